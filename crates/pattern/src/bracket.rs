@@ -1,0 +1,136 @@
+//! Bracket expressions and character classes (XBD 9.3.5).
+
+use regex_syntax::hir::{ClassUnicode, ClassUnicodeRange, Hir, HirKind};
+
+use crate::PatternErrorKind;
+
+/// The class of a POSIX class name, as the C.UTF-8 locale has it.
+pub(crate) fn named(name: &[u8]) -> Option<ClassUnicode> {
+    let text = match name {
+        b"alpha" => r"[\p{Alphabetic}[\p{Nd}--[0-9]]]",
+        b"digit" => "[0-9]",
+        b"alnum" => r"[\p{Alphabetic}\p{Nd}]",
+        b"upper" => r"\p{Uppercase}",
+        b"lower" => r"\p{Lowercase}",
+        b"space" => r"[\p{White_Space}--[\u{85}\u{A0}\u{2007}\u{202F}]]",
+        b"blank" => r"[\t\p{Zs}--[\u{A0}\u{2007}\u{202F}]]",
+        b"punct" => r"[[[:graph:]][^\x00-\x7f]--[\p{Alphabetic}\p{Nd}\p{Z}\p{Cc}\p{Cs}\p{Cn}]]",
+        b"print" => r"[[ -~][^\x00-\x7f]--[\p{Cc}\p{Cs}\p{Cn}\p{Zl}\p{Zp}]]",
+        b"graph" => r"[[!-~][^\x00-\x7f]--[\p{Cc}\p{Cs}\p{Cn}\p{Z}]]",
+        b"cntrl" => r"[\p{Cc}\p{Zl}\p{Zp}]",
+        b"xdigit" => "[0-9A-Fa-f]",
+        _ => return None,
+    };
+    class_of(text)
+}
+
+/// The characters `\w` stands for.
+pub(crate) fn word() -> ClassUnicode {
+    class_of(r"[\p{Alphabetic}\p{Nd}_]").unwrap_or_else(ClassUnicode::empty)
+}
+
+fn class_of(text: &str) -> Option<ClassUnicode> {
+    let hir = regex_syntax::Parser::new().parse(text).ok()?;
+    match hir.kind() {
+        HirKind::Class(regex_syntax::hir::Class::Unicode(class)) => Some(class.clone()),
+        _ => None,
+    }
+}
+
+/// A class without the newline, as an expression.
+pub(crate) fn without_newline(mut class: ClassUnicode) -> Hir {
+    class.difference(&ClassUnicode::new([ClassUnicodeRange::new('\n', '\n')]));
+    Hir::class(regex_syntax::hir::Class::Unicode(class))
+}
+
+/// Every character but the newline.
+pub(crate) fn any() -> Hir {
+    let mut class = ClassUnicode::empty();
+    class.negate();
+    without_newline(class)
+}
+
+/// Parses what follows `[`. Gives the class and the number of bytes up to and with `]`.
+pub(crate) fn parse(
+    text: &[u8],
+    ignore_case: bool,
+) -> Result<(ClassUnicode, usize), (PatternErrorKind, usize)> {
+    let mut at = 0;
+    let negated = text.first() == Some(&b'^');
+    at += usize::from(negated);
+    let start = at;
+    let mut class = ClassUnicode::empty();
+    loop {
+        match text.get(at) {
+            None => return Err((PatternErrorKind::OpenBracket, at)),
+            Some(b']') if at > start => {
+                at += 1;
+                break;
+            }
+            Some(b'[') if text.get(at + 1) == Some(&b':') => {
+                let (name, end) = delimited(text, at, b':')?;
+                let mut name = name;
+                if ignore_case && (name == b"upper" || name == b"lower") {
+                    name = b"alpha";
+                }
+                let found = named(name).ok_or((PatternErrorKind::UnknownClass, at))?;
+                class.union(&found);
+                at = end;
+                continue;
+            }
+            Some(_) => {}
+        }
+        let (first, after) = element(text, at)?;
+        let range_follows =
+            text.get(after) == Some(&b'-') && text.get(after + 1).is_some_and(|&next| next != b']');
+        if range_follows {
+            let (last, end) = element(text, after + 1)?;
+            if last < first {
+                return Err((PatternErrorKind::BadRange, at));
+            }
+            class.push(ClassUnicodeRange::new(first, last));
+            at = end;
+        } else {
+            class.push(ClassUnicodeRange::new(first, first));
+            at = after;
+        }
+    }
+    if ignore_case {
+        // Fails only without case tables, which are compiled in.
+        let _ = class.try_case_fold_simple();
+    }
+    if negated {
+        class.negate();
+    }
+    Ok((class, at))
+}
+
+/// One end of a range: a character, `[.x.]` or `[=x=]`.
+fn element(text: &[u8], at: usize) -> Result<(char, usize), (PatternErrorKind, usize)> {
+    if text[at] == b'[' {
+        if let Some(&mark @ (b'.' | b'=')) = text.get(at + 1) {
+            let (name, end) = delimited(text, at, mark)?;
+            let mut characters = std::str::from_utf8(name).unwrap_or("").chars();
+            return match (characters.next(), characters.next()) {
+                (Some(only), None) => Ok((only, end)),
+                _ => Err((PatternErrorKind::UnknownCollating, at)),
+            };
+        }
+    }
+    let (character, length) =
+        crate::parser::decode(&text[at..]).ok_or((PatternErrorKind::NotText, at))?;
+    Ok((character, at + length))
+}
+
+/// The name in `[:name:]` beginning at `at`, and where the text goes on.
+fn delimited(
+    text: &[u8],
+    at: usize,
+    mark: u8,
+) -> Result<(&[u8], usize), (PatternErrorKind, usize)> {
+    let body = &text[at + 2..];
+    body.windows(2)
+        .position(|pair| pair == [mark, b']'])
+        .map(|length| (&body[..length], at + 2 + length + 2))
+        .ok_or((PatternErrorKind::OpenBracket, at))
+}

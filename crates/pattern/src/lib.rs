@@ -1,0 +1,97 @@
+//! POSIX basic and extended regular expressions (POSIX.1-2017, Base Definitions, chapter 9), with
+//! the escapes `\w \W \s \S \b \B \< \> \` \'` and, in basic syntax, `\+ \? \|`.
+//!
+//! The parser is our own and makes a syntax tree for `regex-automata`, whose automata do the
+//! matching in time linear in the text. See [`Pattern::find`] for how the longest match is found.
+//!
+//! A pattern is meant for lines: nothing in it ever matches a newline, `^` and `$` hold at line
+//! ends, so one search may run over a whole block of lines.
+
+mod bracket;
+mod matcher;
+mod parser;
+
+use std::ops::Range;
+
+use thiserror::Error;
+
+pub use matcher::Pattern;
+
+/// How pattern text is written.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Syntax {
+    /// Basic regular expressions: `\(`, `\{`, and `+` as itself.
+    #[default]
+    Basic,
+    /// Extended regular expressions.
+    Extended,
+    /// The text itself, no special characters.
+    Fixed,
+}
+
+/// How a pattern is to match.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Options {
+    /// Letters match in either case.
+    pub ignore_case: bool,
+    /// Matches must not touch a word character on either side.
+    pub whole_word: bool,
+    /// Matches must take in the whole line.
+    pub whole_line: bool,
+}
+
+/// A pattern that cannot be used, and where in its text the trouble is.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+#[error("{kind}")]
+pub struct PatternError {
+    /// What is wrong.
+    pub kind: PatternErrorKind,
+    /// Which of the texts given, from 0.
+    pub text: usize,
+    /// The bytes of it that are meant.
+    pub span: Range<usize>,
+}
+
+/// What can be wrong with a pattern.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+pub enum PatternErrorKind {
+    /// `(` or `\(` without its end.
+    #[error("Unmatched ( or \\(")]
+    OpenGroup,
+    /// `)` or `\)` without its beginning.
+    #[error("Unmatched ) or \\)")]
+    CloseGroup,
+    /// `[` without its end.
+    #[error("Unmatched [, [^, [:, [., or [=")]
+    OpenBracket,
+    /// `\{` without its end.
+    #[error("Unmatched {{ or \\{{")]
+    OpenInterval,
+    /// `{…}` that is no interval.
+    #[error("Invalid content of \\{{\\}}")]
+    BadInterval,
+    /// A repetition with nothing to repeat.
+    #[error("Invalid preceding regular expression")]
+    NothingToRepeat,
+    /// `z-a`.
+    #[error("Invalid range end")]
+    BadRange,
+    /// `[:name:]` with an unknown name.
+    #[error("Invalid character class name")]
+    UnknownClass,
+    /// `[.name.]` or `[=name=]` that names no single character.
+    #[error("Invalid collation character")]
+    UnknownCollating,
+    /// `\` at the end.
+    #[error("Trailing backslash")]
+    TrailingBackslash,
+    /// `\1` to `\9`.
+    #[error("back-references are not supported yet")]
+    BackReference,
+    /// Bytes that are no UTF-8 where a character is needed.
+    #[error("bytes that are not UTF-8 in a bracket expression")]
+    NotText,
+    /// More states than allowed.
+    #[error("Regular expression too big")]
+    TooBig,
+}

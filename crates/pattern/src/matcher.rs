@@ -1,0 +1,284 @@
+use std::ops::Range;
+use std::sync::OnceLock;
+
+use regex_automata::hybrid::dfa;
+use regex_automata::nfa::thompson::{self, NFA, pikevm::PikeVM};
+use regex_automata::util::pool::Pool;
+use regex_automata::{Anchored, Input, MatchKind, meta};
+use regex_syntax::hir::{Hir, HirKind, Look};
+
+use crate::{Options, PatternError, PatternErrorKind, Syntax, parser};
+
+/// Memory a compiled pattern may take, in bytes.
+const SIZE_LIMIT: usize = 32 << 20;
+
+type CachePool = Pool<dfa::Cache, Box<dyn Fn() -> dfa::Cache + Send + Sync>>;
+
+/// A compiled pattern. Cheap to share between threads.
+pub struct Pattern {
+    hir: Hir,
+    search: meta::Regex,
+    /// Where `search` finds only candidates: what a line must truly match.
+    verify: Option<meta::Regex>,
+    literal_length: Option<usize>,
+    longest: OnceLock<Option<Longest>>,
+}
+
+struct Longest {
+    dfa: std::sync::Arc<dfa::DFA>,
+    caches: CachePool,
+    vm: PikeVM,
+}
+
+impl std::fmt::Debug for Pattern {
+    fn fmt(&self, formatter: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(formatter, "Pattern({:?})", self.hir)
+    }
+}
+
+impl Pattern {
+    /// Compiles texts of which any may match.
+    ///
+    /// # Errors
+    /// The first text that is no pattern, with the place in it; `TooBig` where the compiled form
+    /// would take more than 32 MiB.
+    pub fn new(texts: &[&[u8]], syntax: Syntax, options: Options) -> Result<Self, PatternError> {
+        let mut branches = Vec::with_capacity(texts.len());
+        for (text_number, text) in texts.iter().enumerate() {
+            let hir = parser::parse(text, syntax, options.ignore_case)
+                .map_err(|(kind, span)| PatternError { kind, text: text_number, span })?;
+            branches.push(hir);
+        }
+        let plain = if branches.is_empty() { Hir::fail() } else { Hir::alternation(branches) };
+        let too_big = || PatternError {
+            kind: PatternErrorKind::TooBig,
+            text: 0,
+            span: 0..texts.first().map_or(0, |text| text.len()),
+        };
+        let (hir, candidates) = if options.whole_line {
+            let line = [Hir::look(Look::StartLF), plain, Hir::look(Look::EndLF)];
+            (Hir::concat(line.into()), None)
+        } else if options.whole_word {
+            // The ASCII form matches wherever the Unicode form does and stays fast on any text.
+            let bounded = |start, end, plain: &Hir| {
+                Hir::concat(vec![Hir::look(start), plain.clone(), Hir::look(end)])
+            };
+            let candidates = bounded(Look::WordStartHalfAscii, Look::WordEndHalfAscii, &plain);
+            (
+                bounded(Look::WordStartHalfUnicode, Look::WordEndHalfUnicode, &plain),
+                Some(candidates),
+            )
+        } else {
+            (plain, None)
+        };
+        let truth = build(&hir).ok_or_else(too_big)?;
+        let (search, verify) = match candidates {
+            Some(candidates) => (build(&candidates).ok_or_else(too_big)?, Some(truth)),
+            None => (truth, None),
+        };
+        let literal_length = match hir.kind() {
+            HirKind::Literal(literal) => Some(literal.0.len()),
+            _ => None,
+        };
+        Ok(Self { hir, search, verify, literal_length, longest: OnceLock::new() })
+    }
+
+    /// True when something in `line` matches.
+    pub fn is_match(&self, line: &[u8]) -> bool {
+        self.verify.as_ref().unwrap_or(&self.search).is_match(line)
+    }
+
+    /// Where in a block of lines, from `from` on, the first line may be that has a match: a
+    /// place within that line. A candidate only: ask [`Pattern::is_match`] about the line when
+    /// [`Pattern::candidates_only`] says so.
+    #[inline]
+    pub fn find_candidate(&self, block: &[u8], from: usize) -> Option<usize> {
+        self.search.search_half(&Input::new(block).range(from..)).map(|found| found.offset())
+    }
+
+    /// True when [`Pattern::find_candidate`] may point at a line without a match.
+    pub fn candidates_only(&self) -> bool {
+        self.verify.is_some()
+    }
+
+    /// The leftmost match that begins at or after `from`, and of those that begin there the
+    /// longest, as POSIX asks (XBD 9.1).
+    ///
+    /// The search automaton gives the place where the leftmost match begins (which is the same
+    /// for every way of preferring one end over another); from there an automaton that knows no
+    /// preferences, anchored at that place, runs until no longer match is possible.
+    pub fn find(&self, line: &[u8], from: usize) -> Option<Range<usize>> {
+        let regex = self.verify.as_ref().unwrap_or(&self.search);
+        let found = regex.search(&Input::new(line).range(from..))?;
+        let start = found.start();
+        if let Some(length) = self.literal_length {
+            return Some(start..start + length);
+        }
+        let end = self.longest_end(line, start).unwrap_or(found.end());
+        Some(start..end.max(found.end()))
+    }
+
+    /// All matches of a line, left to right, none overlapping, empty ones left out.
+    pub fn find_all<'a>(&'a self, line: &'a [u8]) -> impl Iterator<Item = Range<usize>> + 'a {
+        let mut from = 0;
+        std::iter::from_fn(move || {
+            while from <= line.len() {
+                let found = self.find(line, from)?;
+                if found.is_empty() {
+                    from = found.end + 1;
+                } else {
+                    from = found.end;
+                    return Some(found);
+                }
+            }
+            None
+        })
+    }
+
+    fn longest_end(&self, line: &[u8], start: usize) -> Option<usize> {
+        let longest = self.longest.get_or_init(|| Longest::build(&self.hir)).as_ref()?;
+        let input = Input::new(line).range(start..).anchored(Anchored::Yes);
+        let mut cache = longest.caches.get();
+        match longest.dfa.try_search_fwd(&mut cache, &input) {
+            Ok(found) => found.map(|half| half.offset()),
+            Err(_) => {
+                let mut cache = longest.vm.create_cache();
+                longest.vm.find_iter(&mut cache, input).next().map(|found| found.end())
+            }
+        }
+    }
+}
+
+fn build(hir: &Hir) -> Option<meta::Regex> {
+    meta::Builder::new()
+        .configure(
+            meta::Config::new()
+                .utf8_empty(false)
+                .nfa_size_limit(Some(SIZE_LIMIT))
+                .hybrid_cache_capacity(4 << 20),
+        )
+        .build_from_hir(hir)
+        .ok()
+}
+
+impl Longest {
+    fn build(hir: &Hir) -> Option<Self> {
+        let nfa: NFA = thompson::Compiler::new()
+            .configure(thompson::Config::new().utf8(false).nfa_size_limit(Some(SIZE_LIMIT)))
+            .build_from_hir(hir)
+            .ok()?;
+        let config = dfa::Config::new()
+            .match_kind(MatchKind::All)
+            .unicode_word_boundary(true)
+            .skip_cache_capacity_check(true);
+        let dfa = dfa::Builder::new().configure(config).build_from_nfa(nfa.clone()).ok()?;
+        let vm = PikeVM::builder()
+            .configure(thompson::pikevm::Config::new().match_kind(MatchKind::All))
+            .build_from_nfa(nfa)
+            .ok()?;
+        let dfa = std::sync::Arc::new(dfa);
+        let shared = dfa.clone();
+        let caches: CachePool = Pool::new(Box::new(move || shared.create_cache()));
+        Some(Self { dfa, caches, vm })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn spans(text: &str, syntax: Syntax, line: &str) -> Vec<Range<usize>> {
+        let pattern = Pattern::new(&[text.as_bytes()], syntax, Options::default()).unwrap();
+        pattern.find_all(line.as_bytes()).collect()
+    }
+
+    fn refused(text: &str, syntax: Syntax) -> PatternErrorKind {
+        Pattern::new(&[text.as_bytes()], syntax, Options::default()).unwrap_err().kind
+    }
+
+    #[test]
+    fn the_longest_of_the_leftmost_is_found() {
+        assert_eq!(spans("a|ab", Syntax::Extended, "xabab"), vec![1..3, 3..5]);
+        assert_eq!(spans("a?(ab)?", Syntax::Extended, "ab"), vec![0..2]);
+        assert_eq!(spans("(a|ab)(c|bcd)", Syntax::Extended, "abcd"), vec![0..4]);
+        assert_eq!(spans("x*", Syntax::Extended, "axxb"), vec![1..3]);
+    }
+
+    #[test]
+    fn unicode_word_boundaries_fall_back_and_still_find_the_longest() {
+        assert_eq!(spans(r"\<(é|éa)\>", Syntax::Extended, "éa é"), vec![0..3, 4..6]);
+        assert_eq!(spans(r"\bb", Syntax::Basic, "éb b"), vec![4..5]);
+    }
+
+    #[test]
+    fn basic_syntax_has_its_own_specials() {
+        assert_eq!(spans("a+", Syntax::Basic, "aa+"), vec![1..3]);
+        assert_eq!(spans(r"a\+", Syntax::Basic, "baa"), vec![1..3]);
+        assert_eq!(spans("*a", Syntax::Basic, "*a"), vec![0..2]);
+        assert_eq!(spans("^*a", Syntax::Basic, "*a"), vec![0..2]);
+        assert_eq!(spans("a^b$c", Syntax::Basic, "a^b$c"), vec![0..5]);
+        assert_eq!(spans(r"\(^a\|b$\)", Syntax::Basic, "ab"), vec![0..1, 1..2]);
+        assert_eq!(spans(r"a\{2,3\}", Syntax::Basic, "aaaa"), vec![0..3]);
+    }
+
+    #[test]
+    fn extended_braces_that_are_no_interval_are_themselves() {
+        assert_eq!(spans("a{,x}", Syntax::Extended, "a{,x}"), vec![0..5]);
+        assert_eq!(spans("a{2}", Syntax::Extended, "aaa"), vec![0..2]);
+    }
+
+    #[test]
+    fn brackets_follow_the_standard() {
+        assert_eq!(spans("[]a]", Syntax::Basic, "]a"), vec![0..1, 1..2]);
+        assert_eq!(spans("[^]a]", Syntax::Basic, "]ab"), vec![2..3]);
+        assert_eq!(spans("[a-]", Syntax::Basic, "-"), vec![0..1]);
+        assert_eq!(spans(r"[\n]", Syntax::Basic, r"\n"), vec![0..1, 1..2]);
+        assert_eq!(spans("[[:digit:]x]", Syntax::Basic, "7x"), vec![0..1, 1..2]);
+        assert_eq!(spans("[[.-.]]", Syntax::Basic, "-"), vec![0..1]);
+        assert_eq!(spans("[[=a=]]", Syntax::Basic, "a"), vec![0..1]);
+    }
+
+    #[test]
+    fn bad_patterns_are_refused_at_their_place() {
+        assert_eq!(refused("(a", Syntax::Extended), PatternErrorKind::OpenGroup);
+        assert_eq!(refused("a)", Syntax::Extended), PatternErrorKind::CloseGroup);
+        assert_eq!(refused(r"a\)", Syntax::Basic), PatternErrorKind::CloseGroup);
+        assert_eq!(refused("[a", Syntax::Basic), PatternErrorKind::OpenBracket);
+        assert_eq!(refused("[z-a]", Syntax::Basic), PatternErrorKind::BadRange);
+        assert_eq!(refused("[[:nope:]]", Syntax::Basic), PatternErrorKind::UnknownClass);
+        assert_eq!(refused(r"a\{2", Syntax::Basic), PatternErrorKind::OpenInterval);
+        assert_eq!(refused(r"a\{3,2\}", Syntax::Basic), PatternErrorKind::BadInterval);
+        assert_eq!(refused("a\\", Syntax::Basic), PatternErrorKind::TrailingBackslash);
+        assert_eq!(refused(r"\(a\)\1", Syntax::Basic), PatternErrorKind::BackReference);
+        assert_eq!(refused("((a{9999}){9999}){9999}", Syntax::Extended), PatternErrorKind::TooBig);
+        let error = Pattern::new(&[b"ab", b"x[z"], Syntax::Basic, Options::default()).unwrap_err();
+        assert_eq!((error.text, error.span), (1, 1..3));
+    }
+
+    #[test]
+    fn whole_words_and_lines() {
+        let word = Options { whole_word: true, ..Options::default() };
+        let pattern = Pattern::new(&[b"gate"], Syntax::Basic, word).unwrap();
+        assert!(pattern.is_match(b"a gate-03"));
+        assert!(!pattern.is_match(b"gates"));
+        assert!(!pattern.is_match("gateé".as_bytes()));
+        let line = Options { whole_line: true, ..Options::default() };
+        let pattern = Pattern::new(&[b"a", b"ab"], Syntax::Basic, line).unwrap();
+        assert!(pattern.is_match(b"ab"));
+        assert!(!pattern.is_match(b"abc"));
+    }
+
+    #[test]
+    fn nothing_matches_across_lines() {
+        let pattern = Pattern::new(&[br"a[^b]\s*c"], Syntax::Extended, Options::default()).unwrap();
+        assert_eq!(pattern.find_candidate(b"a\nc\na  c", 0), Some(8));
+    }
+
+    #[test]
+    fn invalid_text_is_passed_over_by_dots_but_literal_bytes_match() {
+        let pattern = Pattern::new(&[b"a.c"], Syntax::Basic, Options::default()).unwrap();
+        assert!(!pattern.is_match(b"a\xffc"));
+        let pattern = Pattern::new(&[b"a\xffc"], Syntax::Basic, Options::default()).unwrap();
+        assert!(pattern.is_match(b"a\xffc"));
+    }
+}

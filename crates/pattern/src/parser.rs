@@ -1,0 +1,295 @@
+//! Pattern text to the syntax tree of the regular-expression crate.
+
+use std::ops::Range;
+
+use regex_syntax::hir::{Class, ClassUnicode, ClassUnicodeRange, Hir, Look, Repetition};
+
+use crate::{PatternErrorKind, Syntax, bracket};
+
+/// The most often that an interval may repeat (`RE_DUP_MAX`).
+const REPEAT_MAX: u32 = 32_767;
+
+type Failure = (PatternErrorKind, Range<usize>);
+
+/// The first character of UTF-8 text and its length; `None` for bytes that are no UTF-8.
+pub(crate) fn decode(text: &[u8]) -> Option<(char, usize)> {
+    let length = match text.first()? {
+        0..=0x7f => 1,
+        0xc2..=0xdf => 2,
+        0xe0..=0xef => 3,
+        0xf0..=0xf4 => 4,
+        _ => return None,
+    };
+    let character = std::str::from_utf8(text.get(..length)?).ok()?.chars().next()?;
+    Some((character, length))
+}
+
+/// Parses one pattern text.
+pub(crate) fn parse(text: &[u8], syntax: Syntax, ignore_case: bool) -> Result<Hir, Failure> {
+    if syntax == Syntax::Fixed {
+        return Ok(literal_text(text, ignore_case));
+    }
+    let mut parser =
+        Parser { text, at: 0, extended: syntax == Syntax::Extended, ignore_case, depth: 0 };
+    let hir = parser.alternation()?;
+    if parser.at < text.len() {
+        let length = if parser.extended { 1 } else { 2 };
+        return Err((PatternErrorKind::CloseGroup, parser.at..parser.at + length));
+    }
+    Ok(hir)
+}
+
+fn literal_text(text: &[u8], ignore_case: bool) -> Hir {
+    let mut parts = Vec::new();
+    let mut at = 0;
+    while at < text.len() {
+        let (hir, length) = literal(&text[at..], ignore_case);
+        parts.push(hir);
+        at += length;
+    }
+    Hir::concat(parts)
+}
+
+/// The first character of `text` (a byte where it is no UTF-8) as an expression.
+fn literal(text: &[u8], ignore_case: bool) -> (Hir, usize) {
+    let Some((character, length)) = decode(text) else {
+        return (Hir::literal([text[0]]), 1);
+    };
+    if ignore_case && character.is_alphabetic() {
+        let mut class = ClassUnicode::new([ClassUnicodeRange::new(character, character)]);
+        // Fails only without case tables, which are compiled in.
+        let _ = class.try_case_fold_simple();
+        return (Hir::class(Class::Unicode(class)), length);
+    }
+    (Hir::literal(&text[..length]), length)
+}
+
+/// Groups within groups beyond this are refused instead of exhausting the stack.
+const DEPTH_MAX: usize = 250;
+
+struct Parser<'t> {
+    text: &'t [u8],
+    at: usize,
+    extended: bool,
+    ignore_case: bool,
+    depth: usize,
+}
+
+impl Parser<'_> {
+    fn starts(&self, token: &[u8]) -> bool {
+        self.text[self.at..].starts_with(token)
+    }
+
+    /// Takes an operator written `x` in extended and `\x` in basic syntax.
+    fn take_operator(&mut self, operator: u8) -> bool {
+        let found =
+            if self.extended { self.starts(&[operator]) } else { self.starts(&[b'\\', operator]) };
+        if found {
+            self.at += if self.extended { 1 } else { 2 };
+        }
+        found
+    }
+
+    fn at_operator(&self, operator: u8) -> bool {
+        if self.extended { self.starts(&[operator]) } else { self.starts(&[b'\\', operator]) }
+    }
+
+    fn alternation(&mut self) -> Result<Hir, Failure> {
+        let mut branches = vec![self.branch()?];
+        while self.take_operator(b'|') {
+            branches.push(self.branch()?);
+        }
+        Ok(Hir::alternation(branches))
+    }
+
+    /// A branch ends at `|`, at `)` inside a group, or at the end of the text.
+    fn branch(&mut self) -> Result<Hir, Failure> {
+        let mut parts: Vec<Hir> = Vec::new();
+        // Whether the next thing stands where a basic `*` is itself and `^` is an anchor.
+        let mut fresh = true;
+        while self.at < self.text.len() && !self.at_operator(b'|') && !self.at_operator(b')') {
+            let start = self.at;
+            let atom = self.atom(fresh)?;
+            let is_anchor_start = !self.extended && fresh && self.text[start] == b'^';
+            let repeated = if is_anchor_start { atom } else { self.repetitions(atom)? };
+            parts.push(repeated);
+            fresh = is_anchor_start;
+        }
+        Ok(Hir::concat(parts))
+    }
+
+    fn atom(&mut self, fresh: bool) -> Result<Hir, Failure> {
+        let start = self.at;
+        let byte = self.text[start];
+        match byte {
+            b'\\' => return self.escape(fresh),
+            b'.' => {
+                self.at += 1;
+                return Ok(bracket::any());
+            }
+            b'[' => {
+                let (class, length) = bracket::parse(&self.text[start + 1..], self.ignore_case)
+                    .map_err(|(kind, at)| {
+                        let end = (start + 2 + at).min(self.text.len());
+                        let from = if kind == PatternErrorKind::OpenBracket {
+                            start
+                        } else {
+                            start + 1 + at
+                        };
+                        (kind, from..end.max(from + 1).min(self.text.len()))
+                    })?;
+                self.at += 1 + length;
+                return Ok(bracket::without_newline(class));
+            }
+            b'^' if self.extended || fresh => {
+                self.at += 1;
+                return Ok(Hir::look(Look::StartLF));
+            }
+            b'$' if self.extended || self.ends_branch(start + 1) => {
+                self.at += 1;
+                return Ok(Hir::look(Look::EndLF));
+            }
+            b'(' if self.extended => {
+                self.at += 1;
+                return self.group(start);
+            }
+            // Nothing to repeat: an empty expression is repeated.
+            b'*' | b'+' | b'?' if self.extended => return Ok(Hir::empty()),
+            _ => {}
+        }
+        let (hir, length) = literal(&self.text[start..], self.ignore_case);
+        self.at += length;
+        Ok(hir)
+    }
+
+    fn ends_branch(&self, at: usize) -> bool {
+        let rest = &self.text[at..];
+        rest.is_empty() || rest.starts_with(b"\\)") || rest.starts_with(b"\\|")
+    }
+
+    fn group(&mut self, start: usize) -> Result<Hir, Failure> {
+        self.depth += 1;
+        if self.depth > DEPTH_MAX {
+            return Err((PatternErrorKind::TooBig, start..self.at));
+        }
+        let inside = self.alternation()?;
+        self.depth -= 1;
+        if !self.take_operator(b')') {
+            return Err((PatternErrorKind::OpenGroup, start..self.at.min(start + 2)));
+        }
+        Ok(inside)
+    }
+
+    fn escape(&mut self, fresh: bool) -> Result<Hir, Failure> {
+        let start = self.at;
+        let Some(&byte) = self.text.get(start + 1) else {
+            return Err((PatternErrorKind::TrailingBackslash, start..start + 1));
+        };
+        self.at += 2;
+        let look = |look| Ok(Hir::look(look));
+        match byte {
+            b'(' if !self.extended => return self.group(start),
+            b'{' if !self.extended => {
+                return Err((PatternErrorKind::NothingToRepeat, start..start + 2));
+            }
+            b'+' | b'?' if !self.extended && fresh => {
+                // As the host has it: an operator with nothing before it is the character.
+                return Ok(Hir::literal([byte]));
+            }
+            b'1'..=b'9' => return Err((PatternErrorKind::BackReference, start..start + 2)),
+            b'w' => return Ok(bracket::without_newline(bracket::word())),
+            b'W' => {
+                let mut class = bracket::word();
+                class.negate();
+                return Ok(bracket::without_newline(class));
+            }
+            b's' | b'S' => {
+                let mut class = bracket::named(b"space").unwrap_or_else(ClassUnicode::empty);
+                if byte == b'S' {
+                    class.negate();
+                }
+                return Ok(bracket::without_newline(class));
+            }
+            b'b' => return look(Look::WordUnicode),
+            b'B' => return look(Look::WordUnicodeNegate),
+            b'<' => return look(Look::WordStartUnicode),
+            b'>' => return look(Look::WordEndUnicode),
+            // The text is a line, so its ends are the line's ends.
+            b'`' => return look(Look::StartLF),
+            b'\'' => return look(Look::EndLF),
+            _ => {}
+        }
+        let (hir, length) = literal(&self.text[start + 1..], self.ignore_case);
+        self.at = start + 1 + length;
+        Ok(hir)
+    }
+
+    fn repetitions(&mut self, mut hir: Hir) -> Result<Hir, Failure> {
+        loop {
+            let start = self.at;
+            let (min, max) = if self.starts(b"*") {
+                self.at += 1;
+                (0, None)
+            } else if self.at_operator(b'+') {
+                self.take_operator(b'+');
+                (1, None)
+            } else if self.at_operator(b'?') {
+                self.take_operator(b'?');
+                (0, Some(1))
+            } else if self.at_operator(b'{') {
+                match self.interval()? {
+                    Some(bounds) => bounds,
+                    None => return Ok(hir),
+                }
+            } else {
+                return Ok(hir);
+            };
+            if max.is_some_and(|max| max < min) {
+                return Err((PatternErrorKind::BadInterval, start..self.at));
+            }
+            if min > REPEAT_MAX || max.is_some_and(|max| max > REPEAT_MAX) {
+                return Err((PatternErrorKind::TooBig, start..self.at));
+            }
+            hir = Hir::repetition(Repetition { min, max, greedy: true, sub: Box::new(hir) });
+        }
+    }
+
+    /// `{n}`, `{n,}`, `{,m}`, `{n,m}`. In extended syntax a brace that begins no interval is
+    /// itself, and `None` is given.
+    fn interval(&mut self) -> Result<Option<(u32, Option<u32>)>, Failure> {
+        let start = self.at;
+        self.take_operator(b'{');
+        let end_token: &[u8] = if self.extended { b"}" } else { b"\\}" };
+        let rest = &self.text[self.at..];
+        let Some(length) = rest.windows(end_token.len()).position(|part| part == end_token) else {
+            if self.extended {
+                self.at = start;
+                return Ok(None);
+            }
+            return Err((PatternErrorKind::OpenInterval, start..start + 2));
+        };
+        let body = std::str::from_utf8(&rest[..length]).unwrap_or("?");
+        let number = |text: &str| {
+            let digits = !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit());
+            digits.then(|| text.parse::<u32>().unwrap_or(u32::MAX))
+        };
+        let bounds = match body.split_once(',') {
+            None => number(body).map(|exact| (exact, Some(exact))),
+            Some(("", "")) => Some((0, None)),
+            Some(("", max)) => number(max).map(|max| (0, Some(max))),
+            Some((min, "")) => number(min).map(|min| (min, None)),
+            Some((min, max)) => number(min).zip(number(max)).map(|(min, max)| (min, Some(max))),
+        };
+        match bounds {
+            Some(bounds) => {
+                self.at += length + end_token.len();
+                Ok(Some(bounds))
+            }
+            None if self.extended => {
+                self.at = start;
+                Ok(None)
+            }
+            None => Err((PatternErrorKind::BadInterval, start..self.at + length + end_token.len())),
+        }
+    }
+}

@@ -1,0 +1,54 @@
+use bytes::Bytes;
+
+/// The size in bytes that sources read at and writers flush at. Blocks passed on whole may be
+/// larger or smaller; nothing depends on it but speed.
+pub const BLOCK_SIZE: usize = 64 * 1024;
+
+/// A shared, immutable run of bytes that knows how many newlines it holds.
+///
+/// Cloning and slicing share the memory. The newlines are counted once, when the block is made,
+/// and every meter and `wc -l` after that reads the count.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Block {
+    bytes: Bytes,
+    newlines: u64,
+}
+
+impl Block {
+    /// Takes `bytes` and counts their newlines.
+    pub fn new(bytes: impl Into<Bytes>) -> Self {
+        let bytes = bytes.into();
+        let newlines = memchr::memchr_iter(b'\n', &bytes).count() as u64;
+        Self { bytes, newlines }
+    }
+
+    /// The bytes.
+    pub fn bytes(&self) -> &Bytes {
+        &self.bytes
+    }
+
+    /// Takes the bytes out.
+    pub fn into_bytes(self) -> Bytes {
+        self.bytes
+    }
+
+    /// How many newline bytes the block holds.
+    pub fn newlines(&self) -> u64 {
+        self.newlines
+    }
+
+    /// Length in bytes.
+    pub fn len(&self) -> usize {
+        self.bytes.len()
+    }
+
+    /// True for a block without bytes.
+    pub fn is_empty(&self) -> bool {
+        self.bytes.is_empty()
+    }
+
+    /// True when the last byte is a newline.
+    pub fn ends_line(&self) -> bool {
+        self.bytes.last() == Some(&b'\n')
+    }
+}

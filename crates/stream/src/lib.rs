@@ -1,0 +1,23 @@
+//! Streams of text as the filters see them: reference-counted blocks, line readers and writers,
+//! the origin of every line, meters, and the [`World`] that stands between a filter and the
+//! machine. A leaf crate: it knows no threads, no clocks and no terminal.
+
+mod block;
+mod error;
+mod input;
+mod meter;
+mod origin;
+mod output;
+mod stage;
+mod world;
+
+pub use block::{BLOCK_SIZE, Block};
+pub use error::{ExitStatus, ReadError, StageError, WriteError, describe};
+pub use input::{Input, Lines};
+pub use meter::{StageFigures, StageMeter};
+pub use origin::{LineId, Origin, OriginStore, Origins};
+pub use output::Output;
+pub use stage::{Cancel, InputName, InputTrouble, StageIo, StagePorts};
+pub use world::{FileFacts, Processors, Sink, Source, Tail, World, WriteMode};
+
+pub mod testing;

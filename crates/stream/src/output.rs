@@ -1,0 +1,128 @@
+use std::sync::{Arc, Mutex, PoisonError};
+
+use bytes::Bytes;
+
+use crate::{BLOCK_SIZE, Block, LineId, Origin, OriginStore, Sink, WriteError};
+
+/// Bytes from which a run of lines is passed on shared instead of copied.
+const SHARE_FROM: usize = 8 * 1024;
+
+/// The standard output of a stage: gathers small writes into blocks, passes large ones on
+/// shared, and notes the origin of each line where the run keeps origins.
+///
+/// Nothing is written when it is dropped: the stage's driver calls [`Output::flush`].
+pub struct Output {
+    sink: Arc<dyn Sink>,
+    buffer: Vec<u8>,
+    block_size: usize,
+    origins: Option<Arc<Mutex<OriginStore>>>,
+    at_line_start: bool,
+}
+
+impl Output {
+    /// Writes to `sink`, keeping origins where a store is given.
+    pub fn new(sink: Arc<dyn Sink>, origins: Option<Arc<Mutex<OriginStore>>>) -> Self {
+        Self { sink, buffer: Vec::new(), block_size: BLOCK_SIZE, origins, at_line_start: true }
+    }
+
+    /// Sets the size at which blocks are flushed (tests use tiny ones).
+    #[must_use]
+    pub fn with_block_size(mut self, bytes: usize) -> Self {
+        self.block_size = bytes.max(1);
+        self
+    }
+
+    /// True when this run keeps origins: worth the work of finding line numbers.
+    pub fn keeps_origins(&self) -> bool {
+        self.origins.is_some()
+    }
+
+    /// True when what was written so far ends a line, or nothing was written.
+    pub fn at_line_start(&self) -> bool {
+        self.at_line_start
+    }
+
+    fn note(&mut self, bytes: &[u8], origin: Origin<'_>) {
+        let Some(&last) = bytes.last() else { return };
+        let starts_inside = !self.at_line_start;
+        self.at_line_start = last == b'\n';
+        let Some(store) = &self.origins else { return };
+        let newlines = memchr::memchr_iter(b'\n', bytes).count() as u64;
+        let mut begun = newlines + u64::from(last != b'\n');
+        let mut store = store.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut origin = origin;
+        if starts_inside {
+            store.extend_last(origin);
+            begun -= 1;
+            if let Origin::Sequence(id) = origin {
+                origin = Origin::Sequence(id.plus(1));
+            }
+        }
+        store.push(begun, origin);
+    }
+
+    /// Writes bytes that come from `origin`: a line, several lines, or a part of one.
+    #[inline]
+    pub fn put(&mut self, bytes: &[u8], origin: Origin<'_>) -> Result<(), WriteError> {
+        self.note(bytes, origin);
+        self.append(bytes)
+    }
+
+    #[inline]
+    fn append(&mut self, mut bytes: &[u8]) -> Result<(), WriteError> {
+        while self.buffer.len() + bytes.len() >= self.block_size {
+            let (head, tail) =
+                bytes.split_at(self.block_size.saturating_sub(self.buffer.len()).min(bytes.len()));
+            self.buffer.extend_from_slice(head);
+            bytes = tail;
+            self.flush()?;
+        }
+        if self.buffer.capacity() == 0 {
+            self.buffer.reserve_exact(self.block_size);
+        }
+        self.buffer.extend_from_slice(bytes);
+        Ok(())
+    }
+
+    /// Writes one line and its newline.
+    #[inline]
+    pub fn line(&mut self, line: &[u8], origin: Origin<'_>) -> Result<(), WriteError> {
+        if self.origins.is_some() {
+            // One note for both parts, so that an empty line counts.
+            let at_start = self.at_line_start;
+            if let Some(store) = &self.origins {
+                let mut store = store.lock().unwrap_or_else(PoisonError::into_inner);
+                if at_start { store.push(1, origin) } else { store.extend_last(origin) }
+            }
+        }
+        self.at_line_start = true;
+        self.append(line)?;
+        self.append(b"\n")
+    }
+
+    /// Passes on bytes unchanged, the first of them from line `first`, without copying where
+    /// that is worth it.
+    pub fn pass(&mut self, bytes: Bytes, first: LineId) -> Result<(), WriteError> {
+        if bytes.len() < SHARE_FROM {
+            return self.put(&bytes, Origin::Sequence(first));
+        }
+        self.note(&bytes, Origin::Sequence(first));
+        self.flush()?;
+        self.sink.write(Block::new(bytes))
+    }
+
+    /// Writes a block the filter made itself, each line of it from the line at the same place
+    /// after `first`.
+    pub fn put_owned(&mut self, bytes: Vec<u8>, first: LineId) -> Result<(), WriteError> {
+        self.pass(bytes.into(), first)
+    }
+
+    /// Hands everything gathered so far to the reader.
+    pub fn flush(&mut self) -> Result<(), WriteError> {
+        if self.buffer.is_empty() {
+            return Ok(());
+        }
+        let buffer = std::mem::take(&mut self.buffer);
+        self.sink.write(Block::new(buffer))
+    }
+}

@@ -1,0 +1,213 @@
+use std::ffi::OsStr;
+use std::os::unix::ffi::OsStrExt;
+use std::path::Path;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+
+use crate::{
+    Block, ExitStatus, Input, Origin, Output, Processors, ReadError, Sink, Source, StageError,
+    StageMeter, World, describe,
+};
+
+/// A flag that asks everything working on one run to stop.
+#[derive(Clone, Debug, Default)]
+pub struct Cancel(Arc<AtomicBool>);
+
+impl Cancel {
+    /// Asks to stop.
+    pub fn cancel(&self) {
+        self.0.store(true, Ordering::Relaxed);
+    }
+
+    /// True once somebody asked.
+    pub fn is_cancelled(&self) -> bool {
+        self.0.load(Ordering::Relaxed)
+    }
+}
+
+/// What an input of a stage was.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum InputName {
+    /// Standard input.
+    Standard,
+    /// A file, by the name the stage was given.
+    File(Vec<u8>),
+}
+
+/// What a stage is connected to.
+pub struct StagePorts<'a> {
+    /// The name messages begin with.
+    pub name: String,
+    /// Standard input; `None` when it is closed.
+    pub stdin: Option<Box<dyn Source>>,
+    /// Standard output.
+    pub out: Output,
+    /// Standard error; `None` when it goes the same way as standard output.
+    pub error: Option<Arc<dyn Sink>>,
+    /// The machine.
+    pub world: &'a dyn World,
+    /// Processors the stage may ask for.
+    pub processors: &'a dyn Processors,
+    /// Its counters.
+    pub meter: &'a StageMeter,
+    /// Whether to stop.
+    pub cancel: Cancel,
+}
+
+/// All that a running filter sees: its inputs, its output, and the world.
+pub struct StageIo<'a> {
+    ports: StagePorts<'a>,
+    inputs: Vec<InputName>,
+    status: u8,
+}
+
+impl<'a> StageIo<'a> {
+    /// A stage connected to `ports`.
+    pub fn new(ports: StagePorts<'a>) -> Self {
+        Self { ports, inputs: Vec::new(), status: 0 }
+    }
+
+    /// Standard output.
+    #[inline]
+    pub fn out(&mut self) -> &mut Output {
+        &mut self.ports.out
+    }
+
+    /// The machine.
+    pub fn world(&self) -> &'a dyn World {
+        self.ports.world
+    }
+
+    /// Processors the stage may ask for.
+    pub fn processors(&self) -> &'a dyn Processors {
+        self.ports.processors
+    }
+
+    /// The inputs opened so far, by their numbers.
+    pub fn inputs(&self) -> &[InputName] {
+        &self.inputs
+    }
+
+    /// An error once the run is cancelled; for loops that neither read nor write.
+    pub fn check_cancel(&self) -> Result<(), StageError> {
+        if self.ports.cancel.is_cancelled() { Err(StageError::Cancelled) } else { Ok(()) }
+    }
+
+    /// States how many bytes of data the stage holds.
+    pub fn holds(&self, bytes: u64) {
+        self.ports.meter.set_held(bytes);
+    }
+
+    /// The status noted by [`StageIo::note_status`] so far.
+    pub fn status(&self) -> ExitStatus {
+        ExitStatus(self.status)
+    }
+
+    /// Notes that the stage will end with at least this status.
+    pub fn note_status(&mut self, status: u8) {
+        self.status = self.status.max(status);
+    }
+
+    /// Opens standard input. A second opening finds it at its end.
+    pub fn open_stdin(&mut self) -> Input {
+        let number = self.inputs.len();
+        self.inputs.push(InputName::Standard);
+        Input::new(self.ports.stdin.take().unwrap_or_else(|| Box::new(AtEnd)), number)
+    }
+
+    /// Opens an operand: `-` is standard input, anything else a file.
+    pub fn open(&mut self, operand: &[u8]) -> std::io::Result<Input> {
+        if operand == b"-" {
+            return Ok(self.open_stdin());
+        }
+        let source = self.ports.world.read(Path::new(OsStr::from_bytes(operand)))?;
+        let number = self.inputs.len();
+        self.inputs.push(InputName::File(operand.to_vec()));
+        Ok(Input::new(source, number))
+    }
+
+    /// Writes one message line to standard error, after the stage's name. What the stage wrote
+    /// before goes out first where both end in the same place.
+    pub fn message(&mut self, text: &str) -> Result<(), StageError> {
+        let line = format!("{}: {text}\n", self.ports.name);
+        match &self.ports.error {
+            None => {
+                self.ports.out.put(line.as_bytes(), Origin::None)?;
+                self.ports.out.flush()?;
+            }
+            Some(sink) => {
+                // A standard error that cannot be written has nobody to be told.
+                let _ = sink.write(Block::new(line.into_bytes()));
+            }
+        }
+        Ok(())
+    }
+
+    /// Reads each operand in turn (standard input when there is none) with `each`. One that
+    /// cannot be opened or read is reported as `NAME: file: reason`, the status is noted, and
+    /// the next is taken.
+    pub fn each_input(
+        &mut self,
+        operands: &[Vec<u8>],
+        failure_status: u8,
+        mut each: impl FnMut(&mut Self, &mut Input, &[u8]) -> Result<(), InputTrouble>,
+    ) -> Result<(), StageError> {
+        let standard = [b"-".to_vec()];
+        let operands = if operands.is_empty() { &standard[..] } else { operands };
+        for operand in operands {
+            let trouble = match self.open(operand) {
+                Err(error) => Some(describe(&error)),
+                Ok(mut input) => match each(self, &mut input, operand) {
+                    Ok(()) => None,
+                    Err(InputTrouble::Read(ReadError::Io(error))) => Some(describe(&error)),
+                    Err(InputTrouble::Read(ReadError::Cancelled)) => {
+                        return Err(StageError::Cancelled);
+                    }
+                    Err(InputTrouble::Stage(error)) => return Err(error),
+                },
+            };
+            if let Some(reason) = trouble {
+                self.note_status(failure_status);
+                let name = String::from_utf8_lossy(operand).into_owned();
+                self.message(&format!("{name}: {reason}"))?;
+            }
+        }
+        Ok(())
+    }
+}
+
+/// What went wrong while one of several inputs was read: the input itself, which is reported
+/// and passed over, or the stage.
+#[derive(Debug)]
+pub enum InputTrouble {
+    /// The input could not be read further.
+    Read(ReadError),
+    /// The stage cannot go on.
+    Stage(StageError),
+}
+
+impl From<ReadError> for InputTrouble {
+    fn from(error: ReadError) -> Self {
+        Self::Read(error)
+    }
+}
+
+impl From<StageError> for InputTrouble {
+    fn from(error: StageError) -> Self {
+        Self::Stage(error)
+    }
+}
+
+impl From<crate::WriteError> for InputTrouble {
+    fn from(error: crate::WriteError) -> Self {
+        Self::Stage(error.into())
+    }
+}
+
+struct AtEnd;
+
+impl Source for AtEnd {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        Ok(None)
+    }
+}
