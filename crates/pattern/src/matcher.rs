@@ -225,6 +225,7 @@ mod tests {
     fn extended_braces_that_are_no_interval_are_themselves() {
         assert_eq!(spans("a{,x}", Syntax::Extended, "a{,x}"), vec![0..5]);
         assert_eq!(spans("a{2}", Syntax::Extended, "aaa"), vec![0..2]);
+        assert_eq!(spans("a)", Syntax::Extended, "a)"), vec![0..2]);
     }
 
     #[test]
@@ -241,7 +242,7 @@ mod tests {
     #[test]
     fn bad_patterns_are_refused_at_their_place() {
         assert_eq!(refused("(a", Syntax::Extended), PatternErrorKind::OpenGroup);
-        assert_eq!(refused("a)", Syntax::Extended), PatternErrorKind::CloseGroup);
+        assert_eq!(refused("a{}", Syntax::Extended), PatternErrorKind::BadInterval);
         assert_eq!(refused(r"a\)", Syntax::Basic), PatternErrorKind::CloseGroup);
         assert_eq!(refused("[a", Syntax::Basic), PatternErrorKind::OpenBracket);
         assert_eq!(refused("[z-a]", Syntax::Basic), PatternErrorKind::BadRange);

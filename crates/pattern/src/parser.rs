@@ -33,8 +33,7 @@ pub(crate) fn parse(text: &[u8], syntax: Syntax, ignore_case: bool) -> Result<Hi
         Parser { text, at: 0, extended: syntax == Syntax::Extended, ignore_case, depth: 0 };
     let hir = parser.alternation()?;
     if parser.at < text.len() {
-        let length = if parser.extended { 1 } else { 2 };
-        return Err((PatternErrorKind::CloseGroup, parser.at..parser.at + length));
+        return Err((PatternErrorKind::CloseGroup, parser.at..parser.at + 2));
     }
     Ok(hir)
 }
@@ -94,6 +93,12 @@ impl Parser<'_> {
         if self.extended { self.starts(&[operator]) } else { self.starts(&[b'\\', operator]) }
     }
 
+    /// At the end of a group. An extended `)` outside of any group is itself (the standard
+    /// leaves it undefined, the host takes it so).
+    fn at_group_end(&self) -> bool {
+        self.at_operator(b')') && !(self.extended && self.depth == 0)
+    }
+
     fn alternation(&mut self) -> Result<Hir, Failure> {
         let mut branches = vec![self.branch()?];
         while self.take_operator(b'|') {
@@ -107,7 +112,7 @@ impl Parser<'_> {
         let mut parts: Vec<Hir> = Vec::new();
         // Whether the next thing stands where a basic `*` is itself and `^` is an anchor.
         let mut fresh = true;
-        while self.at < self.text.len() && !self.at_operator(b'|') && !self.at_operator(b')') {
+        while self.at < self.text.len() && !self.at_operator(b'|') && !self.at_group_end() {
             let start = self.at;
             let atom = self.atom(fresh)?;
             let is_anchor_start = !self.extended && fresh && self.text[start] == b'^';
@@ -173,10 +178,13 @@ impl Parser<'_> {
             return Err((PatternErrorKind::TooBig, start..self.at));
         }
         let inside = self.alternation()?;
-        self.depth -= 1;
         if !self.take_operator(b')') {
-            return Err((PatternErrorKind::OpenGroup, start..self.at.min(start + 2)));
+            return Err((
+                PatternErrorKind::OpenGroup,
+                start..start + if self.extended { 1 } else { 2 },
+            ));
         }
+        self.depth -= 1;
         Ok(inside)
     }
 
@@ -285,7 +293,10 @@ impl Parser<'_> {
                 self.at += length + end_token.len();
                 Ok(Some(bounds))
             }
-            None if self.extended => {
+            // What only looks like an interval is text, as the host has it.
+            None if self.extended
+                && !body.bytes().all(|byte| byte.is_ascii_digit() || byte == b',') =>
+            {
                 self.at = start;
                 Ok(None)
             }

@@ -82,6 +82,11 @@ impl Input {
         Lines { bytes, first }
     }
 
+    /// How many newlines have been handed out.
+    pub fn newlines(&self) -> u64 {
+        self.line
+    }
+
     /// True when the bytes handed out so far end a line.
     pub fn at_line_start(&self) -> bool {
         self.at_line_start

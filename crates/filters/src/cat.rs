@@ -1,0 +1,194 @@
+use stream::{ExitStatus, Input, InputTrouble, LineId, Origin, StageError, StageIo};
+
+use crate::registry::Definition;
+use crate::spec::{example, option};
+use crate::words::{from_files, list};
+use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb};
+
+const OPTIONS: &[OptionSpec] = &[
+    option('A', "show-all", None, "as -vET: show everything", false),
+    option('b', "number-nonblank", None, "number the lines that are not empty", false),
+    option('e', "", None, "as -vE", false),
+    option('E', "show-ends", None, "put $ at the end of each line", false),
+    option('n', "number", None, "number all lines", false),
+    option('s', "squeeze-blank", None, "make one of several empty lines", false),
+    option('t', "", None, "as -vT", false),
+    option('T', "show-tabs", None, "show TAB as ^I", false),
+    option('u', "", None, "write without delay (accepted; nothing to do)", true),
+    option('v', "show-nonprinting", None, "show control and high bytes as ^ and M- marks", false),
+];
+
+static SPEC: Spec = Spec {
+    name: "cat",
+    summary: "passes its input on, file after file",
+    options: OPTIONS,
+    operands: Operands::Files,
+    operand_names: "[file …]",
+    style: Style::Usual,
+    usage_status: 1,
+    examples: &[
+        example("cat -n station.conf", "number the lines"),
+        example("cat -A awkward.txt", "see the invisible"),
+    ],
+};
+
+pub(crate) static DEFINITION: Definition = Definition { spec: &SPEC, build, explain };
+
+#[derive(Default)]
+struct Cat {
+    files: Vec<Vec<u8>>,
+    number: bool,
+    number_filled: bool,
+    squeeze: bool,
+    ends: bool,
+    tabs: bool,
+    marks: bool,
+    at_start: bool,
+    line_number: u64,
+    empty_before: bool,
+}
+
+#[allow(clippy::unnecessary_wraps)] // the shape every builder has
+fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
+    let any = |letters: &str| letters.chars().any(|letter| arguments.has(letter));
+    Ok(Box::new(Cat {
+        files: arguments.operand_values(),
+        number: any("n") && !any("b"),
+        number_filled: any("b"),
+        squeeze: any("s"),
+        ends: any("AeE"),
+        tabs: any("AtT"),
+        marks: any("Aetv"),
+        at_start: true,
+        ..Cat::default()
+    }))
+}
+
+fn explain(arguments: &Arguments) -> String {
+    let any = |letters: &str| letters.chars().any(|letter| arguments.has(letter));
+    let mut parts = Vec::new();
+    if any("b") {
+        parts.push("numbers the lines that are not empty".to_owned());
+    } else if any("n") {
+        parts.push("numbers every line".to_owned());
+    }
+    if any("s") {
+        parts.push("makes one of several empty lines".to_owned());
+    }
+    if any("AeEtTv") {
+        parts.push("shows invisible bytes as marks".to_owned());
+    }
+    let files = from_files(&arguments.operand_values());
+    if parts.is_empty() {
+        return format!("passes on every line{files}");
+    }
+    format!(
+        "{}{}",
+        list(&parts),
+        if files.is_empty() { files } else { format!(", for every line{files}") }
+    )
+}
+
+impl Filter for Cat {
+    fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
+        let plain = !(self.number
+            || self.number_filled
+            || self.squeeze
+            || self.ends
+            || self.tabs
+            || self.marks);
+        let files = std::mem::take(&mut self.files);
+        io.each_input(
+            &files,
+            1,
+            |io, input, _| {
+                if plain { pass(io, input) } else { self.edit(io, input) }
+            },
+        )?;
+        Ok(io.status())
+    }
+
+    fn verb(&self) -> Verb {
+        if self.number || self.number_filled || self.ends || self.tabs || self.marks {
+            Verb::Edits
+        } else if self.squeeze {
+            Verb::Keeps
+        } else {
+            Verb::Passes
+        }
+    }
+}
+
+fn pass(io: &mut StageIo<'_>, input: &mut Input) -> Result<(), InputTrouble> {
+    while let Some(block) = input.next_block()? {
+        io.out().pass(block.bytes, block.first)?;
+    }
+    Ok(())
+}
+
+impl Cat {
+    fn edit(&mut self, io: &mut StageIo<'_>, input: &mut Input) -> Result<(), InputTrouble> {
+        let mut shown = Vec::new();
+        while let Some(lines) = input.next_lines()? {
+            let whole_lines = lines.bytes.last() == Some(&b'\n');
+            let last = lines.first.plus(memchr::memchr_iter(b'\n', &lines.bytes).count() as u64);
+            for (id, line) in lines.iter() {
+                let ended = whole_lines || id != last;
+                self.one_line(line, ended, &mut shown);
+                put(io, &shown, id)?;
+                shown.clear();
+            }
+        }
+        Ok(())
+    }
+
+    fn one_line(&mut self, line: &[u8], ended: bool, shown: &mut Vec<u8>) {
+        let empty = line.is_empty() && self.at_start && ended;
+        if self.squeeze && empty && self.empty_before {
+            return;
+        }
+        self.empty_before = empty;
+        if self.at_start && (self.number || self.number_filled && !line.is_empty()) {
+            self.line_number += 1;
+            shown.extend_from_slice(format!("{:6}\t", self.line_number).as_bytes());
+        }
+        for (at, &byte) in line.iter().enumerate() {
+            let carriage = byte == b'\r' && self.ends && ended && at + 1 == line.len();
+            if byte == b'\t' && self.tabs {
+                shown.extend_from_slice(b"^I");
+            } else if carriage && !self.marks {
+                shown.extend_from_slice(b"^M");
+            } else if self.marks && byte != b'\t' {
+                mark(byte, shown);
+            } else {
+                shown.push(byte);
+            }
+        }
+        if ended {
+            if self.ends {
+                shown.push(b'$');
+            }
+            shown.push(b'\n');
+        }
+        self.at_start = ended;
+    }
+}
+
+fn put(io: &mut StageIo<'_>, bytes: &[u8], id: LineId) -> Result<(), InputTrouble> {
+    Ok(io.out().put(bytes, Origin::Line(id))?)
+}
+
+/// A byte in `^` and `M-` notation.
+fn mark(byte: u8, shown: &mut Vec<u8>) {
+    let low = if byte >= 128 {
+        shown.extend_from_slice(b"M-");
+        byte - 128
+    } else {
+        byte
+    };
+    match low {
+        0..=31 => shown.extend_from_slice(&[b'^', low + 64]),
+        127 => shown.extend_from_slice(b"^?"),
+        _ => shown.push(low),
+    }
+}

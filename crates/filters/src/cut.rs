@@ -1,0 +1,380 @@
+use std::ops::Range;
+
+use memchr::{memchr, memmem};
+use stream::{ExitStatus, Input, InputTrouble, Origin, StageError, StageIo};
+
+use crate::registry::Definition;
+use crate::spec::{example, option};
+use crate::words::{from_files, list, named};
+use crate::{Arguments, Filter, Given, Operands, OptionSpec, Spec, Style, UsageError, Verb};
+
+const COMPLEMENT: char = '\u{1}';
+const OUTPUT_DELIMITER: char = '\u{2}';
+
+const OPTIONS: &[OptionSpec] = &[
+    option('b', "bytes", Some("LIST"), "keep these bytes", true),
+    option('c', "characters", Some("LIST"), "keep these characters", true),
+    option('d', "delimiter", Some("CHAR"), "fields end at CHAR instead of TAB", true),
+    option('f', "fields", Some("LIST"), "keep these fields", true),
+    option('n', "", None, "do not split characters (with -b; accepted)", true),
+    option('s', "only-delimited", None, "drop lines without the delimiter", true),
+    option(COMPLEMENT, "complement", None, "keep all but the list", false),
+    option(
+        OUTPUT_DELIMITER,
+        "output-delimiter",
+        Some("TEXT"),
+        "put TEXT between the parts kept",
+        false,
+    ),
+];
+
+static SPEC: Spec = Spec {
+    name: "cut",
+    summary: "keeps parts of each line: bytes, characters or fields",
+    options: OPTIONS,
+    operands: Operands::Files,
+    operand_names: "[file …]",
+    style: Style::Usual,
+    usage_status: 1,
+    examples: &[
+        example("cut -d' ' -f3 gate.log", "the third field, fields ended by single spaces"),
+        example("cut -d, -f2,4- cabins.csv", "the second field and all from the fourth on"),
+        example("cut -c1-10 gate.log", "the first ten characters"),
+    ],
+};
+
+pub(crate) static DEFINITION: Definition = Definition { spec: &SPEC, build, explain };
+
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Unit {
+    Bytes,
+    Characters,
+    Fields,
+}
+
+struct Cut {
+    files: Vec<Vec<u8>>,
+    unit: Unit,
+    /// Numbered from 0, in order, not overlapping; the last may reach to `usize::MAX`.
+    ranges: Vec<Range<usize>>,
+    delimiter: Vec<u8>,
+    /// What goes between parts; `None` for nothing (bytes) or the delimiter (fields).
+    between: Option<Vec<u8>>,
+    only_delimited: bool,
+}
+
+fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
+    let error = |word, message: &str| Err(UsageError::new(&SPEC, word, message));
+    let lists: Vec<&Given> =
+        arguments.options.iter().filter(|given| "bcf".contains(given.short)).collect();
+    let chosen = match lists[..] {
+        [] => {
+            return error(None, "you must specify a list of bytes, characters, or fields");
+        }
+        [only] => only,
+        [_, second, ..] => return error(Some(second.word), "only one list may be specified"),
+    };
+    let unit = match chosen.short {
+        'b' => Unit::Bytes,
+        'c' => Unit::Characters,
+        _ => Unit::Fields,
+    };
+    let mut ranges = parse_list(&chosen.value, unit)
+        .map_err(|message| UsageError::new(&SPEC, Some(chosen.word), message))?;
+    if arguments.has(COMPLEMENT) {
+        ranges = complement(&ranges);
+    }
+    let mut delimiter = vec![b'\t'];
+    if let Some(given) = arguments.last('d') {
+        if unit != Unit::Fields {
+            return error(
+                Some(given.word),
+                "an input delimiter may be specified only when operating on fields",
+            );
+        }
+        delimiter.clone_from(&given.value);
+        let characters =
+            std::str::from_utf8(&delimiter).map_or(delimiter.len(), |text| text.chars().count());
+        match characters {
+            0 => delimiter = vec![0],
+            1 => {}
+            _ => return error(Some(given.word), "the delimiter must be a single character"),
+        }
+        if delimiter == b"\n" {
+            return error(Some(given.word), "a newline as the delimiter is not supported yet");
+        }
+    }
+    if let Some(given) = arguments.last('s')
+        && unit != Unit::Fields
+    {
+        return error(
+            Some(given.word),
+            "suppressing non-delimited lines makes sense only when operating on fields",
+        );
+    }
+    Ok(Box::new(Cut {
+        files: arguments.operand_values(),
+        unit,
+        ranges,
+        between: arguments.last(OUTPUT_DELIMITER).map(|given| given.value.clone()),
+        delimiter,
+        only_delimited: arguments.has('s'),
+    }))
+}
+
+fn explain(arguments: &Arguments) -> String {
+    let Some(chosen) = arguments.options.iter().find(|given| "bcf".contains(given.short)) else {
+        return String::new();
+    };
+    let (one, many) = match chosen.short {
+        'b' => ("byte", "bytes"),
+        'c' => ("character", "characters"),
+        _ => ("field", "fields"),
+    };
+    let text = String::from_utf8_lossy(&chosen.value).replace(',', " ");
+    let parts: Vec<String> = text
+        .split_whitespace()
+        .map(|part| match part.split_once('-') {
+            None => part.to_owned(),
+            Some(("", end)) => format!("1 to {end}"),
+            Some((start, "")) => format!("{start} to the last"),
+            Some((start, end)) => format!("{start} to {end}"),
+        })
+        .collect();
+    let single = parts.len() == 1 && !parts[0].contains(' ');
+    let noun = if single { one } else { many };
+    let what = format!("{noun} {}", list(&parts));
+    let keeps = if arguments.has(COMPLEMENT) {
+        format!("drops {what} and keeps the rest")
+    } else {
+        format!("keeps {what}")
+    };
+    let files = from_files(&arguments.operand_values());
+    if chosen.short != 'f' {
+        return format!("{keeps} of every line{files}");
+    }
+    let delimiter = match arguments.last('d').map(|given| &given.value[..]) {
+        None => "TAB".to_owned(),
+        Some(b" ") => "single space".to_owned(),
+        Some(value) => named(value).trim_start_matches("a ").to_owned(),
+    };
+    let others = if arguments.has('s') { "; drops lines that have none" } else { "" };
+    format!("splits every line{files} at each {delimiter} and {keeps}{others}")
+}
+
+/// A list such as `1,3-5,7-` as sorted ranges from 0. Overlapping ranges are joined, those that
+/// only touch are not (an output delimiter goes between them).
+fn parse_list(list: &[u8], unit: Unit) -> Result<Vec<Range<usize>>, String> {
+    let noun = if unit == Unit::Fields { "field" } else { "byte/character position" };
+    let from_one = if unit == Unit::Fields {
+        "fields are numbered from 1"
+    } else {
+        "byte/character positions are numbered from 1"
+    };
+    let text = String::from_utf8_lossy(list);
+    let mut ranges: Vec<Range<usize>> = Vec::new();
+    for part in text.split([',', ' ', '\t']) {
+        let number = |digits: &str| -> Result<usize, String> {
+            if digits.is_empty() || !digits.bytes().all(|byte| byte.is_ascii_digit()) {
+                return Err(format!("invalid {noun} value ‘{part}’"));
+            }
+            match digits.parse::<usize>() {
+                Ok(0) => Err(from_one.to_owned()),
+                Ok(number) => Ok(number),
+                Err(_) => Err(format!("{noun} number ‘{digits}’ is too large")),
+            }
+        };
+        let range = match part.split_once('-') {
+            None if part.is_empty() => return Err(from_one.to_owned()),
+            None => {
+                let only = number(part)?;
+                only - 1..only
+            }
+            Some(("", "")) => return Err("invalid range with no endpoint: -".to_owned()),
+            Some(("", end)) => 0..number(end)?,
+            Some((start, "")) => number(start)? - 1..usize::MAX,
+            Some((start, end)) => {
+                let (start, end) = (number(start)?, number(end)?);
+                if end < start {
+                    return Err("invalid decreasing range".to_owned());
+                }
+                start - 1..end
+            }
+        };
+        ranges.push(range);
+    }
+    ranges.sort_by_key(|range| range.start);
+    let mut joined: Vec<Range<usize>> = Vec::new();
+    for range in ranges {
+        match joined.last_mut() {
+            Some(last) if range.start < last.end => last.end = last.end.max(range.end),
+            _ => joined.push(range),
+        }
+    }
+    Ok(joined)
+}
+
+fn complement(ranges: &[Range<usize>]) -> Vec<Range<usize>> {
+    let mut others = Vec::new();
+    let mut from = 0;
+    for range in ranges {
+        if range.start > from {
+            others.push(from..range.start);
+        }
+        from = range.end;
+    }
+    if from < usize::MAX {
+        others.push(from..usize::MAX);
+    }
+    others
+}
+
+impl Filter for Cut {
+    fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
+        let files = std::mem::take(&mut self.files);
+        io.each_input(&files, 1, |io, input, _| self.one_input(io, input))?;
+        Ok(io.status())
+    }
+
+    fn verb(&self) -> Verb {
+        Verb::Edits
+    }
+
+    fn marks(&self, line: &[u8]) -> Vec<Range<usize>> {
+        self.parts(line).unwrap_or_default()
+    }
+}
+
+impl Cut {
+    fn one_input(&self, io: &mut StageIo<'_>, input: &mut Input) -> Result<(), InputTrouble> {
+        let single = match (&self.ranges[..], &self.delimiter[..], self.unit) {
+            ([only], &[delimiter], Unit::Fields) if only.len() == 1 => {
+                Some((only.start, delimiter))
+            }
+            _ => None,
+        };
+        let mut kept = Vec::new();
+        while let Some(lines) = input.next_lines()? {
+            for (id, line) in lines.iter() {
+                if let Some((field, delimiter)) = single {
+                    match one_field(line, delimiter, field) {
+                        Some(part) => io.out().line(part, Origin::Line(id))?,
+                        None if self.only_delimited => {}
+                        None => io.out().line(line, Origin::Line(id))?,
+                    }
+                    continue;
+                }
+                let Some(parts) = self.parts(line) else {
+                    if !self.only_delimited {
+                        io.out().line(line, Origin::Line(id))?;
+                    }
+                    continue;
+                };
+                kept.clear();
+                self.join(line, &parts, &mut kept);
+                io.out().line(&kept, Origin::Line(id))?;
+            }
+        }
+        Ok(())
+    }
+
+    /// The parts of a line that are kept; `None` for a line without the delimiter.
+    fn parts(&self, line: &[u8]) -> Option<Vec<Range<usize>>> {
+        let mut parts = Vec::new();
+        match self.unit {
+            Unit::Bytes => {
+                for range in &self.ranges {
+                    if range.start < line.len() {
+                        parts.push(range.start..range.end.min(line.len()));
+                    }
+                }
+            }
+            Unit::Characters => {
+                let mut ends = character_ends(line);
+                let mut number = 0;
+                let mut at = 0;
+                for range in &self.ranges {
+                    while number < range.start {
+                        let Some(end) = ends.next() else { return Some(parts) };
+                        at = end;
+                        number += 1;
+                    }
+                    let start = at;
+                    while number < range.end {
+                        let Some(end) = ends.next() else { break };
+                        at = end;
+                        number += 1;
+                    }
+                    if at > start {
+                        parts.push(start..at);
+                    }
+                }
+            }
+            Unit::Fields => {
+                let finder = memmem::Finder::new(&self.delimiter);
+                let next = |from: usize| finder.find(&line[from..]).map(|at| from + at);
+                let mut end = Some(next(0)?);
+                let (mut number, mut start) = (0, 0);
+                for range in &self.ranges {
+                    loop {
+                        if number >= range.end {
+                            break;
+                        }
+                        if number >= range.start {
+                            if range.end == usize::MAX && self.between.is_none() {
+                                parts.push(start..line.len());
+                                return Some(parts);
+                            }
+                            parts.push(start..end.unwrap_or(line.len()));
+                        }
+                        let Some(at) = end else { return Some(parts) };
+                        number += 1;
+                        start = at + self.delimiter.len();
+                        end = next(start);
+                    }
+                }
+            }
+        }
+        Some(parts)
+    }
+
+    fn join(&self, line: &[u8], parts: &[Range<usize>], kept: &mut Vec<u8>) {
+        let between: &[u8] = match (&self.between, self.unit) {
+            (Some(text), _) => text,
+            (None, Unit::Fields) => &self.delimiter,
+            (None, _) => b"",
+        };
+        for (number, part) in parts.iter().enumerate() {
+            if number > 0 {
+                kept.extend_from_slice(between);
+            }
+            kept.extend_from_slice(&line[part.clone()]);
+        }
+    }
+}
+
+#[inline]
+fn one_field(line: &[u8], delimiter: u8, field: usize) -> Option<&[u8]> {
+    let mut end = memchr(delimiter, line)?;
+    let mut start = 0;
+    for _ in 0..field {
+        if end == line.len() {
+            return Some(b"");
+        }
+        start = end + 1;
+        end = memchr(delimiter, &line[start..]).map_or(line.len(), |at| start + at);
+    }
+    Some(&line[start..end])
+}
+
+/// Where each character of the line ends; an invalid byte is one character.
+fn character_ends(line: &[u8]) -> impl Iterator<Item = usize> + '_ {
+    use bstr::ByteSlice;
+    // `char_indices` gives one replacement for several bytes of a broken sequence; those are
+    // single characters here.
+    line.char_indices().flat_map(|(start, end, character)| {
+        let broken = character == '\u{FFFD}' && &line[start..end] != "\u{FFFD}".as_bytes();
+        let from = if broken { start + 1 } else { end };
+        from..=end
+    })
+}

@@ -1,0 +1,222 @@
+use std::collections::VecDeque;
+
+use memchr::memchr_iter;
+use stream::{ExitStatus, Input, InputTrouble, Lines, Origin, StageError, StageIo};
+
+use crate::arguments::shown;
+use crate::numbers::count;
+use crate::registry::Definition;
+use crate::spec::{example, option};
+use crate::words::{counted, from_files};
+use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb};
+
+const OPTIONS: &[OptionSpec] = &[
+    option('c', "bytes", Some("[-]NUM"), "the first NUM bytes; with - all but the last NUM", false),
+    option('n', "lines", Some("[-]NUM"), "the first NUM lines; with - all but the last NUM", true),
+    option('q', "quiet", None, "no headers with file names", false),
+    option('v', "verbose", None, "headers with file names", false),
+];
+
+static SPEC: Spec = Spec {
+    name: "head",
+    summary: "keeps the first lines (10 unless told otherwise)",
+    options: OPTIONS,
+    operands: Operands::Files,
+    operand_names: "[file …]",
+    style: Style::NumberIs('n'),
+    usage_status: 1,
+    examples: &[
+        example("head -n 5 gate.log", "the first five lines"),
+        example("head -n -2 winch.log", "all but the last two"),
+    ],
+};
+
+pub(crate) static DEFINITION: Definition = Definition { spec: &SPEC, build, explain };
+
+struct Head {
+    files: Vec<Vec<u8>>,
+    amount: Amount,
+    headers: bool,
+}
+
+#[derive(Clone, Copy)]
+struct Amount {
+    number: u64,
+    bytes: bool,
+    /// All but the last.
+    from_end: bool,
+}
+
+fn amount(arguments: &Arguments) -> Result<Amount, UsageError> {
+    let given = arguments.options.iter().rev().find(|given| "nc".contains(given.short));
+    let Some(given) = given else {
+        return Ok(Amount { number: 10, bytes: false, from_end: false });
+    };
+    let bytes = given.short == 'c';
+    let (digits, from_end) = match given.value.strip_prefix(b"-") {
+        Some(digits) => (digits, true),
+        None => (given.value.strip_prefix(b"+").unwrap_or(&given.value), false),
+    };
+    let number = count(digits).ok_or_else(|| {
+        let noun = if bytes { "bytes" } else { "lines" };
+        let message = format!("invalid number of {noun}: {}", shown(digits));
+        UsageError::new(&SPEC, Some(given.word), message)
+    })?;
+    Ok(Amount { number, bytes, from_end })
+}
+
+fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
+    let files = arguments.operand_values();
+    let headers = headers_wanted(arguments, files.len());
+    Ok(Box::new(Head { amount: amount(arguments)?, headers, files }))
+}
+
+fn explain(arguments: &Arguments) -> String {
+    let Ok(amount) = amount(arguments) else { return String::new() };
+    let many = if amount.bytes {
+        counted(amount.number, "byte", "bytes")
+    } else {
+        counted(amount.number, "line", "lines")
+    };
+    let files = from_files(&arguments.operand_values());
+    let each = if arguments.operands.len() > 1 { ", for each file" } else { "" };
+    if amount.from_end {
+        format!("keeps all but the last {many}{files}{each}")
+    } else {
+        format!("keeps the first {many}{files}{each}")
+    }
+}
+
+/// Whether each file gets a line with its name: with several files, unless told otherwise.
+pub(crate) fn headers_wanted(arguments: &Arguments, files: usize) -> bool {
+    let told = arguments.options.iter().rev().find(|given| "qv".contains(given.short));
+    told.map_or(files > 1, |given| given.short == 'v')
+}
+
+/// Writes the line with a file's name before its lines.
+pub(crate) fn header(
+    io: &mut StageIo<'_>,
+    operand: &[u8],
+    first: &mut bool,
+) -> Result<(), StageError> {
+    let name = if operand == b"-" { b"standard input" } else { operand };
+    let gap = if *first { "" } else { "\n" };
+    *first = false;
+    let text = format!("{gap}==> {} <==\n", String::from_utf8_lossy(name));
+    io.out().put(text.as_bytes(), Origin::None)?;
+    Ok(())
+}
+
+impl Filter for Head {
+    fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
+        let amount = self.amount;
+        let mut first = true;
+        io.each_input(&self.files, 1, |io, input, name| {
+            if self.headers {
+                header(io, name, &mut first)?;
+            }
+            match (amount.from_end, amount.bytes) {
+                (false, false) => first_lines(io, input, amount.number),
+                (false, true) => first_bytes(io, input, amount.number),
+                (true, _) => all_but_last(io, input, amount),
+            }
+        })?;
+        Ok(io.status())
+    }
+
+    fn verb(&self) -> Verb {
+        Verb::Keeps
+    }
+
+    fn holds(&self) -> Option<&'static str> {
+        (self.amount.from_end && self.amount.number > 0)
+            .then_some("it writes a part only when it knows that enough follows")
+    }
+}
+
+fn first_lines(io: &mut StageIo<'_>, input: &mut Input, number: u64) -> Result<(), InputTrouble> {
+    let mut wanted = number;
+    while wanted > 0 {
+        let Some(lines) = input.next_lines()? else { break };
+        // The newline that ends the last line wanted, if it is in this block.
+        let end =
+            memchr_iter(b'\n', &lines.bytes).nth(usize::try_from(wanted - 1).unwrap_or(usize::MAX));
+        match end {
+            Some(at) => {
+                io.out().pass(lines.bytes.slice(..=at), lines.first)?;
+                break;
+            }
+            None => {
+                wanted -= memchr_iter(b'\n', &lines.bytes).count() as u64;
+                io.out().pass(lines.bytes, lines.first)?;
+            }
+        }
+    }
+    Ok(())
+}
+
+fn first_bytes(io: &mut StageIo<'_>, input: &mut Input, number: u64) -> Result<(), InputTrouble> {
+    let mut wanted = number;
+    while wanted > 0 {
+        let Some(block) = input.next_block()? else { break };
+        let length = (block.bytes.len() as u64).min(wanted);
+        wanted -= length;
+        io.out().pass(block.bytes.slice(..length as usize), block.first)?;
+    }
+    Ok(())
+}
+
+/// Passes on everything but the last lines or bytes. Memory: the part held back, rounded up to
+/// whole blocks.
+fn all_but_last(
+    io: &mut StageIo<'_>,
+    input: &mut Input,
+    amount: Amount,
+) -> Result<(), InputTrouble> {
+    let size = |lines: &Lines| -> u64 {
+        if amount.bytes {
+            lines.bytes.len() as u64
+        } else {
+            let open = lines.bytes.last().is_some_and(|&byte| byte != b'\n');
+            memchr_iter(b'\n', &lines.bytes).count() as u64 + u64::from(open)
+        }
+    };
+    let mut held: VecDeque<(Lines, u64)> = VecDeque::new();
+    let mut held_size = 0;
+    let mut held_bytes = 0;
+    while let Some(lines) = if amount.bytes { input.next_block()? } else { input.next_lines()? } {
+        held_size += size(&lines);
+        held_bytes += lines.bytes.len() as u64;
+        let length = size(&lines);
+        held.push_back((lines, length));
+        io.holds(held_bytes);
+        while let Some((_, length)) = held.front() {
+            if held_size - length < amount.number {
+                break;
+            }
+            if let Some((lines, length)) = held.pop_front() {
+                held_size -= length;
+                held_bytes -= lines.bytes.len() as u64;
+                io.out().pass(lines.bytes, lines.first)?;
+            }
+        }
+    }
+    // Of what is held, all but the last part goes out.
+    let mut surplus = held_size.saturating_sub(amount.number);
+    for (lines, length) in held {
+        if surplus == 0 {
+            break;
+        }
+        let end = if length <= surplus {
+            lines.bytes.len()
+        } else if amount.bytes {
+            surplus as usize
+        } else {
+            memchr_iter(b'\n', &lines.bytes).nth(surplus as usize - 1).map_or(0, |at| at + 1)
+        };
+        surplus -= length.min(surplus);
+        io.out().pass(lines.bytes.slice(..end), lines.first)?;
+    }
+    io.holds(0);
+    Ok(())
+}

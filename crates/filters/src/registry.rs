@@ -1,0 +1,76 @@
+use stream::{ExitStatus, Origin, StageError, StageIo};
+
+use crate::{Arguments, Filter, Spec, UsageError, Verb};
+
+/// A filter's description and the functions that make it.
+pub struct Definition {
+    /// The description.
+    pub spec: &'static Spec,
+    /// Makes the filter from its arguments.
+    pub(crate) build: fn(&Arguments) -> Result<Box<dyn Filter>, UsageError>,
+    /// Says in words what the filter with these arguments does.
+    pub(crate) explain: fn(&Arguments) -> String,
+}
+
+/// Every filter, by name.
+pub static ALL: &[&Definition] = &[
+    &crate::cat::DEFINITION,
+    &crate::cut::DEFINITION,
+    &crate::echo::DEFINITION,
+    &crate::grep::DEFINITION,
+    &crate::head::DEFINITION,
+    &crate::printf::DEFINITION,
+    &crate::seq::DEFINITION,
+    &crate::sort::DEFINITION,
+    &crate::tail::DEFINITION,
+    &crate::tr::DEFINITION,
+    &crate::uniq::DEFINITION,
+    &crate::wc::DEFINITION,
+];
+
+/// The filter called `name`.
+pub fn find(name: &[u8]) -> Option<&'static Definition> {
+    ALL.iter().copied().find(|definition| definition.spec.name.as_bytes() == name)
+}
+
+impl Definition {
+    /// Parses the arguments behind the name.
+    ///
+    /// # Errors
+    /// As [`Arguments::parse`].
+    pub fn parse(&self, arguments: &[Vec<u8>]) -> Result<Arguments, UsageError> {
+        Arguments::parse(self.spec, arguments)
+    }
+
+    /// Makes the filter from the arguments behind its name.
+    ///
+    /// # Errors
+    /// Options or operands it cannot work with.
+    pub fn build(&'static self, arguments: &[Vec<u8>]) -> Result<Box<dyn Filter>, UsageError> {
+        if arguments.len() == 1 && arguments[0] == b"--help" {
+            return Ok(Box::new(Help(self)));
+        }
+        (self.build)(&self.parse(arguments)?)
+    }
+
+    /// Says in words what the filter with these arguments does; `None` for arguments it cannot
+    /// work with.
+    pub fn explain(&self, arguments: &[Vec<u8>]) -> Option<String> {
+        let parsed = self.parse(arguments).ok()?;
+        (self.build)(&parsed).ok()?;
+        Some((self.explain)(&parsed))
+    }
+}
+
+struct Help(&'static Definition);
+
+impl Filter for Help {
+    fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
+        io.out().put(crate::guide(self.0.spec).as_bytes(), Origin::None)?;
+        Ok(ExitStatus::SUCCESS)
+    }
+
+    fn verb(&self) -> Verb {
+        Verb::Makes
+    }
+}

@@ -1,0 +1,289 @@
+use stream::{ExitStatus, Origin, StageError, StageIo};
+
+use crate::arguments::shown;
+use crate::format::{Flags, floating};
+use crate::registry::Definition;
+use crate::spec::{example, option};
+use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb};
+
+const OPTIONS: &[OptionSpec] = &[
+    option('f', "format", Some("FORMAT"), "write numbers by a printf form such as %05.1f", false),
+    option('s', "separator", Some("TEXT"), "put TEXT between numbers instead of a newline", false),
+    option('w', "equal-width", None, "pad with zeros to equal width", false),
+];
+
+static SPEC: Spec = Spec {
+    name: "seq",
+    summary: "makes a row of numbers, one a line",
+    options: OPTIONS,
+    operands: Operands::Values,
+    operand_names: "[first [step]] last",
+    style: Style::NegativeNumbers,
+    usage_status: 1,
+    examples: &[example("seq 5", "1 to 5"), example("seq 10 -2 0", "10, 8, … 0")],
+};
+
+pub(crate) static DEFINITION: Definition = Definition { spec: &SPEC, build, explain };
+
+/// A decimal number: `digits` divided by ten to the power of `decimals`.
+#[derive(Clone, Copy)]
+struct Decimal {
+    digits: i128,
+    decimals: u32,
+    /// As many digits before the point as written, for `-w`.
+    negative: bool,
+}
+
+struct Seq {
+    first: i128,
+    step: i128,
+    last: i128,
+    decimals: u32,
+    width: usize,
+    separator: Vec<u8>,
+    format: Option<Format>,
+}
+
+struct Format {
+    before: Vec<u8>,
+    after: Vec<u8>,
+    flags: Flags,
+    letter: u8,
+}
+
+fn decimal(text: &[u8]) -> Option<Decimal> {
+    let text = std::str::from_utf8(text).ok()?.trim_start();
+    let (negative, body) = match text.strip_prefix('-') {
+        Some(body) => (true, body),
+        None => (false, text.strip_prefix('+').unwrap_or(text)),
+    };
+    let (mantissa, exponent) = match body.split_once(['e', 'E']) {
+        Some((mantissa, exponent)) => (mantissa, exponent.parse::<i32>().ok()?),
+        None => (body, 0),
+    };
+    let (whole, fraction) = mantissa.split_once('.').unwrap_or((mantissa, ""));
+    let all = format!("{whole}{fraction}");
+    if all.is_empty() || all.len() > 34 || !all.bytes().all(|byte| byte.is_ascii_digit()) {
+        return None;
+    }
+    let mut digits: i128 = all.parse().ok()?;
+    let mut decimals = i32::try_from(fraction.len()).ok()? - exponent;
+    while decimals < 0 {
+        digits = digits.checked_mul(10)?;
+        decimals += 1;
+    }
+    let decimals = u32::try_from(decimals).ok().filter(|&decimals| decimals <= 30)?;
+    Some(Decimal { digits: if negative { -digits } else { digits }, decimals, negative })
+}
+
+fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
+    let operands = &arguments.operands;
+    let hint = "Try 'seq --help' for more information.";
+    if operands.is_empty() {
+        return Err(UsageError::new(&SPEC, None, format!("missing operand\n{hint}")));
+    }
+    if let Some(extra) = operands.get(3) {
+        let message = format!("extra operand {}\n{hint}", shown(&extra.value));
+        return Err(UsageError::new(&SPEC, Some(extra.word), message));
+    }
+    let mut numbers = Vec::new();
+    for operand in operands {
+        numbers.push(decimal(&operand.value).ok_or_else(|| {
+            let message =
+                format!("invalid floating point argument: {}\n{hint}", shown(&operand.value));
+            UsageError::new(&SPEC, Some(operand.word), message)
+        })?);
+    }
+    let one = Decimal { digits: 1, decimals: 0, negative: false };
+    let (first, step, last) = match numbers[..] {
+        [last] => (one, one, last),
+        [first, last] => (first, one, last),
+        _ => (numbers[0], numbers[1], numbers[2]),
+    };
+    if step.digits == 0 {
+        let message =
+            format!("invalid Zero increment value: {}\n{hint}", shown(&operands[1].value));
+        return Err(UsageError::new(&SPEC, Some(operands[1].word), message));
+    }
+    let decimals = first.decimals.max(step.decimals);
+    let scale = decimals.max(last.decimals);
+    let scaled = |number: Decimal| {
+        number
+            .digits
+            .checked_mul(10i128.pow(scale - number.decimals))
+            .ok_or_else(|| UsageError::new(&SPEC, None, "these numbers have too many digits"))
+    };
+    let format = match arguments.last('f') {
+        None => None,
+        Some(given) => {
+            if arguments.has('w') {
+                let message =
+                    "format string may not be specified when printing equal width strings";
+                return Err(UsageError::new(&SPEC, Some(given.word), message));
+            }
+            let format = parse_format(&given.value)
+                .map_err(|message| UsageError::new(&SPEC, Some(given.word), message))?;
+            Some(format)
+        }
+    };
+    let seq = Seq {
+        first: scaled(first)?,
+        step: scaled(step)?,
+        last: scaled(last)?,
+        decimals,
+        width: 0,
+        separator: arguments.last('s').map_or(b"\n".to_vec(), |given| given.value.clone()),
+        format,
+    };
+    let width = if arguments.has('w') { seq.equal_width(first, last, scale) } else { 0 };
+    // The last number may have more decimals than are written; only first and step decide.
+    Ok(Box::new(Seq { width, ..seq }.rescaled(scale)))
+}
+
+impl Seq {
+    fn equal_width(&self, first: Decimal, last: Decimal, scale: u32) -> usize {
+        let unit = 10u128.pow(scale);
+        let shown = |value: i128, negative: bool| {
+            (value.unsigned_abs() / unit).to_string().len() + usize::from(negative || value < 0)
+        };
+        let whole = shown(self.first, first.negative).max(shown(self.last, last.negative));
+        whole + if self.decimals > 0 { self.decimals as usize + 1 } else { 0 }
+    }
+
+    /// With all numbers in units of the written precision where that loses nothing.
+    fn rescaled(mut self, scale: u32) -> Self {
+        let surplus = 10i128.pow(scale - self.decimals);
+        self.first /= surplus;
+        self.step /= surplus;
+        // Towards the first number, so that the end is not overrun.
+        self.last = if self.step > 0 {
+            self.last.div_euclid(surplus)
+        } else {
+            -((-self.last).div_euclid(surplus))
+        };
+        self
+    }
+
+    fn write(&self, value: i128, text: &mut Vec<u8>) {
+        if let Some(format) = &self.format {
+            let number = value as f64 / 10f64.powi(self.decimals as i32);
+            text.extend_from_slice(&format.before);
+            text.extend_from_slice(&floating(&format.flags, number, format.letter));
+            text.extend_from_slice(&format.after);
+            return;
+        }
+        let unit = 10u128.pow(self.decimals);
+        let magnitude = value.unsigned_abs();
+        let mut body = (magnitude / unit).to_string();
+        if self.decimals > 0 {
+            body = format!("{body}.{:0width$}", magnitude % unit, width = self.decimals as usize);
+        }
+        let sign = if value < 0 { "-" } else { "" };
+        let flags = Flags { width: self.width, ..Flags::default() };
+        text.extend_from_slice(&crate::format::pad(&flags, sign, &body, true));
+    }
+}
+
+fn parse_format(text: &[u8]) -> Result<Format, String> {
+    let all = String::from_utf8_lossy(text).into_owned();
+    let mut before = Vec::new();
+    let mut at = 0;
+    loop {
+        match (text.get(at), text.get(at + 1)) {
+            (None, _) => return Err(format!("format ‘{all}’ has no % directive")),
+            (Some(b'%'), Some(b'%')) => {
+                before.push(b'%');
+                at += 2;
+            }
+            (Some(b'%'), _) => break,
+            (Some(&byte), _) => {
+                before.push(byte);
+                at += 1;
+            }
+        }
+    }
+    at += 1;
+    let mut flags = Flags::default();
+    while let Some(&byte) = text.get(at) {
+        match byte {
+            b'-' => flags.left = true,
+            b'+' => flags.plus = true,
+            b' ' => flags.space = true,
+            b'#' => flags.alternate = true,
+            b'0' => flags.zero = true,
+            b'\'' => flags.group = true,
+            _ => break,
+        }
+        at += 1;
+    }
+    let number = |at: &mut usize| {
+        let start = *at;
+        while text.get(*at).is_some_and(u8::is_ascii_digit) {
+            *at += 1;
+        }
+        String::from_utf8_lossy(&text[start..*at]).parse::<usize>().unwrap_or(0)
+    };
+    flags.width = number(&mut at).min(crate::format::WIDTH_MAX);
+    if text.get(at) == Some(&b'.') {
+        at += 1;
+        flags.precision = Some(number(&mut at).min(crate::format::WIDTH_MAX));
+    }
+    let Some(&letter @ (b'e' | b'E' | b'f' | b'F' | b'g' | b'G')) = text.get(at) else {
+        return Err(format!(
+            "format ‘{all}’ has unknown %{} directive",
+            text.get(at).map_or(String::new(), |&byte| char::from(byte).to_string())
+        ));
+    };
+    let mut after = Vec::new();
+    let mut rest = text[at + 1..].iter().peekable();
+    while let Some(&byte) = rest.next() {
+        if byte == b'%' && rest.next() != Some(&b'%') {
+            return Err(format!("format ‘{all}’ has too many % directives"));
+        }
+        after.push(byte);
+    }
+    Ok(Format { before, after, flags, letter })
+}
+
+fn explain(arguments: &Arguments) -> String {
+    let text = |at: usize| String::from_utf8_lossy(&arguments.operands[at].value).into_owned();
+    match arguments.operands.len() {
+        1 => format!("makes the numbers from 1 to {}", text(0)),
+        2 => format!("makes the numbers from {} to {}", text(0), text(1)),
+        3 => format!("makes the numbers from {} to {} in steps of {}", text(0), text(2), text(1)),
+        _ => String::new(),
+    }
+}
+
+impl Filter for Seq {
+    fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
+        let mut text = Vec::new();
+        let mut value = self.first;
+        let mut any = false;
+        while if self.step > 0 { value <= self.last } else { value >= self.last } {
+            text.clear();
+            if any {
+                text.extend_from_slice(&self.separator);
+            }
+            any = true;
+            if self.format.is_none() && self.decimals == 0 && self.width == 0 {
+                use std::io::Write;
+                // Writing to memory does not fail.
+                let _ = write!(text, "{value}");
+            } else {
+                self.write(value, &mut text);
+            }
+            io.out().put(&text, Origin::None)?;
+            let Some(next) = value.checked_add(self.step) else { break };
+            value = next;
+        }
+        if any {
+            io.out().put(b"\n", Origin::None)?;
+        }
+        Ok(ExitStatus::SUCCESS)
+    }
+
+    fn verb(&self) -> Verb {
+        Verb::Makes
+    }
+}

@@ -1,0 +1,325 @@
+use std::cmp::Ordering;
+
+use bytes::Bytes;
+use stream::{ExitStatus, Input, LineId, Lines, Origin, ReadError, StageError, StageIo};
+
+use crate::registry::Definition;
+use crate::spec::{example, option};
+use crate::words::{from_files, list, named};
+use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb};
+
+mod counted;
+mod keys;
+mod merge;
+
+use counted::CountedLines;
+use keys::Order;
+
+const OPTIONS: &[OptionSpec] = &[
+    option('b', "ignore-leading-blanks", None, "blanks before a key do not count", true),
+    option('f', "ignore-case", None, "lower case counts as upper case", true),
+    option(
+        'k',
+        "key",
+        Some("KEY"),
+        "sort by a key: FROM[,TO], each field[.character][options]",
+        true,
+    ),
+    option('n', "numeric-sort", None, "compare as numbers", true),
+    option('r', "reverse", None, "the other way round", true),
+    option('s', "stable", None, "lines with equal keys stay in order", false),
+    option(
+        't',
+        "field-separator",
+        Some("CHAR"),
+        "fields end at CHAR instead of before blanks",
+        true,
+    ),
+    option('u', "unique", None, "one line of those with equal keys", true),
+];
+
+static SPEC: Spec = Spec {
+    name: "sort",
+    summary: "puts lines in order, by bytes",
+    options: OPTIONS,
+    operands: Operands::Files,
+    operand_names: "[file …]",
+    style: Style::Usual,
+    usage_status: 2,
+    examples: &[
+        example("sort -rn", "largest number first"),
+        example("sort -t, -k3,3n cabins.csv", "by the third field as a number"),
+        example("sort -u spares-upper.txt", "in order, each line once"),
+    ],
+};
+
+pub(crate) static DEFINITION: Definition = Definition { spec: &SPEC, build, explain };
+
+struct Sort {
+    files: Vec<Vec<u8>>,
+    order: Order,
+}
+
+fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
+    let order = Order::new(arguments, &SPEC)?;
+    Ok(Box::new(Sort { files: arguments.operand_values(), order }))
+}
+
+fn explain(arguments: &Arguments) -> String {
+    let files = from_files(&arguments.operand_values());
+    let mut parts = Vec::new();
+    for given in arguments.all('k') {
+        parts.push(keys::in_words(&given.value));
+    }
+    let by = if !parts.is_empty() {
+        let ends = match arguments.last('t') {
+            Some(given) => format!(", fields ended by {}", named(&given.value)),
+            None => String::new(),
+        };
+        format!(" by {}{ends}", parts.join(", then by "))
+    } else if arguments.has('n') {
+        " by the number each begins with".to_owned()
+    } else {
+        String::new()
+    };
+    let mut ways = Vec::new();
+    if arguments.has('n') && !parts.is_empty() {
+        ways.push("as numbers".to_owned());
+    }
+    if arguments.has('f') {
+        ways.push("upper and lower case the same".to_owned());
+    }
+    if arguments.has('r') {
+        ways.push(if arguments.has('n') { "largest first" } else { "in reverse" }.to_owned());
+    }
+    let ways = if ways.is_empty() { String::new() } else { format!(", {}", list(&ways)) };
+    let once = match (arguments.has('u'), arguments.has('k') || arguments.has('n')) {
+        (true, true) => "; keeps one line of those with equal keys",
+        (true, false) => "; keeps each line once",
+        _ => "",
+    };
+    format!("puts the lines{files} in order{by}{ways}{once}")
+}
+
+/// One line to be sorted. 24 bytes, so that many fit into a cache line or two.
+#[derive(Clone, Copy)]
+struct Entry {
+    /// Compares as the line does, as far as it goes.
+    prefix: u64,
+    chunk: u32,
+    offset: u32,
+    length: u32,
+    /// The line's number within its chunk.
+    row: u32,
+}
+
+/// The lines read, in shared blocks.
+#[derive(Default)]
+struct Held {
+    chunks: Vec<Bytes>,
+    first: Vec<LineId>,
+    entries: Vec<Entry>,
+    bytes: u64,
+    /// What all lines begin with.
+    common: Option<Vec<u8>>,
+}
+
+impl Held {
+    #[inline]
+    fn line(&self, entry: &Entry) -> &[u8] {
+        let start = entry.offset as usize;
+        &self.chunks[entry.chunk as usize][start..start + entry.length as usize]
+    }
+
+    fn id(&self, entry: &Entry) -> LineId {
+        self.first[entry.chunk as usize].plus(u64::from(entry.row))
+    }
+
+    fn add(&mut self, lines: Lines) -> Result<(), StageError> {
+        if lines.bytes.len() > u32::MAX as usize || self.chunks.len() >= u32::MAX as usize {
+            return Err(StageError::failed(2, "a line longer than 4 GiB cannot be sorted"));
+        }
+        let chunk = self.chunks.len() as u32;
+        let start = lines.bytes.as_ptr() as usize;
+        for (row, (_, line)) in lines.iter().enumerate() {
+            let offset = line.as_ptr() as usize - start;
+            self.entries.push(Entry {
+                prefix: 0,
+                chunk,
+                offset: offset as u32,
+                length: line.len() as u32,
+                row: row as u32,
+            });
+            match &mut self.common {
+                None => self.common = Some(line.to_vec()),
+                Some(common) => {
+                    if !line.starts_with(common) {
+                        let same = common.iter().zip(line).take_while(|(one, other)| one == other);
+                        let length = same.count();
+                        common.truncate(length);
+                    }
+                }
+            }
+        }
+        self.bytes += lines.bytes.len() as u64;
+        self.chunks.push(lines.bytes);
+        self.first.push(lines.first);
+        Ok(())
+    }
+
+    fn memory(&self) -> u64 {
+        self.bytes + (self.entries.capacity() * size_of::<Entry>()) as u64
+    }
+}
+
+/// Lines that are sorted in one go while a run may still be cancelled quickly.
+const PIECE: usize = 1 << 15;
+
+impl Filter for Sort {
+    fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
+        let standard = [b"-".to_vec()];
+        let files = if self.files.is_empty() { &standard[..] } else { &self.files[..] };
+        let mut held = Held::default();
+        let mut counted = (self.order.equal_means_same() && !io.out().keeps_origins())
+            .then(CountedLines::default);
+        for file in files {
+            let name = String::from_utf8_lossy(file).into_owned();
+            let mut input = io.open(file).map_err(|error| {
+                StageError::failed(2, format!("cannot read: {name}: {}", stream::describe(&error)))
+            })?;
+            while let Some(lines) = next(&mut input, &name)? {
+                if let Some(counter) = &mut counted {
+                    if counter.add(&lines) {
+                        io.holds(counter.memory());
+                        continue;
+                    }
+                    // Too few repeats to be worth it: back to lines.
+                    let kept = counted.take().map(CountedLines::into_kept).unwrap_or_default();
+                    for lines in kept {
+                        held.add(lines)?;
+                    }
+                    continue;
+                }
+                held.add(lines)?;
+                io.holds(held.memory());
+            }
+        }
+        match counted {
+            Some(counter) => {
+                let (lines, counts) = counter.into_lines();
+                for lines in lines {
+                    held.add(lines)?;
+                }
+                self.write(io, held, Some(&counts))?;
+            }
+            None => self.write(io, held, None)?,
+        }
+        io.holds(0);
+        Ok(ExitStatus::SUCCESS)
+    }
+
+    fn verb(&self) -> Verb {
+        if self.order.unique { Verb::Merges } else { Verb::Orders }
+    }
+
+    fn holds(&self) -> Option<&'static str> {
+        Some("the first line of the result may be the last one read")
+    }
+
+    fn marks(&self, line: &[u8]) -> Vec<std::ops::Range<usize>> {
+        self.order.key_ranges(line)
+    }
+}
+
+fn next(input: &mut Input, name: &str) -> Result<Option<Lines>, StageError> {
+    input.next_lines().map_err(|error| match error {
+        ReadError::Cancelled => StageError::Cancelled,
+        ReadError::Io(error) => {
+            StageError::failed(2, format!("read failed: {name}: {}", stream::describe(&error)))
+        }
+    })
+}
+
+impl Sort {
+    /// Sorts what is held and writes it; with counts, the line with entry number n so often.
+    fn write(
+        &self,
+        io: &mut StageIo<'_>,
+        mut held: Held,
+        counts: Option<&[u64]>,
+    ) -> Result<(), StageError> {
+        let mut entries = std::mem::take(&mut held.entries);
+        let skip = held.common.as_ref().map_or(0, Vec::len);
+        let order = &self.order;
+        let processors = io.processors();
+        let parts = processors.count().max(1);
+        let responsive = io.out().keeps_origins();
+        let share = entries.len().div_ceil(parts).max(1);
+        let size = if responsive { PIECE } else { share };
+        // Where equal lines are the same line, nobody can tell a stable order from another.
+        let stable = responsive || !order.equal_means_same();
+        let mut pieces: Vec<Vec<Entry>> = Vec::new();
+        if entries.len() <= size {
+            pieces.push(std::mem::take(&mut entries));
+        } else {
+            pieces.extend(entries.chunks(size).map(<[Entry]>::to_vec));
+            drop(entries);
+        }
+        for batch in pieces.chunks_mut(parts) {
+            io.check_cancel()?;
+            let held = &held;
+            let jobs: Vec<Box<dyn FnOnce() + Send + '_>> = batch
+                .iter_mut()
+                .map(|piece| -> Box<dyn FnOnce() + Send + '_> {
+                    Box::new(move || sort_piece(order, held, piece, skip, stable))
+                })
+                .collect();
+            processors.run(jobs);
+        }
+        let compare = |one: &Entry, other: &Entry| compare(order, &held, one, other);
+        while pieces.len() > 2 {
+            io.check_cancel()?;
+            pieces = merge::pairs(pieces, &compare, processors);
+        }
+        let mut last: Option<Entry> = None;
+        let mut written = 0u32;
+        for entry in merge::two(pieces, &compare) {
+            written = written.wrapping_add(1);
+            if written.is_multiple_of(1 << 14) {
+                io.check_cancel()?;
+            }
+            let line = held.line(&entry);
+            if order.unique {
+                if last.is_some_and(|last| order.same(held.line(&last), line)) {
+                    continue;
+                }
+                last = Some(entry);
+            }
+            let repeats = match counts {
+                Some(counts) if !order.unique => counts[entry.row as usize],
+                _ => 1,
+            };
+            let origin = Origin::Line(held.id(&entry));
+            for _ in 0..repeats {
+                io.out().line(line, origin)?;
+            }
+        }
+        Ok(())
+    }
+}
+
+#[inline]
+fn compare(order: &Order, held: &Held, one: &Entry, other: &Entry) -> Ordering {
+    one.prefix.cmp(&other.prefix).then_with(|| order.compare(held.line(one), held.line(other)))
+}
+
+fn sort_piece(order: &Order, held: &Held, piece: &mut [Entry], skip: usize, stable: bool) {
+    for entry in piece.iter_mut() {
+        entry.prefix = order.prefix(held.line(entry), skip);
+    }
+    if stable {
+        piece.sort_by(|one, other| compare(order, held, one, other));
+    } else {
+        piece.sort_unstable_by(|one, other| compare(order, held, one, other));
+    }
+}

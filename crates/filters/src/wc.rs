@@ -1,0 +1,346 @@
+use std::ffi::OsStr;
+use std::os::unix::ffi::OsStrExt;
+use std::path::Path;
+
+use stream::{ExitStatus, Input, LineId, Origin, ReadError, StageError, StageIo};
+use unicode_width::UnicodeWidthChar;
+
+use crate::registry::Definition;
+use crate::spec::{example, option};
+use crate::words::{from_files, list};
+use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb};
+
+const OPTIONS: &[OptionSpec] = &[
+    option('c', "bytes", None, "count bytes", true),
+    option('l', "lines", None, "count newlines", true),
+    option('L', "max-line-length", None, "the width of the widest line", false),
+    option('m', "chars", None, "count characters", true),
+    option('w', "words", None, "count words", true),
+];
+
+static SPEC: Spec = Spec {
+    name: "wc",
+    summary: "counts lines, words and bytes",
+    options: OPTIONS,
+    operands: Operands::Files,
+    operand_names: "[file …]",
+    style: Style::Usual,
+    usage_status: 1,
+    examples: &[
+        example("wc -l gate.log", "how many lines"),
+        example("wc *.log", "all files and a total"),
+    ],
+};
+
+pub(crate) static DEFINITION: Definition = Definition { spec: &SPEC, build, explain };
+
+struct Wc {
+    files: Vec<Vec<u8>>,
+    wanted: Wanted,
+}
+
+#[derive(Clone, Copy)]
+struct Wanted {
+    lines: bool,
+    words: bool,
+    characters: bool,
+    bytes: bool,
+    widest: bool,
+}
+
+#[derive(Clone, Copy, Default)]
+struct Counts {
+    lines: u64,
+    words: u64,
+    characters: u64,
+    bytes: u64,
+    widest: u64,
+}
+
+fn wanted(arguments: &Arguments) -> Wanted {
+    let any = !arguments.options.is_empty();
+    Wanted {
+        lines: arguments.has('l') || !any,
+        words: arguments.has('w') || !any,
+        characters: arguments.has('m'),
+        bytes: arguments.has('c') || !any,
+        widest: arguments.has('L'),
+    }
+}
+
+#[allow(clippy::unnecessary_wraps)] // the shape every builder has
+fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
+    Ok(Box::new(Wc { files: arguments.operand_values(), wanted: wanted(arguments) }))
+}
+
+fn explain(arguments: &Arguments) -> String {
+    let wanted = wanted(arguments);
+    let mut parts = Vec::new();
+    for (is_wanted, what) in [
+        (wanted.lines, "lines"),
+        (wanted.words, "words"),
+        (wanted.characters, "characters"),
+        (wanted.bytes, "bytes"),
+        (wanted.widest, "the width of the widest line"),
+    ] {
+        if is_wanted {
+            parts.push(what.to_owned());
+        }
+    }
+    format!("counts {}{}", list(&parts), from_files(&arguments.operand_values()))
+}
+
+impl Filter for Wc {
+    fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
+        let named = !self.files.is_empty();
+        let files = if named { std::mem::take(&mut self.files) } else { vec![b"-".to_vec()] };
+        let many = files.len() > 1;
+        let mut width = self.width_from_files(io, &files, named);
+        let mut total = Counts::default();
+        for file in &files {
+            let mut input = match io.open(file) {
+                Ok(input) => input,
+                Err(error) => {
+                    io.note_status(1);
+                    io.message(&complaint(file, &error))?;
+                    continue;
+                }
+            };
+            if !named && self.kinds() > 1 {
+                // Standard input that is a regular file gives its width as a named one does.
+                width = input.file_bytes().map_or(7, |bytes| bytes.to_string().len());
+            }
+            let mut counts = Counts::default();
+            match self.count(&mut input, &mut counts) {
+                Ok(()) => {}
+                Err(ReadError::Cancelled) => return Err(StageError::Cancelled),
+                Err(ReadError::Io(error)) => {
+                    io.note_status(1);
+                    io.message(&complaint(file, &error))?;
+                }
+            }
+            total.lines += counts.lines;
+            total.words += counts.words;
+            total.characters += counts.characters;
+            total.bytes += counts.bytes;
+            total.widest = total.widest.max(counts.widest);
+            let number = input.number();
+            let origin = match counts.lines {
+                0 if counts.bytes == 0 => Origin::None,
+                lines => {
+                    let last = if input.at_line_start() { lines - 1 } else { lines };
+                    Origin::Range(LineId::new(number, 0), LineId::new(number, last))
+                }
+            };
+            let line = self.line(&counts, width, named.then_some(file));
+            io.out().line(&line, origin)?;
+        }
+        if many {
+            let line = self.line(&total, width, Some(&b"total".to_vec()));
+            io.out().line(&line, Origin::None)?;
+        }
+        Ok(io.status())
+    }
+
+    fn verb(&self) -> Verb {
+        Verb::Merges
+    }
+}
+
+fn complaint(file: &[u8], error: &std::io::Error) -> String {
+    format!("{}: {}", String::from_utf8_lossy(file), stream::describe(error))
+}
+
+impl Wc {
+    fn kinds(&self) -> usize {
+        let wanted = self.wanted;
+        [wanted.lines, wanted.words, wanted.characters, wanted.bytes, wanted.widest]
+            .into_iter()
+            .filter(|&wanted| wanted)
+            .count()
+    }
+
+    /// The width of the columns: that of the sum of all sizes; at least 7 where an input is no
+    /// regular file; 1 for a single number about a single input.
+    fn width_from_files(&self, io: &StageIo<'_>, files: &[Vec<u8>], named: bool) -> usize {
+        if files.len() == 1 && self.kinds() == 1 {
+            return 1;
+        }
+        if !named {
+            return 7;
+        }
+        let (mut total, mut least) = (0u64, 1);
+        for file in files {
+            let facts = if file == b"-" {
+                least = 7;
+                continue;
+            } else {
+                io.world().facts(Path::new(OsStr::from_bytes(file)))
+            };
+            match facts {
+                Ok(facts) if facts.regular => total += facts.bytes,
+                Ok(_) => least = 7,
+                Err(_) => {}
+            }
+        }
+        total.to_string().len().max(least)
+    }
+
+    fn count(&self, input: &mut Input, counts: &mut Counts) -> Result<(), ReadError> {
+        let wanted = self.wanted;
+        let text = wanted.words || wanted.characters || wanted.widest;
+        let mut counter = TextCounter::default();
+        while let Some(block) = input.next_block()? {
+            counts.bytes += block.bytes.len() as u64;
+            if text {
+                counter.add(&block.bytes, wanted, counts);
+            }
+        }
+        counts.lines = input.newlines();
+        if text {
+            counter.end(counts);
+        }
+        Ok(())
+    }
+
+    fn line(&self, counts: &Counts, width: usize, name: Option<&Vec<u8>>) -> Vec<u8> {
+        let wanted = self.wanted;
+        let mut line = Vec::new();
+        for (is_wanted, number) in [
+            (wanted.lines, counts.lines),
+            (wanted.words, counts.words),
+            (wanted.characters, counts.characters),
+            (wanted.bytes, counts.bytes),
+            (wanted.widest, counts.widest),
+        ] {
+            if is_wanted {
+                if !line.is_empty() {
+                    line.push(b' ');
+                }
+                line.extend_from_slice(format!("{number:width$}").as_bytes());
+            }
+        }
+        if let Some(name) = name {
+            line.push(b' ');
+            line.extend_from_slice(name);
+        }
+        line
+    }
+}
+
+/// Counts words, characters and widths over blocks that may cut characters in two.
+#[derive(Default)]
+struct TextCounter {
+    in_word: bool,
+    width: u64,
+    /// The beginning of a character whose end is in the next block.
+    pending: Vec<u8>,
+}
+
+impl TextCounter {
+    fn add(&mut self, block: &[u8], wanted: Wanted, counts: &mut Counts) {
+        if wanted.characters
+            && !wanted.words
+            && !wanted.widest
+            && self.pending.is_empty()
+            && block.is_ascii()
+        {
+            counts.characters += block.len() as u64;
+            return;
+        }
+        let joined;
+        let mut rest = block;
+        if !self.pending.is_empty() {
+            joined = [&self.pending[..], block].concat();
+            rest = &joined;
+        }
+        let mut pending = Vec::new();
+        while let Some(&byte) = rest.first() {
+            if byte < 0x80 {
+                self.ascii(byte, counts);
+                rest = &rest[1..];
+                continue;
+            }
+            match decode(rest) {
+                Decoded::Character(character, length) => {
+                    self.character(character, counts);
+                    rest = &rest[length..];
+                }
+                // A byte that is no text is no character and neither ends nor begins a word.
+                Decoded::Broken => rest = &rest[1..],
+                Decoded::Cut => {
+                    pending = rest.to_vec();
+                    break;
+                }
+            }
+        }
+        self.pending = pending;
+    }
+
+    #[inline]
+    fn ascii(&mut self, byte: u8, counts: &mut Counts) {
+        counts.characters += 1;
+        match byte {
+            b' ' => {
+                self.in_word = false;
+                self.width += 1;
+            }
+            b'\t' => {
+                self.in_word = false;
+                self.width += 8 - self.width % 8;
+            }
+            b'\n' | b'\r' | 12 => {
+                self.in_word = false;
+                counts.widest = counts.widest.max(self.width);
+                self.width = 0;
+            }
+            11 => self.in_word = false,
+            0x21..=0x7e => {
+                counts.words += u64::from(!self.in_word);
+                self.in_word = true;
+                self.width += 1;
+            }
+            _ => {}
+        }
+    }
+
+    fn character(&mut self, character: char, counts: &mut Counts) {
+        counts.characters += 1;
+        let space = character.is_whitespace();
+        if space {
+            self.in_word = false;
+        } else if !character.is_control() {
+            counts.words += u64::from(!self.in_word);
+            self.in_word = true;
+        }
+        self.width += character.width().unwrap_or(0) as u64;
+    }
+
+    fn end(&mut self, counts: &mut Counts) {
+        counts.widest = counts.widest.max(self.width);
+    }
+}
+
+enum Decoded {
+    Character(char, usize),
+    Broken,
+    Cut,
+}
+
+fn decode(bytes: &[u8]) -> Decoded {
+    let length = match bytes[0] {
+        0xc2..=0xdf => 2,
+        0xe0..=0xef => 3,
+        0xf0..=0xf4 => 4,
+        _ => return Decoded::Broken,
+    };
+    let part = &bytes[..length.min(bytes.len())];
+    match std::str::from_utf8(part) {
+        Ok(text) => text
+            .chars()
+            .next()
+            .map_or(Decoded::Broken, |character| Decoded::Character(character, length)),
+        Err(error) if error.error_len().is_none() && part.len() < length => Decoded::Cut,
+        Err(_) => Decoded::Broken,
+    }
+}

@@ -1,0 +1,111 @@
+//! Messages, statuses and origins in cases of their own.
+
+use crate::support::{Cuts, WHOLE, run, run_line};
+
+fn text(line: &str, stdin: &str) -> String {
+    String::from_utf8(run_line(line, stdin.as_bytes()).out).unwrap()
+}
+
+#[test]
+fn characters_are_cut_and_translated_not_bytes() {
+    assert_eq!(text("cut -c2", "aéb\n"), "é\n");
+    assert_eq!(text("tr é e", "aéb\n"), "aeb\n");
+    assert_eq!(text("tr -c 'a\\n' _", "aéb\n"), "a__\n");
+    assert_eq!(run_line("cut -c1,3", b"a\xffb\n").out, b"ab\n");
+}
+
+#[test]
+fn missing_files_are_reported_and_the_status_says_so() {
+    for (line, status) in [
+        ("cat nope", 1),
+        ("grep a nope", 2),
+        ("sort nope", 2),
+        ("wc nope", 1),
+        ("head nope", 1),
+        ("cut -c1 nope", 1),
+        ("uniq nope", 1),
+        ("tail nope", 1),
+    ] {
+        let outcome = run_line(line, b"");
+        assert_eq!(outcome.status, status, "{line}");
+        assert!(
+            outcome.error.contains("nope: No such file or directory"),
+            "{line}: {}",
+            outcome.error
+        );
+    }
+    let outcome = run_line("cat nope -", b"data\n");
+    assert_eq!((&outcome.out[..], outcome.status), (&b"data\n"[..], 1));
+}
+
+#[test]
+fn bad_arguments_are_named() {
+    for (line, message) in [
+        ("cut -f0", "fields are numbered from 1"),
+        ("cut -f3-1", "invalid decreasing range"),
+        ("cut", "you must specify a list of bytes, characters, or fields"),
+        ("cut -d', ' -f1", "the delimiter must be a single character"),
+        ("grep", "a pattern is missing"),
+        ("grep [", "Unmatched [, [^, [:, [., or [="),
+        ("grep -Q x", "invalid option -- 'Q'"),
+        ("grep --colour x", "unrecognized option '--colour'"),
+        ("head -n x", "invalid number of lines: ‘x’"),
+        ("sort -k0", "field number is zero: invalid field specification ‘0’"),
+        ("sort -M", "invalid option -- 'M'"),
+        ("tr a", "missing operand after ‘a’: translating needs two sets"),
+        ("tr z-a x", "the range ends before it begins"),
+        ("seq x", "invalid floating point argument: ‘x’"),
+        ("tail -n", "option requires an argument -- 'n'"),
+    ] {
+        let outcome = run_line(line, b"");
+        assert_ne!(outcome.status, 0, "{line}");
+        assert_eq!(outcome.error.lines().next().unwrap(), message, "{line}");
+    }
+}
+
+#[test]
+fn a_bad_pattern_says_where_it_is_bad() {
+    let grep = filters::find(b"grep").unwrap();
+    let error = grep.build(&[b"-E".to_vec(), b"ab(c".to_vec()]).err().unwrap();
+    assert_eq!((error.word, error.part), (Some(1), Some(2..3)));
+}
+
+#[test]
+fn merged_lines_know_all_lines_that_made_them() {
+    let cuts = Cuts { origins: true, ..WHOLE };
+    let origins = |line: &[&[u8]], data: &str| run(line, data.as_bytes(), cuts).origins.unwrap();
+    assert_eq!(origins(&[b"uniq", b"-c"], "a\na\nb\n"), [vec![0, 1], vec![2]]);
+    assert_eq!(origins(&[b"tr", b"\\n", b" "], "a\nb\nc\n"), [vec![0, 1, 2]]);
+    assert_eq!(origins(&[b"tr", b" ", b"\\n"], "a b\nc\n"), [vec![0], vec![0], vec![1]]);
+    assert_eq!(origins(&[b"wc", b"-l"], "a\nb"), [vec![0, 1]]);
+    assert_eq!(origins(&[b"sort", b"-u"], "b\na\nb\n"), [vec![1], vec![0]]);
+    assert_eq!(origins(&[b"tail", b"-n", b"1"], "b\na\nc"), [vec![2]]);
+}
+
+#[test]
+fn every_filter_explains_itself() {
+    let say = |words: &[&[u8]]| {
+        let arguments: Vec<Vec<u8>> = words[1..].iter().map(|word| word.to_vec()).collect();
+        filters::find(words[0]).unwrap().explain(&arguments).unwrap()
+    };
+    assert_eq!(
+        say(&[b"cut", b"-d ", b"-f3"]),
+        "splits every line at each single space and keeps field 3"
+    );
+    assert_eq!(say(&[b"grep", b"-v", b"x", b"f"]), "keeps lines of f without “x”");
+    assert_eq!(
+        say(&[b"sort", b"-rn"]),
+        "puts the lines in order by the number each begins with, largest first"
+    );
+    assert_eq!(say(&[b"head", b"-n", b"5"]), "keeps the first 5 lines");
+    assert_eq!(
+        say(&[b"sort", b"-t,", b"-k3,3n"]),
+        "puts the lines in order by field 3 as a number, fields ended by a comma"
+    );
+    for definition in filters::ALL {
+        let guide = filters::guide(definition.spec);
+        for option in definition.spec.options {
+            assert!(guide.contains(option.meaning), "{}: {}", definition.spec.name, option.meaning);
+        }
+    }
+}
