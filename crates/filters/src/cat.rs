@@ -48,7 +48,6 @@ struct Cat {
     empty_before: bool,
 }
 
-#[allow(clippy::unnecessary_wraps)] // the shape every builder has
 fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
     let any = |letters: &str| letters.chars().any(|letter| arguments.has(letter));
     Ok(Box::new(Cat {

@@ -49,7 +49,6 @@ fn split(arguments: &Arguments) -> (bool, bool, Vec<&[u8]>) {
     (newline, escapes, words.collect())
 }
 
-#[allow(clippy::unnecessary_wraps)] // the shape every builder has
 fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
     let (newline, escapes, words) = split(arguments);
     let joined = words.join(&b' ');

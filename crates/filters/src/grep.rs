@@ -264,6 +264,8 @@ struct Progress<'n> {
     first: Option<LineId>,
     last: LineId,
     done: bool,
+    /// Something matched that was not written because it is no text.
+    hidden: bool,
 }
 
 impl Grep {
@@ -287,11 +289,21 @@ impl Grep {
     ) -> Result<(), InputTrouble> {
         let binary = !self.text && memchr(0, input.peek(BINARY_PROBE)?).is_some();
         let start = LineId::new(input.number(), 0);
-        let mut progress =
-            Progress { name, binary, selected: 0, first: None, last: start, done: false };
+        let mut progress = Progress {
+            name,
+            binary,
+            selected: 0,
+            first: None,
+            last: start,
+            done: false,
+            hidden: false,
+        };
         while !progress.done {
             let Some(lines) = input.next_lines()? else { break };
             self.block(io, &lines, &mut progress)?;
+        }
+        if progress.hidden {
+            io.message(&format!("{}: binary file matches", shown_name(name)))?;
         }
         let any = progress.selected > 0;
         self.any_selected |= any != (self.listing == Listing::FilesWithout);
@@ -411,10 +423,11 @@ impl Grep {
                 let text_run =
                     self.text || std::str::from_utf8(bytes).is_ok() && memchr(0, bytes).is_none();
                 if progress.binary {
-                    return self.binary(io, progress);
+                    (progress.hidden, progress.done) = (true, true);
+                    return Ok(());
                 }
                 if !text_run {
-                    return self.up_to_binary(io, bytes, id, progress);
+                    return self.text_lines(io, bytes, id, progress);
                 }
                 self.write_lines(io, bytes, id, progress)
             }
@@ -423,8 +436,13 @@ impl Grep {
                 let line = bytes.strip_suffix(b"\n").unwrap_or(bytes);
                 for part in self.pattern.find_all(line) {
                     let matched = &line[part];
-                    if progress.binary || !self.text && std::str::from_utf8(matched).is_err() {
-                        return self.binary(io, progress);
+                    if progress.binary {
+                        (progress.hidden, progress.done) = (true, true);
+                        return Ok(());
+                    }
+                    if !self.text && !is_text(matched) {
+                        progress.hidden = true;
+                        continue;
                     }
                     let mut whole = self.prefix(progress.name, id);
                     whole.extend_from_slice(matched);
@@ -436,28 +454,23 @@ impl Grep {
         }
     }
 
-    /// A run with bytes that are no text: the lines before the first such are written.
-    fn up_to_binary(
+    /// A run with bytes that are no text: only the lines that are text are written.
+    fn text_lines(
         &self,
         io: &mut StageIo<'_>,
         bytes: &[u8],
         id: LineId,
         progress: &mut Progress<'_>,
     ) -> Result<(), InputTrouble> {
-        let valid = std::str::from_utf8(bytes).map_or_else(|error| error.valid_up_to(), str::len);
-        let valid = memchr(0, bytes).map_or(valid, |at| at.min(valid));
-        let whole = memrchr(b'\n', &bytes[..valid]).map_or(0, |at| at + 1);
-        self.write_lines(io, &bytes[..whole], id, progress)?;
-        self.binary(io, progress)
-    }
-
-    fn binary(
-        &self,
-        io: &mut StageIo<'_>,
-        progress: &mut Progress<'_>,
-    ) -> Result<(), InputTrouble> {
-        progress.done = true;
-        io.message(&format!("{}: binary file matches", shown_name(progress.name)))?;
+        let mut id = id;
+        for line in bytes.split_inclusive(|&byte| byte == b'\n') {
+            if is_text(line) {
+                self.write_lines(io, line, id, progress)?;
+            } else {
+                progress.hidden = true;
+            }
+            id = id.plus(1);
+        }
         Ok(())
     }
 
@@ -492,6 +505,10 @@ impl Grep {
         }
         prefix
     }
+}
+
+fn is_text(bytes: &[u8]) -> bool {
+    std::str::from_utf8(bytes).is_ok() && memchr(0, bytes).is_none()
 }
 
 fn shown_name(operand: &[u8]) -> String {

@@ -141,16 +141,12 @@ fn first_lines(io: &mut StageIo<'_>, input: &mut Input, number: u64) -> Result<(
         // The newline that ends the last line wanted, if it is in this block.
         let end =
             memchr_iter(b'\n', &lines.bytes).nth(usize::try_from(wanted - 1).unwrap_or(usize::MAX));
-        match end {
-            Some(at) => {
-                io.out().pass(lines.bytes.slice(..=at), lines.first)?;
-                break;
-            }
-            None => {
-                wanted -= memchr_iter(b'\n', &lines.bytes).count() as u64;
-                io.out().pass(lines.bytes, lines.first)?;
-            }
+        if let Some(at) = end {
+            io.out().pass(lines.bytes.slice(..=at), lines.first)?;
+            break;
         }
+        wanted -= memchr_iter(b'\n', &lines.bytes).count() as u64;
+        io.out().pass(lines.bytes, lines.first)?;
     }
     Ok(())
 }

@@ -210,7 +210,7 @@ fn convert(
     let text = match letter {
         b'd' | b'i' => signed(flags, integer(io, value)?),
         b'o' | b'u' | b'x' | b'X' => unsigned(flags, unsigned_integer(io, value)?, letter),
-        b'c' => padded_bytes(flags, &value.map_or(&b""[..], |value| &value[..value.len().min(1)])),
+        b'c' => padded_bytes(flags, value.map_or(&b""[..], |value| &value[..value.len().min(1)])),
         b's' => {
             let value = value.map_or(&b""[..], |value| &value[..]);
             let length = flags.precision.map_or(value.len(), |most| most.min(value.len()));
@@ -289,7 +289,10 @@ fn whole(io: &mut StageIo<'_>, value: &[u8]) -> Result<(bool, u64), StageError> 
         Some(rest) => (true, rest),
         None => (false, trimmed.strip_prefix('+').unwrap_or(trimmed)),
     };
-    if rest.is_empty() || !rest.starts_with(|c: char| c.is_ascii_digit()) {
+    if value.is_empty() {
+        return Ok((false, 0));
+    }
+    if !rest.starts_with(|c: char| c.is_ascii_digit()) {
         complain(io, value, "expected a numeric value")?;
         return Ok((false, 0));
     }
@@ -336,21 +339,25 @@ fn number(io: &mut StageIo<'_>, value: Option<&Vec<u8>>) -> Result<f64, StageErr
     }
     let text = String::from_utf8_lossy(value).into_owned();
     let trimmed = text.trim_start();
+    if value.is_empty() {
+        return Ok(0.0);
+    }
+    if trimmed.trim_start_matches(['+', '-']).to_ascii_lowercase().starts_with("0x") {
+        let (negative, magnitude) = whole(io, value)?;
+        return Ok(if negative { -(magnitude as f64) } else { magnitude as f64 });
+    }
     // The longest beginning that is a number.
     let longest = (1..=trimmed.len())
         .rev()
         .filter(|&end| trimmed.is_char_boundary(end))
         .find_map(|end| trimmed[..end].parse::<f64>().ok().map(|number| (number, end)));
-    match longest {
-        Some((number, end)) => {
-            if end < trimmed.len() {
-                complain(io, value, "value not completely converted")?;
-            }
-            Ok(number)
+    if let Some((number, end)) = longest {
+        if end < trimmed.len() {
+            complain(io, value, "value not completely converted")?;
         }
-        None => {
-            complain(io, value, "expected a numeric value")?;
-            Ok(0.0)
-        }
+        Ok(number)
+    } else {
+        complain(io, value, "expected a numeric value")?;
+        Ok(0.0)
     }
 }

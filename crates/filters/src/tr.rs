@@ -76,7 +76,7 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
         2 if delete && !squeeze => {
             return Err(usage(Some(1), "extra operand: deleting without squeezing needs one set"));
         }
-        0..=2 => {}
+        1 | 2 => {}
         _ => return Err(usage(Some(2), "extra operand")),
     }
     let parse = |at: usize, second: bool| {
@@ -180,12 +180,11 @@ impl Tr {
         let mut at_end = false;
         let mut last = LineId::new(0, 0);
         while !at_end {
-            let mut block = match input.next_block()? {
-                Some(block) => block,
-                None => {
-                    at_end = true;
-                    Lines { bytes: Bytes::new(), first: last }
-                }
+            let mut block = if let Some(block) = input.next_block()? {
+                block
+            } else {
+                at_end = true;
+                Lines { bytes: Bytes::new(), first: last }
             };
             last = block.first.plus(memchr::memchr_iter(b'\n', &block.bytes).count() as u64);
             if !pending.is_empty() {

@@ -68,7 +68,6 @@ fn wanted(arguments: &Arguments) -> Wanted {
     }
 }
 
-#[allow(clippy::unnecessary_wraps)] // the shape every builder has
 fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
     Ok(Box::new(Wc { files: arguments.operand_values(), wanted: wanted(arguments) }))
 }

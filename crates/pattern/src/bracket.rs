@@ -107,15 +107,15 @@ pub(crate) fn parse(
 
 /// One end of a range: a character, `[.x.]` or `[=x=]`.
 fn element(text: &[u8], at: usize) -> Result<(char, usize), (PatternErrorKind, usize)> {
-    if text[at] == b'[' {
-        if let Some(&mark @ (b'.' | b'=')) = text.get(at + 1) {
-            let (name, end) = delimited(text, at, mark)?;
-            let mut characters = std::str::from_utf8(name).unwrap_or("").chars();
-            return match (characters.next(), characters.next()) {
-                (Some(only), None) => Ok((only, end)),
-                _ => Err((PatternErrorKind::UnknownCollating, at)),
-            };
-        }
+    if text[at] == b'['
+        && let Some(&mark @ (b'.' | b'=')) = text.get(at + 1)
+    {
+        let (name, end) = delimited(text, at, mark)?;
+        let mut characters = std::str::from_utf8(name).unwrap_or("").chars();
+        return match (characters.next(), characters.next()) {
+            (Some(only), None) => Ok((only, end)),
+            _ => Err((PatternErrorKind::UnknownCollating, at)),
+        };
     }
     let (character, length) =
         crate::parser::decode(&text[at..]).ok_or((PatternErrorKind::NotText, at))?;

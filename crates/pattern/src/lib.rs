@@ -1,5 +1,5 @@
 //! POSIX basic and extended regular expressions (POSIX.1-2017, Base Definitions, chapter 9), with
-//! the escapes `\w \W \s \S \b \B \< \> \` \'` and, in basic syntax, `\+ \? \|`.
+//! the escapes ``\w \W \s \S \b \B \< \> \` \'`` and, in basic syntax, `\+ \? \|`.
 //!
 //! The parser is our own and makes a syntax tree for `regex-automata`, whose automata do the
 //! matching in time linear in the text. See [`Pattern::find`] for how the longest match is found.

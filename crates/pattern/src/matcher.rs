@@ -139,12 +139,11 @@ impl Pattern {
         let longest = self.longest.get_or_init(|| Longest::build(&self.hir)).as_ref()?;
         let input = Input::new(line).range(start..).anchored(Anchored::Yes);
         let mut cache = longest.caches.get();
-        match longest.dfa.try_search_fwd(&mut cache, &input) {
-            Ok(found) => found.map(|half| half.offset()),
-            Err(_) => {
-                let mut cache = longest.vm.create_cache();
-                longest.vm.find_iter(&mut cache, input).next().map(|found| found.end())
-            }
+        if let Ok(found) = longest.dfa.try_search_fwd(&mut cache, &input) {
+            found.map(|half| half.offset())
+        } else {
+            let mut cache = longest.vm.create_cache();
+            longest.vm.find_iter(&mut cache, input).next().map(|found| found.end())
         }
     }
 }

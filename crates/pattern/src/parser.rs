@@ -110,12 +110,13 @@ impl Parser<'_> {
     /// A branch ends at `|`, at `)` inside a group, or at the end of the text.
     fn branch(&mut self) -> Result<Hir, Failure> {
         let mut parts: Vec<Hir> = Vec::new();
-        // Whether the next thing stands where a basic `*` is itself and `^` is an anchor.
+        // `fresh`: nothing that could be repeated stands before, so a basic `*` is itself.
         let mut fresh = true;
         while self.at < self.text.len() && !self.at_operator(b'|') && !self.at_group_end() {
             let start = self.at;
-            let atom = self.atom(fresh)?;
-            let is_anchor_start = !self.extended && fresh && self.text[start] == b'^';
+            let first = parts.is_empty();
+            let atom = self.atom(fresh, first)?;
+            let is_anchor_start = !self.extended && first && self.text[start] == b'^';
             let repeated = if is_anchor_start { atom } else { self.repetitions(atom)? };
             parts.push(repeated);
             fresh = is_anchor_start;
@@ -123,7 +124,7 @@ impl Parser<'_> {
         Ok(Hir::concat(parts))
     }
 
-    fn atom(&mut self, fresh: bool) -> Result<Hir, Failure> {
+    fn atom(&mut self, fresh: bool, first: bool) -> Result<Hir, Failure> {
         let start = self.at;
         let byte = self.text[start];
         match byte {
@@ -146,7 +147,7 @@ impl Parser<'_> {
                 self.at += 1 + length;
                 return Ok(bracket::without_newline(class));
             }
-            b'^' if self.extended || fresh => {
+            b'^' if self.extended || first => {
                 self.at += 1;
                 return Ok(Hir::look(Look::StartLF));
             }

@@ -203,7 +203,7 @@ impl Parser<'_> {
                     } else {
                         let word = self.word()?;
                         if command.words.is_empty() {
-                            self.check_name(&word)?;
+                            check_name(&word)?;
                         }
                         command.words.push(word);
                         if command.words.len() == 1 && self.starts("(") {
@@ -222,17 +222,6 @@ impl Parser<'_> {
             return self.refuse_operator();
         }
         Ok(command)
-    }
-
-    fn check_name(&self, word: &Word) -> Result<(), ShellError> {
-        let [Part::Text(name)] = &word.parts[..] else { return Ok(()) };
-        if RESERVED.contains(&name.as_str()) || SHELL_COMMANDS.contains(&name.as_str()) {
-            return unsupported(name.clone(), word.span.start, word.span.end);
-        }
-        if name == "function" {
-            return unsupported("a function", word.span.start, word.span.end);
-        }
-        Ok(())
     }
 
     fn is_descriptor(&self) -> bool {
@@ -348,13 +337,14 @@ impl Parser<'_> {
                     let inner = self.double_quoted()?;
                     parts.push(Part::Double(inner));
                 }
-                '$' => match self.parameter(false)? {
-                    Some(part) => parts.push(part),
-                    None => {
+                '$' => {
+                    if let Some(part) = self.parameter(false)? {
+                        parts.push(part)
+                    } else {
                         self.at += 1;
                         push_text(&mut parts, '$');
                     }
-                },
+                }
                 '`' => return unsupported("`…` (command substitution)", from, from + 1),
                 '{' if self.is_brace_expansion() => {
                     let end = from + self.rest().find('}').unwrap_or(0) + 1;
@@ -403,13 +393,14 @@ impl Parser<'_> {
                         _ => push_text(&mut parts, '\\'),
                     }
                 }
-                Some('$') => match self.parameter(true)? {
-                    Some(part) => parts.push(part),
-                    None => {
+                Some('$') => {
+                    if let Some(part) = self.parameter(true)? {
+                        parts.push(part)
+                    } else {
                         self.at += 1;
                         push_text(&mut parts, '$');
                     }
-                },
+                }
                 Some('`') => return unsupported("`…` (command substitution)", from, from + 1),
                 Some(character) => {
                     self.at += character.len_utf8();
@@ -457,6 +448,17 @@ impl Parser<'_> {
         self.at = start + 1 + length;
         Ok(Some(Part::Parameter(parameter, Span::new(start, self.at))))
     }
+}
+
+fn check_name(word: &Word) -> Result<(), ShellError> {
+    let [Part::Text(name)] = &word.parts[..] else { return Ok(()) };
+    if RESERVED.contains(&name.as_str()) || SHELL_COMMANDS.contains(&name.as_str()) {
+        return unsupported(name.clone(), word.span.start, word.span.end);
+    }
+    if name == "function" {
+        return unsupported("a function", word.span.start, word.span.end);
+    }
+    Ok(())
 }
 
 fn word_start(command: &Command) -> usize {

@@ -107,6 +107,7 @@ impl Origins<'_> {
     }
 
     /// All of them, in the order given.
+    #[allow(clippy::iter_without_into_iter)] // a borrowed view; nobody loops over it by value
     pub fn iter(&self) -> Box<dyn Iterator<Item = LineId> + '_> {
         match self {
             Self::None => Box::new(std::iter::empty()),

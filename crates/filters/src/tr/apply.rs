@@ -203,7 +203,7 @@ impl ByteMap {
             }
             match runs.last_mut() {
                 Some((first, extra, by)) if *by == distance && *first + *extra + 1 == byte => {
-                    *extra += 1
+                    *extra += 1;
                 }
                 _ => runs.push((byte, 0, distance)),
             }

@@ -69,11 +69,11 @@ impl Set {
         let mut set = Self::default();
         let mut at = 0;
         while at < text.len() {
-            if text[at] == b'[' {
-                if let Some(used) = set.bracketed(&text[at..], second)? {
-                    at += used;
-                    continue;
-                }
+            if text[at] == b'['
+                && let Some(used) = set.bracketed(&text[at..], second)?
+            {
+                at += used;
+                continue;
             }
             let (first, used) = element(&text[at..]);
             at += used;
@@ -228,5 +228,5 @@ fn class(name: &[u8]) -> Option<Vec<Symbol>> {
         b"xdigit" => u8::is_ascii_hexdigit,
         _ => return None,
     };
-    Some((0u8..128).filter(|byte| test(byte)).map(Symbol::from).collect())
+    Some((0u8..128).filter(test).map(Symbol::from).collect())
 }

@@ -134,7 +134,7 @@ proptest! {
 
     #[test]
     fn forms_agree(
-        form in "(%[-+ #0]{0,2}[0-9]?(\\.[0-3])?[diouxXsceEfgG]|%b|[a%]%%|\\\\[nt\\\\0]|x){1,3}",
+        form in "(%[-+ #0]{0,2}[0-9]?(\\.[0-3])?[diouxXsceEfgG]|%b|a%%|\\\\[nt\\\\0]|x){1,3}",
         values in prop::collection::vec("(-?[0-9]{1,4}|0x1f|3\\.25|ab|'a|)", 0..4),
     ) {
         let values: Vec<String> = values.iter().map(|value| if let Some(rest) = value.strip_prefix('\'') { format!("\"{rest}") } else { format!("'{value}'") }).collect();

@@ -1,0 +1,311 @@
+//! Streams kept for the screen: appended to by a stage, read at any line by anybody.
+
+use std::fs::File;
+use std::io;
+use std::os::unix::fs::FileExt;
+use std::sync::{Mutex, MutexGuard, PoisonError};
+
+use bytes::Bytes;
+use stream::{Block, ReadError, Source};
+
+/// Bytes of a stream that stay in memory; what comes after goes to a temporary file.
+const MEMORY_LIMIT: u64 = 64 << 20;
+
+/// Small blocks are gathered up to this size, so that a stream has few segments.
+const SEGMENT: usize = 64 << 10;
+
+/// A stream that is kept whole. Blocks are shared with whoever made them; beyond 64 MiB they go
+/// to an unnamed temporary file, which the system removes by itself.
+#[derive(Default)]
+pub struct Kept {
+    state: Mutex<State>,
+}
+
+#[derive(Default)]
+struct State {
+    segments: Vec<Segment>,
+    gathering: Vec<u8>,
+    gathered_newlines: u64,
+    newlines: u64,
+    bytes: u64,
+    in_memory: u64,
+    spill: Option<Spill>,
+    ended: bool,
+}
+
+struct Spill {
+    file: File,
+    length: u64,
+}
+
+#[derive(Clone)]
+enum Data {
+    Memory(Bytes),
+    Disk { offset: u64, length: usize },
+}
+
+struct Segment {
+    data: Data,
+    /// Newlines before the segment.
+    first_line: u64,
+    newlines: u64,
+    /// True when the segment's first byte goes on with a line begun before.
+    continues: bool,
+    ends_line: bool,
+}
+
+impl State {
+    fn store(&mut self, bytes: Bytes, newlines: u64) -> io::Result<()> {
+        let continues = self.segments.last().is_some_and(|segment| !segment.ends_line);
+        let ends_line = bytes.last() == Some(&b'\n');
+        let first_line = self.segments.last().map_or(0, |last| last.first_line + last.newlines);
+        let data = if self.in_memory + bytes.len() as u64 <= MEMORY_LIMIT {
+            self.in_memory += bytes.len() as u64;
+            Data::Memory(bytes)
+        } else {
+            if self.spill.is_none() {
+                self.spill = Some(Spill { file: tempfile::tempfile()?, length: 0 });
+            }
+            let Some(spill) = &mut self.spill else { return Ok(()) };
+            spill.file.write_all_at(&bytes, spill.length)?;
+            let data = Data::Disk { offset: spill.length, length: bytes.len() };
+            spill.length += bytes.len() as u64;
+            data
+        };
+        self.segments.push(Segment { data, first_line, newlines, continues, ends_line });
+        Ok(())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        if self.gathering.is_empty() {
+            return Ok(());
+        }
+        let bytes = std::mem::take(&mut self.gathering);
+        let newlines = std::mem::take(&mut self.gathered_newlines);
+        self.store(bytes.into(), newlines)
+    }
+
+    fn open_line(&self) -> bool {
+        match self.gathering.last() {
+            Some(&byte) => byte != b'\n',
+            None => self.segments.last().is_some_and(|segment| !segment.ends_line),
+        }
+    }
+
+    fn load(&self, data: &Data) -> Bytes {
+        match data {
+            Data::Memory(bytes) => bytes.clone(),
+            Data::Disk { offset, length } => {
+                let mut bytes = vec![0; *length];
+                let read =
+                    self.spill.as_ref().map(|spill| spill.file.read_exact_at(&mut bytes, *offset));
+                if !matches!(read, Some(Ok(()))) {
+                    bytes.clear();
+                }
+                bytes.into()
+            }
+        }
+    }
+}
+
+impl Kept {
+    fn lock(&self) -> MutexGuard<'_, State> {
+        self.state.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// A finished stream of these bytes.
+    pub fn of(bytes: &[u8]) -> Self {
+        let kept = Self::default();
+        // Only a spill to disk can fail.
+        let _ = kept.append(&Block::new(bytes.to_vec()));
+        kept.end();
+        kept
+    }
+
+    /// Adds a block.
+    ///
+    /// # Errors
+    /// When the temporary file cannot be written.
+    pub fn append(&self, block: &Block) -> io::Result<()> {
+        let mut state = self.lock();
+        state.bytes += block.len() as u64;
+        state.newlines += block.newlines();
+        if block.len() + state.gathering.len() <= SEGMENT {
+            state.gathering.extend_from_slice(block.bytes());
+            state.gathered_newlines += block.newlines();
+            return Ok(());
+        }
+        state.flush()?;
+        if block.len() < SEGMENT / 2 {
+            state.gathering.extend_from_slice(block.bytes());
+            state.gathered_newlines = block.newlines();
+            return Ok(());
+        }
+        state.store(block.bytes().clone(), block.newlines())
+    }
+
+    /// States that nothing more will come.
+    pub fn end(&self) {
+        self.lock().ended = true;
+    }
+
+    /// True once nothing more will come.
+    pub fn has_ended(&self) -> bool {
+        self.lock().ended
+    }
+
+    /// Number of bytes.
+    pub fn bytes(&self) -> u64 {
+        self.lock().bytes
+    }
+
+    /// Number of lines; an unterminated last line counts as one.
+    pub fn lines(&self) -> u64 {
+        let state = self.lock();
+        state.newlines + u64::from(state.open_line())
+    }
+
+    /// True when the last line lacks its newline.
+    pub fn ends_open(&self) -> bool {
+        self.lock().open_line()
+    }
+
+    /// Lines from `first` on, at most `count`, without their newlines. Costs the reading of the
+    /// segments they are in, wherever they are.
+    pub fn lines_at(&self, first: u64, count: usize) -> Vec<Bytes> {
+        if count == 0 {
+            return Vec::new();
+        }
+        let mut state = self.lock();
+        // What is being gathered becomes a segment; a failing disk loses only this look.
+        let _ = state.flush();
+        let mut lines: Vec<Bytes> = Vec::new();
+        // The last segment that begins at or before the line.
+        let mut at = state.segments.partition_point(|segment| segment.first_line <= first);
+        at = at.saturating_sub(1);
+        // Segments without a newline, and a line begun earlier, lie further left.
+        while at > 0 && state.segments[at].first_line == first && state.segments[at].continues {
+            at -= 1;
+        }
+        let mut number = state.segments.get(at).map_or(0, |segment| segment.first_line);
+        let mut open: Option<Vec<u8>> = None;
+        for segment in &state.segments[at.min(state.segments.len())..] {
+            let data = state.load(&segment.data);
+            let mut rest = data;
+            // A segment that goes on with an earlier line of no interest.
+            while !rest.is_empty() {
+                let end = memchr::memchr(b'\n', &rest);
+                let length = end.unwrap_or(rest.len());
+                if number >= first {
+                    let part = rest.slice(..length);
+                    match (&mut open, end) {
+                        (Some(begun), _) => begun.extend_from_slice(&part),
+                        (None, Some(_)) => lines.push(part),
+                        (None, None) => open = Some(part.to_vec()),
+                    }
+                    if end.is_some()
+                        && let Some(begun) = open.take()
+                    {
+                        lines.push(begun.into());
+                    }
+                    if lines.len() >= count {
+                        return lines;
+                    }
+                }
+                number += u64::from(end.is_some());
+                rest = rest.slice(end.map_or(length, |at| at + 1)..);
+            }
+        }
+        lines.extend(open.map(Bytes::from));
+        lines.truncate(count);
+        lines
+    }
+
+    /// Reads the stream from its beginning, as far as it is there now.
+    pub fn source(self: &std::sync::Arc<Self>) -> Box<dyn Source> {
+        // What cannot be flushed is read from the gathering buffer's copy in memory.
+        let _ = self.lock().flush();
+        Box::new(KeptSource { kept: self.clone(), next: 0 })
+    }
+
+    fn segment(&self, number: usize) -> Option<Block> {
+        let state = self.lock();
+        state.segments.get(number).map(|segment| Block::new(state.load(&segment.data)))
+    }
+
+    /// All bytes; for small streams and tests.
+    pub fn contents(&self) -> Vec<u8> {
+        let mut state = self.lock();
+        let _ = state.flush();
+        let parts: Vec<Bytes> =
+            state.segments.iter().map(|segment| state.load(&segment.data)).collect();
+        parts.concat()
+    }
+}
+
+struct KeptSource {
+    kept: std::sync::Arc<Kept>,
+    next: usize,
+}
+
+impl Source for KeptSource {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        let block = self.kept.segment(self.next);
+        self.next += 1;
+        Ok(block.filter(|block| !block.is_empty()))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::sync::Arc;
+
+    use proptest::prelude::*;
+
+    use super::*;
+
+    proptest! {
+        #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(200) })]
+
+        #[test]
+        fn every_line_is_found_however_the_stream_came(
+            blocks in prop::collection::vec("[ab\n]{0,9}", 0..12), from in 0u64..20, count in 0usize..20, flush in any::<bool>()
+        ) {
+            let kept = Arc::new(Kept::default());
+            for block in &blocks {
+                kept.append(&Block::new(block.clone().into_bytes())).unwrap();
+                if flush {
+                    kept.lines_at(0, 1);
+                }
+            }
+            let whole = blocks.concat();
+            let model: Vec<&str> = whole.lines().collect();
+            // `str::lines` takes a carriage return for part of the end; there is none here.
+            prop_assert_eq!(kept.lines(), model.len() as u64);
+            let lines = kept.lines_at(from, count);
+            let expected: Vec<&[u8]> = model.iter().skip(from as usize).take(count).map(|line| line.as_bytes()).collect();
+            prop_assert_eq!(lines.iter().map(|line| &line[..]).collect::<Vec<_>>(), expected);
+            prop_assert_eq!(kept.contents(), whole.as_bytes());
+        }
+    }
+
+    #[test]
+    fn what_does_not_fit_into_memory_is_read_back_from_disk() {
+        let kept = Arc::new(Kept::default());
+        let line = vec![b'x'; 1 << 20];
+        for number in 0..80 {
+            let block = [&line[..], format!("{number}\n").as_bytes()].concat();
+            kept.append(&Block::new(block)).unwrap();
+        }
+        assert_eq!(kept.lines(), 80);
+        let last = kept.lines_at(79, 5);
+        assert_eq!(last.len(), 1);
+        assert!(last[0].ends_with(b"79"));
+        let mut source = kept.source();
+        let mut bytes = 0;
+        while let Some(block) = source.next_block().unwrap() {
+            bytes += block.len() as u64;
+        }
+        assert_eq!(bytes, kept.bytes());
+    }
+}

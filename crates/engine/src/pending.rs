@@ -1,0 +1,207 @@
+//! Files that a pipeline would write: held back, then written all at once, and undone.
+
+use std::fs::File;
+use std::io::{self, Seek, SeekFrom, Write};
+use std::os::unix::fs::PermissionsExt;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, PoisonError};
+
+use stream::{Block, Sink, WriteError};
+use tempfile::NamedTempFile;
+
+use crate::kept::Kept;
+
+/// How a file would be written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum PendingMode {
+    /// It does not exist yet.
+    New,
+    /// Its content would be replaced.
+    Replace,
+    /// It would be added to.
+    Append,
+}
+
+/// A file that would be written.
+#[derive(Clone)]
+pub struct PendingFile {
+    /// The file, as the text names it.
+    pub path: PathBuf,
+    /// How it would be written.
+    pub mode: PendingMode,
+    /// What would be written, of the sample.
+    pub kept: Arc<Kept>,
+    /// Bytes it has now.
+    pub bytes_now: u64,
+    /// Lines it has now; `None` for a large file that was not counted.
+    pub lines_now: Option<u64>,
+}
+
+/// A file that was written, with what is needed to undo that.
+#[derive(Debug)]
+pub struct Applied {
+    /// The file.
+    pub path: PathBuf,
+    /// The old content, kept open; `None` where there was no file.
+    old: Option<File>,
+    /// Bytes written.
+    pub bytes: u64,
+    /// Lines written.
+    pub lines: u64,
+}
+
+/// A file being written beside its target, to take its place at the end.
+pub(crate) struct Beside {
+    target: PathBuf,
+    state: Mutex<Option<State>>,
+}
+
+struct State {
+    file: NamedTempFile,
+    bytes: u64,
+    newlines: u64,
+    open: bool,
+}
+
+/// The file a path leads to through symbolic links, so that a link stays a link.
+fn real_target(path: &Path) -> PathBuf {
+    std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned())
+}
+
+fn beside(target: &Path) -> io::Result<NamedTempFile> {
+    let directory = match target.parent() {
+        Some(parent) if !parent.as_os_str().is_empty() => parent,
+        _ => Path::new("."),
+    };
+    let file = tempfile::Builder::new()
+        .prefix(".ylotrope-")
+        // What the system leaves of this is what any new file gets.
+        .permissions(std::fs::Permissions::from_mode(0o666))
+        .tempfile_in(directory)?;
+    if let Ok(facts) = std::fs::metadata(target) {
+        file.as_file().set_permissions(facts.permissions())?;
+    }
+    Ok(file)
+}
+
+impl Beside {
+    /// Begins to write for `path`; with `append`, behind what the file has now.
+    pub(crate) fn open(path: &Path, append: bool) -> io::Result<Self> {
+        let target = real_target(path);
+        let mut file = beside(&target)?;
+        if append && let Ok(mut old) = File::open(&target) {
+            io::copy(&mut old, file.as_file_mut())?;
+        }
+        let state = State { file, bytes: 0, newlines: 0, open: false };
+        Ok(Self { target, state: Mutex::new(Some(state)) })
+    }
+
+    /// Puts the new file in the place of the old one.
+    pub(crate) fn commit(&self) -> io::Result<Applied> {
+        let state = self.state.lock().unwrap_or_else(PoisonError::into_inner).take();
+        let Some(State { file, bytes, newlines, open }) = state else {
+            return Err(io::Error::other("already written"));
+        };
+        file.as_file().sync_all()?;
+        let old = File::open(&self.target).ok();
+        file.persist(&self.target).map_err(|error| error.error)?;
+        Ok(Applied { path: self.target.clone(), old, bytes, lines: newlines + u64::from(open) })
+    }
+}
+
+impl Sink for Beside {
+    fn write(&self, block: Block) -> Result<(), WriteError> {
+        let mut state = self.state.lock().unwrap_or_else(PoisonError::into_inner);
+        let Some(state) = state.as_mut() else { return Err(WriteError::Closed) };
+        state.file.as_file_mut().write_all(block.bytes())?;
+        state.bytes += block.len() as u64;
+        state.newlines += block.newlines();
+        state.open = !block.ends_line();
+        Ok(())
+    }
+}
+
+/// Writes a pending file whose kept content is the whole of it.
+///
+/// # Errors
+/// When the file beside the target cannot be written or renamed; the target is then untouched.
+pub fn apply(pending: &PendingFile) -> io::Result<Applied> {
+    let file = Beside::open(&pending.path, pending.mode == PendingMode::Append)?;
+    let mut source = pending.kept.source();
+    loop {
+        match source.next_block() {
+            Ok(Some(block)) => file.write(block).map_err(|error| match error {
+                WriteError::Io(error) => error,
+                other => io::Error::other(other.to_string()),
+            })?,
+            Ok(None) => break,
+            Err(error) => return Err(io::Error::other(error.to_string())),
+        }
+    }
+    file.commit()
+}
+
+/// Brings back what a file was before it was written.
+///
+/// # Errors
+/// When the old content cannot be written back; the new one then stays.
+pub fn undo(applied: &mut Applied) -> io::Result<()> {
+    let Some(old) = &mut applied.old else {
+        return std::fs::remove_file(&applied.path);
+    };
+    let mut file = beside(&applied.path)?;
+    old.seek(SeekFrom::Start(0))?;
+    io::copy(old, file.as_file_mut())?;
+    file.as_file().sync_all()?;
+    file.persist(&applied.path).map_err(|error| error.error)?;
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn pending(path: &Path, mode: PendingMode, text: &str) -> PendingFile {
+        PendingFile {
+            path: path.to_owned(),
+            mode,
+            kept: Arc::new(Kept::of(text.as_bytes())),
+            bytes_now: 0,
+            lines_now: None,
+        }
+    }
+
+    #[test]
+    fn written_files_keep_permissions_and_can_be_undone() {
+        let directory = tempfile::tempdir().unwrap();
+        let path = directory.path().join("out.txt");
+        std::fs::write(&path, "old\n").unwrap();
+        std::fs::set_permissions(&path, std::fs::Permissions::from_mode(0o640)).unwrap();
+        let mut applied = apply(&pending(&path, PendingMode::Append, "new\n")).unwrap();
+        assert_eq!(std::fs::read(&path).unwrap(), b"old\nnew\n");
+        assert_eq!(std::fs::metadata(&path).unwrap().permissions().mode() & 0o777, 0o640);
+        assert_eq!((applied.bytes, applied.lines), (4, 1));
+        undo(&mut applied).unwrap();
+        assert_eq!(std::fs::read(&path).unwrap(), b"old\n");
+        let mut applied = apply(&pending(&path, PendingMode::Replace, "x")).unwrap();
+        assert_eq!(std::fs::read(&path).unwrap(), b"x");
+        undo(&mut applied).unwrap();
+        assert_eq!(std::fs::read(&path).unwrap(), b"old\n");
+        assert_eq!(std::fs::read_dir(directory.path()).unwrap().count(), 1);
+    }
+
+    #[test]
+    fn a_new_file_is_removed_by_undo_and_a_link_stays_a_link() {
+        let directory = tempfile::tempdir().unwrap();
+        let path = directory.path().join("new.txt");
+        let mut applied = apply(&pending(&path, PendingMode::New, "x\n")).unwrap();
+        undo(&mut applied).unwrap();
+        assert!(!path.exists());
+        std::fs::write(&path, "old").unwrap();
+        let link = directory.path().join("link");
+        std::os::unix::fs::symlink(&path, &link).unwrap();
+        apply(&pending(&link, PendingMode::Replace, "new")).unwrap();
+        assert!(std::fs::symlink_metadata(&link).unwrap().is_symlink());
+        assert_eq!(std::fs::read(&path).unwrap(), b"new");
+    }
+}

@@ -1,0 +1,583 @@
+//! Runs on samples, with every stream and every origin kept.
+
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Condvar, Mutex, PoisonError};
+use std::time::{Duration, Instant};
+
+use filters::Verb;
+use shell::Span;
+use stream::{
+    Block, Cancel, ExitStatus, InputName, LineId, OriginStore, Sink, Source, StageFigures,
+    StageMeter, World, WriteError,
+};
+
+use crate::dry::DryWorld;
+use crate::kept::Kept;
+use crate::pending::PendingFile;
+use crate::plan::{Plan, StageKind, StagePlan, TargetKind};
+use crate::run::{Nowhere, Surroundings, run_pipeline};
+use crate::sample::{Identity, Sampled};
+use crate::stage::StageOutcome;
+
+/// How much a preview may do.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Limits {
+    /// Lines of any one stream.
+    pub lines: u64,
+    /// Bytes of any one stream.
+    pub bytes: u64,
+    /// Seconds of the whole.
+    pub seconds: f64,
+}
+
+impl Default for Limits {
+    fn default() -> Self {
+        Self { lines: 1_000_000, bytes: 256 << 20, seconds: 10.0 }
+    }
+}
+
+impl Limits {
+    /// For a sample that is meant to be everything.
+    pub fn generous() -> Self {
+        Self { lines: 20_000_000, bytes: 4 << 30, seconds: 120.0 }
+    }
+}
+
+/// The limit that cut something off.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Limit {
+    /// So many lines.
+    Lines(u64),
+    /// So many bytes.
+    Bytes(u64),
+    /// So many seconds.
+    Seconds(f64),
+}
+
+/// How a stage ended.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Ending {
+    /// By itself.
+    Finished,
+    /// Its reader had enough: normal.
+    ClosedPipe,
+    /// A limit of the preview cut it off.
+    Cut(Limit),
+    /// It was not started, or failed inside.
+    Failed,
+}
+
+/// One input of a stage.
+#[derive(Clone)]
+pub struct InputRecord {
+    /// What it was.
+    pub name: InputName,
+    /// Its lines.
+    pub kept: Arc<Kept>,
+    /// The sample it is, where it comes from outside the pipeline.
+    pub sampled: Option<Arc<Sampled>>,
+}
+
+/// What a stage did.
+pub struct StageResult {
+    /// The stage's place in the text that was run.
+    pub span: Span,
+    /// Its name.
+    pub name: String,
+    /// The plan it ran from.
+    pub plan: StagePlan,
+    /// What it read, in the order it was opened.
+    pub inputs: Vec<InputRecord>,
+    /// What it wrote to standard output (into a file, where that was redirected).
+    pub out: Arc<Kept>,
+    /// Where each line of it comes from.
+    pub origins: Arc<Mutex<OriginStore>>,
+    /// Counts and times.
+    pub figures: StageFigures,
+    /// The status it ended with.
+    pub status: ExitStatus,
+    /// What it wrote to standard error, at most 64 KiB.
+    pub messages: String,
+    /// How it ended.
+    pub ending: Ending,
+    /// What it does; `None` for a program of the machine.
+    pub verb: Option<Verb>,
+    /// Why it holds data back, if it does.
+    pub holds: Option<&'static str>,
+    /// Files it would write.
+    pub pending: Vec<PendingFile>,
+    /// True when this result was kept from the run before.
+    pub reused: bool,
+    key: Vec<u8>,
+    files: Vec<(PathBuf, Option<Identity>)>,
+}
+
+impl StageResult {
+    /// Lines over all inputs.
+    pub fn input_lines(&self) -> u64 {
+        self.inputs.iter().map(|input| input.kept.lines()).sum()
+    }
+
+    /// The place of a line over all inputs, one after the other.
+    pub fn flat(&self, id: LineId) -> u64 {
+        let before: u64 = self.inputs.iter().take(id.input()).map(|input| input.kept.lines()).sum();
+        before + id.line()
+    }
+
+    /// The input and the line within it at a place over all inputs.
+    pub fn input_at(&self, flat: u64) -> Option<(usize, u64)> {
+        let mut rest = flat;
+        for (number, input) in self.inputs.iter().enumerate() {
+            let lines = input.kept.lines();
+            if rest < lines {
+                return Some((number, rest));
+            }
+            rest -= lines;
+        }
+        None
+    }
+
+    /// True when nothing cut the result off, so that it may be used again.
+    fn reusable(&self) -> bool {
+        self.ending == Ending::Finished
+            && self.files.iter().all(|(path, identity)| Identity::now(path).ok() == *identity)
+    }
+
+    fn copy(&self, span: Span) -> Self {
+        Self {
+            span,
+            name: self.name.clone(),
+            plan: self.plan.clone(),
+            inputs: self.inputs.clone(),
+            out: self.out.clone(),
+            origins: self.origins.clone(),
+            figures: self.figures,
+            status: self.status,
+            messages: self.messages.clone(),
+            ending: self.ending,
+            verb: self.verb,
+            holds: self.holds,
+            pending: self.pending.clone(),
+            reused: true,
+            key: self.key.clone(),
+            files: self.files.clone(),
+        }
+    }
+}
+
+/// The result of a run on a sample.
+pub struct Preview {
+    /// Which request it answers.
+    pub generation: u64,
+    /// The text it is of.
+    pub text: String,
+    /// What each stage did.
+    pub stages: Vec<StageResult>,
+    /// How long it took, in nanoseconds.
+    pub elapsed_ns: u64,
+    /// When it was ready.
+    pub ready: Instant,
+}
+
+impl Preview {
+    /// The files whose samples it was made from.
+    pub fn sources(&self) -> impl Iterator<Item = (&InputRecord, &Arc<Sampled>)> {
+        let inputs = self.stages.iter().flat_map(|stage| &stage.inputs);
+        inputs.filter_map(|input| input.sampled.as_ref().map(|sampled| (input, sampled)))
+    }
+
+    /// True when every source was sampled whole and nothing was cut off.
+    pub fn is_whole(&self) -> bool {
+        self.sources().all(|(_, sampled)| sampled.complete)
+            && self.stages.iter().all(|stage| !matches!(stage.ending, Ending::Cut(_)))
+    }
+
+    /// Files that were read and are now different.
+    pub fn changed_files(&self) -> Vec<PathBuf> {
+        let files = self.stages.iter().flat_map(|stage| &stage.files);
+        let mut changed: Vec<PathBuf> = files
+            .filter(|(path, identity)| Identity::now(path).ok() != *identity)
+            .map(|(path, _)| path.clone())
+            .collect();
+        changed.dedup();
+        changed
+    }
+}
+
+/// Lines or bytes a stage may go on writing after its reader has left, so that a small stream is
+/// shown whole and does not depend on who was faster.
+const GRACE_LINES: u64 = 20_000;
+const GRACE_BYTES: u64 = 4 << 20;
+
+/// Keeps what passes, and stops the stage at the limits.
+struct Tap {
+    kept: Arc<Kept>,
+    next: Arc<dyn Sink>,
+    next_closed: AtomicBool,
+    limits: Limits,
+    cut: Arc<Mutex<Option<Limit>>>,
+}
+
+impl Sink for Tap {
+    fn write(&self, block: Block) -> Result<(), WriteError> {
+        let reached = if self.kept.lines() >= self.limits.lines {
+            Some(Limit::Lines(self.limits.lines))
+        } else if self.kept.bytes() >= self.limits.bytes {
+            Some(Limit::Bytes(self.limits.bytes))
+        } else {
+            None
+        };
+        if reached.is_some() {
+            *self.cut.lock().unwrap_or_else(PoisonError::into_inner) = reached;
+            return Err(WriteError::Closed);
+        }
+        self.kept.append(&block)?;
+        if !self.next_closed.load(Ordering::Relaxed) {
+            match self.next.write(block) {
+                Err(WriteError::Closed) => self.next_closed.store(true, Ordering::Relaxed),
+                other => return other,
+            }
+        }
+        if self.kept.lines() > GRACE_LINES || self.kept.bytes() > GRACE_BYTES {
+            return Err(WriteError::Closed);
+        }
+        Ok(())
+    }
+}
+
+/// Keeps the beginning of what a stage says on standard error.
+#[derive(Default)]
+struct Messages(Mutex<Vec<u8>>);
+
+const MESSAGES_MAX: usize = 64 << 10;
+
+impl Sink for Messages {
+    fn write(&self, block: Block) -> Result<(), WriteError> {
+        let mut text = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let room = MESSAGES_MAX.saturating_sub(text.len()).min(block.len());
+        text.extend_from_slice(&block.bytes()[..room]);
+        Ok(())
+    }
+}
+
+/// A stage that is about to run.
+struct Build {
+    kept: Arc<Kept>,
+    origins: Arc<Mutex<OriginStore>>,
+    messages: Arc<Messages>,
+    cut: Arc<Mutex<Option<Limit>>>,
+}
+
+struct Sampling<'r> {
+    world: &'r DryWorld,
+    input: Mutex<Option<Box<dyn Source>>>,
+    builds: Vec<Build>,
+    allowed: &'r BTreeSet<Vec<u8>>,
+}
+
+impl Surroundings for Sampling<'_> {
+    fn world(&self) -> &dyn World {
+        self.world
+    }
+
+    fn first_input(&self) -> Option<Box<dyn Source>> {
+        self.input.lock().unwrap_or_else(PoisonError::into_inner).take()
+    }
+
+    fn last_output(&self) -> Arc<dyn Sink> {
+        Arc::new(Nowhere)
+    }
+
+    fn errors(&self, number: usize) -> Arc<dyn Sink> {
+        self.builds[number].messages.clone()
+    }
+
+    fn tap(&self, number: usize, next: Arc<dyn Sink>) -> Arc<dyn Sink> {
+        let build = &self.builds[number];
+        Arc::new(Tap {
+            kept: build.kept.clone(),
+            next,
+            next_closed: AtomicBool::new(false),
+            limits: self.world.limits,
+            cut: build.cut.clone(),
+        })
+    }
+
+    fn origins(&self, number: usize) -> Option<Arc<Mutex<OriginStore>>> {
+        Some(self.builds[number].origins.clone())
+    }
+
+    fn refusal(&self, _number: usize, stage: &StagePlan) -> Option<String> {
+        (!self.allowed.contains(&stage.key()))
+            .then(|| "a program of this machine, not started here without your consent".to_owned())
+    }
+}
+
+/// Everything a preview needs.
+pub(crate) struct Task<'t> {
+    pub(crate) generation: u64,
+    pub(crate) text: &'t str,
+    pub(crate) plan: &'t Plan,
+    pub(crate) world: &'t DryWorld,
+    pub(crate) standard: Option<Arc<Sampled>>,
+    pub(crate) allowed: &'t BTreeSet<Vec<u8>>,
+    pub(crate) before: Option<&'t Preview>,
+    /// Tells apart what the key of a stage does not: the sample and the standard input.
+    pub(crate) setting: Vec<u8>,
+    pub(crate) meters: &'t Mutex<Vec<Arc<StageMeter>>>,
+}
+
+/// Runs the stages from the first changed one on; `None` when cancelled.
+pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
+    let started = Instant::now();
+    let cancel = &task.world.cancel;
+    let keys = keys(task);
+    let same = same_stages(task, &keys);
+    let mut stages: Vec<StageResult> = Vec::new();
+    for number in 0..same {
+        let before = task.before.and_then(|before| before.stages.get(number))?;
+        let copy = before.copy(task.plan.stages[number].span);
+        let mut pending = task.world.pending.lock().unwrap_or_else(PoisonError::into_inner);
+        pending.extend(copy.pending.iter().cloned());
+        drop(pending);
+        stages.push(copy);
+    }
+    let rest = Plan { stages: task.plan.stages[same..].to_vec() };
+    let standard = standard_input(task, &stages);
+    let builds: Vec<Build> = rest
+        .stages
+        .iter()
+        .map(|_| Build {
+            kept: Arc::default(),
+            origins: Arc::default(),
+            messages: Arc::default(),
+            cut: Arc::default(),
+        })
+        .collect();
+    let meters: Vec<Arc<StageMeter>> = rest.stages.iter().map(|_| Arc::default()).collect();
+    task.meters.lock().unwrap_or_else(PoisonError::into_inner).clone_from(&meters);
+    let sampling = Sampling {
+        world: task.world,
+        input: Mutex::new(standard.as_ref().map(|input| input.kept.source())),
+        builds,
+        allowed: task.allowed,
+    };
+    let (outcomes, timed_out) =
+        run_with_deadline(&rest, &sampling, &meters, cancel, task.world.limits.seconds);
+    if cancel.is_cancelled() && !timed_out {
+        return None;
+    }
+    let mut previous = standard;
+    let Sampling { builds, .. } = sampling;
+    for (number, (build, outcome)) in builds.into_iter().zip(outcomes).enumerate() {
+        let plan = rest.stages[number].clone();
+        let figures = meters[number].figures();
+        let key = keys[same + number].clone();
+        let result = finish(task, plan, build, outcome, figures, key, previous.take(), timed_out);
+        previous = result.plan.feeds_next().then(|| InputRecord {
+            name: InputName::Standard,
+            kept: result.out.clone(),
+            sampled: None,
+        });
+        stages.push(result);
+    }
+    Some(Preview {
+        generation: task.generation,
+        text: task.text.to_owned(),
+        stages,
+        elapsed_ns: started.elapsed().as_nanos() as u64,
+        ready: Instant::now(),
+    })
+}
+
+/// What stage after stage depends on, each key holding those before it.
+fn keys(task: &Task<'_>) -> Vec<Vec<u8>> {
+    let mut keys = Vec::new();
+    let mut all = task.setting.clone();
+    for stage in &task.plan.stages {
+        all.extend_from_slice(&stage.key());
+        all.push(task.allowed.contains(&stage.key()).into());
+        all.extend_from_slice(b"\0|");
+        keys.push(all.clone());
+    }
+    keys
+}
+
+/// How many stages can be taken over from the run before.
+fn same_stages(task: &Task<'_>, keys: &[Vec<u8>]) -> usize {
+    let Some(before) = task.before else { return 0 };
+    let pairs = before.stages.iter().zip(keys);
+    pairs.take_while(|(stage, key)| stage.key == **key && stage.reusable()).count()
+}
+
+/// What the first stage to run reads: the output of the one before it, or standard input.
+fn standard_input(task: &Task<'_>, stages: &[StageResult]) -> Option<InputRecord> {
+    match stages.last() {
+        Some(last) => last.plan.feeds_next().then(|| InputRecord {
+            name: InputName::Standard,
+            kept: last.out.clone(),
+            sampled: None,
+        }),
+        None => task.standard.as_ref().map(|sampled| InputRecord {
+            name: InputName::Standard,
+            kept: sampled.kept.clone(),
+            sampled: Some(sampled.clone()),
+        }),
+    }
+}
+
+fn run_with_deadline(
+    plan: &Plan,
+    sampling: &Sampling<'_>,
+    meters: &[Arc<StageMeter>],
+    cancel: &Cancel,
+    seconds: f64,
+) -> (Vec<StageOutcome>, bool) {
+    let over = (Mutex::new(false), Condvar::new());
+    let timed_out = AtomicBool::new(false);
+    let outcomes = std::thread::scope(|scope| {
+        scope.spawn(|| {
+            let finished = over.0.lock().unwrap_or_else(PoisonError::into_inner);
+            let limit = Duration::from_secs_f64(seconds);
+            let waited = over.1.wait_timeout_while(finished, limit, |finished| !*finished);
+            let (finished, timeout) = waited.unwrap_or_else(PoisonError::into_inner);
+            drop(finished);
+            if timeout.timed_out() && !cancel.is_cancelled() {
+                timed_out.store(true, Ordering::Relaxed);
+                cancel.cancel();
+            }
+        });
+        let outcomes = run_pipeline(plan, sampling, meters, cancel);
+        *over.0.lock().unwrap_or_else(PoisonError::into_inner) = true;
+        over.1.notify_all();
+        outcomes
+    });
+    (outcomes, timed_out.load(Ordering::Relaxed))
+}
+
+#[allow(clippy::too_many_arguments)] // one call, one result made of all of them
+fn finish(
+    task: &Task<'_>,
+    plan: StagePlan,
+    build: Build,
+    outcome: StageOutcome,
+    figures: StageFigures,
+    key: Vec<u8>,
+    standard: Option<InputRecord>,
+    timed_out: bool,
+) -> StageResult {
+    build.kept.end();
+    let redirected = plan.targets.iter().rev().find_map(|target| match &target.kind {
+        TargetKind::Read(path) => Some(path.clone()),
+        _ => None,
+    });
+    let from_file = |path: &Path, name: InputName| {
+        let sampled = task.world.sampled(path);
+        let pending = task.world.pending.lock().unwrap_or_else(PoisonError::into_inner);
+        let overlay = pending.iter().rev().find(|file| file.path == path);
+        let kept = match (&sampled, overlay) {
+            (Some(sampled), _) => sampled.kept.clone(),
+            (None, Some(file)) => file.kept.clone(),
+            (None, None) => Arc::new(Kept::of(b"")),
+        };
+        InputRecord { name, kept, sampled }
+    };
+    let mut names = outcome.inputs.clone();
+    if names.is_empty() && matches!(plan.kind, StageKind::Host(_)) {
+        names.push(InputName::Standard);
+    }
+    let mut taken = false;
+    let inputs: Vec<InputRecord> = names
+        .into_iter()
+        .map(|name| match &name {
+            InputName::File(path) => {
+                use std::os::unix::ffi::OsStrExt;
+                let path = Path::new(std::ffi::OsStr::from_bytes(path)).to_owned();
+                from_file(&path, name)
+            }
+            // Standard input is read once; opened again it is at its end.
+            InputName::Standard if taken => empty_standard(),
+            InputName::Standard => {
+                taken = true;
+                match &redirected {
+                    Some(path) => from_file(path, InputName::Standard),
+                    None => standard.clone().unwrap_or_else(empty_standard),
+                }
+            }
+        })
+        .collect();
+    let cut = *build.cut.lock().unwrap_or_else(PoisonError::into_inner);
+    let ending = match cut {
+        Some(limit) => Ending::Cut(limit),
+        None if timed_out && outcome.cancelled => {
+            Ending::Cut(Limit::Seconds(task.world.limits.seconds))
+        }
+        None if outcome.panicked => Ending::Failed,
+        None if outcome.closed => Ending::ClosedPipe,
+        None => Ending::Finished,
+    };
+    let pending = task.world.pending.lock().unwrap_or_else(PoisonError::into_inner);
+    let pending: Vec<PendingFile> = plan
+        .written()
+        .filter_map(|(path, ..)| pending.iter().rev().find(|file| file.path == path).cloned())
+        .collect();
+    for file in &pending {
+        file.kept.end();
+    }
+    let files = inputs
+        .iter()
+        .filter_map(|input| {
+            use std::os::unix::ffi::OsStrExt;
+            let identity = input.sampled.as_ref().and_then(|sampled| sampled.identity)?;
+            let path = match (&input.name, &redirected) {
+                (InputName::File(name), _) => {
+                    Path::new(std::ffi::OsStr::from_bytes(name)).to_owned()
+                }
+                (InputName::Standard, Some(path)) => path.clone(),
+                (InputName::Standard, None) => return None,
+            };
+            Some((path, Some(identity)))
+        })
+        .chain(missing(&plan))
+        .collect();
+    let filter = match &plan.kind {
+        StageKind::Native(definition) => definition.build(&plan.arguments).ok(),
+        _ => None,
+    };
+    let messages = build.messages.0.lock().unwrap_or_else(PoisonError::into_inner);
+    StageResult {
+        span: plan.span,
+        name: plan.name(),
+        inputs,
+        out: build.kept,
+        origins: build.origins,
+        figures,
+        status: outcome.status,
+        messages: String::from_utf8_lossy(&messages).into_owned(),
+        ending,
+        verb: filter.as_ref().map(|filter| filter.verb()),
+        holds: filter.as_ref().and_then(|filter| filter.holds()),
+        pending,
+        reused: false,
+        key,
+        files,
+        plan,
+    }
+}
+
+fn empty_standard() -> InputRecord {
+    InputRecord { name: InputName::Standard, kept: Arc::new(Kept::of(b"")), sampled: None }
+}
+
+/// Arguments that name no file now: when one appears, the stage must run again.
+fn missing(plan: &StagePlan) -> impl Iterator<Item = (PathBuf, Option<Identity>)> + '_ {
+    plan.arguments.iter().filter_map(|argument| {
+        use std::os::unix::ffi::OsStrExt;
+        let plain = !argument.is_empty() && !argument.starts_with(b"-") && argument.len() < 4096;
+        let path = PathBuf::from(std::ffi::OsStr::from_bytes(argument));
+        (plain && !argument.contains(&b'\n') && Identity::now(&path).is_err())
+            .then_some((path, None))
+    })
+}

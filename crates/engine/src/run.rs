@@ -1,0 +1,228 @@
+//! Runs the stages of one pipeline at the same time.
+
+use std::sync::{Arc, Mutex};
+use std::thread::{Scope, ScopedJoinHandle};
+
+use stream::{
+    Block, Cancel, ExitStatus, OriginStore, Sink, Source, StageMeter, World, WriteError, WriteMode,
+    describe,
+};
+
+use crate::host::{Inherited, run_host};
+use crate::link::link;
+use crate::plan::{Plan, StageKind, StagePlan, TargetKind};
+use crate::stage::{Connections, StageOutcome, run_native};
+
+/// What stands around a pipeline, and what is to happen to each stage's output on its way.
+pub(crate) trait Surroundings: Sync {
+    /// The world its stages see.
+    fn world(&self) -> &dyn World;
+    /// Standard input of the first stage; `None` when it has none.
+    fn first_input(&self) -> Option<Box<dyn Source>>;
+    /// Standard output of the last stage.
+    fn last_output(&self) -> Arc<dyn Sink>;
+    /// Standard error of stage `number`.
+    fn errors(&self, number: usize) -> Arc<dyn Sink>;
+    /// What stage `number` writes through on its way to `next` (the link, a file, the output).
+    fn tap(&self, _number: usize, next: Arc<dyn Sink>) -> Arc<dyn Sink> {
+        next
+    }
+    /// Where the origins of stage `number` are kept, if they are.
+    fn origins(&self, _number: usize) -> Option<Arc<Mutex<OriginStore>>> {
+        None
+    }
+    /// Why stage `number`, a program of the machine, may not be started.
+    fn refusal(&self, _number: usize, _stage: &StagePlan) -> Option<String> {
+        None
+    }
+    /// True when programs get this process's own descriptors where nothing else is said.
+    fn inherits(&self) -> bool {
+        false
+    }
+}
+
+/// Writes to nowhere.
+pub(crate) struct Nowhere;
+
+impl Sink for Nowhere {
+    fn write(&self, _block: Block) -> Result<(), WriteError> {
+        Ok(())
+    }
+}
+
+struct Ready<'p> {
+    plan: &'p StagePlan,
+    connections: Connections,
+    inherited: Inherited,
+    failed: Option<StageOutcome>,
+}
+
+/// Runs all stages and gives how each ended. `meters` has one meter a stage.
+///
+/// Redirections of all stages are performed, in order, before the first stage starts: a file
+/// that is replaced is empty for every stage that reads it.
+pub(crate) fn run_pipeline(
+    plan: &Plan,
+    surroundings: &dyn Surroundings,
+    meters: &[Arc<StageMeter>],
+    cancel: &Cancel,
+) -> Vec<StageOutcome> {
+    let ready = connect(plan, surroundings, meters, cancel);
+    std::thread::scope(|scope| {
+        let threads: Vec<ScopedJoinHandle<'_, StageOutcome>> = ready
+            .into_iter()
+            .zip(meters)
+            .enumerate()
+            .map(|(number, (ready, meter))| {
+                start(scope, number, ready, surroundings, meter, cancel)
+            })
+            .collect();
+        threads
+            .into_iter()
+            .map(|thread| {
+                thread.join().unwrap_or_else(|_| StageOutcome {
+                    panicked: true,
+                    ..StageOutcome::of(ExitStatus(70))
+                })
+            })
+            .collect()
+    })
+}
+
+fn start<'s, 'e: 's>(
+    scope: &'s Scope<'s, 'e>,
+    number: usize,
+    ready: Ready<'e>,
+    surroundings: &'e dyn Surroundings,
+    meter: &'e Arc<StageMeter>,
+    cancel: &'e Cancel,
+) -> ScopedJoinHandle<'s, StageOutcome> {
+    scope.spawn(move || {
+        let Ready { plan, connections, inherited, failed } = ready;
+        if let Some(outcome) = failed {
+            return outcome;
+        }
+        match &plan.kind {
+            StageKind::Native(_) => {
+                run_native(plan, connections, surroundings.world(), meter, cancel)
+            }
+            StageKind::Host(_) => match surroundings.refusal(number, plan) {
+                None => run_host(plan, connections, inherited, meter, cancel),
+                Some(reason) => {
+                    let line = format!("{}: {reason}\n", plan.name());
+                    // A standard error that cannot be written has nobody to be told.
+                    let _ = connections.stderr.write(Block::new(line.into_bytes()));
+                    StageOutcome::of(ExitStatus(126))
+                }
+            },
+            StageKind::Nothing => StageOutcome::of(ExitStatus::SUCCESS),
+        }
+    })
+}
+
+/// Makes the links and performs the redirections.
+fn connect<'p>(
+    plan: &'p Plan,
+    surroundings: &dyn Surroundings,
+    meters: &[Arc<StageMeter>],
+    cancel: &Cancel,
+) -> Vec<Ready<'p>> {
+    let mut ready = Vec::new();
+    let mut stdin = surroundings.first_input();
+    let mut first = true;
+    for (number, stage) in plan.stages.iter().enumerate() {
+        let last = number + 1 == plan.stages.len();
+        let (next, next_stdin): (Arc<dyn Sink>, Option<Box<dyn Source>>) = if last {
+            (surroundings.last_output(), None)
+        } else {
+            let (writer, reader) = link(cancel, meters[number].clone(), meters[number + 1].clone());
+            (Arc::new(writer), Some(Box::new(reader)))
+        };
+        let mut inherited = Inherited::default();
+        if surroundings.inherits() {
+            inherited = Inherited { stdin: first, stdout: last, stderr: true };
+        }
+        let stderr = surroundings.errors(number);
+        let mut connections = Connections {
+            stdin: stdin.take(),
+            stdout: next,
+            stderr,
+            origins: surroundings.origins(number),
+        };
+        let failed = redirect(stage, surroundings.world(), &mut connections, &mut inherited);
+        connections.stdout = if Arc::ptr_eq(&connections.stdout, &connections.stderr) {
+            let tapped = surroundings.tap(number, connections.stdout);
+            connections.stderr = tapped.clone();
+            tapped
+        } else {
+            surroundings.tap(number, connections.stdout)
+        };
+        ready.push(Ready { plan: stage, connections, inherited, failed });
+        stdin = next_stdin;
+        first = false;
+    }
+    ready
+}
+
+/// Performs a stage's redirections in order; gives the outcome of a stage whose redirection
+/// failed, after saying so on its standard error.
+fn redirect(
+    stage: &StagePlan,
+    world: &dyn World,
+    connections: &mut Connections,
+    inherited: &mut Inherited,
+) -> Option<StageOutcome> {
+    for target in &stage.targets {
+        let opened = match &target.kind {
+            TargetKind::Read(path) => world.read(path).map(|source| {
+                connections.stdin = Some(source);
+                inherited.stdin = false;
+                path
+            }),
+            TargetKind::Replace(path) | TargetKind::Append(path) => {
+                let append = matches!(target.kind, TargetKind::Append(_));
+                let mode = if append { WriteMode::Append } else { WriteMode::Replace };
+                world.write(path, mode).map(|sink| {
+                    if target.descriptor == 1 {
+                        connections.stdout = sink;
+                        inherited.stdout = false;
+                    } else {
+                        connections.stderr = sink;
+                        inherited.stderr = false;
+                    }
+                    path
+                })
+            }
+            TargetKind::Duplicate(of) => {
+                match (target.descriptor, *of) {
+                    (2, 1) => {
+                        connections.stderr = connections.stdout.clone();
+                        inherited.stderr = false;
+                        inherited.stdout = false;
+                    }
+                    (1, 2) => {
+                        connections.stdout = connections.stderr.clone();
+                        inherited.stderr = false;
+                        inherited.stdout = false;
+                    }
+                    _ => {}
+                }
+                continue;
+            }
+        };
+        if let Err(error) = opened {
+            let path = match &target.kind {
+                TargetKind::Read(path) | TargetKind::Replace(path) | TargetKind::Append(path) => {
+                    path
+                }
+                TargetKind::Duplicate(_) => continue,
+            };
+            let what = if matches!(target.kind, TargetKind::Read(_)) { "open" } else { "create" };
+            let line = format!("cannot {what} {}: {}\n", path.display(), describe(&error));
+            // A standard error that cannot be written has nobody to be told.
+            let _ = connections.stderr.write(Block::new(line.into_bytes()));
+            return Some(StageOutcome::of(ExitStatus(2)));
+        }
+    }
+    None
+}

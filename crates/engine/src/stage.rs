@@ -1,0 +1,244 @@
+//! One stage on its thread: ports connected, filter run, outcome told.
+
+use std::panic::AssertUnwindSafe;
+use std::sync::{Arc, Mutex};
+use std::time::Instant;
+
+use rustix::time::{ClockId, clock_gettime};
+use stream::{
+    Block, Cancel, ExitStatus, InputName, OriginStore, Output, Processors, ReadError, Sink, Source,
+    StageError, StageIo, StageMeter, StagePorts, Tail, World, WriteError, WriteMode,
+};
+
+use crate::plan::{StageKind, StagePlan};
+
+/// Where a stage's descriptors go.
+pub(crate) struct Connections {
+    pub(crate) stdin: Option<Box<dyn Source>>,
+    pub(crate) stdout: Arc<dyn Sink>,
+    pub(crate) stderr: Arc<dyn Sink>,
+    pub(crate) origins: Option<Arc<Mutex<OriginStore>>>,
+}
+
+/// How a stage ended.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct StageOutcome {
+    pub(crate) status: ExitStatus,
+    pub(crate) inputs: Vec<InputName>,
+    pub(crate) cancelled: bool,
+    pub(crate) closed: bool,
+    pub(crate) panicked: bool,
+}
+
+impl StageOutcome {
+    pub(crate) fn of(status: ExitStatus) -> Self {
+        Self { status, inputs: Vec::new(), cancelled: false, closed: false, panicked: false }
+    }
+}
+
+/// Processor time of this thread, in nanoseconds.
+fn thread_time() -> u64 {
+    let time = clock_gettime(ClockId::ThreadCPUTime);
+    time.tv_sec as u64 * 1_000_000_000 + time.tv_nsec as u64
+}
+
+/// Adds the time this thread has used since the last look.
+struct ThreadClock<'m> {
+    meter: &'m StageMeter,
+    started: Instant,
+    seen: Mutex<u64>,
+}
+
+impl ThreadClock<'_> {
+    fn look(&self) {
+        let now = thread_time();
+        let mut seen = self.seen.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        self.meter.add_processor(now.saturating_sub(*seen));
+        *seen = now;
+        self.meter.set_elapsed(self.started.elapsed().as_nanos() as u64);
+    }
+}
+
+/// Runs a native filter to its end on this thread.
+pub(crate) fn run_native(
+    plan: &StagePlan,
+    connections: Connections,
+    world: &dyn World,
+    meter: &Arc<StageMeter>,
+    cancel: &Cancel,
+) -> StageOutcome {
+    let StageKind::Native(definition) = &plan.kind else { return StageOutcome::of(ExitStatus(0)) };
+    let clock = ThreadClock { meter, started: Instant::now(), seen: Mutex::new(thread_time()) };
+    let Connections { stdin, stdout, stderr, origins } = connections;
+    let shared = Arc::ptr_eq(&stdout, &stderr);
+    let world = StageWorld { inner: world, meter: meter.clone(), cancel: cancel.clone() };
+    let out: Arc<dyn Sink> = Arc::new(MeteredSink { inner: stdout, meter: meter.clone() });
+    let stdin = stdin.map(|source| world.metered(source));
+    let processors = Threads { meter };
+    let mut io = StageIo::new(StagePorts {
+        name: plan.name(),
+        stdin,
+        out: Output::new(out, origins),
+        error: (!shared).then_some(stderr),
+        world: &world,
+        processors: &processors,
+        meter,
+        cancel: cancel.clone(),
+    });
+    let mut outcome = StageOutcome::of(ExitStatus::SUCCESS);
+    let result = std::panic::catch_unwind(AssertUnwindSafe(|| {
+        let mut filter = match definition.build(&plan.arguments) {
+            Ok(filter) => filter,
+            Err(error) => return Err(StageError::failed(error.status, error.message)),
+        };
+        let status = filter.run(&mut io)?;
+        io.out().flush()?;
+        Ok(status)
+    }));
+    match result {
+        Ok(Ok(status)) => outcome.status = status,
+        Ok(Err(StageError::Failed { message, status })) => {
+            outcome.status = status;
+            // What was written before stays written, as far as it can be.
+            let _ = io.out().flush();
+            let _ = io.message(&message);
+        }
+        Ok(Err(StageError::Cancelled | StageError::Write(WriteError::Cancelled))) => {
+            outcome.cancelled = true;
+            outcome.status = ExitStatus::CANCELLED;
+        }
+        Ok(Err(StageError::Write(WriteError::Closed))) => {
+            outcome.closed = true;
+            outcome.status = ExitStatus::CLOSED_PIPE;
+        }
+        Ok(Err(StageError::Write(WriteError::Io(error)))) => {
+            outcome.status = ExitStatus(definition.spec.usage_status);
+            let _ = io.message(&format!("write error: {}", stream::describe(&error)));
+        }
+        Err(_) => {
+            outcome.panicked = true;
+            outcome.status = ExitStatus(70);
+            let _ = io.message("internal error: this stage has failed; the rest goes on");
+        }
+    }
+    outcome.inputs = io.inputs().to_vec();
+    drop(io);
+    clock.look();
+    outcome
+}
+
+/// Counts what is written.
+pub(crate) struct MeteredSink {
+    pub(crate) inner: Arc<dyn Sink>,
+    pub(crate) meter: Arc<StageMeter>,
+}
+
+impl Sink for MeteredSink {
+    fn write(&self, block: Block) -> Result<(), WriteError> {
+        let counted = block.clone();
+        self.inner.write(block)?;
+        self.meter.count_out(&counted);
+        Ok(())
+    }
+}
+
+/// Counts what is read, and looks whether the run is cancelled.
+struct MeteredSource {
+    inner: Box<dyn Source>,
+    meter: Arc<StageMeter>,
+    cancel: Cancel,
+    open: bool,
+}
+
+impl Source for MeteredSource {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        if self.cancel.is_cancelled() {
+            return Err(ReadError::Cancelled);
+        }
+        let block = self.inner.next_block()?;
+        match &block {
+            Some(block) => {
+                self.meter.count_in(block);
+                self.open = !block.ends_line();
+            }
+            None if self.open => {
+                self.open = false;
+                self.meter.count_open_end();
+            }
+            None => {}
+        }
+        Ok(block)
+    }
+
+    fn seek_last(&mut self, part: Tail) -> Result<bool, ReadError> {
+        self.inner.seek_last(part)
+    }
+
+    fn file_bytes(&self) -> Option<u64> {
+        self.inner.file_bytes()
+    }
+}
+
+/// The world as one stage sees it: what it reads is counted.
+struct StageWorld<'w> {
+    inner: &'w dyn World,
+    meter: Arc<StageMeter>,
+    cancel: Cancel,
+}
+
+impl StageWorld<'_> {
+    fn metered(&self, inner: Box<dyn Source>) -> Box<dyn Source> {
+        let (meter, cancel) = (self.meter.clone(), self.cancel.clone());
+        Box::new(MeteredSource { inner, meter, cancel, open: false })
+    }
+}
+
+impl World for StageWorld<'_> {
+    fn read(&self, path: &std::path::Path) -> std::io::Result<Box<dyn Source>> {
+        self.inner.read(path).map(|source| self.metered(source))
+    }
+
+    fn write(&self, path: &std::path::Path, mode: WriteMode) -> std::io::Result<Arc<dyn Sink>> {
+        self.inner.write(path, mode)
+    }
+
+    fn list(&self, directory: &std::path::Path) -> std::io::Result<Vec<std::ffi::OsString>> {
+        self.inner.list(directory)
+    }
+
+    fn facts(&self, path: &std::path::Path) -> std::io::Result<stream::FileFacts> {
+        self.inner.facts(path)
+    }
+
+    fn variable(&self, name: &str) -> Option<std::ffi::OsString> {
+        self.inner.variable(name)
+    }
+
+    fn directory(&self) -> std::path::PathBuf {
+        self.inner.directory()
+    }
+}
+
+/// Processors as threads, their time added to the stage that asked.
+struct Threads<'m> {
+    meter: &'m StageMeter,
+}
+
+impl Processors for Threads<'_> {
+    fn count(&self) -> usize {
+        std::thread::available_parallelism().map_or(1, usize::from)
+    }
+
+    fn run(&self, mut jobs: Vec<Box<dyn FnOnce() + Send + '_>>) {
+        let Some(own) = jobs.pop() else { return };
+        std::thread::scope(|scope| {
+            for job in jobs {
+                scope.spawn(|| {
+                    job();
+                    self.meter.add_processor(thread_time());
+                });
+            }
+            own();
+        });
+    }
+}

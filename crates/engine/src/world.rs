@@ -1,0 +1,166 @@
+//! The real machine.
+
+use std::ffi::OsString;
+use std::fs::{File, OpenOptions};
+use std::io::{self, Seek, SeekFrom};
+use std::os::fd::{AsFd, OwnedFd};
+use std::os::unix::fs::FileExt;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use memchr::memrchr_iter;
+use stream::{
+    BLOCK_SIZE, Block, FileFacts, ReadError, Sink, Source, Tail, World, WriteError, WriteMode,
+};
+
+/// Files, environment and directories as they are.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct RealWorld;
+
+impl World for RealWorld {
+    fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
+        let file = File::open(path)?;
+        let facts = file.metadata()?;
+        let bytes = facts.is_file().then_some(facts.len());
+        Ok(Box::new(FileSource { file, bytes, untouched: true }))
+    }
+
+    fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
+        let mut options = OpenOptions::new();
+        options.create(true);
+        match mode {
+            WriteMode::Replace => options.write(true).truncate(true),
+            WriteMode::Append => options.append(true),
+        };
+        Ok(Arc::new(DescriptorSink { descriptor: OwnedFd::from(options.open(path)?) }))
+    }
+
+    fn list(&self, directory: &Path) -> io::Result<Vec<OsString>> {
+        std::fs::read_dir(directory)?.map(|entry| entry.map(|entry| entry.file_name())).collect()
+    }
+
+    fn facts(&self, path: &Path) -> io::Result<FileFacts> {
+        let facts = std::fs::metadata(path)?;
+        Ok(FileFacts { bytes: facts.len(), directory: facts.is_dir(), regular: facts.is_file() })
+    }
+
+    fn variable(&self, name: &str) -> Option<OsString> {
+        std::env::var_os(name)
+    }
+
+    fn directory(&self) -> PathBuf {
+        std::env::current_dir().unwrap_or_else(|_| PathBuf::from("."))
+    }
+}
+
+/// Reads the next block from a descriptor; `None` at the end.
+pub(crate) fn read_block(descriptor: impl AsFd) -> io::Result<Option<Block>> {
+    let mut buffer = Vec::with_capacity(BLOCK_SIZE);
+    loop {
+        match rustix::io::read(&descriptor, rustix::buffer::spare_capacity(&mut buffer)) {
+            Ok(0) => return Ok(None),
+            Ok(_) => return Ok(Some(Block::new(buffer))),
+            Err(rustix::io::Errno::INTR) => {}
+            Err(error) => return Err(error.into()),
+        }
+    }
+}
+
+/// Writes a whole block to a descriptor.
+pub(crate) fn write_block(descriptor: impl AsFd, bytes: &[u8]) -> Result<(), WriteError> {
+    let mut rest = bytes;
+    while !rest.is_empty() {
+        match rustix::io::write(&descriptor, rest) {
+            Ok(written) => rest = &rest[written..],
+            Err(rustix::io::Errno::INTR) => {}
+            Err(rustix::io::Errno::PIPE) => return Err(WriteError::Closed),
+            Err(error) => return Err(WriteError::Io(error.into())),
+        }
+    }
+    Ok(())
+}
+
+struct FileSource {
+    file: File,
+    bytes: Option<u64>,
+    untouched: bool,
+}
+
+impl Source for FileSource {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        self.untouched = false;
+        Ok(read_block(&self.file)?)
+    }
+
+    fn seek_last(&mut self, part: Tail) -> Result<bool, ReadError> {
+        let Some(bytes) = self.bytes.filter(|_| self.untouched) else { return Ok(false) };
+        let start = match part {
+            Tail::Bytes(number) => bytes.saturating_sub(number),
+            Tail::Lines(number) => start_of_last_lines(&self.file, bytes, number)?,
+        };
+        self.file.seek(SeekFrom::Start(start))?;
+        Ok(true)
+    }
+
+    fn file_bytes(&self) -> Option<u64> {
+        self.bytes
+    }
+}
+
+/// Where the last `number` lines of a file of `bytes` bytes begin. Reads only as much of the
+/// end as is needed.
+pub(crate) fn start_of_last_lines(file: &File, bytes: u64, number: u64) -> io::Result<u64> {
+    let mut end = bytes;
+    let mut found = 0;
+    let mut buffer = vec![0; BLOCK_SIZE];
+    while end > 0 {
+        let start = end.saturating_sub(BLOCK_SIZE as u64);
+        let part = &mut buffer[..(end - start) as usize];
+        file.read_exact_at(part, start)?;
+        for at in memrchr_iter(b'\n', part) {
+            // A newline at the very end closes the last line and begins none.
+            if start + at as u64 + 1 == bytes {
+                continue;
+            }
+            found += 1;
+            if found == number {
+                return Ok(start + at as u64 + 1);
+            }
+        }
+        end = start;
+    }
+    Ok(if number == 0 { bytes } else { 0 })
+}
+
+/// Writes to an open file, pipe or terminal.
+pub(crate) struct DescriptorSink {
+    descriptor: OwnedFd,
+}
+
+impl DescriptorSink {
+    /// A sink on a copy of `descriptor`.
+    pub(crate) fn copy_of(descriptor: impl AsFd) -> io::Result<Self> {
+        Ok(Self { descriptor: descriptor.as_fd().try_clone_to_owned()? })
+    }
+}
+
+impl Sink for DescriptorSink {
+    fn write(&self, block: Block) -> Result<(), WriteError> {
+        write_block(&self.descriptor, block.bytes())
+    }
+}
+
+/// Reads this process's standard input.
+pub(crate) struct StandardInput;
+
+impl Source for StandardInput {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        Ok(read_block(rustix::stdio::stdin())?)
+    }
+
+    fn file_bytes(&self) -> Option<u64> {
+        let facts = rustix::fs::fstat(rustix::stdio::stdin()).ok()?;
+        let regular = rustix::fs::FileType::from_raw_mode(facts.st_mode).is_file();
+        regular.then_some(facts.st_size as u64)
+    }
+}

@@ -1,0 +1,6 @@
+//! Previews, samples, limits, cancelling, writing.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)] // tests fail by panics
+
+mod previews;
+mod writing;

@@ -1,0 +1,234 @@
+use std::path::Path;
+use std::sync::Arc;
+use std::sync::mpsc::{Receiver, channel};
+use std::time::{Duration, Instant};
+
+use engine::{Ending, Job, Limit, Limits, Preview, Request, Sample, Variables, Workbench};
+use proptest::prelude::*;
+
+/// How long a test waits for news that must come.
+const PATIENCE: Duration = Duration::from_secs(30);
+
+pub(crate) struct Bench {
+    pub(crate) workbench: Workbench,
+    pub(crate) news: Receiver<Job>,
+    pub(crate) sample: Sample,
+    pub(crate) limits: Limits,
+}
+
+impl Bench {
+    pub(crate) fn new() -> Self {
+        let (sender, news) = channel();
+        let workbench = Workbench::new(None, move |job| drop(sender.send(job)));
+        Self { workbench, news, sample: Sample::First(5000), limits: Limits::default() }
+    }
+
+    pub(crate) fn request(&self, text: &str) -> Request {
+        let plan = Workbench::plan(text, &Variables::default()).unwrap().unwrap();
+        Request {
+            text: text.to_owned(),
+            plan,
+            sample: self.sample,
+            limits: self.limits,
+            allowed: std::collections::BTreeSet::new(),
+        }
+    }
+
+    pub(crate) fn run(&mut self, text: &str) -> Arc<Preview> {
+        let request = self.request(text);
+        let generation = self.workbench.evaluate(request);
+        loop {
+            match self.news.recv_timeout(PATIENCE).expect("a preview") {
+                Job::Done(preview) if preview.generation == generation => {
+                    assert!(self.workbench.accept(&preview));
+                    return preview;
+                }
+                Job::Failed(_, message) => panic!("{message}"),
+                _ => {}
+            }
+        }
+    }
+}
+
+fn text_of(preview: &Preview, stage: usize) -> String {
+    String::from_utf8(preview.stages[stage].out.contents()).unwrap()
+}
+
+fn file(directory: &Path, name: &str, text: &str) -> String {
+    let path = directory.join(name);
+    std::fs::write(&path, text).unwrap();
+    path.display().to_string()
+}
+
+#[test]
+fn every_stage_has_its_output_counts_and_origins() {
+    let directory = tempfile::tempdir().unwrap();
+    let log = file(directory.path(), "log", "b refused\na ok\nb refused\na refused\n");
+    let mut bench = Bench::new();
+    let preview = bench.run(&format!("grep refused {log} | cut -d' ' -f1 | sort | uniq -c"));
+    assert_eq!(text_of(&preview, 0), "b refused\nb refused\na refused\n");
+    assert_eq!(text_of(&preview, 3), "      1 a\n      2 b\n");
+    let figures: Vec<(u64, u64)> = preview
+        .stages
+        .iter()
+        .map(|stage| (stage.figures.lines_in, stage.figures.lines_out))
+        .collect();
+    assert_eq!(figures, [(4, 3), (3, 3), (3, 3), (3, 2)]);
+    let origins = preview.stages[3].origins.lock().unwrap();
+    let from: Vec<u64> = origins.get(1).iter().map(stream::LineId::line).collect();
+    assert_eq!(from, [1, 2]);
+    let sorted = preview.stages[2].origins.lock().unwrap();
+    assert_eq!(sorted.get(0).first().unwrap().line(), 2);
+}
+
+#[test]
+fn a_change_reuses_everything_before_it() {
+    let directory = tempfile::tempdir().unwrap();
+    let log = file(directory.path(), "log", "c\nb\na\n");
+    let mut bench = Bench::new();
+    bench.run(&format!("cat {log} | sort | head -n 1"));
+    let preview = bench.run(&format!("cat {log} | sort | head -n 2"));
+    let reused: Vec<bool> = preview.stages.iter().map(|stage| stage.reused).collect();
+    assert_eq!(reused, [true, true, false]);
+    assert_eq!(text_of(&preview, 2), "a\nb\n");
+    // A changed file changes everything.
+    file(directory.path(), "log", "z\ny\nx\nw\n");
+    let preview = bench.run(&format!("cat {log} | sort | head -n 2"));
+    assert!(preview.stages.iter().all(|stage| !stage.reused));
+    assert_eq!(text_of(&preview, 2), "w\nx\n");
+}
+
+#[test]
+fn endless_data_ends_by_a_closed_pipe_or_a_limit() {
+    let mut bench = Bench::new();
+    let preview = bench.run("seq 1 100000000 | head -n 3");
+    assert_eq!(preview.stages[0].ending, Ending::ClosedPipe);
+    assert_eq!(preview.stages[0].status.0, 141);
+    assert_eq!(text_of(&preview, 1), "1\n2\n3\n");
+    bench.limits.lines = 50_000;
+    let preview = bench.run("seq 1 100000000 | wc -l");
+    assert_eq!(preview.stages[0].ending, Ending::Cut(Limit::Lines(50_000)));
+    bench.limits = Limits { seconds: 0.3, lines: u64::MAX, bytes: u64::MAX };
+    let started = Instant::now();
+    let preview = bench.run("seq 1 100000000000 | grep -c 7");
+    assert!(matches!(preview.stages[0].ending, Ending::Cut(Limit::Seconds(_))));
+    assert!(started.elapsed() < PATIENCE);
+}
+
+#[test]
+fn cancelling_stops_endless_work_quickly() {
+    let mut bench = Bench::new();
+    bench.limits = Limits { seconds: 60.0, lines: u64::MAX, bytes: u64::MAX };
+    let request = bench.request("seq 1 100000000000 | tr 1-4 5-8 | sort | tail -n 1");
+    bench.workbench.evaluate(request);
+    while bench.workbench.progress().first().is_none_or(|stage| stage.lines_out < 100_000) {
+        std::thread::yield_now();
+    }
+    let before = bench.workbench.progress();
+    bench.workbench.cancel();
+    // All counters stand still soon after: nothing works any more.
+    let deadline = Instant::now() + PATIENCE;
+    let mut last = bench.workbench.progress();
+    loop {
+        std::thread::sleep(Duration::from_millis(60));
+        let now = bench.workbench.progress();
+        if now == last {
+            break;
+        }
+        last = now;
+        assert!(Instant::now() < deadline);
+    }
+    assert!(before[0].lines_out > 0);
+}
+
+#[test]
+fn what_cannot_be_read_is_said_at_its_stage() {
+    let directory = tempfile::tempdir().unwrap();
+    let good = file(directory.path(), "good", "x\n");
+    let mut bench = Bench::new();
+    let folder = directory.path().display();
+    let preview = bench.run(&format!("cat {folder}/nope {folder} {good} | wc -l"));
+    let messages = &preview.stages[0].messages;
+    assert!(messages.contains("nope: No such file or directory"), "{messages}");
+    assert!(messages.contains(": Is a directory"), "{messages}");
+    assert_eq!(text_of(&preview, 1), "1\n");
+    // When the missing file appears, nothing old is shown.
+    file(directory.path(), "nope", "a\nb\n");
+    let preview = bench.run(&format!("cat {folder}/nope {folder} {good} | wc -l"));
+    assert_eq!(text_of(&preview, 1), "3\n");
+    let preview = bench.run("cat /dev/zero | wc -c");
+    assert!(preview.stages[0].messages.contains("not a regular file"));
+    let preview = bench.run("ls -l | wc -l");
+    assert!(preview.stages[0].messages.contains("not started here without your consent"));
+}
+
+#[test]
+fn a_huge_line_is_cut_off_and_said_so() {
+    let directory = tempfile::tempdir().unwrap();
+    let path = directory.path().join("one-line");
+    std::fs::write(&path, vec![b'x'; 100 << 20]).unwrap();
+    let mut bench = Bench::new();
+    bench.limits.bytes = 8 << 20;
+    let preview = bench.run(&format!("cut -c1-5 {}", path.display()));
+    let (_, sampled) = preview.sources().next().unwrap();
+    assert_eq!(sampled.cut, Some(Limit::Bytes(8 << 20)));
+    assert_eq!(text_of(&preview, 0), "xxxxx\n");
+    assert!(!preview.is_whole());
+}
+
+#[test]
+fn redirections_are_held_back_and_seen_by_later_reads() {
+    let directory = tempfile::tempdir().unwrap();
+    let folder = directory.path().display().to_string();
+    file(directory.path(), "old", "1\n2\n3\n");
+    let mut bench = Bench::new();
+    let preview = bench.run(&format!("seq 5 > {folder}/old"));
+    let pending = &preview.stages[0].pending[0];
+    assert_eq!((pending.kept.lines(), pending.lines_now), (5, Some(3)));
+    assert_eq!(std::fs::read(directory.path().join("old")).unwrap(), b"1\n2\n3\n");
+    let preview = bench.run(&format!("sort {folder}/old > {folder}/old"));
+    assert_eq!(preview.stages[0].pending[0].kept.lines(), 0, "emptied before it is read");
+    let preview = bench.run(&format!("cat {folder}/nope 2> {folder}/err"));
+    assert_eq!(preview.stages[0].messages, "");
+    assert_eq!(preview.stages[0].pending[0].kept.lines(), 1);
+    let preview = bench.run(&format!("cat {folder}/nope 2>&1 | wc -l"));
+    assert_eq!(text_of(&preview, 1), "1\n");
+    assert!(!directory.path().join("err").exists());
+}
+
+#[test]
+fn samples_carry_the_numbers_of_the_whole() {
+    let directory = tempfile::tempdir().unwrap();
+    let text: String = (1..=1000).map(|number| format!("{number}\n")).collect();
+    let log = file(directory.path(), "log", &text);
+    let mut bench = Bench::new();
+    bench.sample = Sample::Every(100);
+    let preview = bench.run(&format!("cat {log}"));
+    assert_eq!(text_of(&preview, 0), "1\n101\n201\n301\n401\n501\n601\n701\n801\n901\n");
+    let (_, sampled) = preview.sources().next().unwrap();
+    assert_eq!((sampled.number(3), sampled.whole_lines()), (301, Some(1000)));
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(24) })]
+
+    #[test]
+    fn a_sample_of_everything_gives_what_a_run_gives(data in "([ab1 ]{0,4}\n){0,12}[ab]{0,2}", stages in prop::collection::vec(prop::sample::select(vec![
+        "grep a", "cut -d' ' -f1", "sort", "uniq -c", "tr ab ba", "head -n 4", "tail -n 3", "sort -rn", "wc -l", "cat -n", "grep -c .",
+    ]), 1..4)) {
+        let directory = tempfile::tempdir().unwrap();
+        let log = file(directory.path(), "log", &data);
+        let out = directory.path().join("out");
+        let line = format!("cat {log} | {}", stages.join(" | "));
+        let mut bench = Bench::new();
+        bench.sample = Sample::Everything;
+        let preview = bench.run(&line);
+        let shown = text_of(&preview, stages.len());
+        let mut variables = Variables::default();
+        engine::run_script(&format!("{line} > {}", out.display()), &mut variables).unwrap();
+        prop_assert_eq!(shown, std::fs::read_to_string(&out).unwrap());
+        for (number, stage) in preview.stages.iter().enumerate() {
+            prop_assert_eq!(stage.origins.lock().unwrap().lines(), stage.out.lines(), "{}", number);
+        }
+    }
+}
