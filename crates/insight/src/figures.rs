@@ -1,0 +1,107 @@
+//! Numbers as they are shown: grouped, with units, three significant digits.
+
+/// Thousands grouped by a space.
+pub fn grouped(number: u64) -> String {
+    let digits = number.to_string();
+    let mut text = String::with_capacity(digits.len() + digits.len() / 3);
+    for (at, digit) in digits.chars().enumerate() {
+        if at > 0 && (digits.len() - at).is_multiple_of(3) {
+            text.push(' ');
+        }
+        text.push(digit);
+    }
+    text
+}
+
+fn three_digits(value: f64) -> String {
+    if value >= 99.95 {
+        format!("{value:.0}")
+    } else if value >= 9.995 {
+        format!("{value:.1}")
+    } else {
+        format!("{value:.2}")
+    }
+}
+
+/// A number of bytes: `512 B`, `44.1 KiB`.
+pub fn bytes(number: u64) -> String {
+    if number < 1024 {
+        return format!("{number} B");
+    }
+    let mut value = number as f64;
+    let mut unit = "B";
+    for next in ["KiB", "MiB", "GiB", "TiB", "PiB"] {
+        if value < 1023.5 {
+            break;
+        }
+        value /= 1024.0;
+        unit = next;
+    }
+    format!("{} {unit}", three_digits(value))
+}
+
+/// A time: `0.31 ms`, `12.5 s`, `3 min 20 s`.
+pub fn duration(nanoseconds: u64) -> String {
+    let seconds = nanoseconds as f64 / 1e9;
+    if seconds >= 100.0 {
+        let whole = seconds.round() as u64;
+        return format!("{} min {:02} s", whole / 60, whole % 60);
+    }
+    if seconds >= 1.0 {
+        format!("{} s", three_digits(seconds))
+    } else {
+        format!("{} ms", three_digits(seconds * 1e3))
+    }
+}
+
+/// Lines a second: `14 200/s`, `3.10 M/s`.
+pub fn rate(lines: u64, nanoseconds: u64) -> String {
+    if nanoseconds == 0 || lines == 0 {
+        return "–".to_owned();
+    }
+    let value = lines as f64 / (nanoseconds as f64 / 1e9);
+    if value >= 999_500.0 {
+        format!("{} M/s", three_digits(value / 1e6))
+    } else if value >= 999.5 {
+        format!("{} k/s", three_digits(value / 1e3))
+    } else {
+        format!("{}/s", three_digits(value))
+    }
+}
+
+/// A share: `14.0 %`.
+pub fn percent(part: u64, whole: u64) -> String {
+    if whole == 0 {
+        return "0 %".to_owned();
+    }
+    let value = part as f64 * 100.0 / whole as f64;
+    if part > 0 && value < 0.05 { "< 0.1 %".to_owned() } else { format!("{value:.1} %") }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn numbers_have_groups_units_and_three_digits() {
+        assert_eq!(grouped(1_204_331), "1 204 331");
+        assert_eq!(
+            (grouped(0), grouped(999), grouped(1000)),
+            ("0".into(), "999".into(), "1 000".into())
+        );
+        assert_eq!(
+            (bytes(512), bytes(45_158), bytes(1 << 30)),
+            ("512 B".into(), "44.1 KiB".into(), "1.00 GiB".into())
+        );
+        assert_eq!(
+            (duration(310_000), duration(12_500_000_000)),
+            ("0.31 ms".into(), "12.5 s".into())
+        );
+        assert_eq!(duration(200_000_000_000), "3 min 20 s");
+        assert_eq!(
+            (rate(5000, 1_000_000_000), rate(5_000_000, 1_000_000_000)),
+            ("5.00 k/s".into(), "5.00 M/s".into())
+        );
+        assert_eq!((percent(702, 5000), percent(1, 100_000)), ("14.0 %".into(), "< 0.1 %".into()));
+    }
+}

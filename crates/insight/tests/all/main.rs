@@ -1,0 +1,132 @@
+//! Advice on real previews.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)] // tests fail by panics
+
+use std::path::Path;
+use std::sync::Arc;
+use std::sync::mpsc::channel;
+use std::time::Duration;
+
+use engine::{Job, Limits, Preview, Request, Sample, Variables, Workbench};
+use insight::{Alignment, Note, apply_edits, effect, notes};
+
+fn preview_of(text: &str, sample: Sample) -> Arc<Preview> {
+    let (sender, news) = channel();
+    let mut workbench = Workbench::new(None, move |job| drop(sender.send(job)));
+    let plan = Workbench::plan(text, &Variables::default()).unwrap().unwrap();
+    let request = Request {
+        text: text.to_owned(),
+        plan,
+        sample,
+        limits: Limits::default(),
+        allowed: std::collections::BTreeSet::new(),
+    };
+    workbench.evaluate(request);
+    loop {
+        match news.recv_timeout(Duration::from_secs(30)).expect("a preview") {
+            Job::Done(preview) => return preview,
+            Job::Failed(_, message) => panic!("{message}"),
+            _ => {}
+        }
+    }
+}
+
+fn said(text: &str) -> Vec<Note> {
+    notes(&preview_of(text, Sample::First(5000)))
+}
+
+fn find<'n>(notes: &'n [Note], id: &str) -> Option<&'n Note> {
+    notes.iter().find(|note| note.id == id)
+}
+
+fn fixed(text: &str, id: &str) -> String {
+    let notes = said(text);
+    apply_edits(text, &find(&notes, id).unwrap().fix.as_ref().unwrap().edits)
+}
+
+fn file(directory: &Path, name: &str, text: &str) -> String {
+    std::fs::write(directory.join(name), text).unwrap();
+    directory.join(name).display().to_string()
+}
+
+#[test]
+fn repeats_apart_only_when_they_are() {
+    let directory = tempfile::tempdir().unwrap();
+    let log = file(directory.path(), "log", "a\nb\na\na\n");
+    let text = format!("cat {log} | uniq -c");
+    let notes = said(&text);
+    assert_eq!(
+        find(&notes, "repeats-apart").unwrap().text,
+        "saw only 1 of 2 repeats: the other 1 are not next to each other"
+    );
+    let better = fixed(&text, "repeats-apart");
+    assert_eq!(better, format!("cat {log} | sort | uniq -c"));
+    assert!(find(&said(&better), "repeats-apart").is_none());
+}
+
+#[test]
+fn a_missing_delimiter_is_named_and_replaced() {
+    let directory = tempfile::tempdir().unwrap();
+    let log = file(directory.path(), "log", "a b\nc d\ne\n");
+    for (text, better) in [
+        (format!("cut -f2 {log}"), format!("cut -d' ' -f2 {log}")),
+        (format!("cut -d, -f2 {log}"), format!("cut -d' ' -f2 {log}")),
+        (format!("cut -f2 -d ';' {log}"), format!("cut -f2 -d' ' {log}")),
+        (format!("cut -d' ' -f2 {log}"), format!("cut -s -d' ' -f2 {log}")),
+    ] {
+        assert_eq!(fixed(&text, "delimiter-absent"), better);
+    }
+    assert!(find(&said(&format!("cut -s -d' ' -f2 {log}")), "delimiter-absent").is_none());
+    let notes = said(&format!("cut -f2 {log}"));
+    assert_eq!(
+        find(&notes, "delimiter-absent").unwrap().text,
+        "3 of 3 lines have no TAB and passed whole"
+    );
+}
+
+#[test]
+fn files_at_risk_are_named() {
+    let directory = tempfile::tempdir().unwrap();
+    let log = file(directory.path(), "log", "b\na\n");
+    let text = format!("sort {log} > {log}");
+    let notes = said(&text);
+    assert!(find(&notes, "same-file").is_some());
+    assert!(find(&notes, "replaces").unwrap().text.starts_with("replaces 2 lines of "));
+    assert_eq!(fixed(&text, "same-file"), format!("sort {log} > {log}.new"));
+    assert_eq!(fixed(&text, "replaces"), format!("sort {log} >> {log}"));
+    let fresh = format!("sort {log} > {log}.2");
+    assert!(
+        find(&said(&fresh), "replaces").is_none() && find(&said(&fresh), "same-file").is_none()
+    );
+}
+
+#[test]
+fn a_sample_is_said_to_be_one() {
+    let directory = tempfile::tempdir().unwrap();
+    let lines: String = (0..100).map(|number| format!("{number}\n")).collect();
+    let log = file(directory.path(), "log", &lines);
+    let text = format!("cat {log} | sort | head -n 3");
+    let preview = preview_of(&text, Sample::First(10));
+    let sampled = notes(&preview);
+    let stages: Vec<usize> =
+        sampled.iter().filter(|note| note.id == "sample-only").map(|note| note.stage).collect();
+    assert_eq!(stages, [1, 2]);
+    let held = find(&sampled, "holds-everything").unwrap();
+    assert!(held.stage == 1 && held.text.contains("for the whole data"), "{}", held.text);
+    assert!(find(&said(&text), "sample-only").is_none());
+}
+
+#[test]
+fn effects_and_alignment_follow_the_data() {
+    let directory = tempfile::tempdir().unwrap();
+    let log = file(directory.path(), "log", "b x\na y\nb x\nc\n");
+    let preview =
+        preview_of(&format!("grep x {log} | cut -d' ' -f1 | sort | uniq -c"), Sample::Everything);
+    let effects: Vec<String> = preview.stages.iter().map(effect).collect();
+    assert_eq!(effects, ["keeps 2 of 4", "edits all", "orders", "merges 2 → 1"]);
+    let grep = Alignment::of(&preview.stages[0]);
+    assert_eq!((grep.len(), grep.dropped, grep.aligned), (4, 2, true));
+    assert_eq!(grep.without_dropped().len(), 2);
+    let uniq = Alignment::of(&preview.stages[3]);
+    assert!(uniq.row(0).unwrap().goes_on && uniq.row(1).unwrap().right.is_none());
+}

@@ -1,0 +1,142 @@
+//! Any amount of `gate.log` of the Kestrel Tarn funicular, the same for the same seed.
+
+use std::io::{self, Write};
+
+/// Gates and how often each is passed, of 100; the bad ones refuse more.
+const GATES: [(u32, u64, u64); 14] = [
+    (1, 13, 5),
+    (2, 12, 6),
+    (3, 11, 24),
+    (4, 9, 7),
+    (5, 8, 5),
+    (6, 8, 9),
+    (8, 8, 21),
+    (9, 7, 6),
+    (11, 6, 8),
+    (12, 5, 5),
+    (14, 4, 7),
+    (17, 4, 46),
+    (18, 3, 6),
+    (21, 2, 38),
+];
+
+/// A `SplitMix64` sequence: simple, and the same for ever.
+struct Sequence(u64);
+
+impl Sequence {
+    fn next(&mut self) -> u64 {
+        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
+        let mut mixed = self.0;
+        mixed = (mixed ^ (mixed >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+        mixed = (mixed ^ (mixed >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+        mixed ^ (mixed >> 31)
+    }
+
+    fn below(&mut self, bound: u64) -> u64 {
+        self.next() % bound
+    }
+}
+
+/// A moment of the log, second by second from 2031-04-02 06:12:00.
+struct Clock {
+    day: u32,
+    month: u32,
+    year: u32,
+    second: u32,
+}
+
+impl Clock {
+    fn advance(&mut self, seconds: u32) {
+        self.second += seconds;
+        // The railway rests from 23:40 to 05:50.
+        if self.second >= 23 * 3600 + 40 * 60 {
+            self.second = 5 * 3600 + 50 * 60;
+            self.day += 1;
+        }
+        let leap = self.year.is_multiple_of(4)
+            && (!self.year.is_multiple_of(100) || self.year.is_multiple_of(400));
+        let days = match self.month {
+            2 if leap => 29,
+            2 => 28,
+            4 | 6 | 9 | 11 => 30,
+            _ => 31,
+        };
+        if self.day > days {
+            self.day = 1;
+            self.month += 1;
+        }
+        if self.month > 12 {
+            self.month = 1;
+            self.year += 1;
+        }
+    }
+}
+
+/// Writes whole lines, as many as fit into `size` bytes.
+///
+/// # Errors
+/// When `out` cannot be written.
+pub(crate) fn write(out: &mut impl Write, size: u64, seed: u64) -> io::Result<u64> {
+    let mut sequence = Sequence(seed);
+    let mut clock = Clock { day: 2, month: 4, year: 2031, second: 6 * 3600 + 12 * 60 };
+    let mut written = 0;
+    let mut line = Vec::with_capacity(96);
+    loop {
+        let draw = sequence.below(105);
+        let mut sum = 0;
+        let (gate, refusals) = GATES
+            .iter()
+            .find(|(_, share, _)| {
+                sum += share;
+                draw < sum
+            })
+            .map_or((1, 5), |(gate, _, refusals)| (*gate, *refusals));
+        let card = 10_000 + sequence.below(90_000);
+        let zone = 1 + sequence.below(6);
+        let refused = sequence.below(100) < refusals;
+        // A card read twice leaves two spaces behind the gate.
+        let gap = if sequence.below(230) == 0 { "  " } else { " " };
+        line.clear();
+        let (hour, minute, second) =
+            (clock.second / 3600, clock.second / 60 % 60, clock.second % 60);
+        write!(
+            line,
+            "{:04}-{:02}-{:02} {hour:02}:{minute:02}:{second:02}{gap}gate-{gate:02} card={card} {} zone={zone}",
+            clock.year,
+            clock.month,
+            clock.day,
+            if refused { "refused" } else { "passed" },
+        )?;
+        if refused {
+            let reason =
+                ["expired", "unknown card", "no credit", "wrong zone"][sequence.below(4) as usize];
+            write!(line, " reason=\"{reason}\"")?;
+        }
+        line.push(b'\n');
+        written += line.len() as u64;
+        if written > size {
+            return Ok(written - line.len() as u64);
+        }
+        out.write_all(&line)?;
+        clock.advance(sequence.below(4) as u32);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_same_seed_gives_the_same_whole_lines() {
+        let make = |size, seed| {
+            let mut out = Vec::new();
+            write(&mut out, size, seed).unwrap();
+            out
+        };
+        let data = make(100_000, 1);
+        assert_eq!(data, make(100_000, 1));
+        assert_ne!(data, make(100_000, 2));
+        assert!(data.len() > 99_800 && data.len() <= 100_000 && data.ends_with(b"\n"));
+        assert!(make(200_000, 1).starts_with(&data));
+    }
+}
