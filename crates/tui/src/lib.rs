@@ -1,1 +1,160 @@
-//! .
+//! The full-screen Bench. State in [`app`], plain `update` functions beside it, views as pure
+//! functions from state to a buffer. Only this crate and the binary know a terminal.
+
+pub mod app;
+mod complete;
+mod display;
+mod editor;
+mod lens;
+mod store;
+mod terminal;
+mod theme;
+pub mod views;
+
+use std::io::{self, IsTerminal};
+use std::path::PathBuf;
+use std::sync::Arc;
+use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
+use std::time::{Duration, Instant};
+
+use engine::{Capture, Job, Variables};
+use ratatui::crossterm::event;
+use thiserror::Error;
+
+pub use app::{App, Event, Setup};
+pub use shell::quote;
+pub use store::{Store, open_script};
+pub use theme::{Depth, Ground, Theme};
+
+use app::Wish;
+use terminal::Screen;
+
+/// Draws at most this often.
+const FRAME: Duration = Duration::from_millis(33);
+
+/// Figures of work that goes on are refreshed this often.
+const PULSE: Duration = Duration::from_millis(100);
+
+/// How to start.
+#[derive(Clone, Debug, Default)]
+pub struct Options {
+    /// The text to begin with.
+    pub text: String,
+    /// The script the text came from.
+    pub path: Option<PathBuf>,
+    /// Folders the Shelf looks into, besides the working directory.
+    pub shelves: Vec<PathBuf>,
+    /// The ground; `None` to ask the terminal.
+    pub ground: Option<Ground>,
+    /// `$0` and positional parameters.
+    pub parameters: Vec<Vec<u8>>,
+}
+
+/// Why there is no screen.
+#[derive(Debug, Error)]
+pub enum TuiError {
+    /// Standard output is no terminal.
+    #[error("standard output is not a terminal; “ylotrope run” works without one")]
+    NoTerminal,
+    /// The terminal failed.
+    #[error("the terminal: {0}")]
+    Terminal(#[from] io::Error),
+}
+
+/// Opens the Bench and stays until the user leaves. The terminal is left as it was found.
+///
+/// # Errors
+/// When there is no terminal or it fails.
+pub fn run(options: Options) -> Result<(), TuiError> {
+    if !io::stdout().is_terminal() {
+        return Err(TuiError::NoTerminal);
+    }
+    let depth = Depth::from_environment();
+    let ground = options.ground.unwrap_or_else(|| terminal::ask_ground(depth));
+    let (sender, events) = channel();
+    let capture = take_standard_input(&sender)?;
+    let store = Store::usual();
+    let recovered = store.recovered();
+    let mut app = App::new(Setup {
+        text: options.text,
+        path: options.path,
+        shelves: options.shelves,
+        theme: Theme::new(ground, depth),
+        variables: Variables::new("ylotrope", options.parameters),
+        capture,
+        store: Some(store),
+        recovered,
+        events: sender.clone(),
+    });
+    let mut screen = Screen::enter()?;
+    terminal::watch_signals(&sender)?;
+    read_terminal(sender);
+    let outcome = event_loop(&mut app, &mut screen, &events);
+    screen.leave();
+    outcome
+}
+
+/// Takes in standard input where it is data and not the keyboard.
+fn take_standard_input(sender: &Sender<Event>) -> io::Result<Option<Arc<Capture>>> {
+    if io::stdin().is_terminal() {
+        return Ok(None);
+    }
+    let descriptor = rustix::io::dup(rustix::stdio::stdin())?;
+    let sender = sender.clone();
+    // Nobody listens any more when the screen is gone.
+    Capture::start(descriptor, move || drop(sender.send(Event::Job(Job::Arrived)))).map(Some)
+}
+
+fn read_terminal(sender: Sender<Event>) {
+    std::thread::spawn(move || {
+        while let Ok(event) = event::read() {
+            if sender.send(Event::Terminal(event)).is_err() {
+                return;
+            }
+        }
+        // The terminal is gone: leave as if it had said so.
+        let _ = sender.send(Event::Signal);
+    });
+}
+
+fn event_loop(
+    app: &mut App,
+    screen: &mut Screen,
+    events: &Receiver<Event>,
+) -> Result<(), TuiError> {
+    let mut dirty = true;
+    let mut drawn = Instant::now().checked_sub(FRAME).unwrap_or_else(Instant::now);
+    loop {
+        if dirty && drawn.elapsed() >= FRAME {
+            let at = screen.draw(|frame| views::draw(frame, app))?;
+            app.set_page(at);
+            drawn = Instant::now();
+            dirty = false;
+        }
+        let wait = if dirty { FRAME.saturating_sub(drawn.elapsed()) } else { PULSE };
+        match events.recv_timeout(wait) {
+            Ok(event) => {
+                dirty = true;
+                app.update(event);
+                // What has piled up is worked off before the next drawing.
+                while let Ok(event) = events.try_recv() {
+                    app.update(event);
+                    if app.wish() != Wish::Stay {
+                        break;
+                    }
+                }
+            }
+            Err(RecvTimeoutError::Timeout) => dirty |= app.pulse(),
+            Err(RecvTimeoutError::Disconnected) => return Ok(()),
+        }
+        match app.wish() {
+            Wish::Stay => {}
+            Wish::Suspend => {
+                app.resumed();
+                screen.suspend()?;
+                dirty = true;
+            }
+            Wish::Leave => return Ok(()),
+        }
+    }
+}

@@ -1,13 +1,214 @@
-//! .
+//! `ylotrope`: the Bench on a terminal, and pipelines without one.
+
+mod demo;
 mod demo_data;
-fn main() {
-    let args: Vec<String> = std::env::args().collect();
-    if args[1] == "demo-data" {
-        let mut f = std::io::BufWriter::new(std::fs::File::create("/tmp/gate.log").unwrap());
-        demo_data::write(&mut f, 512 << 20, 1).unwrap();
-        return;
+
+use std::ffi::OsString;
+use std::fs::File;
+use std::io::{self, BufWriter, IsTerminal, Write};
+use std::os::unix::ffi::OsStringExt;
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
+
+use anyhow::{Context, Result, bail};
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use engine::{RunError, Variables, run_script};
+use tui::{Ground, Options};
+
+/// Build text pipelines, see what every stage does to sample data, then run them for real.
+#[derive(Parser)]
+#[command(version, args_conflicts_with_subcommands = true, max_term_width = 100)]
+struct Cli {
+    #[command(subcommand)]
+    command: Option<Command>,
+    #[command(flatten)]
+    screen: Screen,
+    /// Data files to work on, or a saved pipeline (a script ending in .sh); without any, data
+    /// from standard input
+    files: Vec<PathBuf>,
+}
+
+#[derive(Args, Clone)]
+struct Screen {
+    /// The ground of the terminal; asked from it where not given
+    #[arg(long, value_enum, global = true)]
+    ground: Option<GroundName>,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum GroundName {
+    Dark,
+    Light,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// Open the Bench on made-up data of a funicular railway
+    Demo,
+    /// Run a pipeline for real, without a screen, as sh would
+    Run(Run),
+    /// Write any amount of the demo's gate.log, the same for the same seed
+    DemoData(DemoData),
+}
+
+#[derive(Args)]
+struct Run {
+    /// Run this text instead of a script
+    #[arg(short = 'c', value_name = "LINE")]
+    line: Option<OsString>,
+    /// The script and its arguments ($0, $1, …); with -c, $0 and the arguments as for sh
+    #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
+    arguments: Vec<OsString>,
+}
+
+#[derive(Args)]
+struct DemoData {
+    /// How much: bytes, or with K, M, G
+    #[arg(long)]
+    size: String,
+    /// Another seed gives other data
+    #[arg(long, default_value_t = 1)]
+    seed: u64,
+    /// The file to write
+    file: PathBuf,
+}
+
+fn main() -> ExitCode {
+    let cli = Cli::parse();
+    let outcome = match cli.command {
+        Some(Command::Run(run)) => return run_for_real(run),
+        Some(Command::Demo) => open_demo(&cli.screen),
+        Some(Command::DemoData(demo_data)) => write_demo_data(&demo_data),
+        None => open(cli.files, &cli.screen),
+    };
+    match outcome {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(error) => {
+            eprintln!("ylotrope: {error:#}");
+            ExitCode::from(2)
+        }
     }
-    let mut v = engine::Variables::default();
-    let r = engine::run_script(&args[1], &mut v);
-    eprintln!("{r:?}");
+}
+
+fn options(screen: &Screen) -> Options {
+    let ground = screen.ground.map(|ground| match ground {
+        GroundName::Dark => Ground::Dark,
+        GroundName::Light => Ground::Light,
+    });
+    Options { ground, ..Options::default() }
+}
+
+fn open_demo(screen: &Screen) -> Result<()> {
+    let state =
+        std::env::var_os("XDG_STATE_HOME").filter(|path| !path.is_empty()).map(PathBuf::from);
+    let state = state.or_else(|| std::env::home_dir().map(|home| home.join(".local/state")));
+    let folder = state.unwrap_or_else(std::env::temp_dir).join("ylotrope/demo");
+    let shown = folder.display().to_string();
+    demo::lay_out(&folder).with_context(|| format!("the demo cannot be laid out in {shown}"))?;
+    std::env::set_current_dir(&folder).with_context(|| shown)?;
+    let path = PathBuf::from(demo::FIRST);
+    let text = tui::open_script(&path)?;
+    Ok(tui::run(Options { text, path: Some(path), ..options(screen) })?)
+}
+
+fn is_script(path: &Path) -> bool {
+    path.extension().is_some_and(|extension| extension == "sh")
+}
+
+fn open(files: Vec<PathBuf>, screen: &Screen) -> Result<()> {
+    for file in &files {
+        let facts = std::fs::metadata(file).with_context(|| file.display().to_string())?;
+        if facts.is_dir() {
+            bail!("{}: is a folder; name the files in it", file.display());
+        }
+    }
+    let mut options = options(screen);
+    match &files[..] {
+        [script] if is_script(script) => {
+            options.text =
+                tui::open_script(script).with_context(|| script.display().to_string())?;
+            options.path = Some(script.clone());
+        }
+        [] if io::stdin().is_terminal() => {}
+        [] => options.text = "cat".to_owned(),
+        files => {
+            let mut text = "cat".to_owned();
+            for file in files {
+                let Some(name) = file.to_str() else {
+                    bail!("{}: a name that is not UTF-8 cannot stand in the text", file.display());
+                };
+                text.push(' ');
+                text.push_str(&tui::quote(name));
+            }
+            options.text = text;
+        }
+    }
+    Ok(tui::run(options)?)
+}
+
+/// Runs like `sh`: status 2 for text that cannot be run, 127 for a script that is not there.
+fn run_for_real(run: Run) -> ExitCode {
+    let mut arguments = run.arguments.into_iter().map(OsString::into_vec);
+    let (text, name) = match run.line {
+        Some(line) => {
+            let name = arguments.next().unwrap_or_else(|| b"ylotrope".to_vec());
+            (line.into_string().ok(), name)
+        }
+        None => {
+            let Some(script) = arguments.next() else {
+                eprintln!("ylotrope run: a script or -c LINE is needed");
+                return ExitCode::from(2);
+            };
+            let path = PathBuf::from(OsString::from_vec(script.clone()));
+            match std::fs::read(&path) {
+                Ok(bytes) => (String::from_utf8(bytes).ok(), script),
+                Err(error) => {
+                    eprintln!("ylotrope run: {}: {error}", path.display());
+                    return ExitCode::from(127);
+                }
+            }
+        }
+    };
+    let Some(text) = text else {
+        eprintln!("ylotrope run: the text is not UTF-8");
+        return ExitCode::from(2);
+    };
+    let mut variables = Variables::new(name, arguments.collect());
+    match run_script(&text, &mut variables) {
+        Ok(status) => ExitCode::from(status),
+        Err(error) => {
+            let at = match &error {
+                RunError::Shell(error) => error.span.start,
+                RunError::Plan(error) => error.span.start,
+            };
+            let before = text.get(..at).unwrap_or_default();
+            let line = before.matches('\n').count() + 1;
+            let column = before.rsplit('\n').next().unwrap_or_default().chars().count() + 1;
+            eprintln!("ylotrope run: line {line}, column {column}: {error}");
+            ExitCode::from(2)
+        }
+    }
+}
+
+fn write_demo_data(demo_data: &DemoData) -> Result<()> {
+    let size =
+        parse_size(&demo_data.size).context("--size: a number, with K, M or G if you like")?;
+    let file =
+        File::create(&demo_data.file).with_context(|| demo_data.file.display().to_string())?;
+    let mut out = BufWriter::with_capacity(1 << 20, file);
+    demo_data::write(&mut out, size, demo_data.seed)?;
+    out.flush()?;
+    Ok(())
+}
+
+fn parse_size(text: &str) -> Option<u64> {
+    let digits = text.trim_end_matches(|character: char| character.is_ascii_alphabetic());
+    let factor = match text[digits.len()..].to_ascii_uppercase().as_str() {
+        "" => 1,
+        "K" | "KIB" => 1 << 10,
+        "M" | "MIB" => 1 << 20,
+        "G" | "GIB" => 1 << 30,
+        _ => return None,
+    };
+    digits.parse::<u64>().ok()?.checked_mul(factor)
 }

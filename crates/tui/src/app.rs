@@ -1,0 +1,512 @@
+//! The state of the Bench and how events change it.
+
+mod actions;
+mod drawer;
+mod keys;
+mod text;
+
+use std::collections::BTreeSet;
+use std::path::PathBuf;
+use std::sync::Arc;
+use std::sync::mpsc::Sender;
+use std::time::Instant;
+
+use engine::{
+    Applied, Capture, Job, Limits, PlanError, Preview, Request, Sample, Variables, Workbench,
+};
+use insight::{Alignment, Note};
+use ratatui::crossterm::event::Event as TerminalEvent;
+use ratatui::layout::Size;
+use shell::Script;
+
+use crate::complete::Completion;
+use crate::editor::Editor;
+use crate::lens::{Content, Lens, content_of, rows_of, search};
+use crate::store::{Recovered, Store};
+use crate::theme::Theme;
+
+pub use actions::{ALL as ALL_ACTIONS, Action, Entry, hints};
+pub use drawer::{Drawer, List, Prompt, PromptKind, Question, SampleForm, ShelfEntry};
+
+/// News for the state.
+pub enum Event {
+    /// From the terminal.
+    Terminal(TerminalEvent),
+    /// From the background.
+    Job(Job),
+    /// A preview with its advice.
+    Previewed(Arc<Preview>, Vec<Note>),
+    /// Advice made anew for a preview, by its number.
+    Noted(u64, Vec<Note>),
+    /// Rows made in the background: preview, place, and the rows.
+    Aligned(u64, Place, Arc<Alignment>),
+    /// Matches found in the background for a search with this number.
+    Found(u64, Arc<Vec<u32>>),
+    /// Somebody asks the program to end.
+    Signal,
+}
+
+/// Which part of the screen the keys go to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Focus {
+    /// The command text.
+    Text,
+    /// The river.
+    River,
+    /// The lens.
+    Lens,
+}
+
+/// A row of the river.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Place {
+    /// What the first stage reads.
+    Source,
+    /// A stage.
+    Stage(usize),
+    /// What a stage writes.
+    Stream(usize),
+}
+
+impl Place {
+    /// The stage a place belongs to.
+    pub fn stage(self) -> usize {
+        match self {
+            Self::Source => 0,
+            Self::Stage(number) | Self::Stream(number) => number,
+        }
+    }
+}
+
+/// What the state asks of the terminal.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Wish {
+    /// Nothing.
+    Stay,
+    /// To be stopped until the shell brings it back.
+    Suspend,
+    /// To end.
+    Leave,
+}
+
+/// What the Bench is made from.
+pub struct Setup {
+    /// The text to begin with.
+    pub text: String,
+    /// The script it came from.
+    pub path: Option<PathBuf>,
+    /// Folders the Shelf looks into.
+    pub shelves: Vec<PathBuf>,
+    /// Colours.
+    pub theme: Theme,
+    /// Positional parameters.
+    pub variables: Variables,
+    /// Standard input, where it is data.
+    pub capture: Option<Arc<Capture>>,
+    /// Where history and recovery live; `None` for none.
+    pub store: Option<Store>,
+    /// Text of a session that crashed.
+    pub recovered: Option<Recovered>,
+    /// Where background work sends its news.
+    pub events: Sender<Event>,
+}
+
+/// The Bench.
+pub struct App {
+    /// The command text.
+    pub editor: Editor,
+    /// The text as a tree; `None` while it has an error.
+    pub script: Option<Script>,
+    /// What is wrong with the text.
+    pub problem: Option<PlanError>,
+    /// The script file, if there is one.
+    pub path: Option<PathBuf>,
+    /// The text as it was saved or opened last.
+    pub saved: String,
+    /// The result on screen.
+    pub preview: Option<Arc<Preview>>,
+    /// Advice on it.
+    pub notes: Vec<Note>,
+    /// The preview that is being made.
+    pub waiting: Option<u64>,
+    /// Since when.
+    pub waiting_since: Instant,
+    /// Where the keys go.
+    pub focus: Focus,
+    /// The row of the river that is selected.
+    pub place: Place,
+    /// The lens.
+    pub lens: Lens,
+    /// Which lines are worked on.
+    pub sample: Sample,
+    /// What lies over the notes.
+    pub drawer: Option<Drawer>,
+    /// Completion in progress.
+    pub completion: Option<Completion>,
+    /// What was just done, in a few words.
+    pub message: Option<String>,
+    /// True while files are written.
+    pub writing: bool,
+    /// Colours.
+    pub theme: Theme,
+    /// Files that changed since they were read.
+    pub changed: Vec<PathBuf>,
+    workbench: Workbench,
+    variables: Variables,
+    applied: Vec<Applied>,
+    allowed: BTreeSet<Vec<u8>>,
+    dismissed: BTreeSet<(&'static str, String)>,
+    store: Option<Store>,
+    recovered: Option<Recovered>,
+    shelves: Vec<PathBuf>,
+    history: Vec<String>,
+    recalled: Option<(usize, String)>,
+    searches: u64,
+    searching: Option<stream::Cancel>,
+    changes_seen: Instant,
+    events: Sender<Event>,
+    wish: Wish,
+    page: Size,
+}
+
+impl App {
+    /// The Bench with its first text, evaluated in the background.
+    pub fn new(setup: Setup) -> Self {
+        let events = setup.events.clone();
+        let report = setup.events.clone();
+        let workbench = Workbench::new(setup.capture, move |job| {
+            let event = match job {
+                // Advice looks at much data: it is made here, on the preview's own thread.
+                Job::Done(preview) => {
+                    let notes = insight::notes(&preview);
+                    Event::Previewed(preview, notes)
+                }
+                other => Event::Job(other),
+            };
+            // Nobody listens any more when the screen is gone.
+            let _ = report.send(event);
+        });
+        let history = setup.store.as_ref().map(Store::history).unwrap_or_default();
+        let mut app = Self {
+            editor: Editor::new(&setup.text),
+            script: None,
+            problem: None,
+            path: setup.path,
+            saved: setup.text,
+            preview: None,
+            notes: Vec::new(),
+            waiting: None,
+            waiting_since: Instant::now(),
+            focus: Focus::Text,
+            place: Place::Stage(0),
+            lens: Lens::default(),
+            sample: Sample::First(5000),
+            drawer: None,
+            completion: None,
+            message: None,
+            writing: false,
+            theme: setup.theme,
+            changed: Vec::new(),
+            workbench,
+            variables: setup.variables,
+            applied: Vec::new(),
+            allowed: BTreeSet::new(),
+            dismissed: BTreeSet::new(),
+            store: setup.store,
+            recovered: setup.recovered,
+            shelves: setup.shelves,
+            history,
+            recalled: None,
+            searches: 0,
+            searching: None,
+            changes_seen: Instant::now(),
+            events,
+            wish: Wish::Stay,
+            page: Size::new(80, 24),
+        };
+        if app.recovered.is_some() {
+            app.message =
+                Some("text of a session that broke off was kept: Alt-b brings it back".to_owned());
+        }
+        app.text_changed();
+        app
+    }
+
+    /// What the state asks of the terminal.
+    pub fn wish(&self) -> Wish {
+        self.wish
+    }
+
+    /// States that the wish to be stopped was granted.
+    pub fn resumed(&mut self) {
+        self.wish = Wish::Stay;
+    }
+
+    /// Tells the size of the screen.
+    pub fn set_page(&mut self, size: Size) {
+        self.page = size;
+        self.lens.height = crate::views::lens_rows(size.width, size.height, self);
+    }
+
+    /// Changes the state by one event.
+    pub fn update(&mut self, event: Event) {
+        match event {
+            Event::Terminal(TerminalEvent::Key(key)) if key.is_press() || key.is_repeat() => {
+                self.key(key)
+            }
+            Event::Terminal(TerminalEvent::Paste(text)) => self.paste(&text),
+            Event::Terminal(_) => {}
+            Event::Previewed(preview, notes) => self.previewed(preview, notes),
+            Event::Job(job) => self.job(job),
+            Event::Noted(generation, notes) => {
+                if self.preview.as_ref().is_some_and(|preview| preview.generation == generation) {
+                    self.notes = notes;
+                }
+            }
+            Event::Aligned(generation, place, rows) => {
+                let current =
+                    self.preview.as_ref().is_some_and(|preview| preview.generation == generation);
+                if current && place == self.place {
+                    self.lens.show(Content::Stage { stage: place.stage(), rows }, true);
+                }
+            }
+            Event::Found(number, rows) => {
+                if number == self.searches
+                    && let Some(search) = &mut self.lens.search
+                {
+                    search.rows = rows;
+                    search.searching = false;
+                    let here = self.lens.cursor as u32;
+                    if self.lens.search.as_ref().is_some_and(|search| !search.rows.contains(&here))
+                        && let Some(row) = self.lens.next_match(true)
+                    {
+                        self.lens.go(row);
+                    }
+                }
+            }
+            // The recovery file stays: whoever sent the signal did not save.
+            Event::Signal => self.wish = Wish::Leave,
+        }
+    }
+
+    /// Looks after what goes on; true when something on screen moves.
+    pub fn pulse(&mut self) -> bool {
+        let mut moves = self.waiting.is_some() || self.writing;
+        if self.changes_seen.elapsed().as_secs() >= 2 {
+            self.changes_seen = Instant::now();
+            let changed =
+                self.preview.as_ref().map(|preview| preview.changed_files()).unwrap_or_default();
+            moves |= changed != self.changed;
+            self.changed = changed;
+        }
+        moves
+    }
+
+    /// Figures of the stages that run now.
+    pub fn progress(&self) -> Vec<stream::StageFigures> {
+        if self.writing { self.workbench.writing_progress() } else { self.workbench.progress() }
+    }
+
+    /// The result on screen is not that of the text.
+    pub fn is_stale(&self) -> bool {
+        self.preview.as_ref().is_some_and(|preview| preview.text != self.editor.text())
+            || self.waiting.is_some()
+    }
+
+    /// The text differs from what was saved.
+    pub fn is_changed(&self) -> bool {
+        self.editor.text() != self.saved
+    }
+
+    /// How many stages the text has (or the last result, while it has an error).
+    pub fn stage_count(&self) -> usize {
+        self.script
+            .as_ref()
+            .and_then(|script| script.pipelines.last())
+            .map(|pipeline| pipeline.commands.len())
+            .or_else(|| self.preview.as_ref().map(|preview| preview.stages.len()))
+            .unwrap_or(0)
+    }
+
+    /// Advice on a stage that was not dismissed.
+    pub fn notes_for(&self, stage: usize) -> Vec<&Note> {
+        let text = |note: &Note| {
+            let preview = self.preview.as_ref();
+            let span =
+                preview.and_then(|preview| preview.stages.get(note.stage)).map(|stage| stage.span);
+            span.zip(preview)
+                .and_then(|(span, preview)| preview.text.get(span.range()))
+                .unwrap_or_default()
+                .to_owned()
+        };
+        self.notes
+            .iter()
+            .filter(|note| note.stage == stage && !self.dismissed.contains(&(note.id, text(note))))
+            .collect()
+    }
+
+    /// The text has changed: parse, check, and evaluate in the background.
+    pub(crate) fn text_changed(&mut self) {
+        let text = self.editor.text().to_owned();
+        if let Some(store) = &self.store {
+            let kept = if self.is_changed() {
+                store.save_recovery(&text)
+            } else {
+                Ok(store.clear_recovery())
+            };
+            if let Err(error) = kept {
+                self.message = Some(format!(
+                    "the recovery file cannot be written: {}",
+                    stream::describe(&error)
+                ));
+            }
+        }
+        self.script = shell::parse(&text).ok();
+        match Workbench::plan(&text, &self.variables) {
+            Ok(Some(plan)) => {
+                self.problem = None;
+                let limits = if self.sample == Sample::Everything {
+                    Limits::generous()
+                } else {
+                    Limits::default()
+                };
+                let allowed = self.allowed.clone();
+                let request = Request { text, plan, sample: self.sample, limits, allowed };
+                self.waiting = Some(self.workbench.evaluate(request));
+                self.waiting_since = Instant::now();
+            }
+            Ok(None) => {
+                self.problem = None;
+                self.workbench.cancel();
+                self.waiting = None;
+                self.preview = None;
+                self.notes.clear();
+                self.lens.show(Content::Empty, false);
+            }
+            Err(problem) => {
+                self.problem = Some(problem);
+                self.workbench.cancel();
+                self.waiting = None;
+            }
+        }
+        self.follow_cursor();
+    }
+
+    /// While the text is edited, the stage under the cursor is the selected one.
+    fn follow_cursor(&mut self) {
+        if self.focus != Focus::Text {
+            return;
+        }
+        let cursor = self.editor.cursor();
+        let Some(pipeline) = self.script.as_ref().and_then(|script| script.pipelines.last()) else {
+            return;
+        };
+        let at = pipeline.commands.partition_point(|command| command.span.start <= cursor);
+        let place = Place::Stage(at.saturating_sub(1));
+        if place != self.place {
+            self.select(place);
+        }
+    }
+
+    /// Selects a row of the river and shows it in the lens.
+    pub(crate) fn select(&mut self, place: Place) {
+        let same = self.place == place;
+        self.place = place;
+        if !same {
+            self.lens.search = None;
+        }
+        self.refresh_lens(same);
+    }
+
+    /// Shows the selected place, as it is now, in the lens.
+    pub(crate) fn refresh_lens(&mut self, keep_place: bool) {
+        let Some(preview) = self.preview.clone() else { return };
+        if let Some(content) = content_of(&preview, self.place, self.lens.hide) {
+            self.lens.show(content, keep_place);
+            return;
+        }
+        self.lens.show(Content::Empty, keep_place);
+        let (place, hide) = (self.place, self.lens.hide);
+        let events = self.events.clone();
+        std::thread::spawn(move || {
+            if let Some(stage) = preview.stages.get(place.stage()) {
+                let rows = Arc::new(rows_of(stage, hide));
+                // Nobody listens any more when the screen is gone.
+                let _ = events.send(Event::Aligned(preview.generation, place, rows));
+            }
+        });
+    }
+
+    fn previewed(&mut self, preview: Arc<Preview>, notes: Vec<Note>) {
+        if !self.workbench.accept(&preview) {
+            return;
+        }
+        let stages = preview.stages.len();
+        self.waiting = None;
+        self.changed.clear();
+        self.preview = Some(preview);
+        self.notes = notes;
+        if self.place.stage() >= stages {
+            self.place = Place::Stage(stages.saturating_sub(1));
+        }
+        self.refresh_lens(true);
+        if let Some(search) = self.lens.search.clone() {
+            self.start_search(&search.query);
+        }
+    }
+
+    fn job(&mut self, job: Job) {
+        match job {
+            Job::Done(_) => {}
+            Job::Counted => {
+                if let Some(preview) = self.preview.clone() {
+                    let events = self.events.clone();
+                    std::thread::spawn(move || {
+                        let notes = insight::notes(&preview);
+                        // Nobody listens any more when the screen is gone.
+                        let _ = events.send(Event::Noted(preview.generation, notes));
+                    });
+                }
+            }
+            Job::Failed(generation, message) => {
+                if self.waiting == Some(generation) {
+                    self.waiting = None;
+                    self.message = Some(message);
+                }
+            }
+            Job::Written(result) => self.written(result),
+            Job::Arrived => {
+                // One preview at a time while data streams in.
+                if self.waiting.is_none() && self.problem.is_none() {
+                    self.text_changed();
+                }
+            }
+        }
+    }
+
+    /// Searches the lens in the background.
+    pub(crate) fn start_search(&mut self, query: &str) {
+        if let Some(running) = self.searching.take() {
+            running.cancel();
+        }
+        self.searches += 1;
+        let number = self.searches;
+        let Some(preview) = self.preview.clone().filter(|_| !query.is_empty()) else {
+            self.lens.search = None;
+            return;
+        };
+        let before = self.lens.search.take().unwrap_or_default();
+        let rows = if before.query == query { before.rows } else { Arc::default() };
+        self.lens.search =
+            Some(crate::lens::Search { query: query.to_owned(), rows, searching: true });
+        let cancel = stream::Cancel::default();
+        self.searching = Some(cancel.clone());
+        let (content, query, events) =
+            (self.lens.content.clone(), query.to_owned(), self.events.clone());
+        std::thread::spawn(move || {
+            let rows = search(&preview, &content, &query, || cancel.is_cancelled());
+            // Nobody listens any more when the screen is gone.
+            let _ = events.send(Event::Found(number, Arc::new(rows)));
+        });
+    }
+}

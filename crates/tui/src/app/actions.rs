@@ -1,0 +1,483 @@
+//! Everything that can be done outside the text, each with its key and its words.
+
+use std::io;
+
+use engine::{Applied, Workbench, undo};
+use insight::{
+    EditError, TextEdit, apply_edits, delete_stage, insert_stage, move_stage, toggle_stage,
+};
+
+use super::drawer::{Drawer, PromptKind, Question, SampleForm};
+use super::{App, Focus, Place, Wish};
+use crate::display::View;
+
+/// Something that can be done.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[allow(missing_docs)] // each is said in words in `ALL`
+pub enum Action {
+    EditText,
+    EditStage,
+    NewStage,
+    InsertStage,
+    DeleteStage,
+    MoveBack,
+    MoveOn,
+    Toggle,
+    Undo,
+    Redo,
+    Fix,
+    Dismiss,
+    ChooseSample,
+    Search,
+    NextMatch,
+    PreviousMatch,
+    HideDropped,
+    View,
+    Wrap,
+    TurnOver,
+    Write,
+    UndoWrite,
+    Allow,
+    Reread,
+    Save,
+    SaveAs,
+    Shelf,
+    Actions,
+    Help,
+    Quit,
+}
+
+/// An action with its key, a short name for the last row, and a sentence for the help.
+pub struct Entry {
+    /// What is done.
+    pub action: Action,
+    /// The key, as shown.
+    pub key: &'static str,
+    /// A word or two.
+    pub short: &'static str,
+    /// What it does.
+    pub says: &'static str,
+}
+
+const fn entry(
+    action: Action,
+    key: &'static str,
+    short: &'static str,
+    says: &'static str,
+) -> Entry {
+    Entry { action, key, short, says }
+}
+
+/// All actions, in the order of the help.
+pub const ALL: &[Entry] = &[
+    entry(Action::EditText, "e", "edit text", "edit the command text"),
+    entry(Action::EditStage, "Enter", "edit stage", "edit the text of the selected stage"),
+    entry(Action::NewStage, "n", "new", "a new stage behind the selected one"),
+    entry(Action::InsertStage, "i", "insert", "a new stage before the selected one"),
+    entry(Action::DeleteStage, "d", "delete", "delete the selected stage"),
+    entry(Action::MoveBack, "[", "move back", "exchange the stage with the one before it"),
+    entry(Action::MoveOn, "]", "move on", "exchange the stage with the one behind it"),
+    entry(Action::Toggle, "x", "on/off", "switch the stage off, or on again"),
+    entry(Action::Undo, "u", "undo", "take back the last change of the text"),
+    entry(Action::Redo, "U", "redo", "do it again"),
+    entry(Action::Fix, "f", "fix", "change the text as the first note offers"),
+    entry(Action::Dismiss, "D", "dismiss", "do not show the first note of this stage again"),
+    entry(Action::ChooseSample, "s", "sample", "choose which lines of the data are worked on"),
+    entry(Action::Search, "/", "search", "search in the lens"),
+    entry(Action::NextMatch, ".", "next match", "to the next match of the search"),
+    entry(Action::PreviousMatch, ",", "previous match", "to the match before"),
+    entry(
+        Action::HideDropped,
+        "h",
+        "hide dropped",
+        "leave out lines the stage dropped, or show them",
+    ),
+    entry(Action::View, "v", "view", "text, text with marks, bytes in hexadecimal"),
+    entry(Action::Wrap, "z", "wrap", "let long lines go on below, or run out to the right"),
+    entry(Action::TurnOver, "o", "turn over", "on a narrow screen: the other side of the lens"),
+    entry(
+        Action::Write,
+        "w",
+        "write files",
+        "write the held-back files from all of the data, after asking",
+    ),
+    entry(Action::UndoWrite, "W", "unwrite", "bring back what the files were before"),
+    entry(Action::Allow, "y", "allow", "allow the selected program of this machine to be started"),
+    entry(Action::Reread, "R", "read again", "read all files anew"),
+    entry(Action::Save, "Ctrl-S", "save", "save the pipeline as a script"),
+    entry(Action::SaveAs, "S", "save as", "save it under another name"),
+    entry(Action::Shelf, "Ctrl-O", "open", "open a saved pipeline"),
+    entry(Action::Actions, "Space", "actions", "all actions, with a search"),
+    entry(Action::Help, "?", "help", "all keys"),
+    entry(Action::Quit, "q", "quit", "leave; asks when something is not saved"),
+];
+
+/// The keys worth showing where the cursor is: key and short name.
+pub fn hints(app: &App) -> Vec<(&'static str, &'static str)> {
+    let of = |action: Action| {
+        ALL.iter().find(|entry| entry.action == action).map(|entry| (entry.key, entry.short))
+    };
+    if let Some(drawer) = &app.drawer {
+        return drawer.hints();
+    }
+    let mut keys = Vec::new();
+    let mut add = |actions: &[Action]| keys.extend(actions.iter().filter_map(|action| of(*action)));
+    match app.focus {
+        Focus::Text => {
+            if app.completion.is_some() {
+                return vec![("Tab", "next"), ("Shift-Tab", "previous"), ("Esc", "put away")];
+            }
+            return vec![
+                ("Esc", "to the river"),
+                ("Tab", "complete"),
+                ("↑↓", "earlier lines"),
+                ("Alt-Enter", "new line"),
+                ("Alt-u", "undo"),
+                ("Ctrl-S", "save"),
+                ("Ctrl-O", "open"),
+                ("F1", "help"),
+                ("Ctrl-Q", "quit"),
+            ];
+        }
+        Focus::River => {
+            if app.offers_fix() {
+                add(&[Action::Fix]);
+            }
+            if app.needs_consent() {
+                add(&[Action::Allow]);
+            }
+            if app.has_pending() {
+                add(&[Action::Write]);
+            }
+            add(&[
+                Action::EditText,
+                Action::NewStage,
+                Action::Toggle,
+                Action::ChooseSample,
+                Action::Search,
+                Action::Undo,
+                Action::Actions,
+                Action::Help,
+                Action::Quit,
+            ]);
+            keys.insert(0, ("↑↓", "select"));
+            keys.insert(1, ("Tab", "lens"));
+        }
+        Focus::Lens => {
+            add(&[
+                Action::Search,
+                Action::NextMatch,
+                Action::HideDropped,
+                Action::View,
+                Action::Wrap,
+                Action::EditText,
+                Action::Actions,
+                Action::Help,
+            ]);
+            keys.insert(0, ("↑↓←→", "scroll"));
+            keys.insert(1, ("Tab", "river"));
+        }
+    }
+    keys
+}
+
+impl App {
+    /// Does it.
+    pub(crate) fn act(&mut self, action: Action) {
+        let stage = self.place.stage();
+        match action {
+            Action::EditText => self.focus = Focus::Text,
+            Action::EditStage => self.edit_stage(),
+            Action::NewStage => {
+                let behind = if self.place == Place::Source { 0 } else { stage + 1 };
+                self.drawer = Some(Drawer::prompt(PromptKind::Stage(behind), ""));
+            }
+            Action::InsertStage => self.drawer = Some(Drawer::prompt(PromptKind::Stage(stage), "")),
+            Action::DeleteStage => {
+                let edits = delete_stage(self.editor.text(), stage);
+                self.change(edits, "stage deleted; u brings it back");
+            }
+            Action::MoveBack => match stage.checked_sub(1) {
+                Some(before) => {
+                    let edits = move_stage(self.editor.text(), before);
+                    if self.change(edits, "stage moved") {
+                        self.select(Place::Stage(before));
+                    }
+                }
+                None => self.message = Some("it is the first stage".to_owned()),
+            },
+            Action::MoveOn => {
+                let edits = move_stage(self.editor.text(), stage);
+                if self.change(edits, "stage moved") {
+                    self.select(Place::Stage(stage + 1));
+                }
+            }
+            Action::Toggle => {
+                let edits = toggle_stage(self.editor.text(), stage);
+                self.change(edits, "switched; x switches back");
+            }
+            Action::Undo => self.undo(),
+            Action::Redo => self.redo(),
+            Action::Fix => self.fix(),
+            Action::Dismiss => self.dismiss(),
+            Action::ChooseSample => self.drawer = Some(Drawer::Sample(SampleForm::of(self.sample))),
+            Action::Search => {
+                let query = self.lens.search.as_ref().map(|search| search.query.clone());
+                self.drawer = Some(Drawer::prompt(PromptKind::Search, &query.unwrap_or_default()));
+            }
+            Action::NextMatch | Action::PreviousMatch => {
+                match self.lens.next_match(action == Action::NextMatch) {
+                    Some(row) => self.lens.go(row),
+                    None => self.message = Some("no match; / searches".to_owned()),
+                }
+            }
+            Action::HideDropped => {
+                self.lens.hide = !self.lens.hide;
+                self.lens.search = None;
+                self.refresh_lens(false);
+            }
+            Action::View => {
+                self.lens.view = self.lens.view.next();
+                if self.lens.view == View::Hex {
+                    self.lens.wrap = false;
+                }
+            }
+            Action::Wrap => {
+                self.lens.wrap = !self.lens.wrap;
+                self.lens.column = 0;
+            }
+            Action::TurnOver => self.lens.turned = !self.lens.turned,
+            Action::Write => self.ask_to_write(),
+            Action::UndoWrite => self.undo_write(),
+            Action::Allow => self.ask_consent(),
+            Action::Reread => {
+                self.workbench.forget();
+                self.message = Some("reading everything anew".to_owned());
+                self.text_changed();
+            }
+            Action::Save => self.save(),
+            Action::SaveAs => self.ask_name(),
+            Action::Shelf => self.open_shelf(),
+            Action::Actions => self.drawer = Some(Drawer::actions()),
+            Action::Help => self.drawer = Some(Drawer::Help(0)),
+            Action::Quit => self.leave(),
+        }
+    }
+
+    /// Applies edits of the text as one step; says so, or why not.
+    fn change(&mut self, edits: Result<Vec<TextEdit>, EditError>, done: &str) -> bool {
+        match edits {
+            Ok(edits) => {
+                let text = apply_edits(self.editor.text(), &edits);
+                let cursor = self.editor.cursor();
+                self.editor.set_text(&text, cursor);
+                self.message = Some(done.to_owned());
+                self.text_changed();
+                true
+            }
+            Err(error) => {
+                self.message = Some(error.to_string());
+                false
+            }
+        }
+    }
+
+    fn edit_stage(&mut self) {
+        let pipeline = self.script.as_ref().and_then(|script| script.pipelines.last());
+        let end = pipeline.and_then(|pipeline| pipeline.commands.get(self.place.stage())).map(
+            |command| {
+                command.off.map_or_else(
+                    || command.words.last().map_or(command.span.end, |word| word.span.end),
+                    |off| off.end,
+                )
+            },
+        );
+        self.focus = Focus::Text;
+        if let Some(end) = end {
+            self.editor.set_cursor(end);
+        }
+    }
+
+    /// Puts a new stage into the text.
+    pub(crate) fn add_stage(&mut self, at: usize, stage: &str) {
+        if stage.trim().is_empty() {
+            return;
+        }
+        match insert_stage(self.editor.text(), at, stage.trim()) {
+            Ok((edit, span)) => {
+                let text = apply_edits(self.editor.text(), &[edit]);
+                self.editor.set_text(&text, span.end);
+                self.message = Some("stage added; u takes it out again".to_owned());
+                self.place = Place::Stage(at.min(self.stage_count()));
+                self.text_changed();
+                self.refresh_lens(false);
+            }
+            Err(error) => self.message = Some(error.to_string()),
+        }
+    }
+
+    /// True when the first note of the selected stage offers a change.
+    pub(crate) fn offers_fix(&self) -> bool {
+        self.notes_for(self.place.stage()).iter().any(|note| note.fix.is_some())
+    }
+
+    fn fix(&mut self) {
+        let fix = self.notes_for(self.place.stage()).iter().find_map(|note| note.fix.clone());
+        match (fix, &self.preview) {
+            (Some(fix), Some(preview)) if preview.text == self.editor.text() => {
+                let done = format!("{}; u takes it back", fix.label);
+                self.change(Ok(fix.edits), &done);
+            }
+            (Some(_), _) => {
+                self.message = Some("wait for the result of the changed text".to_owned())
+            }
+            (None, _) => self.message = Some("no note offers a change here".to_owned()),
+        }
+    }
+
+    fn dismiss(&mut self) {
+        let first = self.notes_for(self.place.stage()).first().map(|note| (note.id, note.stage));
+        let Some((id, stage)) = first else {
+            self.message = Some("there is no note to dismiss".to_owned());
+            return;
+        };
+        let Some(preview) = &self.preview else { return };
+        let span = preview.stages.get(stage).map(|stage| stage.span);
+        let text = span.and_then(|span| preview.text.get(span.range())).unwrap_or_default();
+        self.dismissed.insert((id, text.to_owned()));
+    }
+
+    /// True when files would be written.
+    pub(crate) fn has_pending(&self) -> bool {
+        self.preview
+            .as_ref()
+            .is_some_and(|preview| preview.stages.iter().any(|stage| !stage.pending.is_empty()))
+    }
+
+    fn ask_to_write(&mut self) {
+        if self.is_stale() || self.problem.is_some() {
+            self.message = Some("the text has changed: wait for its result first".to_owned());
+            return;
+        }
+        if !self.has_pending() {
+            self.message = Some("no file would be written by this line".to_owned());
+            return;
+        }
+        if let Some(note) = self.notes.iter().find(|note| note.id == "same-file") {
+            self.message = Some(format!("not written: {}", note.text));
+            return;
+        }
+        self.drawer = Some(Drawer::Confirm(Question::Write));
+    }
+
+    /// Writes the files, from all of the data.
+    pub(crate) fn write_files(&mut self) {
+        match Workbench::plan(self.editor.text(), &self.variables) {
+            Ok(Some(plan)) => {
+                self.writing = true;
+                self.message = None;
+                self.remember_line();
+                self.workbench.write_files(plan, self.allowed.clone());
+            }
+            Ok(None) => {}
+            Err(problem) => self.message = Some(problem.message),
+        }
+    }
+
+    /// Stops the writing of files.
+    pub(crate) fn cancel_writing(&mut self) {
+        self.workbench.cancel_writing();
+    }
+
+    pub(crate) fn written(&mut self, result: io::Result<Vec<Applied>>) {
+        self.writing = false;
+        match result {
+            Ok(applied) => {
+                let names: Vec<String> = applied
+                    .iter()
+                    .map(|file| {
+                        let name = file.path.file_name().unwrap_or_default().to_string_lossy();
+                        format!(
+                            "{name}, {} lines, {}",
+                            insight::grouped(file.lines),
+                            insight::bytes(file.bytes)
+                        )
+                    })
+                    .collect();
+                self.message = Some(format!("written: {} · W undoes it", names.join("; ")));
+                self.applied = applied;
+                // What is pending now is told anew: the files are there.
+                self.workbench.forget();
+                self.text_changed();
+            }
+            Err(error) => self.message = Some(format!("not written: {}", stream::describe(&error))),
+        }
+    }
+
+    fn undo_write(&mut self) {
+        if self.applied.is_empty() {
+            self.message = Some("nothing was written that could be undone".to_owned());
+            return;
+        }
+        let mut undone = 0;
+        while let Some(mut applied) = self.applied.pop() {
+            if let Err(error) = undo(&mut applied) {
+                self.message =
+                    Some(format!("{}: {}", applied.path.display(), stream::describe(&error)));
+                self.applied.push(applied);
+                break;
+            }
+            undone += 1;
+        }
+        if self.applied.is_empty() {
+            let files = if undone == 1 { "file is" } else { "files are" };
+            self.message = Some(format!("{undone} {files} as before"));
+        }
+        self.workbench.forget();
+        self.text_changed();
+    }
+
+    /// True when the selected stage is a program that was not started.
+    pub(crate) fn needs_consent(&self) -> bool {
+        let preview = self.preview.as_ref();
+        preview
+            .and_then(|preview| preview.stages.get(self.place.stage()))
+            .is_some_and(|stage| stage.verb.is_none() && stage.status.0 == 126)
+    }
+
+    fn ask_consent(&mut self) {
+        if self.needs_consent() {
+            self.drawer = Some(Drawer::Confirm(Question::Allow(self.place.stage())));
+        } else {
+            self.message = Some("this stage needs no consent".to_owned());
+        }
+    }
+
+    /// Allows the program of a stage, with just these arguments, for this session.
+    pub(crate) fn allow(&mut self, stage: usize) {
+        if let Ok(Some(plan)) = Workbench::plan(self.editor.text(), &self.variables)
+            && let Some(key) = Workbench::consent_key(&plan, stage)
+        {
+            self.allowed.insert(key);
+            self.text_changed();
+        }
+    }
+
+    /// Leaves, or asks first.
+    pub(crate) fn leave(&mut self) {
+        if self.is_changed() && !self.editor.text().trim().is_empty() {
+            self.drawer = Some(Drawer::Confirm(Question::Leave));
+        } else {
+            self.leave_now();
+        }
+    }
+
+    /// Leaves without asking; the line stays among the earlier ones.
+    pub(crate) fn leave_now(&mut self) {
+        self.remember_line();
+        if let Some(store) = &self.store {
+            store.clear_recovery();
+        }
+        self.wish = Wish::Leave;
+    }
+}

@@ -1,0 +1,217 @@
+//! What outlives a session: earlier lines, the recovery file, saved pipelines.
+
+use std::fs;
+use std::io::{self, Write};
+use std::os::unix::fs::PermissionsExt;
+use std::path::{Path, PathBuf};
+
+/// First line of a saved pipeline.
+const SHEBANG: &str = "#!/bin/sh\n";
+
+/// Earlier lines that are kept.
+const HISTORY_MAX: usize = 1000;
+
+/// Where Ylotrope keeps its own files.
+#[derive(Clone, Debug)]
+pub struct Store {
+    directory: PathBuf,
+}
+
+/// Text found from a session that ended without saying so.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Recovered {
+    /// The text.
+    pub text: String,
+    file: PathBuf,
+}
+
+impl Store {
+    /// The usual place: `$XDG_STATE_HOME/ylotrope` or `~/.local/state/ylotrope`.
+    pub fn usual() -> Self {
+        let set = |name: &str| {
+            std::env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from)
+        };
+        let state = set("XDG_STATE_HOME")
+            .or_else(|| set("HOME").map(|home| home.join(".local/state")))
+            .unwrap_or_else(std::env::temp_dir);
+        Self { directory: state.join("ylotrope") }
+    }
+
+    /// A store somewhere else.
+    pub fn at(directory: PathBuf) -> Self {
+        Self { directory }
+    }
+
+    fn history_file(&self) -> PathBuf {
+        self.directory.join("history")
+    }
+
+    fn recovery_file(&self) -> PathBuf {
+        self.directory.join(format!("recovery-{}.sh", std::process::id()))
+    }
+
+    /// Earlier lines, oldest first. A line of several is kept with its newlines escaped.
+    pub fn history(&self) -> Vec<String> {
+        let text = fs::read_to_string(self.history_file()).unwrap_or_default();
+        text.lines().map(unescaped).collect()
+    }
+
+    /// Adds a line to the earlier ones.
+    ///
+    /// # Errors
+    /// When the file cannot be written.
+    pub fn remember(&self, line: &str) -> io::Result<()> {
+        fs::create_dir_all(&self.directory)?;
+        let mut lines = self.history();
+        lines.retain(|earlier| earlier != line);
+        lines.push(line.to_owned());
+        let from = lines.len().saturating_sub(HISTORY_MAX);
+        let text: String = lines[from..].iter().map(|line| escaped(line) + "\n").collect();
+        replace_file(&self.history_file(), text.as_bytes(), 0o600)
+    }
+
+    /// Writes the text where a crash leaves it.
+    ///
+    /// # Errors
+    /// When the file cannot be written.
+    pub fn save_recovery(&self, text: &str) -> io::Result<()> {
+        fs::create_dir_all(&self.directory)?;
+        replace_file(&self.recovery_file(), text.as_bytes(), 0o600)
+    }
+
+    /// Forgets the recovery text: the session ends in good order.
+    pub fn clear_recovery(&self) {
+        // There may be none.
+        let _ = fs::remove_file(self.recovery_file());
+    }
+
+    /// The newest text of a session whose process is gone.
+    pub fn recovered(&self) -> Option<Recovered> {
+        let entries = fs::read_dir(&self.directory).ok()?;
+        let mut found: Vec<(std::time::SystemTime, PathBuf)> = entries
+            .flatten()
+            .filter_map(|entry| {
+                let name = entry.file_name().into_string().ok()?;
+                let process = name.strip_prefix("recovery-")?.strip_suffix(".sh")?;
+                let alive = Path::new("/proc").join(process).exists();
+                let modified = entry.metadata().ok()?.modified().ok()?;
+                (!alive).then(|| (modified, entry.path()))
+            })
+            .collect();
+        found.sort();
+        let (_, file) = found.pop()?;
+        let text = fs::read_to_string(&file).ok()?;
+        Some(Recovered { text, file })
+    }
+
+    /// Removes a recovered text that was taken or refused.
+    pub fn settle(recovered: &Recovered) {
+        // It may be gone already.
+        let _ = fs::remove_file(&recovered.file);
+    }
+}
+
+fn escaped(line: &str) -> String {
+    line.replace('\\', "\\\\").replace('\n', "\\n")
+}
+
+fn unescaped(line: &str) -> String {
+    let mut text = String::new();
+    let mut characters = line.chars();
+    while let Some(character) = characters.next() {
+        match character {
+            '\\' => match characters.next() {
+                Some('n') => text.push('\n'),
+                Some(other) => text.push(other),
+                None => text.push('\\'),
+            },
+            _ => text.push(character),
+        }
+    }
+    text
+}
+
+/// Puts a file in place whole or not at all. An existing file keeps its permissions.
+fn replace_file(path: &Path, bytes: &[u8], mode: u32) -> io::Result<()> {
+    let directory = path.parent().filter(|parent| !parent.as_os_str().is_empty());
+    let mut file = tempfile::Builder::new()
+        .prefix(".ylotrope-")
+        .permissions(fs::Permissions::from_mode(mode))
+        .tempfile_in(directory.unwrap_or(Path::new(".")))?;
+    if let Ok(facts) = fs::metadata(path) {
+        file.as_file().set_permissions(facts.permissions())?;
+    }
+    file.write_all(bytes)?;
+    file.persist(path).map_err(|error| error.error)?;
+    Ok(())
+}
+
+/// Saves a pipeline as a script that `sh` runs: the text as it is under a first line for `sh`.
+///
+/// # Errors
+/// When the file cannot be written; an old file then stays as it was.
+pub(crate) fn save_script(path: &Path, text: &str) -> io::Result<()> {
+    let target = fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
+    let script =
+        if text.starts_with("#!") { text.to_owned() } else { format!("{SHEBANG}{text}\n") };
+    replace_file(&target, script.as_bytes(), 0o777)
+}
+
+/// Opens a script: what [`save_script`] wrote gives exactly the text that was saved.
+///
+/// # Errors
+/// When the file cannot be read or is no text.
+pub fn open_script(path: &Path) -> io::Result<String> {
+    let bytes = fs::read(path)?;
+    let text = String::from_utf8(bytes)
+        .map_err(|_| io::Error::new(io::ErrorKind::InvalidData, "not a text file"))?;
+    let body = text.strip_prefix(SHEBANG).unwrap_or(&text);
+    let ours = body.len() < text.len();
+    Ok(if ours {
+        body.strip_suffix('\n').unwrap_or(body).to_owned()
+    } else {
+        text.trim_end_matches('\n').to_owned()
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn earlier_lines_are_kept_once_and_whole() {
+        let directory = tempfile::tempdir().unwrap();
+        let store = Store::at(directory.path().join("state"));
+        store.remember("a \\n b\nc").unwrap();
+        store.remember("second").unwrap();
+        store.remember("a \\n b\nc").unwrap();
+        assert_eq!(store.history(), ["second", "a \\n b\nc"]);
+    }
+
+    #[test]
+    fn only_texts_of_dead_processes_are_recovered() {
+        let directory = tempfile::tempdir().unwrap();
+        let store = Store::at(directory.path().to_owned());
+        store.save_recovery("mine").unwrap();
+        assert_eq!(store.recovered(), None);
+        fs::write(directory.path().join("recovery-999999999.sh"), "lost").unwrap();
+        let recovered = store.recovered().unwrap();
+        assert_eq!(recovered.text, "lost");
+        Store::settle(&recovered);
+        assert_eq!(store.recovered(), None);
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(60) })]
+        #[test]
+        fn a_saved_pipeline_is_opened_exactly_as_it_was(text in "[ -~\n\u{e9}]{0,60}") {
+            prop_assume!(!text.starts_with("#!"));
+            let directory = tempfile::tempdir().unwrap();
+            let path = directory.path().join("x.sh");
+            save_script(&path, &text).unwrap();
+            prop_assert_eq!(open_script(&path).unwrap(), text);
+            prop_assert!(fs::metadata(&path).unwrap().permissions().mode() & 0o100 != 0);
+        }
+    }
+}

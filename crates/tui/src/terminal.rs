@@ -1,0 +1,125 @@
+//! The terminal: taken over, given back, whatever happens.
+
+use std::io::{self, Stdout, Write, stdout};
+use std::sync::Once;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::mpsc::Sender;
+use std::time::Duration;
+
+use ratatui::backend::CrosstermBackend;
+use ratatui::crossterm::event::{DisableBracketedPaste, EnableBracketedPaste};
+use ratatui::crossterm::execute;
+use ratatui::crossterm::terminal::{
+    EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode,
+};
+use ratatui::layout::Size;
+use ratatui::{Frame, Terminal};
+use rustix::process::{Signal, kill_current_process_group};
+use signal_hook::consts::{SIGHUP, SIGINT, SIGQUIT, SIGTERM};
+use signal_hook::iterator::Signals;
+
+use crate::app::Event;
+use crate::theme::{Depth, Ground};
+
+/// True while the terminal is ours and must be given back.
+static TAKEN: AtomicBool = AtomicBool::new(false);
+
+/// The screen while it is ours. Given back when dropped.
+pub(crate) struct Screen {
+    terminal: Terminal<CrosstermBackend<Stdout>>,
+}
+
+impl Screen {
+    pub(crate) fn enter() -> io::Result<Self> {
+        guard_panics();
+        take()?;
+        Ok(Self { terminal: Terminal::new(CrosstermBackend::new(stdout()))? })
+    }
+
+    pub(crate) fn draw(&mut self, view: impl FnOnce(&mut Frame<'_>)) -> io::Result<Size> {
+        let done = self.terminal.draw(view)?;
+        Ok(Size::new(done.area.width, done.area.height))
+    }
+
+    /// Stops this process group until the shell brings it back.
+    pub(crate) fn suspend(&mut self) -> io::Result<()> {
+        give_back();
+        kill_current_process_group(Signal::TSTP)?;
+        take()?;
+        self.terminal.clear()
+    }
+
+    pub(crate) fn leave(self) {
+        give_back();
+    }
+}
+
+impl Drop for Screen {
+    fn drop(&mut self) {
+        give_back();
+    }
+}
+
+fn take() -> io::Result<()> {
+    TAKEN.store(true, Ordering::SeqCst);
+    enable_raw_mode()?;
+    execute!(stdout(), EnterAlternateScreen, EnableBracketedPaste)
+}
+
+/// Brings the terminal back to how it was found; once.
+fn give_back() {
+    if TAKEN.swap(false, Ordering::SeqCst) {
+        // Nothing can be done about a terminal that is gone.
+        let _ = execute!(stdout(), DisableBracketedPaste, LeaveAlternateScreen);
+        let _ = stdout().write_all(b"\x1b[?25h");
+        let _ = stdout().flush();
+        let _ = disable_raw_mode();
+    }
+}
+
+/// A panic on the screen's own thread gives the terminal back before it is reported. One on
+/// another thread is that work's own failure: it is caught there, and nothing is printed into
+/// the screen.
+fn guard_panics() {
+    static ONCE: Once = Once::new();
+    ONCE.call_once(|| {
+        let before = std::panic::take_hook();
+        std::panic::set_hook(Box::new(move |panic| {
+            if std::thread::current().name() == Some("main") || !TAKEN.load(Ordering::SeqCst) {
+                give_back();
+                before(panic);
+            }
+        }));
+    });
+}
+
+/// Turns the signals that ask to end into an event, so that the screen is left in good order.
+pub(crate) fn watch_signals(sender: &Sender<Event>) -> io::Result<()> {
+    let mut signals = Signals::new([SIGTERM, SIGHUP, SIGINT, SIGQUIT])?;
+    let sender = sender.clone();
+    std::thread::spawn(move || {
+        let mut asked = 0;
+        for _ in signals.forever() {
+            asked += 1;
+            if sender.send(Event::Signal).is_err() || asked > 1 {
+                // Nobody listens, or the loop does not come round: go at once.
+                give_back();
+                std::process::exit(143);
+            }
+        }
+    });
+    Ok(())
+}
+
+/// The ground the terminal has, where it tells; dark else.
+pub(crate) fn ask_ground(depth: Depth) -> Ground {
+    if depth == Depth::None {
+        return Ground::Dark;
+    }
+    let mut options = terminal_colorsaurus::QueryOptions::default();
+    options.timeout = Duration::from_millis(100);
+    match terminal_colorsaurus::theme_mode(options) {
+        Ok(terminal_colorsaurus::ThemeMode::Light) => Ground::Light,
+        _ => Ground::Dark,
+    }
+}

@@ -1,0 +1,222 @@
+//! Views: pure functions from the state to a buffer.
+
+mod command;
+mod drawer;
+mod lens;
+mod notes;
+mod river;
+
+use ratatui::Frame;
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::Style;
+
+use crate::app::{App, hints};
+use crate::display::safe;
+
+/// From this many columns on the river has its bars.
+const WIDE: u16 = 104;
+
+/// Where everything is.
+#[derive(Clone, Copy, Debug, Default)]
+struct Areas {
+    header: Rect,
+    command: Rect,
+    top_rule: Rect,
+    river: Rect,
+    middle_rule: Rect,
+    lens: Rect,
+    bottom_rule: Rect,
+    notes: Rect,
+    message: Rect,
+    keys: Rect,
+}
+
+fn areas(area: Rect, app: &App) -> Areas {
+    let (width, height) = (area.width, area.height);
+    let row = |y: u16, rows: u16| {
+        let y = y.min(height);
+        Rect::new(area.x, area.y + y, width, rows.min(height - y))
+    };
+    let roomy = height >= 36;
+    let command_top = if roomy { 2 } else { 1 };
+    let command_rows = command::rows(app, width, height);
+    let rule = command_top + command_rows;
+    let wanted = match &app.drawer {
+        Some(drawer) => drawer::rows(drawer, app, height),
+        None if roomy => 6,
+        None if height >= 28 => 4,
+        None => 2,
+    };
+    let notes_rows = wanted.min(height.saturating_sub(rule + 6));
+    let keys = height.saturating_sub(1);
+    let message = keys.saturating_sub(1);
+    let notes = message.saturating_sub(notes_rows);
+    let bottom_rule = notes.saturating_sub(1);
+    let middle = rule + 1;
+    let middle_rows = bottom_rule.saturating_sub(middle);
+    let river_width = if width >= 150 {
+        47
+    } else if width >= WIDE {
+        42
+    } else {
+        (width * 2 / 5).clamp(20.min(width), 31.min(width))
+    };
+    let body = row(middle, middle_rows);
+    let lens_left = (river_width + 2).min(width);
+    Areas {
+        header: row(0, 1),
+        command: row(command_top, command_rows),
+        top_rule: row(rule, 1),
+        river: Rect { width: river_width.min(width), ..body },
+        middle_rule: Rect {
+            x: body.x + river_width.min(width),
+            width: 1.min(width - river_width.min(width)),
+            ..body
+        },
+        lens: Rect { x: body.x + lens_left, width: width - lens_left, ..body },
+        bottom_rule: row(bottom_rule, 1),
+        notes: row(notes, notes_rows),
+        message: row(message, 1),
+        keys: row(keys, 1),
+    }
+}
+
+/// Rows of data the lens has room for on a screen of this size.
+pub fn lens_rows(width: u16, height: u16, app: &App) -> usize {
+    usize::from(areas(Rect::new(0, 0, width, height), app).lens.height.saturating_sub(2)).max(1)
+}
+
+/// Draws the whole screen.
+pub fn draw(frame: &mut Frame<'_>, app: &App) {
+    let area = frame.area();
+    let buffer = frame.buffer_mut();
+    buffer.set_style(area, app.theme.ink());
+    if area.width < 20 || area.height < 8 {
+        put(buffer, area, 0, 0, "Ylotrope needs more room", app.theme.bright());
+        return;
+    }
+    let areas = areas(area, app);
+    header(buffer, areas.header, app);
+    let cursor = command::draw(buffer, areas.command, app);
+    rule(buffer, areas.top_rule, app);
+    river::draw(buffer, areas.river, app);
+    for y in areas.middle_rule.top()..areas.middle_rule.bottom() {
+        put(buffer, areas.middle_rule, 0, y - areas.middle_rule.y, "│", app.theme.rule());
+    }
+    lens::draw(buffer, areas.lens, app);
+    rule(buffer, areas.bottom_rule, app);
+    let drawer_cursor = match &app.drawer {
+        Some(drawer) => drawer::draw(buffer, areas.notes, drawer, app),
+        None => {
+            notes::draw(buffer, areas.notes, app);
+            None
+        }
+    };
+    message(buffer, areas.message, app);
+    keys(buffer, areas.keys, app);
+    if let Some(position) = drawer_cursor.or(cursor) {
+        frame.set_cursor_position(position);
+    }
+}
+
+/// Writes text at a place of an area, cut at the area's edge; gives the column behind it.
+fn put(buffer: &mut Buffer, area: Rect, x: u16, y: u16, text: &str, style: Style) -> u16 {
+    if y >= area.height || x >= area.width {
+        return x;
+    }
+    let room = usize::from(area.width - x);
+    let (end, _) = buffer.set_stringn(area.x + x, area.y + y, text, room, style);
+    end - area.x
+}
+
+/// Writes text so that it ends before column `x`.
+fn put_right(buffer: &mut Buffer, area: Rect, x: u16, y: u16, text: &str, style: Style) {
+    let width = unicode_width::UnicodeWidthStr::width(text) as u16;
+    put(buffer, area, x.saturating_sub(width), y, text, style);
+}
+
+/// Text cut to a width, with a mark where something is missing.
+fn cut(text: &str, width: usize) -> String {
+    use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
+    if text.width() <= width {
+        return text.to_owned();
+    }
+    let mut short = String::new();
+    let mut used = 1;
+    for character in text.chars() {
+        used += character.width().unwrap_or(0);
+        if used > width {
+            break;
+        }
+        short.push(character);
+    }
+    if width > 0 {
+        short.push('…');
+    }
+    short
+}
+
+fn rule(buffer: &mut Buffer, area: Rect, app: &App) {
+    let line = "─".repeat(usize::from(area.width));
+    put(buffer, area, 0, 0, &line, app.theme.rule());
+}
+
+fn header(buffer: &mut Buffer, area: Rect, app: &App) {
+    let theme = app.theme;
+    let mut x = put(buffer, area, 1, 0, "Ylotrope", theme.bright());
+    let name = app
+        .path
+        .as_ref()
+        .map_or_else(|| "not saved yet".to_owned(), |path| safe(&path.display().to_string()));
+    x = put(buffer, area, x + 2, 0, &cut(&name, 40), theme.ink());
+    if app.is_changed() {
+        x = put(buffer, area, x + 1, 0, "changed", theme.quiet());
+    }
+    let views = "Bench   open";
+    let start = area.width.saturating_sub(views.len() as u16 + 2);
+    if start > x + 2 {
+        let here = theme.bright().add_modifier(ratatui::style::Modifier::UNDERLINED);
+        put(buffer, area, start, 0, "Bench", here);
+        let x = put(
+            buffer,
+            area,
+            start + 8,
+            0,
+            "o",
+            theme.ink().add_modifier(ratatui::style::Modifier::UNDERLINED),
+        );
+        put(buffer, area, x, 0, "pen", theme.quiet());
+    }
+}
+
+fn message(buffer: &mut Buffer, area: Rect, app: &App) {
+    if let Some(problem) = &app.problem {
+        let x = put(buffer, area, 1, 0, "!", app.theme.bright());
+        let text = cut(&safe(&problem.message), usize::from(area.width.saturating_sub(5)));
+        put(buffer, area, x + 2, 0, &text, app.theme.bright());
+    } else if app.writing {
+        let read: u64 = app.progress().first().map_or(0, |stage| stage.bytes_in);
+        let text = format!(
+            "writing: {} read · Esc or Ctrl-C cancels, nothing is then left half written",
+            insight::bytes(read)
+        );
+        put(buffer, area, 1, 0, &text, app.theme.bright());
+    } else if let Some(message) = &app.message {
+        let text = cut(&safe(message), usize::from(area.width.saturating_sub(2)));
+        put(buffer, area, 1, 0, &text, app.theme.bright());
+    }
+}
+
+fn keys(buffer: &mut Buffer, area: Rect, app: &App) {
+    let mut x = 1;
+    for (key, what) in hints(app) {
+        let width = (key.chars().count() + what.chars().count() + 4) as u16;
+        if x + width > area.width + 3 {
+            break;
+        }
+        x = put(buffer, area, x, 0, key, app.theme.bright());
+        x = put(buffer, area, x + 1, 0, what, app.theme.quiet());
+        x += 3;
+    }
+}

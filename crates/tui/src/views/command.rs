@@ -1,0 +1,236 @@
+//! The command text and its stage ruler.
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::{Position, Rect};
+use ratatui::style::{Modifier, Style};
+use shell::{Pipeline, Span};
+use unicode_width::UnicodeWidthChar;
+
+use super::{cut, put};
+use crate::app::{App, Focus};
+use crate::display::safe;
+
+/// A character on the screen: byte, what is shown, columns.
+struct Cell {
+    at: usize,
+    shown: String,
+    width: usize,
+}
+
+/// The text cut into rows of the screen. Each row has where it ends in the text.
+fn wrapped(text: &str, width: usize) -> Vec<(Vec<Cell>, usize)> {
+    let width = width.max(4);
+    let mut rows = Vec::new();
+    let mut row: Vec<Cell> = Vec::new();
+    let mut used = 0;
+    for (at, character) in text.char_indices() {
+        if character == '\n' {
+            rows.push((std::mem::take(&mut row), at));
+            used = 0;
+            continue;
+        }
+        let (shown, columns) = match character.width() {
+            Some(columns) if !character.is_control() => (character.to_string(), columns),
+            _ => {
+                let shown = safe(&character.to_string());
+                let columns = shown.chars().count();
+                (shown, columns)
+            }
+        };
+        if used + columns > width {
+            rows.push((std::mem::take(&mut row), at));
+            used = 0;
+        }
+        used += columns;
+        row.push(Cell { at, shown, width: columns });
+    }
+    rows.push((row, text.len()));
+    rows
+}
+
+fn most_rows(height: u16) -> usize {
+    usize::from(height / 7).clamp(1, 6)
+}
+
+/// Rows of the screen the text takes: two for each of its own, and the completion's.
+pub(super) fn rows(app: &App, width: u16, height: u16) -> u16 {
+    let text = wrapped(app.editor.text(), usize::from(width.saturating_sub(3)))
+        .len()
+        .min(most_rows(height));
+    (text * 2) as u16 + completion_rows(app, height)
+}
+
+fn completion_rows(app: &App, height: u16) -> u16 {
+    let most = (height / 4).min(8);
+    app.completion.as_ref().map_or(0, |completion| (completion.candidates.len() as u16).min(most))
+}
+
+/// Draws the text; gives the cursor's place where the text has the focus.
+pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) -> Option<Position> {
+    let text = app.editor.text();
+    let rows = wrapped(text, usize::from(area.width.saturating_sub(3)));
+    let cursor = app.editor.cursor();
+    let cursor_row = rows.iter().position(|(_, end)| cursor <= *end).unwrap_or(0);
+    // A cursor at the place where a full row is cut stands at the start of the next.
+    let cursor_row = match rows.get(cursor_row) {
+        Some((_, end))
+            if cursor == *end && cursor < text.len() && text.as_bytes()[cursor] != b'\n' =>
+        {
+            cursor_row + 1
+        }
+        _ => cursor_row,
+    };
+    let candidates = completion_rows(app, buffer.area.height);
+    let visible = usize::from(area.height.saturating_sub(candidates) / 2).max(1);
+    let first = cursor_row
+        .saturating_sub(visible.saturating_sub(1))
+        .min(rows.len().saturating_sub(visible));
+    let pipeline = app.script.as_ref().and_then(|script| script.pipelines.last());
+    let mut position = None;
+    for (number, (row, end)) in rows.iter().enumerate().skip(first).take(visible) {
+        let y = ((number - first) * 2) as u16;
+        let mut x = 1u16;
+        for cell in row {
+            if number == cursor_row && cell.at == cursor {
+                position = Some(x);
+            }
+            put(buffer, area, x, y, &cell.shown, style_at(app, pipeline, cell.at));
+            ruler(buffer, area, x, y + 1, app, pipeline, cell);
+            x += cell.width as u16;
+        }
+        if number == cursor_row && position.is_none() {
+            position = Some(x);
+        }
+        problem(buffer, area, y + 1, app, row, *end, x);
+    }
+    if text.is_empty() {
+        put(
+            buffer,
+            area,
+            1,
+            0,
+            "type a pipeline, for example: grep refused gate.log | sort | head",
+            app.theme.quiet(),
+        );
+    }
+    draw_completion(buffer, area, (visible * 2) as u16, candidates, app);
+    let at = Position::new(area.x + position?, area.y + ((cursor_row - first) * 2) as u16);
+    (app.focus == Focus::Text && area.contains(at)).then_some(at)
+}
+
+fn stage_at(pipeline: Option<&Pipeline>, at: usize) -> Option<(usize, Span)> {
+    let commands = &pipeline?.commands;
+    let number = commands.iter().position(|command| {
+        let end = command.off.map_or(command.span.end, |off| off.end);
+        command.span.start <= at && at < end
+    })?;
+    let command = &commands[number];
+    Some((
+        number,
+        Span::new(command.span.start, command.off.map_or(command.span.end, |off| off.end)),
+    ))
+}
+
+fn style_at(app: &App, pipeline: Option<&Pipeline>, at: usize) -> Style {
+    let theme = app.theme;
+    let inside = |span: Span| span.start <= at && at < span.end;
+    if app.problem.as_ref().is_some_and(|problem| inside(problem.span)) {
+        return theme.bright().add_modifier(Modifier::UNDERLINED);
+    }
+    if let Some(script) = &app.script {
+        let off = pipeline.is_some_and(|pipeline| {
+            pipeline.commands.iter().filter_map(|command| command.off).any(inside)
+        });
+        if off {
+            return theme.quiet().add_modifier(Modifier::CROSSED_OUT);
+        }
+        if script.comments.iter().copied().any(inside) {
+            return theme.quiet();
+        }
+    }
+    match stage_at(pipeline, at) {
+        Some((number, _)) if number == app.place.stage() => theme.bright(),
+        Some(_) => theme.ink(),
+        None => theme.quiet(),
+    }
+}
+
+/// Under each character of a stage a line in its hue, its number at the beginning.
+fn ruler(
+    buffer: &mut Buffer,
+    area: Rect,
+    x: u16,
+    y: u16,
+    app: &App,
+    pipeline: Option<&Pipeline>,
+    cell: &Cell,
+) {
+    let Some((number, span)) = stage_at(pipeline, cell.at) else { return };
+    let off = pipeline.and_then(|pipeline| pipeline.commands[number].off);
+    let label = (number + 1).to_string();
+    let offset = cell.at - span.start;
+    let style = if off.is_some() { app.theme.quiet() } else { app.theme.hue(number) };
+    if offset < label.len() && cell.at < span.end {
+        let digit = &label[offset..=offset];
+        put(buffer, area, x, y, digit, style.add_modifier(Modifier::BOLD));
+        return;
+    }
+    let selected = number == app.place.stage();
+    let line = if selected { "━" } else { "─" };
+    put(buffer, area, x, y, &line.repeat(cell.width), style);
+}
+
+/// Carets under what is wrong, and what it is behind them where there is room.
+fn problem(
+    buffer: &mut Buffer,
+    area: Rect,
+    y: u16,
+    app: &App,
+    row: &[Cell],
+    end: usize,
+    x_end: u16,
+) {
+    let Some(problem) = &app.problem else { return };
+    let span = problem.span;
+    let mut x = 1u16;
+    let mut last = None;
+    for cell in row {
+        if span.start <= cell.at && cell.at < span.end.max(span.start + 1) {
+            put(buffer, area, x, y, &"^".repeat(cell.width), app.theme.bright());
+            last = Some(x + cell.width as u16);
+        }
+        x += cell.width as u16;
+    }
+    if last.is_none() && span.start == end {
+        put(buffer, area, x_end, y, "^", app.theme.bright());
+        last = Some(x_end + 1);
+    }
+    if let Some(x) = last {
+        let room = usize::from(area.width.saturating_sub(x + 1));
+        put(buffer, area, x + 1, y, &cut(&safe(&problem.message), room), app.theme.ink());
+    }
+}
+
+fn draw_completion(buffer: &mut Buffer, area: Rect, y: u16, rows: u16, app: &App) {
+    let Some(completion) = &app.completion else { return };
+    let rows = usize::from(rows);
+    let chosen = completion.chosen.unwrap_or(0);
+    let first = (chosen + 1).saturating_sub(rows);
+    let longest = completion
+        .candidates
+        .iter()
+        .map(|(text, _)| text.trim_end().chars().count())
+        .max()
+        .unwrap_or(0)
+        .min(30);
+    for (number, (text, says)) in completion.candidates.iter().enumerate().skip(first).take(rows) {
+        let y = y + (number - first) as u16;
+        let is_chosen = completion.chosen == Some(number);
+        let style = if is_chosen { app.theme.bright() } else { app.theme.ink() };
+        put(buffer, area, 1, y, if is_chosen { "▸" } else { " " }, app.theme.bright());
+        put(buffer, area, 3, y, &cut(&safe(text.trim_end()), longest), style);
+        let x = 3 + longest as u16 + 2;
+        let room = usize::from(area.width.saturating_sub(x + 1));
+        put(buffer, area, x, y, &cut(says, room), app.theme.quiet());
+    }
+}

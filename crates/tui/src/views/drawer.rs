@@ -1,0 +1,293 @@
+//! What lies over the notes.
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::{Position, Rect};
+
+use super::{cut, put, put_right};
+use crate::app::{ALL_ACTIONS, App, Drawer, List, PromptKind, Question, SampleForm};
+use crate::display::safe;
+
+/// Rows a drawer takes.
+pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
+    let most = height * 3 / 5;
+    match drawer {
+        Drawer::Help(_) => (ALL_ACTIONS.len() as u16 + 13).min(most),
+        Drawer::Sample(_) => 7,
+        Drawer::Prompt(_) => 3,
+        Drawer::Confirm(Question::Write) => {
+            let files = app
+                .preview
+                .as_ref()
+                .map_or(0, |preview| preview.stages.iter().map(|stage| stage.pending.len()).sum());
+            (files as u16 + 3).min(most)
+        }
+        Drawer::Confirm(_) => 3,
+        Drawer::Shelf(list) => (list.found().len() as u16 + 3).clamp(6, most.max(6)),
+        Drawer::Actions(list) => (list.found().len() as u16 + 3).clamp(6, most.max(6)),
+    }
+}
+
+/// Draws it; gives the cursor's place where text is asked for.
+pub(super) fn draw(
+    buffer: &mut Buffer,
+    area: Rect,
+    drawer: &Drawer,
+    app: &App,
+) -> Option<Position> {
+    match drawer {
+        Drawer::Help(top) => {
+            help(buffer, area, *top, app);
+            None
+        }
+        Drawer::Sample(form) => {
+            sample(buffer, area, form, app);
+            None
+        }
+        Drawer::Prompt(prompt) => {
+            let title = match &prompt.kind {
+                PromptKind::Search => "search the lens for".to_owned(),
+                PromptKind::Stage(at) => format!("new stage {}, for example: sort -rn", at + 1),
+                PromptKind::SaveAs => "save as a script for sh, under the name".to_owned(),
+            };
+            put(buffer, area, 1, 0, &title, app.theme.quiet());
+            input(buffer, area, 1, prompt.input.value(), prompt.input.visual_cursor(), app)
+        }
+        Drawer::Confirm(question) => {
+            confirm(buffer, area, question, app);
+            None
+        }
+        Drawer::Shelf(list) => {
+            let names: Vec<(String, String)> = list
+                .found()
+                .iter()
+                .map(|(_, entry)| (safe(&entry.path.display().to_string()), safe(&entry.says)))
+                .collect();
+            picker(buffer, area, "open a pipeline", list, &names, app)
+        }
+        Drawer::Actions(list) => {
+            let names: Vec<(String, String)> = list
+                .found()
+                .iter()
+                .map(|(_, at)| (ALL_ACTIONS[*at].key.to_owned(), ALL_ACTIONS[*at].says.to_owned()))
+                .collect();
+            picker(buffer, area, "do", list, &names, app)
+        }
+    }
+}
+
+fn input(
+    buffer: &mut Buffer,
+    area: Rect,
+    y: u16,
+    text: &str,
+    cursor: usize,
+    app: &App,
+) -> Option<Position> {
+    let x = put(buffer, area, 1, y, "›", app.theme.bright());
+    let room = usize::from(area.width.saturating_sub(x + 2));
+    // The end of a long text is what is being written.
+    let skip = (cursor + 1).saturating_sub(room);
+    let visible: String = safe(text).chars().skip(skip).collect();
+    put(buffer, area, x + 1, y, &visible, app.theme.bright());
+    let at = Position::new(area.x + x + 1 + (cursor - skip) as u16, area.y + y);
+    area.contains(at).then_some(at)
+}
+
+fn picker<T>(
+    buffer: &mut Buffer,
+    area: Rect,
+    title: &str,
+    list: &List<T>,
+    names: &[(String, String)],
+    app: &App,
+) -> Option<Position> {
+    let theme = app.theme;
+    let x = put(buffer, area, 1, 0, title, theme.quiet());
+    let line = Rect { x: area.x + x + 1, width: area.width.saturating_sub(x + 1), ..area };
+    let cursor = input(buffer, line, 0, list.query.value(), list.query.visual_cursor(), app);
+    let rows = usize::from(area.height.saturating_sub(2));
+    let at = list.at.min(names.len().saturating_sub(1));
+    let first = (at + 1).saturating_sub(rows);
+    let longest = names.iter().map(|(name, _)| name.chars().count()).max().unwrap_or(0).min(44);
+    for (number, (name, says)) in names.iter().enumerate().skip(first).take(rows) {
+        let y = 1 + (number - first) as u16;
+        let style = if number == at { theme.bright() } else { theme.ink() };
+        if number == at {
+            if theme.selected().bg.is_some() {
+                buffer.set_style(Rect { y: area.y + y, height: 1, ..area }, theme.selected());
+            }
+            put(buffer, area, 1, y, "▸", theme.bright());
+        }
+        put(buffer, area, 3, y, &cut(name, longest), style);
+        let x = 5 + longest as u16;
+        put(
+            buffer,
+            area,
+            x,
+            y,
+            &cut(says, usize::from(area.width.saturating_sub(x + 1))),
+            theme.quiet(),
+        );
+    }
+    if names.is_empty() {
+        put(buffer, area, 3, 1, "nothing found", theme.quiet());
+    }
+    cursor
+}
+
+fn help(buffer: &mut Buffer, area: Rect, top: usize, app: &App) {
+    let theme = app.theme;
+    let mut lines: Vec<(String, String)> = vec![
+        ("Three places take the keys.".to_owned(), String::new()),
+        ("text".to_owned(), "letters are typed; Esc leaves for the river, e comes back".to_owned()),
+        (
+            "river".to_owned(),
+            "↑↓ go from row to row, ←→ from stage to stage; Tab goes to the lens".to_owned(),
+        ),
+        (
+            "lens".to_owned(),
+            "↑↓←→ scroll, Home and End go to the ends; PgUp and PgDn work everywhere".to_owned(),
+        ),
+        (String::new(), String::new()),
+        ("In the river and the lens:".to_owned(), String::new()),
+    ];
+    lines.extend(ALL_ACTIONS.iter().map(|entry| (entry.key.to_owned(), entry.says.to_owned())));
+    lines.extend([
+        (String::new(), String::new()),
+        (
+            "In the text: readline keys (Ctrl-A E B F W K U Y, Alt-B F D), and".to_owned(),
+            String::new(),
+        ),
+        ("Tab".to_owned(), "completes filter names, options and file names".to_owned()),
+        ("↑ ↓".to_owned(), "earlier lines, when the cursor is in the first or last row".to_owned()),
+        ("Alt-Enter".to_owned(), "a new line; Alt-u undoes, Alt-r does again".to_owned()),
+        ("Ctrl-C".to_owned(), "stops what runs; Ctrl-Z suspends; Ctrl-Q quits".to_owned()),
+    ]);
+    let rows = usize::from(area.height);
+    let top = top.min(lines.len().saturating_sub(rows));
+    for (y, (key, says)) in lines.iter().skip(top).take(rows).enumerate() {
+        let y = y as u16;
+        if says.is_empty() {
+            put(buffer, area, 1, y, key, theme.quiet());
+        } else {
+            put_right(buffer, area, 11, y, key, theme.bright());
+            put(
+                buffer,
+                area,
+                13,
+                y,
+                &cut(says, usize::from(area.width.saturating_sub(14))),
+                theme.ink(),
+            );
+        }
+    }
+    if lines.len() > rows {
+        let text = format!(" {}–{} of {} ", top + 1, (top + rows).min(lines.len()), lines.len());
+        put_right(buffer, area, area.width.saturating_sub(1), 0, &text, theme.quiet());
+    }
+}
+
+fn sample(buffer: &mut Buffer, area: Rect, form: &SampleForm, app: &App) {
+    let theme = app.theme;
+    put(buffer, area, 1, 0, "which lines of the data are worked on", theme.quiet());
+    let number = |at: usize| insight::grouped(form.numbers[at]);
+    let texts = [
+        ("the first", format!("{} lines", number(0))),
+        ("the last", format!("{} lines", number(1))),
+        ("one in every", format!("{} lines, from the first on", number(2))),
+        ("at random", format!("{} lines, seed {}", number(3), form.seed)),
+        (
+            "everything",
+            "within the limits of a preview: 20 million lines, 4 GiB, 2 minutes".to_owned(),
+        ),
+    ];
+    for (at, (name, says)) in texts.iter().enumerate() {
+        let y = at as u16 + 1;
+        let chosen = at == form.row;
+        if chosen {
+            if theme.selected().bg.is_some() {
+                buffer.set_style(
+                    Rect { y: area.y + y, height: 1, ..area }.intersection(area),
+                    theme.selected(),
+                );
+            }
+            put(buffer, area, 1, y, "▸", theme.bright());
+        }
+        put(buffer, area, 3, y, name, if chosen { theme.bright() } else { theme.ink() });
+        put(buffer, area, 17, y, says, if chosen { theme.bright() } else { theme.quiet() });
+        if chosen && at == 3 {
+            let what = if form.on_seed {
+                "digits change the seed"
+            } else {
+                "digits change the number of lines"
+            };
+            put(buffer, area, 50, y, what, theme.quiet());
+        }
+    }
+}
+
+fn confirm(buffer: &mut Buffer, area: Rect, question: &Question, app: &App) {
+    let theme = app.theme;
+    let text = match question {
+        Question::Write => {
+            "write these files now, from all of the data, not only the sample?".to_owned()
+        }
+        Question::Leave => "the pipeline is not saved. Leave all the same?".to_owned(),
+        Question::Open(path) => format!(
+            "the pipeline is not saved. Open {} all the same?",
+            safe(&path.display().to_string())
+        ),
+        Question::Overwrite(path) => {
+            format!("{} is there already. Save over it?", safe(&path.display().to_string()))
+        }
+        Question::Allow(stage) => {
+            let plan = app
+                .preview
+                .as_ref()
+                .and_then(|preview| preview.stages.get(*stage))
+                .map(|stage| &stage.plan);
+            let words = plan.map_or(String::new(), |plan| {
+                let arguments = plan
+                    .arguments
+                    .iter()
+                    .map(|argument| shell::quote(&String::from_utf8_lossy(argument)));
+                std::iter::once(plan.name()).chain(arguments).collect::<Vec<_>>().join(" ")
+            });
+            format!(
+                "start this program of the machine, now and whenever the result is made anew?  {}",
+                safe(&words)
+            )
+        }
+    };
+    put(buffer, area, 1, 0, &text, theme.bright());
+    if *question != Question::Write {
+        return;
+    }
+    let stages = app.preview.as_ref().map(|preview| &preview.stages[..]).unwrap_or_default();
+    for (y, file) in stages.iter().flat_map(|stage| &stage.pending).enumerate() {
+        let now = match (file.mode, file.lines_now) {
+            (engine::PendingMode::New, _) => "new file".to_owned(),
+            (engine::PendingMode::Replace, Some(lines)) => {
+                format!("replaces {} lines", insight::grouped(lines))
+            }
+            (engine::PendingMode::Replace, None) => {
+                format!("replaces {}", insight::bytes(file.bytes_now))
+            }
+            (engine::PendingMode::Append, Some(lines)) => {
+                format!("appends to {} lines", insight::grouped(lines))
+            }
+            (engine::PendingMode::Append, None) => {
+                format!("appends to {}", insight::bytes(file.bytes_now))
+            }
+        };
+        let x = put(
+            buffer,
+            area,
+            3,
+            y as u16 + 1,
+            &safe(&file.path.display().to_string()),
+            theme.ink(),
+        );
+        put(buffer, area, x + 2, y as u16 + 1, &now, theme.quiet());
+    }
+}

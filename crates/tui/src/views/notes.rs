@@ -1,0 +1,104 @@
+//! The notes: what the selected stage does, its figures, advice, what it said.
+
+use engine::Ending;
+use insight::{Severity, bytes, duration, explain, grouped, rate};
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::Modifier;
+
+use super::{cut, put, put_right};
+use crate::app::App;
+use crate::display::safe;
+
+pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+    let theme = app.theme;
+    let number = app.place.stage();
+    let Some(stage) = app.preview.as_ref().and_then(|preview| preview.stages.get(number)) else {
+        return;
+    };
+    let room = usize::from(area.width.saturating_sub(6));
+    let label = (number + 1).to_string();
+    put(buffer, area, 1, 0, &label, theme.hue(number).add_modifier(Modifier::BOLD));
+    put(buffer, area, 4, 0, &cut(&safe(&explain(&stage.plan)), room), theme.ink());
+    let figures = stage.figures;
+    let time = figures.elapsed_ns.max(figures.processor_ns);
+    let mut numbers = format!(
+        "{} lines in, {} out · {} in, {} out · {}, {} lines · processor {}",
+        grouped(figures.lines_in),
+        grouped(stage.out.lines()),
+        bytes(figures.bytes_in),
+        bytes(stage.out.bytes()),
+        duration(time),
+        rate(figures.lines_in.max(stage.out.lines()), time),
+        duration(figures.processor_ns),
+    );
+    if figures.peak_held_bytes > 0 {
+        numbers.push_str(&format!(" · held {}", bytes(figures.peak_held_bytes)));
+    }
+    if stage.status.0 != 0 && stage.ending != Ending::ClosedPipe {
+        numbers.push_str(&format!(" · status {}", stage.status.0));
+    }
+    if stage.reused {
+        numbers.push_str(" · kept from before");
+    }
+    let mut rows: Vec<(char, String, Option<String>)> = Vec::new();
+    for note in app.notes_for(number) {
+        let mark = if note.severity == Severity::Warning { '!' } else { '·' };
+        rows.push((mark, note.text.clone(), note.fix.as_ref().map(|fix| fix.label.clone())));
+    }
+    let said = stage.messages.lines().filter(|line| !line.is_empty());
+    let said: Vec<(char, String, Option<String>)> =
+        said.map(|line| ('!', safe(line), None)).collect();
+    // Warnings, then what the stage said, then hints.
+    let at = rows.iter().position(|row| row.0 == '·').unwrap_or(rows.len());
+    rows.splice(at..at, said);
+    let mut y = 1;
+    if area.height > 2 {
+        put(buffer, area, 4, 1, &cut(&numbers, room), theme.quiet());
+        y = 2;
+    } else if rows.is_empty() {
+        put(buffer, area, 4, 1, &cut(&numbers, room), theme.quiet());
+        return;
+    }
+    let left = rows.len().saturating_sub(usize::from(area.height.saturating_sub(y)));
+    let mut offered = false;
+    for (mark, text, fix) in rows {
+        if y >= area.height {
+            break;
+        }
+        let style = if mark == '!' { theme.bright() } else { theme.quiet() };
+        put(buffer, area, 1, y, &mark.to_string(), style);
+        let text_style = if mark == '!' { theme.ink() } else { theme.quiet() };
+        let mut x = put(buffer, area, 4, y, &cut(&safe(&text), room), text_style);
+        if let Some(label) = fix {
+            // The key does what the first offer says.
+            let key = if offered { " " } else { "f" };
+            offered = true;
+            if usize::from(x) + label.len() + 6 < usize::from(area.width) {
+                x = put(buffer, area, x + 3, y, key, theme.bright());
+                put(buffer, area, x + 1, y, &label, theme.quiet());
+            } else {
+                put_right(
+                    buffer,
+                    area,
+                    area.width.saturating_sub(1),
+                    y,
+                    " f fixes it",
+                    theme.bright(),
+                );
+            }
+        }
+        y += 1;
+    }
+    if left > 0 && area.height > 2 {
+        let more = format!(" {left} more ");
+        put_right(
+            buffer,
+            area,
+            area.width.saturating_sub(1),
+            area.height - 1,
+            &more,
+            theme.quiet(),
+        );
+    }
+}

@@ -1,0 +1,327 @@
+//! The river: streams as bars, stages between them.
+
+use engine::{Ending, PendingMode, Preview, StageResult};
+use insight::{bytes, duration, effect, grouped, limit_in_words, sample_in_words};
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::{Modifier, Style};
+
+use super::{WIDE, cut, put, put_right};
+use crate::app::{App, Focus, Place};
+use crate::display::safe;
+
+/// A row of the river.
+struct Row {
+    /// What it selects, if anything.
+    place: Option<Place>,
+    kind: Kind,
+}
+
+enum Kind {
+    Source(String, String),
+    Bar { lines: u64, style: Style },
+    Stage(usize),
+    Text(String, Style),
+    Gap,
+}
+
+pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+    if area.height == 0 || area.width < 4 {
+        return;
+    }
+    let Some(preview) = &app.preview else {
+        let text = if app.problem.is_some() {
+            "no result yet"
+        } else if app.waiting.is_some() {
+            "evaluating …"
+        } else {
+            "nothing to show yet"
+        };
+        put(buffer, area, 2, 1, text, app.theme.quiet());
+        return;
+    };
+    let wide = buffer.area.width >= WIDE;
+    let rows = rows(app, preview, wide);
+    let selected = rows.iter().position(|row| row.place == Some(app.place)).unwrap_or(0);
+    // In the folded river a stream has no row of its own: its stage is marked instead.
+    let selected = match app.place {
+        Place::Stream(number) if !wide => {
+            rows.iter().position(|row| row.place == Some(Place::Stage(number))).unwrap_or(selected)
+        }
+        _ => selected,
+    };
+    let height = usize::from(area.height).saturating_sub(usize::from(wide));
+    let first = (selected + 2).saturating_sub(height).min(rows.len().saturating_sub(height));
+    let most = rows
+        .iter()
+        .filter_map(|row| match row.kind {
+            Kind::Bar { lines, .. } => Some(lines),
+            _ => None,
+        })
+        .max()
+        .unwrap_or(1);
+    for (y, (number, row)) in rows.iter().enumerate().skip(first).take(height).enumerate() {
+        let y = y as u16 + u16::from(wide);
+        if number == selected {
+            let line = Rect { y: area.y + y, height: 1, ..area };
+            if app.theme.selected().bg.is_some() {
+                buffer.set_style(line, app.theme.selected());
+            }
+            let mark = if app.focus == Focus::River { "▌" } else { "▏" };
+            put(
+                buffer,
+                area,
+                0,
+                y,
+                mark,
+                app.theme.hue(app.place.stage()).add_modifier(Modifier::BOLD),
+            );
+        }
+        draw_row(buffer, area, y, row, number == selected, most, app, preview, wide);
+    }
+}
+
+#[allow(clippy::too_many_arguments)] // one row of one view
+fn draw_row(
+    buffer: &mut Buffer,
+    area: Rect,
+    y: u16,
+    row: &Row,
+    selected: bool,
+    most: u64,
+    app: &App,
+    preview: &Preview,
+    wide: bool,
+) {
+    let theme = app.theme;
+    let stale = app.is_stale();
+    let right = area.width.saturating_sub(2);
+    match &row.kind {
+        Kind::Gap => {}
+        Kind::Source(name, sample) => {
+            let x = put(buffer, area, 2, y, &cut(name, usize::from(area.width / 2)), theme.ink());
+            let room = usize::from(area.width.saturating_sub(x + 3));
+            put(buffer, area, x + 2, y, &cut(sample, room), theme.quiet());
+        }
+        Kind::Text(text, style) => {
+            put(buffer, area, 2, y, &cut(text, usize::from(area.width.saturating_sub(3))), *style);
+        }
+        Kind::Bar { lines, style } => {
+            let room = usize::from(area.width.saturating_sub(14));
+            let width = bar_width(*lines, most, room);
+            let x = 2 + ((room - width) / 2) as u16;
+            let style = if stale { style.add_modifier(Modifier::DIM) } else { *style };
+            put(buffer, area, x, y, &"▆".repeat(width), style);
+            let count = if selected { theme.bright() } else { theme.ink() };
+            put_right(buffer, area, right, y, &grouped(*lines), count);
+        }
+        Kind::Stage(number) => {
+            let Some(stage) = preview.stages.get(*number) else { return };
+            stage_row(buffer, area, y, *number, stage, selected, app, preview, wide);
+        }
+    }
+}
+
+#[allow(clippy::too_many_arguments)] // one row of one view
+fn stage_row(
+    buffer: &mut Buffer,
+    area: Rect,
+    y: u16,
+    number: usize,
+    stage: &StageResult,
+    selected: bool,
+    app: &App,
+    preview: &Preview,
+    wide: bool,
+) {
+    let theme = app.theme;
+    let right = area.width.saturating_sub(2);
+    let off = stage.plan.off;
+    let hue = if off.is_some() { theme.quiet() } else { theme.hue(number) };
+    put_right(buffer, area, 4, y, &(number + 1).to_string(), hue.add_modifier(Modifier::BOLD));
+    let text = stage_text(preview, stage);
+    let style = match (off.is_some(), selected) {
+        (true, _) => theme.quiet().add_modifier(Modifier::CROSSED_OUT),
+        (_, true) => theme.bright(),
+        _ => theme.ink(),
+    };
+    let trouble = stage.status.0 > 1 && stage.ending == Ending::Finished;
+    if !wide {
+        let lines = grouped(stage.out.lines());
+        let room = usize::from(right.saturating_sub(6)).saturating_sub(lines.len());
+        put(buffer, area, 5, y, &cut(&text, room), style);
+        let count = if trouble { format!("! {lines}") } else { lines };
+        put_right(
+            buffer,
+            area,
+            right,
+            y,
+            &count,
+            if off.is_some() { theme.quiet() } else { theme.hue(number) },
+        );
+        return;
+    }
+    let time = duration(stage.figures.elapsed_ns.max(stage.figures.processor_ns));
+    let time_width = 9;
+    let effect = match (stage.ending, trouble) {
+        (_, true) => format!("! status {}", stage.status.0),
+        (Ending::Cut(_), _) => format!("{} (cut off)", effect(stage)),
+        _ => effect(stage),
+    };
+    let effect_width = effect.chars().count().clamp(10, 22) as u16;
+    let effect_at = right.saturating_sub(time_width + effect_width + 1).max(16);
+    put(buffer, area, 5, y, &cut(&text, usize::from(effect_at.saturating_sub(6))), style);
+    let effect_style = if trouble { theme.bright() } else { theme.quiet() };
+    let room = usize::from(right.saturating_sub(time_width + effect_at));
+    put(buffer, area, effect_at, y, &cut(&effect, room), effect_style);
+    let quiet =
+        if stage.reused { theme.quiet().add_modifier(Modifier::DIM) } else { theme.quiet() };
+    put_right(buffer, area, right, y, &time, quiet);
+}
+
+/// A stage's words as they stand in the text; of one that is off, its own.
+fn stage_text(preview: &Preview, stage: &StageResult) -> String {
+    let span = match stage.plan.off {
+        Some(off) => off,
+        None => {
+            let targets = stage.plan.targets.iter().map(|target| target.span.start);
+            let end = targets.min().unwrap_or(stage.span.end).min(stage.span.end);
+            shell::Span::new(stage.span.start, end.max(stage.span.start))
+        }
+    };
+    let text = preview.text.get(span.range()).unwrap_or(&stage.name);
+    safe(text.trim()).replace("^J", " ")
+}
+
+/// Columns of a bar: the logarithm of the number of lines, at least one for one line.
+fn bar_width(lines: u64, most: u64, room: usize) -> usize {
+    if lines == 0 {
+        return 0;
+    }
+    let share = ((lines + 1) as f64).ln() / ((most.max(1) + 1) as f64).ln();
+    ((share * room as f64).round() as usize).clamp(1, room.max(1))
+}
+
+fn rows(app: &App, preview: &Preview, wide: bool) -> Vec<Row> {
+    let theme = app.theme;
+    let mut rows = Vec::new();
+    let source = preview.stages.first().and_then(|stage| stage.inputs.first());
+    if let Some(input) = source {
+        let (name, sample) = source_words(app, preview);
+        rows.push(Row {
+            place: (!wide).then_some(Place::Source),
+            kind: Kind::Source(name, sample),
+        });
+        let lines = preview.stages[0].input_lines();
+        if wide {
+            rows.push(Row {
+                place: Some(Place::Source),
+                kind: Kind::Bar { lines, style: theme.source_bar() },
+            });
+        }
+        let _ = input;
+    }
+    for (number, stage) in preview.stages.iter().enumerate() {
+        if wide && number == 0 && !rows.is_empty() {
+            rows.push(Row { place: None, kind: Kind::Gap });
+        }
+        rows.push(Row { place: Some(Place::Stage(number)), kind: Kind::Stage(number) });
+        if wide {
+            let style = if stage.plan.off.is_some() { theme.quiet() } else { theme.hue(number) };
+            let kind = Kind::Bar { lines: stage.out.lines(), style };
+            rows.push(Row { place: Some(Place::Stream(number)), kind });
+        }
+        for file in &stage.pending {
+            let how = match file.mode {
+                PendingMode::New => "new file",
+                PendingMode::Replace => "replaces",
+                PendingMode::Append => "appends to",
+            };
+            let now = match (file.mode, file.lines_now) {
+                (PendingMode::New, _) => String::new(),
+                (_, Some(lines)) => format!(" {} lines", grouped(lines)),
+                (_, None) => format!(" {}", bytes(file.bytes_now)),
+            };
+            let name = safe(&file.path.display().to_string());
+            let lines = grouped(file.kept.lines());
+            if wide {
+                rows.push(Row { place: None, kind: Kind::Gap });
+                rows.push(Row {
+                    place: None, kind: Kind::Text(format!(" ↧ {name}"), theme.ink())
+                });
+                let text = format!("   {how}{now}, {lines} lines, not written yet");
+                rows.push(Row { place: None, kind: Kind::Text(text, theme.hue(number)) });
+            } else {
+                let text = format!("↧ {name} {how}, not written");
+                rows.push(Row { place: None, kind: Kind::Text(text, theme.hue(number)) });
+            }
+        }
+    }
+    if wide {
+        rows.push(Row { place: None, kind: Kind::Gap });
+    }
+    rows.push(Row { place: None, kind: Kind::Text(footer(app, preview), theme.quiet()) });
+    rows
+}
+
+/// What the first stage reads, and which part of it.
+fn source_words(app: &App, preview: &Preview) -> (String, String) {
+    let inputs = &preview.stages[0].inputs;
+    let name = match inputs.first().map(|input| &input.name) {
+        Some(stream::InputName::File(name)) => safe(&String::from_utf8_lossy(name)),
+        _ => "standard input".to_owned(),
+    };
+    let more =
+        if inputs.len() > 1 { format!(" and {} more", inputs.len() - 1) } else { String::new() };
+    let Some(sampled) = inputs.first().and_then(|input| input.sampled.as_ref()) else {
+        return (format!("{name}{more}"), String::new());
+    };
+    let mut words = if sampled.complete {
+        "all of it".to_owned()
+    } else {
+        let sample = sample_in_words(app.sample);
+        match (sampled.whole_lines(), sampled.whole_bytes) {
+            (Some(lines), _) => format!("{sample} of {} lines", grouped(lines)),
+            (None, Some(whole)) => format!("{sample} of {}", bytes(whole)),
+            (None, None) => format!("{sample}, more is coming"),
+        }
+    };
+    if let Some(limit) = sampled.cut {
+        words = format!("{words}, cut off at {}", limit_in_words(limit));
+    }
+    (format!("{name}{more}"), words)
+}
+
+fn footer(app: &App, preview: &Preview) -> String {
+    if app.waiting.is_some() {
+        let progress = app.progress();
+        let lines: u64 = progress.first().map_or(0, |stage| stage.lines_in.max(stage.lines_out));
+        return format!("evaluating … {} lines · Ctrl-C stops", grouped(lines));
+    }
+    if app.is_stale() {
+        return "stale: of the text before".to_owned();
+    }
+    if let Some(path) = app.changed.first() {
+        return format!("{} has changed since: R reads it", safe(&path.display().to_string()));
+    }
+    let held: u64 = preview.stages.iter().map(|stage| stage.figures.peak_held_bytes).sum();
+    let mut text = format!("evaluated in {}", duration(preview.elapsed_ns));
+    if held > 0 {
+        text.push_str(&format!(" · {} held", bytes(held)));
+    }
+    text
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn bars_are_logarithmic_and_never_vanish() {
+        assert_eq!(bar_width(0, 1000, 30), 0);
+        assert_eq!(bar_width(1_000_000, 1_000_000, 30), 30);
+        assert!(bar_width(1, 1_000_000_000, 30) >= 1);
+        let (five, all) = (bar_width(5, 1_000_000, 30), bar_width(1_000_000, 1_000_000, 30));
+        assert!(five > 2 && five < all);
+    }
+}

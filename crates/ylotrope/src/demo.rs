@@ -1,0 +1,53 @@
+//! The demo: made-up data and pipelines, carried in the program and laid out in a folder.
+
+use std::fs;
+use std::io;
+use std::path::Path;
+
+/// Name and content of every file of the demo.
+const FILES: &[(&str, &[u8])] = &[
+    ("awkward.txt", include_bytes!("../../../demo/data/awkward.txt")),
+    ("cabins.csv", include_bytes!("../../../demo/data/cabins.csv")),
+    ("count-lower.txt", include_bytes!("../../../demo/data/count-lower.txt")),
+    ("count-middle.txt", include_bytes!("../../../demo/data/count-middle.txt")),
+    ("count-upper.txt", include_bytes!("../../../demo/data/count-upper.txt")),
+    ("gate.log", include_bytes!("../../../demo/data/gate.log")),
+    ("spares-lower.txt", include_bytes!("../../../demo/data/spares-lower.txt")),
+    ("spares-upper.txt", include_bytes!("../../../demo/data/spares-upper.txt")),
+    ("station.conf", include_bytes!("../../../demo/data/station.conf")),
+    ("wardens.txt", include_bytes!("../../../demo/data/wardens.txt")),
+    ("winch.log", include_bytes!("../../../demo/data/winch.log")),
+    ("winch.status", include_bytes!("../../../demo/data/winch.status")),
+    ("double-spares.sh", include_bytes!("../../../demo/pipelines/double-spares.sh")),
+    ("forgotten-sort.sh", include_bytes!("../../../demo/pipelines/forgotten-sort.sh")),
+    ("heaviest-cabins.sh", include_bytes!("../../../demo/pipelines/heaviest-cabins.sh")),
+    ("least-used-gates.sh", include_bytes!("../../../demo/pipelines/least-used-gates.sh")),
+    ("refusals-by-reason.sh", include_bytes!("../../../demo/pipelines/refusals-by-reason.sh")),
+    ("settings-in-force.sh", include_bytes!("../../../demo/pipelines/settings-in-force.sh")),
+    ("winch-alarms.sh", include_bytes!("../../../demo/pipelines/winch-alarms.sh")),
+    ("worst-gates.sh", include_bytes!("../../../demo/pipelines/worst-gates.sh")),
+];
+
+/// The pipeline that is open at the start.
+pub(crate) const FIRST: &str = "worst-gates.sh";
+
+/// Lays the demo out in `folder`. Files of the demo are brought back to how they were; others
+/// are left alone.
+///
+/// # Errors
+/// When the folder cannot be written.
+pub(crate) fn lay_out(folder: &Path) -> io::Result<()> {
+    fs::create_dir_all(folder)?;
+    for (name, content) in FILES {
+        let path = folder.join(name);
+        if fs::read(&path).is_ok_and(|now| now == *content) {
+            continue;
+        }
+        fs::write(&path, content)?;
+        if name.ends_with(".sh") {
+            use std::os::unix::fs::PermissionsExt;
+            fs::set_permissions(&path, fs::Permissions::from_mode(0o755))?;
+        }
+    }
+    Ok(())
+}
