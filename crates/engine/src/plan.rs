@@ -154,6 +154,17 @@ impl Plan {
     /// The first argument a filter cannot work with, at its place in `text`.
     pub fn check(&self, text: &str) -> Result<(), PlanError> {
         for stage in &self.stages {
+            if let StageKind::Host(name) = &stage.kind
+                && !is_program(name)
+            {
+                let name = String::from_utf8_lossy(name);
+                let message = format!("{name}: no filter or program of this name");
+                let length = name.len().min(stage.span.end - stage.span.start);
+                let at =
+                    text.get(stage.span.range()).and_then(|text| text.find(&*name)).unwrap_or(0);
+                let start = stage.span.start + at;
+                return Err(PlanError { message, span: Span::new(start, start + length) });
+            }
             let StageKind::Native(definition) = &stage.kind else { continue };
             let Err(error) = definition.build(&stage.arguments) else { continue };
             let name = definition.spec.name;
@@ -168,6 +179,18 @@ impl Plan {
         }
         Ok(())
     }
+}
+
+/// True when the machine has a program of this name, or the name is a path to one.
+fn is_program(name: &[u8]) -> bool {
+    use rustix::fs::{Access, access};
+    let runs = |path: &Path| path.is_file() && access(path, Access::EXEC_OK).is_ok();
+    let name = Path::new(OsStr::from_bytes(name));
+    if name.components().count() != 1 {
+        return runs(name);
+    }
+    let path = std::env::var_os("PATH").unwrap_or_default();
+    std::env::split_paths(&path).any(|folder| runs(&folder.join(name)))
 }
 
 /// The place of some bytes of an argument's value, where the text holds the value as it is.

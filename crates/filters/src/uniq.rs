@@ -15,7 +15,7 @@ const OPTIONS: &[OptionSpec] = &[
 
 static SPEC: Spec = Spec {
     name: "uniq",
-    summary: "makes one of several equal lines that follow each other",
+    summary: "collapses equal lines that follow each other into one",
     options: OPTIONS,
     operands: Operands::OneFile,
     operand_names: "[file]",
@@ -59,7 +59,7 @@ fn explain(arguments: &Arguments) -> String {
     let files = from_files(&arguments.operand_values());
     let case = if arguments.has('i') { ", case ignored" } else { "" };
     let what = match (arguments.has('d'), arguments.has('u')) {
-        (false, false) => "makes one of equal lines that follow each other",
+        (false, false) => "collapses equal lines that follow each other into one",
         (true, false) => "keeps one of each group of equal lines that follow each other",
         (false, true) => "keeps lines that differ from both neighbours",
         (true, true) => "keeps nothing: -d and -u exclude each other",

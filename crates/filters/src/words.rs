@@ -41,7 +41,10 @@ pub(crate) fn from_files(files: &[Vec<u8>]) -> String {
     if files.is_empty() {
         return String::new();
     }
-    let names: Vec<String> =
-        files.iter().map(|file| String::from_utf8_lossy(file).into_owned()).collect();
+    let name = |file: &Vec<u8>| match &file[..] {
+        b"-" => "standard input".to_owned(),
+        file => String::from_utf8_lossy(file).into_owned(),
+    };
+    let names: Vec<String> = files.iter().map(name).collect();
     format!(" of {}", list(&names))
 }

@@ -57,6 +57,7 @@ pub fn notes(preview: &Preview) -> Vec<Note> {
             notes.extend(repeats_apart(number, stage));
             notes.extend(delimiter_absent(preview, number, stage));
         }
+        notes.extend(nothing_comes(preview, number));
         notes.extend(same_file(preview, number, stage));
         notes.extend(replaces(preview, number, stage));
         notes.extend(endings(number, stage));
@@ -99,6 +100,17 @@ fn looked_at(stage: &StageResult) -> (Vec<bytes::Bytes>, bool) {
     }
     let all = lines.len() as u64 == stage.input_lines();
     (lines, all)
+}
+
+fn nothing_comes(preview: &Preview, number: usize) -> Option<Note> {
+    let before = preview.stages.get(number.checked_sub(1)?)?;
+    let reads =
+        preview.stages[number].inputs.iter().any(|input| input.name == stream::InputName::Standard);
+    if before.plan.feeds_next() || !reads {
+        return None;
+    }
+    let text = format!("nothing comes in: the output of stage {number} goes elsewhere");
+    Some(note("nothing-comes", number, Severity::Warning, text, None))
 }
 
 fn repeats_apart(number: usize, stage: &StageResult) -> Option<Note> {

@@ -54,18 +54,18 @@ pub fn duration(nanoseconds: u64) -> String {
     }
 }
 
-/// Lines a second: `14 200/s`, `3.10 M/s`.
+/// Lines a second: `142 lines/s`, `3.10 M lines/s`.
 pub fn rate(lines: u64, nanoseconds: u64) -> String {
     if nanoseconds == 0 || lines == 0 {
         return "–".to_owned();
     }
     let value = lines as f64 / (nanoseconds as f64 / 1e9);
     if value >= 999_500.0 {
-        format!("{} M/s", three_digits(value / 1e6))
+        format!("{} M lines/s", three_digits(value / 1e6))
     } else if value >= 999.5 {
-        format!("{} k/s", three_digits(value / 1e3))
+        format!("{} k lines/s", three_digits(value / 1e3))
     } else {
-        format!("{}/s", three_digits(value))
+        format!("{} lines/s", three_digits(value))
     }
 }
 
@@ -100,7 +100,7 @@ mod tests {
         assert_eq!(duration(200_000_000_000), "3 min 20 s");
         assert_eq!(
             (rate(5000, 1_000_000_000), rate(5_000_000, 1_000_000_000)),
-            ("5.00 k/s".into(), "5.00 M/s".into())
+            ("5.00 k lines/s".into(), "5.00 M lines/s".into())
         );
         assert_eq!((percent(702, 5000), percent(1, 100_000)), ("14.0 %".into(), "< 0.1 %".into()));
     }

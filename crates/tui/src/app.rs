@@ -157,7 +157,6 @@ pub struct App {
     allowed: BTreeSet<Vec<u8>>,
     dismissed: BTreeSet<(&'static str, String)>,
     store: Option<Store>,
-    recovered: Option<Recovered>,
     shelves: Vec<PathBuf>,
     history: Vec<String>,
     recalled: Option<(usize, String)>,
@@ -213,7 +212,6 @@ impl App {
             allowed: BTreeSet::new(),
             dismissed: BTreeSet::new(),
             store: setup.store,
-            recovered: setup.recovered,
             shelves: setup.shelves,
             history,
             recalled: None,
@@ -224,9 +222,15 @@ impl App {
             wish: Wish::Stay,
             page: Size::new(80, 24),
         };
-        if app.recovered.is_some() {
-            app.message =
-                Some("text of a session that broke off was kept: Alt-b brings it back".to_owned());
+        if let (Some(recovered), Some(store)) = (setup.recovered, &app.store) {
+            // Among the earlier lines it is safe for good.
+            if store.remember(&recovered.text).is_ok() {
+                Store::settle(&recovered);
+                app.history.retain(|earlier| *earlier != recovered.text);
+                app.history.push(recovered.text);
+                app.message =
+                    Some("text of a session that broke off was kept: ↑ brings it back".to_owned());
+            }
         }
         app.text_changed();
         app
@@ -266,7 +270,7 @@ impl App {
             Event::Aligned(generation, place, rows) => {
                 let current =
                     self.preview.as_ref().is_some_and(|preview| preview.generation == generation);
-                if current && place == self.place {
+                if current && place == self.shown() {
                     self.lens.show(Content::Stage { stage: place.stage(), rows }, true);
                 }
             }
@@ -408,6 +412,18 @@ impl App {
         }
     }
 
+    /// The selected place as far as there is a result for it: while a new stage is typed, the
+    /// last one that has one.
+    pub fn shown(&self) -> Place {
+        let stages = self.preview.as_ref().map_or(0, |preview| preview.stages.len());
+        match self.place {
+            Place::Stage(number) | Place::Stream(number) if number >= stages => {
+                Place::Stage(stages.saturating_sub(1))
+            }
+            place => place,
+        }
+    }
+
     /// Selects a row of the river and shows it in the lens.
     pub(crate) fn select(&mut self, place: Place) {
         let same = self.place == place;
@@ -421,12 +437,12 @@ impl App {
     /// Shows the selected place, as it is now, in the lens.
     pub(crate) fn refresh_lens(&mut self, keep_place: bool) {
         let Some(preview) = self.preview.clone() else { return };
-        if let Some(content) = content_of(&preview, self.place, self.lens.hide) {
+        if let Some(content) = content_of(&preview, self.shown(), self.lens.hide) {
             self.lens.show(content, keep_place);
             return;
         }
         self.lens.show(Content::Empty, keep_place);
-        let (place, hide) = (self.place, self.lens.hide);
+        let (place, hide) = (self.shown(), self.lens.hide);
         let events = self.events.clone();
         std::thread::spawn(move || {
             if let Some(stage) = preview.stages.get(place.stage()) {

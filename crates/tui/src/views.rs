@@ -56,7 +56,7 @@ fn areas(area: Rect, app: &App) -> Areas {
     let middle = rule + 1;
     let middle_rows = bottom_rule.saturating_sub(middle);
     let river_width = if width >= 150 {
-        47
+        52
     } else if width >= WIDE {
         42
     } else {
@@ -173,20 +173,12 @@ fn header(buffer: &mut Buffer, area: Rect, app: &App) {
     if app.is_changed() {
         x = put(buffer, area, x + 1, 0, "changed", theme.quiet());
     }
-    let views = "Bench   open";
-    let start = area.width.saturating_sub(views.len() as u16 + 2);
+    let start = area.width.saturating_sub(16);
     if start > x + 2 {
-        let here = theme.bright().add_modifier(ratatui::style::Modifier::UNDERLINED);
-        put(buffer, area, start, 0, "Bench", here);
-        let x = put(
-            buffer,
-            area,
-            start + 8,
-            0,
-            "o",
-            theme.ink().add_modifier(ratatui::style::Modifier::UNDERLINED),
-        );
-        put(buffer, area, x, 0, "pen", theme.quiet());
+        let underlined = ratatui::style::Modifier::UNDERLINED;
+        put(buffer, area, start, 0, "Bench", theme.bright().add_modifier(underlined));
+        let x = put(buffer, area, start + 8, 0, "S", theme.ink().add_modifier(underlined));
+        put(buffer, area, x, 0, "helf", theme.quiet());
     }
 }
 

@@ -7,7 +7,6 @@ use tui_input::InputRequest;
 use super::{App, Focus};
 use crate::complete::{common, complete};
 use crate::editor::Edit;
-use crate::store::Store;
 
 impl App {
     /// Text pasted into the terminal.
@@ -49,7 +48,6 @@ impl App {
                 self.undo()
             }
             (KeyCode::Char('r'), false, true) => self.redo(),
-            (KeyCode::Char('b'), false, true) if self.recovered.is_some() => self.bring_back(),
             (KeyCode::Char('j'), true, _) | (KeyCode::Enter, _, true) => {
                 self.editor.insert('\n');
                 self.after_edit(true);
@@ -209,15 +207,6 @@ impl App {
             self.message = Some("nothing to do again".to_owned());
         }
     }
-
-    fn bring_back(&mut self) {
-        if let Some(recovered) = self.recovered.take() {
-            self.editor.set_text(&recovered.text, recovered.text.len());
-            Store::settle(&recovered);
-            self.message = Some("brought back; undo returns to the text before".to_owned());
-            self.text_changed();
-        }
-    }
 }
 
 /// The readline keys.
@@ -229,7 +218,7 @@ fn request(code: KeyCode, control: bool, alt: bool) -> Option<Edit> {
         (KeyCode::Right, false, false) | (KeyCode::Char('f'), true, false) => {
             ask(Ask::GoToNextChar)
         }
-        (KeyCode::Left, ..) => ask(Ask::GoToPrevWord),
+        (KeyCode::Left, ..) | (KeyCode::Char('b'), false, true) => ask(Ask::GoToPrevWord),
         (KeyCode::Right, ..) | (KeyCode::Char('f'), false, true) => ask(Ask::GoToNextWord),
         (KeyCode::Home, ..) | (KeyCode::Char('a'), true, false) => Some(Edit::LineStart),
         (KeyCode::End, ..) | (KeyCode::Char('e'), true, false) => Some(Edit::LineEnd),

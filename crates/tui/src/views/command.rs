@@ -54,10 +54,48 @@ fn most_rows(height: u16) -> usize {
 
 /// Rows of the screen the text takes: two for each of its own, and the completion's.
 pub(super) fn rows(app: &App, width: u16, height: u16) -> u16 {
-    let text = wrapped(app.editor.text(), usize::from(width.saturating_sub(3)))
-        .len()
-        .min(most_rows(height));
-    (text * 2) as u16 + completion_rows(app, height)
+    let rows = wrapped(app.editor.text(), usize::from(width.saturating_sub(3)));
+    let (_, shown) = visible_rows(app, &rows, most_rows(height) * 2);
+    let used: u16 = shown.iter().map(|(_, height)| height).sum();
+    used + completion_rows(app, height)
+}
+
+/// The row of the cursor, and the rows that are on screen around it with their heights: a row
+/// of stages has its ruler below it, a comment has none.
+fn visible_rows(app: &App, rows: &[(Vec<Cell>, usize)], room: usize) -> (usize, Vec<(usize, u16)>) {
+    let text = app.editor.text();
+    let cursor = app.editor.cursor();
+    let found = rows.iter().position(|(_, end)| cursor <= *end).unwrap_or(0);
+    // A cursor at the place where a full row is cut stands at the start of the next.
+    let cut_here = rows.get(found).is_some_and(|(_, end)| {
+        cursor == *end && cursor < text.len() && text.as_bytes()[cursor] != b'\n'
+    });
+    let cursor_row = (found + usize::from(cut_here)).min(rows.len().saturating_sub(1));
+    let height = |number: usize| -> u16 {
+        let first = rows[number].0.iter().find(|cell| cell.shown != " ");
+        if first.is_some_and(|cell| cell.shown == "#") { 1 } else { 2 }
+    };
+    let mut shown = vec![(cursor_row, height(cursor_row))];
+    let mut used = usize::from(shown[0].1);
+    let (mut above, mut below) = (cursor_row, cursor_row + 1);
+    loop {
+        let before = used;
+        if let Some(next) = above.checked_sub(1)
+            && used + usize::from(height(next)) <= room
+        {
+            above = next;
+            used += usize::from(height(next));
+            shown.insert(0, (next, height(next)));
+        }
+        if below < rows.len() && used + usize::from(height(below)) <= room {
+            used += usize::from(height(below));
+            shown.push((below, height(below)));
+            below += 1;
+        }
+        if used == before {
+            return (cursor_row, shown);
+        }
+    }
 }
 
 fn completion_rows(app: &App, height: u16) -> u16 {
@@ -70,38 +108,35 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) -> Option<Positio
     let text = app.editor.text();
     let rows = wrapped(text, usize::from(area.width.saturating_sub(3)));
     let cursor = app.editor.cursor();
-    let cursor_row = rows.iter().position(|(_, end)| cursor <= *end).unwrap_or(0);
-    // A cursor at the place where a full row is cut stands at the start of the next.
-    let cursor_row = match rows.get(cursor_row) {
-        Some((_, end))
-            if cursor == *end && cursor < text.len() && text.as_bytes()[cursor] != b'\n' =>
-        {
-            cursor_row + 1
-        }
-        _ => cursor_row,
-    };
     let candidates = completion_rows(app, buffer.area.height);
-    let visible = usize::from(area.height.saturating_sub(candidates) / 2).max(1);
-    let first = cursor_row
-        .saturating_sub(visible.saturating_sub(1))
-        .min(rows.len().saturating_sub(visible));
+    let room = usize::from(area.height.saturating_sub(candidates));
+    let (cursor_row, visible) = visible_rows(app, &rows, room);
     let pipeline = app.script.as_ref().and_then(|script| script.pipelines.last());
     let mut position = None;
-    for (number, (row, end)) in rows.iter().enumerate().skip(first).take(visible) {
-        let y = ((number - first) * 2) as u16;
+    let (mut y, mut cursor_y) = (0u16, 0u16);
+    for (number, height) in visible {
+        let (row, end) = &rows[number];
+        if number == cursor_row {
+            cursor_y = y;
+        }
         let mut x = 1u16;
         for cell in row {
             if number == cursor_row && cell.at == cursor {
                 position = Some(x);
             }
             put(buffer, area, x, y, &cell.shown, style_at(app, pipeline, cell.at));
-            ruler(buffer, area, x, y + 1, app, pipeline, cell);
+            if height > 1 {
+                ruler(buffer, area, x, y + 1, app, pipeline, cell);
+            }
             x += cell.width as u16;
         }
         if number == cursor_row && position.is_none() {
             position = Some(x);
         }
-        problem(buffer, area, y + 1, app, row, *end, x);
+        if height > 1 {
+            problem(buffer, area, y + 1, app, row, *end, x);
+        }
+        y += height;
     }
     if text.is_empty() {
         put(
@@ -113,8 +148,8 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) -> Option<Positio
             app.theme.quiet(),
         );
     }
-    draw_completion(buffer, area, (visible * 2) as u16, candidates, app);
-    let at = Position::new(area.x + position?, area.y + ((cursor_row - first) * 2) as u16);
+    draw_completion(buffer, area, y, candidates, app);
+    let at = Position::new(area.x + position?, area.y + cursor_y);
     (app.focus == Focus::Text && area.contains(at)).then_some(at)
 }
 

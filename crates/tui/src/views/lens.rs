@@ -13,8 +13,11 @@ use crate::app::{App, Focus, Place};
 use crate::display::{View, pieces, width};
 use crate::lens::{Content, matches, row_lines};
 
-/// Room the output needs at least to stand beside the input.
+/// Columns the lens needs to show both sides beside each other.
 const TWO_SIDES: u16 = 66;
+
+/// Columns the heading of a side takes.
+const HEADING: u16 = 34;
 
 struct Shown {
     row: Row,
@@ -79,7 +82,7 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
 
 fn shown(app: &App, preview: &Preview, number: usize) -> Shown {
     let (row, left, right) = row_lines(preview, &app.lens.content, number);
-    let (left_number, right_number) = match (&app.lens.content, app.place) {
+    let (left_number, right_number) = match (&app.lens.content, app.shown()) {
         (Content::Stage { stage, .. }, _) => {
             let result = &preview.stages[*stage];
             let at = row.left.and_then(|flat| result.input_at(flat));
@@ -162,15 +165,20 @@ fn columns(
         };
     }
     let limit = usize::from(room);
-    let widest = rows
-        .iter()
-        .filter_map(|row| row.right.as_ref())
-        .map(|line| width(line, app.lens.view, limit))
-        .max();
-    let wanted = widest.unwrap_or(0) as u16 + right_gutter + 2;
-    // As wide as its lines on screen, between a fifth and a half of the room.
-    let right_room = wanted.max(22).max(room / 5).min(room / 2);
-    let left_room = room - right_room;
+    let widest = |side: fn(&Shown) -> Option<&Bytes>| {
+        let widths = rows.iter().filter_map(side).map(|line| width(line, app.lens.view, limit));
+        widths.max().unwrap_or(0) as u16
+    };
+    // Both sides as wide as their lines on screen, as far as there is room: the output between
+    // its heading and half of it, the input what is left, so that partners stand close.
+    let right_room =
+        (widest(|row| row.right.as_ref()) + right_gutter + 1).max(HEADING).min(room / 2);
+    let left_most = room - right_room;
+    let left_room = if app.lens.wrap {
+        left_most
+    } else {
+        (widest(|row| row.left.as_ref()) + 6).clamp(HEADING.min(left_most), left_most)
+    };
     let right_start = start + left_room + right_gutter;
     Columns {
         gutter,
@@ -191,12 +199,12 @@ fn header(
     columns: &Columns,
 ) {
     let theme = app.theme;
-    let number = app.place.stage();
+    let number = app.shown().stage();
     let title = theme.hue(number).add_modifier(Modifier::BOLD);
     let amount = |lines: u64, size: u64| format!("{} lines · {}", grouped(lines), bytes(size));
     let stale = if app.is_stale() { "  stale" } else { "" };
     let Some(stage) = stage else {
-        let (name, style) = match app.place {
+        let (name, style) = match app.shown() {
             Place::Source => ("source".to_owned(), theme.bright()),
             _ => (format!("out of {}", number + 1), title),
         };
@@ -236,8 +244,6 @@ fn header(
         }
         if let Some((start, _)) = columns.right {
             let at = if columns.left.is_some() { start - columns.right_gutter } else { 1 };
-            let text_end = if columns.left.is_some() { at } else { area.width };
-            let _ = text_end;
             let x = put(buffer, area, at, 0, &format!("out of {}", number + 1), title);
             put(buffer, area, x + 2, 0, &out, theme.quiet());
         }
@@ -385,7 +391,7 @@ fn draw_row(
         } else {
             mark.map(|mark| mark(&line[..line.len().min(1 << 16)])).unwrap_or_default()
         };
-        let hue = theme.hue(app.place.stage()).add_modifier(Modifier::BOLD);
+        let hue = theme.hue(app.shown().stage()).add_modifier(Modifier::BOLD);
         used = used.max(text(buffer, area, (start, room), y, app, line, base, &marked, hue));
     } else if let (Some((start, room)), None, Some(line), true) =
         (columns.left, &shown.left, &shown.right, single)
@@ -414,7 +420,7 @@ fn draw_row(
         put_right(buffer, area, columns.gutter, y, &signed(number), theme.quiet());
     }
     if single && stage.is_some() && shown.row.left.is_some() && !dropped {
-        put(buffer, area, columns.gutter, y, "›", theme.hue(app.place.stage()));
+        put(buffer, area, columns.gutter, y, "›", theme.hue(app.shown().stage()));
     }
     if columns.middle > 0 {
         let bracket = match (shown.row.grouped, shown.right.is_some(), shown.row.goes_on) {

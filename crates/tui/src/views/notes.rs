@@ -12,7 +12,7 @@ use crate::display::safe;
 
 pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let theme = app.theme;
-    let number = app.place.stage();
+    let number = app.shown().stage();
     let Some(stage) = app.preview.as_ref().and_then(|preview| preview.stages.get(number)) else {
         return;
     };
@@ -23,7 +23,7 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let figures = stage.figures;
     let time = figures.elapsed_ns.max(figures.processor_ns);
     let mut numbers = format!(
-        "{} lines in, {} out · {} in, {} out · {}, {} lines · processor {}",
+        "{} lines in, {} out · {} in, {} out · {}, {} · processor {}",
         grouped(figures.lines_in),
         grouped(stage.out.lines()),
         bytes(figures.bytes_in),

@@ -161,7 +161,7 @@ fn stage_row(
         );
         return;
     }
-    let time = duration(stage.figures.elapsed_ns.max(stage.figures.processor_ns));
+    let time = duration(stage.figures.processor_ns);
     let time_width = 9;
     let effect = match (stage.ending, trouble) {
         (_, true) => format!("! status {}", stage.status.0),
