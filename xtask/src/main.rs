@@ -1,1 +1,29 @@
-fn main() {}
+//! `cargo xtask`: the one test command, and the benchmark against the host's utilities.
+
+mod bench;
+mod test;
+
+use anyhow::Result;
+use clap::Parser;
+
+#[derive(Parser)]
+enum Cli {
+    /// Check what the tests need, then formatting, clippy, and all tests
+    Test,
+    /// Time whole pipelines beside the host's utilities and print a table of ratios
+    BenchHost {
+        /// How much gate.log
+        #[arg(long, default_value = "512M")]
+        size: String,
+        /// Rounds; the median counts
+        #[arg(long, default_value_t = 5)]
+        rounds: usize,
+    },
+}
+
+fn main() -> Result<()> {
+    match Cli::parse() {
+        Cli::Test => test::run(),
+        Cli::BenchHost { size, rounds } => bench::run(&size, rounds),
+    }
+}

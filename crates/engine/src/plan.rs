@@ -250,12 +250,14 @@ fn stage(
         }
         targets.push(Target { descriptor: redirection.descriptor, kind, span: redirection.span });
     }
-    let assignments = command.assignments.iter();
-    let assignments = assignments
-        .map(|assignment| {
-            (assignment.name.clone(), expand::value(&assignment.value, variables, world))
-        })
-        .collect();
+    // Each assignment sees those before it.
+    let mut assigned = variables.clone();
+    let mut assignments = Vec::new();
+    for assignment in &command.assignments {
+        let value = expand::value(&assignment.value, &assigned, world);
+        assigned.set(&assignment.name, value.clone());
+        assignments.push((assignment.name.clone(), value));
+    }
     let drop_name = usize::from(!words.is_empty());
     Ok(StagePlan {
         kind,

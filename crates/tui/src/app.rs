@@ -163,6 +163,8 @@ pub struct App {
     searches: u64,
     searching: Option<stream::Cancel>,
     changes_seen: Instant,
+    /// Something came from standard input while a preview was made.
+    arrived: bool,
     events: Sender<Event>,
     wish: Wish,
     page: Size,
@@ -218,6 +220,7 @@ impl App {
             searches: 0,
             searching: None,
             changes_seen: Instant::now(),
+            arrived: false,
             events,
             wish: Wish::Stay,
             page: Size::new(80, 24),
@@ -469,6 +472,9 @@ impl App {
         if let Some(search) = self.lens.search.clone() {
             self.start_search(&search.query);
         }
+        if std::mem::take(&mut self.arrived) && self.problem.is_none() {
+            self.text_changed();
+        }
     }
 
     fn job(&mut self, job: Job) {
@@ -495,6 +501,8 @@ impl App {
                 // One preview at a time while data streams in.
                 if self.waiting.is_none() && self.problem.is_none() {
                     self.text_changed();
+                } else {
+                    self.arrived = true;
                 }
             }
         }

@@ -10,7 +10,7 @@ use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::event::{DisableBracketedPaste, EnableBracketedPaste};
 use ratatui::crossterm::execute;
 use ratatui::crossterm::terminal::{
-    EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode,
+    Clear, ClearType, EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode,
 };
 use ratatui::layout::Size;
 use ratatui::{Frame, Terminal};
@@ -46,7 +46,11 @@ impl Screen {
         give_back();
         kill_current_process_group(Signal::TSTP)?;
         take()?;
-        self.terminal.clear()
+        // A terminal without a past draws everything anew. (Clearing it would ask for the
+        // cursor's place, and the answer goes to the thread that reads the keys.)
+        execute!(stdout(), Clear(ClearType::All))?;
+        self.terminal = Terminal::new(CrosstermBackend::new(stdout()))?;
+        Ok(())
     }
 
     pub(crate) fn leave(self) {

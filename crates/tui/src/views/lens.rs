@@ -131,7 +131,7 @@ fn columns(
             .max()
             .unwrap_or(0)
     };
-    let gutter = digits(&mut rows.iter().filter_map(|row| row.left_number)).max(4) as u16 + 1;
+    let gutter = digits(&mut rows.iter().filter_map(|row| row.left_number)).max(4) as u16 + 2;
     let start = gutter + 2;
     let room = area.width.saturating_sub(start);
     if stage.is_none() || single {
@@ -417,7 +417,7 @@ fn draw_row(
         }
     }
     if let Some(number) = shown.left_number.filter(|_| columns.left.is_some()) {
-        put_right(buffer, area, columns.gutter, y, &signed(number), theme.quiet());
+        put_right(buffer, area, columns.gutter - 1, y, &signed(number), theme.quiet());
     }
     if single && stage.is_some() && shown.row.left.is_some() && !dropped {
         put(buffer, area, columns.gutter, y, "›", theme.hue(app.shown().stage()));

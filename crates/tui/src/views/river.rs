@@ -232,24 +232,23 @@ fn rows(app: &App, preview: &Preview, wide: bool) -> Vec<Row> {
             rows.push(Row { place: Some(Place::Stream(number)), kind });
         }
         for file in &stage.pending {
-            let how = match file.mode {
-                PendingMode::New => "new file",
-                PendingMode::Replace => "replaces",
-                PendingMode::Append => "appends to",
+            let now = match file.lines_now {
+                Some(lines) => format!("{} lines", grouped(lines)),
+                None => bytes(file.bytes_now),
             };
-            let now = match (file.mode, file.lines_now) {
-                (PendingMode::New, _) => String::new(),
-                (_, Some(lines)) => format!(" {} lines", grouped(lines)),
-                (_, None) => format!(" {}", bytes(file.bytes_now)),
+            let lines = grouped(file.kept.lines());
+            let how = match file.mode {
+                PendingMode::New => format!("new file, {lines} lines"),
+                PendingMode::Replace => format!("replaces {now} by {lines} lines"),
+                PendingMode::Append => format!("appends {lines} lines to {now}"),
             };
             let name = safe(&file.path.display().to_string());
-            let lines = grouped(file.kept.lines());
             if wide {
                 rows.push(Row { place: None, kind: Kind::Gap });
                 rows.push(Row {
                     place: None, kind: Kind::Text(format!(" ↧ {name}"), theme.ink())
                 });
-                let text = format!("   {how}{now}, {lines} lines, not written yet");
+                let text = format!("   {how}, not written yet");
                 rows.push(Row { place: None, kind: Kind::Text(text, theme.hue(number)) });
             } else {
                 let text = format!("↧ {name} {how}, not written");

@@ -1,0 +1,225 @@
+//! The real interface in a real terminal.
+
+use crate::tmux::Terminal;
+
+fn start_demo(terminal: &Terminal) {
+    terminal.type_text("$Y demo");
+    terminal.press(&["Enter"]);
+    terminal.wait("evaluated in");
+}
+
+fn replace_text(terminal: &Terminal, text: &str) {
+    terminal.press(&["C-e", "C-u"]);
+    terminal.paste(text);
+}
+
+#[test]
+fn from_the_demo_to_a_written_file_and_back() {
+    let terminal = Terminal::open(160, 50);
+    let before = terminal.settings();
+    start_demo(&terminal);
+    let screen = terminal.wait("not written yet");
+    assert!(screen.contains("gate.log") && screen.contains("keeps 5 of"), "{screen}");
+
+    replace_text(
+        &terminal,
+        "grep refused gate.log | cut -d' ' -f3 | sort | uniq -c | sort -rn | head -n 3 > top.txt",
+    );
+    let screen = terminal.wait("keeps 3 of");
+    assert!(screen.contains("new file, 3 lines, not written yet"), "{screen}");
+
+    // Over the stages, and into the lens.
+    terminal.escape("↑↓ select");
+    terminal.press(&["Home", "Down"]);
+    terminal.wait("through 1");
+    terminal.press(&["Right"]);
+    terminal.wait("splits every line at each single space and keeps field 3");
+    terminal.press(&["Tab", "End"]);
+    terminal.press(&["/"]);
+    terminal.type_text("gate-17");
+    terminal.press(&["Enter"]);
+    terminal.wait("“gate-17” in row");
+    terminal.escape("↑↓ select");
+
+    // Off and on.
+    terminal.press(&["x"]);
+    terminal.wait("# off: cut -d' ' -f3");
+    terminal.press(&["x"]);
+    terminal.wait_gone("# off:");
+
+    // Insert, move, delete, undo.
+    terminal.press(&["n"]);
+    terminal.wait("new stage 3");
+    terminal.type_text("tr a-z A-Z");
+    terminal.press(&["Enter"]);
+    terminal.wait("GATE-");
+    terminal.press(&["]"]);
+    terminal.wait("| sort | tr a-z A-Z |");
+    terminal.press(&["d"]);
+    terminal.wait_gone("tr a-z A-Z |");
+    terminal.press(&["u"]);
+    terminal.wait("| sort | tr a-z A-Z |");
+    terminal.press(&["u", "u"]);
+    terminal.wait("-f3 | sort | uniq");
+
+    // Write the file, then take it back.
+    let written = terminal.path().join("state/ylotrope/demo/top.txt");
+    terminal.wait("evaluated in");
+    terminal.press(&["w"]);
+    terminal.wait("write these files now");
+    terminal.press(&["y"]);
+    terminal.wait("written: top.txt, 3 lines");
+    let content = std::fs::read_to_string(&written).unwrap();
+    assert!(content.lines().count() == 3 && content.contains("gate-"), "{content}");
+    terminal.press(&["W"]);
+    terminal.wait("1 file is as before");
+    assert!(!written.exists());
+
+    // Leaving asks; the terminal is as it was.
+    terminal.press(&["q"]);
+    terminal.wait("Leave all the same?");
+    terminal.press(&["y"]);
+    terminal.wait("shell>");
+    assert!(terminal.flags().starts_with("0 1"), "{}", terminal.flags());
+    assert_eq!(terminal.settings(), before);
+}
+
+#[test]
+fn a_small_terminal_an_error_and_a_resize() {
+    let terminal = Terminal::open(80, 24);
+    start_demo(&terminal);
+    replace_text(&terminal, "cut -d' ' -f3 gate.log | sort | uniq -c");
+    terminal.wait("3 uniq -c");
+    terminal.type_text(" | head -n 'x");
+    let screen = terminal.wait("this quote ' has no end");
+    assert!(screen.contains("3 uniq -c"), "the old result stays:\n{screen}");
+    terminal.press(&["BSpace", "BSpace"]);
+    terminal.type_text("2");
+    terminal.wait("4 head -n 2");
+    terminal.escape("↑↓ select");
+    terminal.press(&["Left"]);
+    terminal.wait("into 3");
+    terminal.press(&["o"]);
+    terminal.wait("out of 3");
+    terminal.resize(160, 50);
+    terminal.wait("keeps 2 of");
+    terminal.resize(30, 9);
+    terminal.resize(80, 24);
+    terminal.wait("4 head -n 2");
+}
+
+#[test]
+fn suspended_and_brought_back_whole() {
+    let terminal = Terminal::open(100, 30);
+    let before = terminal.settings();
+    start_demo(&terminal);
+    terminal.press(&["C-z"]);
+    terminal.wait("Stopped");
+    assert!(terminal.flags().starts_with("0 1"));
+    assert_eq!(terminal.settings(), before);
+    terminal.type_text("fg");
+    terminal.press(&["Enter"]);
+    terminal.wait("evaluated in");
+    terminal.type_text("x");
+    terminal.wait("changed");
+    terminal.press(&["C-q"]);
+    terminal.wait("Leave all the same?");
+    terminal.press(&["y"]);
+    terminal.wait("shell>");
+}
+
+#[test]
+fn signals_leave_the_terminal_in_order_and_the_text_survives() {
+    for signal in ["TERM", "HUP"] {
+        let terminal = Terminal::open(100, 30);
+        let before = terminal.settings();
+        start_demo(&terminal);
+        replace_text(&terminal, "sort spares-upper.txt | uniq -di");
+        terminal.wait("2 uniq -di");
+        let state = terminal.path().join("state/ylotrope");
+        let recovery = std::fs::read_dir(&state).unwrap().flatten().map(|entry| entry.path());
+        let recovery = recovery
+            .into_iter()
+            .find(|path| path.display().to_string().contains("recovery"))
+            .unwrap();
+        let name = recovery.file_stem().unwrap().to_str().unwrap().to_owned();
+        let process = name.strip_prefix("recovery-").unwrap();
+        assert!(
+            std::process::Command::new("kill")
+                .args(["-s", signal, process])
+                .status()
+                .unwrap()
+                .success()
+        );
+        terminal.wait("shell>");
+        assert!(terminal.flags().starts_with("0 1"));
+        assert_eq!(terminal.settings(), before);
+        // The next session has the text among the earlier lines.
+        terminal.type_text("clear; $Y demo");
+        terminal.press(&["Enter"]);
+        terminal.wait("text of a session that broke off was kept");
+        terminal.press(&["Up", "Up"]);
+        terminal.wait("sort spares-upper.txt | uniq -di");
+    }
+}
+
+#[test]
+fn data_from_standard_input_saving_and_opening() {
+    let terminal = Terminal::open(120, 40);
+    terminal.type_text("seq 1 30 | $Y");
+    terminal.press(&["Enter"]);
+    terminal.wait("standard input");
+    terminal.wait("all of it");
+    terminal.press(&["C-e"]);
+    terminal.type_text(" | grep 7");
+    terminal.wait("keeps 3 of 30");
+    terminal.press(&["C-s"]);
+    terminal.wait("save as a script");
+    terminal.press(&["C-u"]);
+    terminal.type_text("sevens.sh");
+    terminal.press(&["Enter"]);
+    terminal.wait("saved as sevens.sh");
+    let script = std::fs::read_to_string(terminal.path().join("sevens.sh")).unwrap();
+    assert_eq!(script, "#!/bin/sh\ncat | grep 7\n");
+    terminal.press(&["C-q"]);
+    terminal.wait_gone("standard input");
+    terminal.type_text("seq 40 | sh sevens.sh | tail -n 1; $Y sevens.sh");
+    terminal.press(&["Enter"]);
+    terminal.wait("cat | grep 7");
+}
+
+#[test]
+fn completion_history_sample_and_awkward_bytes() {
+    let terminal = Terminal::open(140, 45);
+    start_demo(&terminal);
+    replace_text(&terminal, "");
+    terminal.press(&["C-u", "BSpace", "C-u"]);
+    terminal.wait("type a pipeline");
+    terminal.type_text("uni");
+    terminal.press(&["Tab"]);
+    terminal.type_text("-");
+    terminal.press(&["Tab"]);
+    terminal.wait("put the number of repeats before each line");
+    terminal.escape("Esc to the river");
+    terminal.press(&["C-u"]);
+    terminal.type_text("cat awk");
+    terminal.press(&["Tab", "Enter"]);
+    let screen = terminal.wait("broken \\xFF\\xC3 bytes");
+    assert!(screen.contains("red ^[[31mescape"), "{screen}");
+    terminal.press(&["C-u"]);
+    terminal.type_text("cat gate.log");
+    terminal.wait("first 5 000 of 8 871 lines");
+    terminal.press(&["Up"]);
+    terminal.wait("broken \\xFF");
+    terminal.press(&["Down"]);
+    terminal.wait("first 5 000 of");
+    terminal.escape("↑↓ select");
+    terminal.press(&["s", "Down", "Down"]);
+    terminal.type_text("1000");
+    terminal.press(&["Enter"]);
+    terminal.wait("every 1 000th of 8 871 lines");
+    terminal.press(&["s", "Down", "Down", "Enter"]);
+    terminal.wait("all of it");
+    terminal.press(&["?"]);
+    terminal.wait("Three places take the keys.");
+}

@@ -1,0 +1,196 @@
+//! `ylotrope run` gives what `sh` gives.
+
+use std::io::Write;
+use std::path::Path;
+use std::process::{Command, Output, Stdio};
+
+use proptest::prelude::*;
+
+fn ours() -> Command {
+    Command::new(assert_cmd::cargo::cargo_bin!("ylotrope"))
+}
+
+fn feed(command: &mut Command, folder: &Path, stdin: &str) -> Output {
+    let mut child = command
+        .current_dir(folder)
+        .env("LC_ALL", "C.UTF-8")
+        .env("WHO", "night warden")
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut input = child.stdin.take().unwrap();
+    // A program that does not read its input closes it.
+    let _ = input.write_all(stdin.as_bytes());
+    drop(input);
+    child.wait_with_output().unwrap()
+}
+
+/// Runs a line both ways, each in its own copy of the folder; output, status and files agree.
+fn agrees(line: &str, arguments: &[&str], stdin: &str) {
+    let make = || {
+        let folder = tempfile::tempdir().unwrap();
+        std::fs::write(folder.path().join("a.log"), "b refused\na passed\nb refused\n").unwrap();
+        std::fs::write(folder.path().join("b.log"), "z\n").unwrap();
+        std::fs::write(folder.path().join("my file"), "1\n2\n").unwrap();
+        folder
+    };
+    let (host, own) = (make(), make());
+    let expected = feed(Command::new("sh").arg("-c").arg(line).args(arguments), host.path(), stdin);
+    let found = feed(ours().args(["run", "-c", line]).args(arguments), own.path(), stdin);
+    assert_eq!(
+        String::from_utf8_lossy(&found.stdout),
+        String::from_utf8_lossy(&expected.stdout),
+        "{line}"
+    );
+    assert_eq!(
+        found.status.code(),
+        expected.status.code(),
+        "{line}: {}",
+        String::from_utf8_lossy(&found.stderr)
+    );
+    let files = |folder: &Path| {
+        let mut files: Vec<(String, Vec<u8>)> = std::fs::read_dir(folder)
+            .unwrap()
+            .flatten()
+            .map(|entry| {
+                (entry.file_name().into_string().unwrap(), std::fs::read(entry.path()).unwrap())
+            })
+            .collect();
+        files.sort();
+        files
+    };
+    assert_eq!(files(own.path()), files(host.path()), "{line}");
+}
+
+#[test]
+fn lines_do_what_sh_does() {
+    for line in [
+        "grep refused a.log | cut -d' ' -f1 | sort | uniq -c",
+        "cat *.log | wc -l",
+        "cat < a.log > out; cat out >> b.log; sort b.log",
+        "cat nope a.log 2> err | head -n 1",
+        "cat nope 2>&1 | wc -l",
+        "grep zz a.log",
+        "grep -q refused a.log",
+        "echo \"$WHO\" $WHO '$WHO' \\$WHO",
+        "X='a  b'; echo $X \"$X\" ${X}c",
+        "echo $1 \"$2\" $# $0 \"$@\" | tr ' ' _",
+        "echo $?; false; echo $?",
+        "printf '%s\\n' \"$@\"",
+        "cat \"my file\" my\\ file 'my file' | wc -l",
+        "echo [ab].log ?.log *.nope '*'.log",
+        "cat | tr a-z A-Z",
+        "sort",
+        "sed -n 2p a.log | tr a-z A-Z",
+        "seq 3 | sed 's/^/n/' | tail -n 1",
+        "true | false",
+        "no-such-program 2>/dev/null",
+        "echo a # comment\necho b \\\n c",
+        "seq 100000 | head -n 2",
+        "echo x > ./sub/none",
+        "echo one > out 2>&1; echo two >out2 >out3; cat out",
+        "A=1 B=$A; echo $A$B",
+        "echo ~ | grep -c /",
+    ] {
+        agrees(line, &["name", "first", "second one"], "in put\nmore\n");
+    }
+}
+
+#[test]
+fn a_script_gets_its_arguments() {
+    let folder = tempfile::tempdir().unwrap();
+    let script = folder.path().join("s.sh");
+    std::fs::write(&script, "#!/bin/sh\n# count\ngrep -c \"$1\" \"$2\"\n").unwrap();
+    std::fs::write(folder.path().join("x"), "a\nb\na\n").unwrap();
+    let output = feed(ours().arg("run").arg(&script).args(["a", "x"]), folder.path(), "");
+    assert_eq!(String::from_utf8_lossy(&output.stdout), "2\n");
+    let output = feed(ours().args(["run", "nope.sh"]), folder.path(), "");
+    assert_eq!(output.status.code(), Some(127));
+}
+
+#[test]
+fn what_is_wrong_is_said_with_its_place_and_nothing_runs() {
+    let folder = tempfile::tempdir().unwrap();
+    for (line, message) in [
+        ("echo a > out\necho 'b", "line 2, column 6: this quote ' has no end"),
+        (
+            "echo a > out && echo b",
+            "line 1, column 14: && (run if the first succeeds) is not supported yet",
+        ),
+        (
+            "echo $(date) > out",
+            "line 1, column 6: $(…) (command substitution) is not supported yet",
+        ),
+    ] {
+        let output = feed(ours().args(["run", "-c", line]), folder.path(), "");
+        assert_eq!(output.status.code(), Some(2));
+        let said = String::from_utf8_lossy(&output.stderr).into_owned();
+        assert!(said.contains(message), "{said}");
+        assert!(!folder.path().join("out").exists());
+    }
+}
+
+#[test]
+fn a_closed_output_and_a_full_disk_end_a_run() {
+    let mut child = ours()
+        .args(["run", "-c", "seq 1 100000000"])
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    drop(child.stdout.take());
+    assert_eq!(child.wait().unwrap().code(), Some(141));
+    let folder = tempfile::tempdir().unwrap();
+    let output = feed(ours().args(["run", "-c", "seq 1 100000 > /dev/full"]), folder.path(), "");
+    assert_eq!(output.status.code(), Some(1));
+    assert!(
+        String::from_utf8_lossy(&output.stderr).contains("write error: No space left on device")
+    );
+}
+
+#[test]
+fn missing_files_folders_and_no_terminal_are_clear_errors() {
+    let folder = tempfile::tempdir().unwrap();
+    for (arguments, message) in [
+        (&["nope"][..], "nope: No such file or directory"),
+        (&["."][..], ".: is a folder"),
+        (&["demo"][..], "standard output is not a terminal"),
+        (&["demo-data", "--size", "many", "x"][..], "--size"),
+    ] {
+        let mut command = ours();
+        command.args(arguments).env("XDG_STATE_HOME", folder.path());
+        let output = feed(&mut command, folder.path(), "");
+        assert_eq!(output.status.code(), Some(2), "{arguments:?}");
+        let said = String::from_utf8_lossy(&output.stderr).into_owned();
+        assert!(said.contains(message), "{said}");
+    }
+}
+
+#[test]
+fn demo_data_is_reproducible() {
+    let folder = tempfile::tempdir().unwrap();
+    for name in ["one", "two"] {
+        let output = feed(
+            ours().args(["demo-data", "--size", "64K", "--seed", "9", name]),
+            folder.path(),
+            "",
+        );
+        assert!(output.status.success());
+    }
+    let read = |name: &str| std::fs::read(folder.path().join(name)).unwrap();
+    assert_eq!(read("one"), read("two"));
+    assert!(read("one").len() > 65_000);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(12) })]
+
+    #[test]
+    fn generated_pipelines_do_what_sh_does(stages in prop::collection::vec(prop::sample::select(vec![
+        "grep a", "grep -v ' '", "cut -d' ' -f1", "sort", "sort -r", "uniq -c", "uniq", "tr ab ba", "head -n 2", "tail -n 2", "wc -l", "cat -n", "cat - b.log",
+    ]), 1..5), stdin in "([ab ]{0,4}\n){0,9}") {
+        agrees(&stages.join(" | "), &[], &stdin);
+    }
+}

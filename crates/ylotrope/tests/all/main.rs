@@ -1,0 +1,7 @@
+//! The program as its users start it: without a screen beside `sh`, and in a terminal.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)] // tests fail by panics
+
+mod bench;
+mod command_line;
+mod tmux;

@@ -1,0 +1,124 @@
+//! A terminal for the tests: tmux with a socket of its own.
+
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use std::time::{Duration, Instant};
+
+/// How long something that must come may take on a busy machine.
+const PATIENCE: Duration = Duration::from_secs(30);
+
+pub(crate) struct Terminal {
+    folder: tempfile::TempDir,
+    socket: PathBuf,
+}
+
+impl Terminal {
+    /// A shell in a terminal of this size, in an empty folder; our program is `$Y`.
+    pub(crate) fn open(columns: u16, rows: u16) -> Self {
+        let folder = tempfile::tempdir().unwrap();
+        let socket = folder.path().join("socket");
+        let terminal = Self { folder, socket };
+        let program = assert_cmd::cargo::cargo_bin!("ylotrope");
+        let state = terminal.folder.path().join("state");
+        terminal.tmux(&[
+            "-f", "/dev/null", "new-session", "-d", "-x", &columns.to_string(), "-y", &rows.to_string(),
+            "-c", &terminal.path().display().to_string(),
+            &format!(
+                "env PS1='shell> ' Y='{}' XDG_STATE_HOME='{}' COLORTERM=truecolor LC_ALL=C.UTF-8 bash --norc --noprofile",
+                program.display(), state.display()
+            ),
+        ]);
+        terminal.tmux(&["set-option", "-g", "escape-time", "0"]);
+        terminal.wait("shell>");
+        terminal
+    }
+
+    pub(crate) fn path(&self) -> &Path {
+        self.folder.path()
+    }
+
+    fn tmux(&self, arguments: &[&str]) -> String {
+        let output =
+            Command::new("tmux").arg("-S").arg(&self.socket).args(arguments).output().unwrap();
+        String::from_utf8_lossy(&output.stdout).into_owned()
+    }
+
+    pub(crate) fn screen(&self) -> String {
+        self.tmux(&["capture-pane", "-p"])
+    }
+
+    /// Presses keys by their tmux names.
+    pub(crate) fn press(&self, keys: &[&str]) {
+        let mut arguments = vec!["send-keys"];
+        arguments.extend(keys);
+        self.tmux(&arguments);
+    }
+
+    /// Presses Esc and waits until it is understood: with another key right behind it, it would
+    /// be the beginning of a key sequence.
+    pub(crate) fn escape(&self, until: &str) {
+        self.press(&["Escape"]);
+        self.wait(until);
+    }
+
+    /// Types text as it is.
+    pub(crate) fn type_text(&self, text: &str) {
+        self.tmux(&["send-keys", "-l", text]);
+    }
+
+    /// Pastes text as the terminal does, with brackets.
+    pub(crate) fn paste(&self, text: &str) {
+        self.tmux(&["set-buffer", text]);
+        self.tmux(&["paste-buffer", "-p"]);
+    }
+
+    pub(crate) fn resize(&self, columns: u16, rows: u16) {
+        self.tmux(&["resize-window", "-x", &columns.to_string(), "-y", &rows.to_string()]);
+    }
+
+    /// Waits until the screen is as asked; gives it.
+    pub(crate) fn wait_for(&self, what: &str, is_there: impl Fn(&str) -> bool) -> String {
+        let deadline = Instant::now() + PATIENCE;
+        loop {
+            let screen = self.screen();
+            if is_there(&screen) {
+                return screen;
+            }
+            assert!(Instant::now() < deadline, "{what} did not come; the screen is:\n{screen}");
+            std::thread::sleep(Duration::from_millis(20));
+        }
+    }
+
+    /// Waits until the text is on the screen.
+    pub(crate) fn wait(&self, text: &str) -> String {
+        self.wait_for(text, |screen| screen.contains(text))
+    }
+
+    /// Waits until the text is no longer on the screen.
+    pub(crate) fn wait_gone(&self, text: &str) -> String {
+        self.wait_for(&format!("the end of {text}"), |screen| !screen.contains(text))
+    }
+
+    /// The settings of the terminal line, as `stty` tells them.
+    pub(crate) fn settings(&self) -> String {
+        self.type_text("clear; stty -a > settings; echo told");
+        self.press(&["Enter"]);
+        self.wait_for("stty", |screen| screen.lines().any(|line| line == "told"));
+        std::fs::read_to_string(self.path().join("settings")).unwrap()
+    }
+
+    /// Whether the program has put the terminal into its second screen, or shows no cursor.
+    pub(crate) fn flags(&self) -> String {
+        self.tmux(&[
+            "display-message",
+            "-p",
+            "#{alternate_on} #{cursor_flag} #{bracket_paste_flag}",
+        ])
+    }
+}
+
+impl Drop for Terminal {
+    fn drop(&mut self) {
+        self.tmux(&["kill-server"]);
+    }
+}
