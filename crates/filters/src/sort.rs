@@ -9,6 +9,7 @@ use crate::words::{from_files, list, named};
 use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb};
 
 mod counted;
+mod deep;
 mod keys;
 mod merge;
 
@@ -131,6 +132,13 @@ impl Held {
         &self.chunks[entry.chunk as usize][start..start + entry.length as usize]
     }
 
+    /// The line with its newline, where it has one.
+    #[inline]
+    fn whole_line(&self, entry: &Entry) -> Option<&[u8]> {
+        let start = entry.offset as usize;
+        self.chunks[entry.chunk as usize].get(start..=start + entry.length as usize)
+    }
+
     fn id(&self, entry: &Entry) -> LineId {
         self.first[entry.chunk as usize].plus(u64::from(entry.row))
     }
@@ -248,42 +256,28 @@ impl Sort {
         mut held: Held,
         counts: Option<&[u64]>,
     ) -> Result<(), StageError> {
-        let mut entries = std::mem::take(&mut held.entries);
+        let entries = std::mem::take(&mut held.entries);
         let skip = held.common.as_ref().map_or(0, Vec::len);
         let order = &self.order;
         let processors = io.processors();
         let parts = processors.count().max(1);
-        let responsive = io.out().keeps_origins();
-        let share = entries.len().div_ceil(parts).max(1);
-        let size = if responsive { PIECE } else { share };
-        // Where equal lines are the same line, nobody can tell a stable order from another.
-        let stable = responsive || !order.equal_means_same();
-        let mut pieces: Vec<Vec<Entry>> = Vec::new();
-        if entries.len() <= size {
-            pieces.push(std::mem::take(&mut entries));
-        } else {
-            pieces.extend(entries.chunks(size).map(<[Entry]>::to_vec));
-            drop(entries);
-        }
-        for batch in pieces.chunks_mut(parts) {
-            io.check_cancel()?;
-            let held = &held;
-            let jobs: Vec<Box<dyn FnOnce() + Send + '_>> = batch
-                .iter_mut()
-                .map(|piece| -> Box<dyn FnOnce() + Send + '_> {
-                    Box::new(move || sort_piece(order, held, piece, skip, stable))
-                })
-                .collect();
-            processors.run(jobs);
-        }
         let compare = |one: &Entry, other: &Entry| compare(order, &held, one, other);
-        while pieces.len() > 2 {
-            io.check_cancel()?;
-            pieces = merge::pairs(pieces, &compare, processors);
-        }
+        let sorted: Box<dyn Iterator<Item = Entry> + '_> =
+            if order.plain && !io.out().keeps_origins() {
+                let mut dealt = deep::deal(entries, &held, order, parts);
+                let jobs = dealt.iter_mut().map(|part| -> Box<dyn FnOnce() + Send + '_> {
+                    let held = &held;
+                    Box::new(move || deep::sort(part, held, order, skip, 0))
+                });
+                processors.run(jobs.collect());
+                Box::new(dealt.into_iter().flatten())
+            } else {
+                let pieces = self.sorted_pieces(io, entries, &held, parts, skip)?;
+                Box::new(merge::two(pieces, &compare))
+            };
         let mut last: Option<Entry> = None;
         let mut written = 0u32;
-        for entry in merge::two(pieces, &compare) {
+        for entry in sorted {
             written = written.wrapping_add(1);
             if written.is_multiple_of(1 << 14) {
                 io.check_cancel()?;
@@ -301,10 +295,43 @@ impl Sort {
             };
             let origin = Origin::Line(held.id(&entry));
             for _ in 0..repeats {
-                io.out().line(line, origin)?;
+                match held.whole_line(&entry) {
+                    Some(whole) => io.out().put(whole, origin)?,
+                    None => io.out().line(line, origin)?,
+                }
             }
         }
         Ok(())
+    }
+
+    /// Sorts piece by piece, and merges until at most two are left.
+    fn sorted_pieces(
+        &self,
+        io: &StageIo<'_>,
+        entries: Vec<Entry>,
+        held: &Held,
+        parts: usize,
+        skip: usize,
+    ) -> Result<Vec<Vec<Entry>>, StageError> {
+        let order = &self.order;
+        let processors = io.processors();
+        let share = entries.len().div_ceil(parts).max(1);
+        let size = if io.keeps_origins() { PIECE } else { share };
+        let mut pieces: Vec<Vec<Entry>> = entries.chunks(size).map(<[Entry]>::to_vec).collect();
+        drop(entries);
+        for batch in pieces.chunks_mut(parts) {
+            io.check_cancel()?;
+            let jobs = batch.iter_mut().map(|piece| -> Box<dyn FnOnce() + Send + '_> {
+                Box::new(move || sort_piece(order, held, piece, skip))
+            });
+            processors.run(jobs.collect());
+        }
+        let compare = |one: &Entry, other: &Entry| compare(order, held, one, other);
+        while pieces.len() > 2 {
+            io.check_cancel()?;
+            pieces = merge::pairs(pieces, &compare, processors);
+        }
+        Ok(pieces)
     }
 }
 
@@ -313,13 +340,9 @@ fn compare(order: &Order, held: &Held, one: &Entry, other: &Entry) -> Ordering {
     one.prefix.cmp(&other.prefix).then_with(|| order.compare(held.line(one), held.line(other)))
 }
 
-fn sort_piece(order: &Order, held: &Held, piece: &mut [Entry], skip: usize, stable: bool) {
+fn sort_piece(order: &Order, held: &Held, piece: &mut [Entry], skip: usize) {
     for entry in piece.iter_mut() {
         entry.prefix = order.prefix(held.line(entry), skip);
     }
-    if stable {
-        piece.sort_by(|one, other| compare(order, held, one, other));
-    } else {
-        piece.sort_unstable_by(|one, other| compare(order, held, one, other));
-    }
+    piece.sort_by(|one, other| compare(order, held, one, other));
 }

@@ -73,6 +73,11 @@ impl<'a> StageIo<'a> {
         &mut self.ports.out
     }
 
+    /// True when this run keeps origins; see [`Output::keeps_origins`].
+    pub fn keeps_origins(&self) -> bool {
+        self.ports.out.keeps_origins()
+    }
+
     /// The machine.
     pub fn world(&self) -> &'a dyn World {
         self.ports.world

@@ -16,7 +16,7 @@ pub(super) struct Order {
     stable: bool,
     pub(super) unique: bool,
     /// True when the only key is the whole line by bytes.
-    plain: bool,
+    pub(super) plain: bool,
 }
 
 #[derive(Clone, Debug, Default)]

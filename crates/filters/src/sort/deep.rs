@@ -1,0 +1,67 @@
+//! Whole lines in order, eight bytes at a time.
+//!
+//! Comparing two lines means two reads from places far apart in memory. Here each line is read
+//! once for every eight bytes that are needed to tell it from its neighbours: lines are sorted by
+//! the first eight bytes as a number, then each group that shares them by the next eight.
+
+use super::{Entry, Held};
+use crate::sort::keys::Order;
+
+/// Groups up to this size are sorted by comparing.
+const SMALL: usize = 24;
+
+/// Levels after which lines are compared whole: what is still equal then is long and alike.
+const LEVELS: usize = 64;
+
+/// Sorts entries whose lines share their first `depth` bytes.
+pub(super) fn sort(entries: &mut [Entry], held: &Held, order: &Order, depth: usize, level: usize) {
+    if entries.len() <= SMALL || level >= LEVELS {
+        entries.sort_unstable_by(|one, other| order.compare(held.line(one), held.line(other)));
+        return;
+    }
+    for entry in entries.iter_mut() {
+        entry.prefix = order.prefix(held.line(entry), depth.min(entry.length as usize));
+    }
+    entries.sort_unstable_by_key(|entry| entry.prefix);
+    let end = depth + 8;
+    for group in entries.chunk_by_mut(|one, other| one.prefix == other.prefix) {
+        if group.len() == 1 {
+            continue;
+        }
+        // The end of a line counts as zeros in the number, so lines that end here may only seem
+        // to be equal.
+        if group.iter().any(|entry| (entry.length as usize) < end) {
+            group.sort_unstable_by(|one, other| order.compare(held.line(one), held.line(other)));
+        } else {
+            sort(group, held, order, end, level + 1);
+        }
+    }
+}
+
+/// Deals entries out into at most `parts` parts, everything in one before everything in the
+/// next, of about equal size. Within a part the order stays.
+pub(super) fn deal(
+    entries: Vec<Entry>,
+    held: &Held,
+    order: &Order,
+    parts: usize,
+) -> Vec<Vec<Entry>> {
+    if parts < 2 || entries.len() < 1 << 14 {
+        return vec![entries];
+    }
+    let mut sample: Vec<Entry> =
+        entries.iter().step_by(entries.len() / 1021 + 1).copied().collect();
+    let compare = |one: &Entry, other: &Entry| order.compare(held.line(one), held.line(other));
+    sample.sort_unstable_by(compare);
+    let mut bounds: Vec<Entry> =
+        (1..parts).map(|part| sample[part * sample.len() / parts]).collect();
+    bounds.dedup_by(|one, other| compare(one, other).is_eq());
+    let share = entries.len() / parts;
+    let mut dealt: Vec<Vec<Entry>> =
+        (0..=bounds.len()).map(|_| Vec::with_capacity(share + share / 8)).collect();
+    for entry in entries {
+        let part = bounds.partition_point(|bound| compare(bound, &entry).is_le());
+        dealt[part].push(entry);
+    }
+    dealt
+}
