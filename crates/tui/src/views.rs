@@ -212,3 +212,6 @@ fn keys(buffer: &mut Buffer, area: Rect, app: &App) {
         x += 3;
     }
 }
+
+#[cfg(test)]
+mod tests;

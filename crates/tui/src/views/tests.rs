@@ -1,0 +1,259 @@
+use std::sync::mpsc::{Receiver, channel};
+use std::time::Duration;
+
+use ratatui::Terminal;
+use ratatui::backend::TestBackend;
+use ratatui::crossterm::event::{Event as TerminalEvent, KeyCode, KeyEvent, KeyModifiers};
+
+use crate::app::{App, Event, Focus, Place, Setup, Wish};
+use crate::theme::{Depth, Ground, Theme};
+
+/// A Bench without a terminal, and its news.
+struct Stand {
+    app: App,
+    news: Receiver<Event>,
+    folder: tempfile::TempDir,
+}
+
+impl Stand {
+    fn new(text: &str) -> Self {
+        let folder = tempfile::tempdir().unwrap();
+        let log: String = (0..300)
+            .map(|number| {
+                format!(
+                    "2031-04-02 gate-{:02} card={number} {}\n",
+                    number % 7,
+                    if number % 5 == 0 { "refused" } else { "passed" }
+                )
+            })
+            .collect();
+        std::fs::write(folder.path().join("gate.log"), log).unwrap();
+        let (events, news) = channel();
+        let text = text.replace("DIR", &folder.path().display().to_string());
+        let app = App::new(Setup {
+            text,
+            path: None,
+            shelves: vec![folder.path().to_owned()],
+            theme: Theme::new(Ground::Dark, Depth::True),
+            variables: engine::Variables::default(),
+            capture: None,
+            store: None,
+            recovered: None,
+            events,
+        });
+        Self { app, news, folder }
+    }
+
+    /// Lets the background finish.
+    fn settle(&mut self) {
+        while self.app.waiting.is_some() {
+            let event = self.news.recv_timeout(Duration::from_secs(30)).expect("news");
+            self.app.update(event);
+        }
+    }
+
+    fn key(&mut self, code: KeyCode) {
+        self.press(code, KeyModifiers::NONE);
+    }
+
+    fn press(&mut self, code: KeyCode, modifiers: KeyModifiers) {
+        self.app.update(Event::Terminal(TerminalEvent::Key(KeyEvent::new(code, modifiers))));
+    }
+
+    fn letters(&mut self, text: &str) {
+        for letter in text.chars() {
+            self.key(KeyCode::Char(letter));
+        }
+    }
+
+    fn screen(&mut self, width: u16, height: u16) -> String {
+        let mut terminal = Terminal::new(TestBackend::new(width, height)).unwrap();
+        self.app.set_page(ratatui::layout::Size::new(width, height));
+        terminal.draw(|frame| super::draw(frame, &self.app)).unwrap();
+        let buffer = terminal.backend().buffer().clone();
+        let rows = buffer.content.chunks(usize::from(width.max(1)));
+        rows.map(|row| row.iter().map(ratatui::buffer::Cell::symbol).collect::<String>() + "\n")
+            .collect()
+    }
+}
+
+const LINE: &str =
+    "grep refused DIR/gate.log | cut -d' ' -f2 | sort | uniq -c | sort -rn | head -n 3";
+
+#[test]
+fn every_size_can_be_drawn_in_every_state() {
+    let mut stand = Stand::new(LINE);
+    let sizes = [(0, 0), (1, 1), (7, 3), (20, 8), (80, 24), (104, 36), (160, 50), (300, 90)];
+    let states: [fn(&mut Stand); 9] = [
+        |_| {},
+        |stand| stand.settle(),
+        |stand| stand.key(KeyCode::Esc),
+        |stand| stand.letters("?"),
+        |stand| {
+            stand.key(KeyCode::Esc);
+            stand.letters("s");
+        },
+        |stand| {
+            stand.key(KeyCode::Esc);
+            stand.letters(" ");
+        },
+        |stand| {
+            stand.key(KeyCode::Esc);
+            stand.letters("S");
+        },
+        |stand| {
+            stand.key(KeyCode::Esc);
+            stand.letters("e");
+            stand.letters(" | 'x");
+        },
+        |stand| {
+            stand.press(KeyCode::Char('u'), KeyModifiers::CONTROL);
+            stand.letters("so");
+            stand.key(KeyCode::Tab);
+        },
+    ];
+    for (number, state) in states.into_iter().enumerate() {
+        state(&mut stand);
+        for (width, height) in sizes {
+            let screen = stand.screen(width, height);
+            assert_eq!(
+                screen.lines().count(),
+                if width == 0 { 0 } else { usize::from(height) },
+                "state {number}"
+            );
+        }
+    }
+}
+
+#[test]
+fn wide_and_narrow_show_the_stages_with_their_counts() {
+    let mut stand = Stand::new(LINE);
+    stand.settle();
+    let wide = stand.screen(160, 50);
+    for part in ["keeps 20.0 %", "edits all", "merges 60 → 7", "keeps 3 of 7", "all of it"] {
+        assert!(wide.contains(part), "{part}\n{wide}");
+    }
+    let narrow = stand.screen(80, 24);
+    assert!(narrow.contains("4 uniq -c") && narrow.contains("6 head -n 3"), "{narrow}");
+}
+
+#[test]
+fn an_error_keeps_the_last_result_and_points_at_its_place() {
+    let mut stand = Stand::new(LINE);
+    stand.settle();
+    stand.letters(" | cut -f0");
+    stand.settle();
+    let screen = stand.screen(160, 50);
+    assert!(screen.contains("cut: fields are numbered from 1"), "{screen}");
+    assert!(screen.contains("^^^"), "{screen}");
+    assert!(screen.contains("keeps 3 of 7") && screen.contains("stale"), "{screen}");
+    stand.key(KeyCode::Backspace);
+    stand.letters("1");
+    stand.settle();
+    assert!(!stand.screen(160, 50).contains("stale"));
+}
+
+#[test]
+fn stages_are_selected_switched_moved_and_taken_back() {
+    let mut stand = Stand::new(LINE);
+    stand.settle();
+    let before = stand.app.editor.text().to_owned();
+    stand.key(KeyCode::Esc);
+    assert_eq!(stand.app.focus, Focus::River);
+    stand.key(KeyCode::Home);
+    assert_eq!(stand.app.place, Place::Source);
+    stand.key(KeyCode::Down);
+    stand.key(KeyCode::Down);
+    assert_eq!(stand.app.place, Place::Stream(0));
+    stand.key(KeyCode::Right);
+    assert_eq!(stand.app.place, Place::Stage(1));
+    stand.letters("x");
+    stand.settle();
+    assert!(stand.app.editor.text().contains("# off: cut -d' ' -f2"));
+    assert!(stand.screen(160, 50).contains("switched off"));
+    stand.letters("x]d");
+    stand.settle();
+    assert_eq!(stand.app.stage_count(), 5);
+    stand.letters("uuuu");
+    stand.settle();
+    assert_eq!(stand.app.editor.text(), before);
+}
+
+#[test]
+fn the_first_note_is_applied_by_one_key_and_can_be_dismissed() {
+    let mut stand = Stand::new("cut -d' ' -f2 DIR/gate.log | uniq -c");
+    stand.settle();
+    stand.key(KeyCode::Esc);
+    stand.key(KeyCode::End);
+    assert!(stand.screen(160, 50).contains("are not next to each other"));
+    stand.letters("D");
+    assert!(!stand.screen(160, 50).contains("are not next to each other"));
+    let mut stand = Stand::new("cut -d' ' -f2 DIR/gate.log | uniq -c");
+    stand.settle();
+    stand.key(KeyCode::Esc);
+    stand.key(KeyCode::End);
+    stand.letters("f");
+    stand.settle();
+    assert!(stand.app.editor.text().ends_with("| sort | uniq -c"));
+    assert!(stand.app.notes.iter().all(|note| note.id != "repeats-apart"));
+}
+
+#[test]
+fn a_search_finds_rows_and_a_sample_is_chosen() {
+    let mut stand = Stand::new("cat DIR/gate.log");
+    stand.settle();
+    stand.key(KeyCode::Esc);
+    stand.letters("/");
+    stand.letters("card=199");
+    stand.key(KeyCode::Enter);
+    while stand.app.lens.search.as_ref().is_some_and(|search| search.searching) {
+        let event = stand.news.recv_timeout(Duration::from_secs(30)).expect("news");
+        stand.app.update(event);
+    }
+    assert_eq!(stand.app.lens.cursor, 199);
+    stand.letters("s");
+    stand.letters("10");
+    stand.key(KeyCode::Enter);
+    stand.settle();
+    assert_eq!(stand.app.sample, engine::Sample::First(10));
+    assert!(stand.screen(160, 50).contains("first 10 of"));
+}
+
+#[test]
+fn saving_opening_and_leaving_ask_where_something_would_be_lost() {
+    let mut stand = Stand::new("cat DIR/gate.log");
+    stand.settle();
+    stand.letters(" | sort");
+    stand.settle();
+    stand.press(KeyCode::Char('q'), KeyModifiers::CONTROL);
+    assert!(stand.screen(160, 50).contains("Leave all the same?"));
+    assert_eq!(stand.app.wish(), Wish::Stay);
+    stand.letters("n");
+    stand.press(KeyCode::Char('s'), KeyModifiers::CONTROL);
+    stand.press(KeyCode::Char('u'), KeyModifiers::CONTROL);
+    let path = stand.folder.path().join("kept.sh");
+    stand.letters(&path.display().to_string());
+    stand.key(KeyCode::Enter);
+    assert!(!stand.app.is_changed() && path.exists());
+    stand.letters(" -r");
+    stand.press(KeyCode::Char('o'), KeyModifiers::CONTROL);
+    stand.letters("kept");
+    stand.key(KeyCode::Enter);
+    assert!(stand.screen(160, 50).contains("is not saved. Open"));
+    stand.letters("y");
+    assert!(stand.app.editor.text().ends_with("| sort"));
+    stand.press(KeyCode::Char('q'), KeyModifiers::CONTROL);
+    assert_eq!(stand.app.wish(), Wish::Leave);
+}
+
+#[test]
+fn nothing_is_drawn_raw() {
+    let mut stand = Stand::new("cat DIR/awkward");
+    std::fs::write(stand.folder.path().join("awkward"), b"a\x1b[31mb\x9b\xff\n\xe2\x80\xaex\n")
+        .unwrap();
+    stand.app.text_changed();
+    stand.settle();
+    let screen = stand.screen(120, 40);
+    assert!(screen.contains("a^[[31mb\\x9B\\xFF") && screen.contains("<U+202E>x"), "{screen}");
+    assert!(!screen.contains('\u{1b}') && !screen.contains('\u{202e}'));
+}
