@@ -57,7 +57,7 @@ fn units(word: &Word, variables: &Variables, world: &dyn World) -> Vec<Unit> {
     for part in &word.parts {
         match part {
             Part::Text(text) => {
-                units.extend(text.bytes().map(|byte| Unit::Byte(byte, false, false)))
+                units.extend(text.bytes().map(|byte| Unit::Byte(byte, false, false)));
             }
             Part::Escaped(character) => {
                 let mut buffer = [0; 4];
@@ -98,7 +98,7 @@ fn double_quoted(inner: &[Part], variables: &Variables, world: &dyn World, units
     for part in inner {
         match part {
             Part::Text(text) => {
-                units.extend(text.bytes().map(|byte| Unit::Byte(byte, true, false)))
+                units.extend(text.bytes().map(|byte| Unit::Byte(byte, true, false)));
             }
             Part::Escaped(character) => {
                 let mut buffer = [0; 4];

@@ -472,7 +472,7 @@ mod tests {
         assert_eq!(sampled(data, Sample::First(9)), (data.into(), vec![1, 2, 3, 4, 5], true));
         assert_eq!(sampled(data, Sample::Last(2)), ("d\ne".into(), vec![4, 5], false));
         assert_eq!(sampled(data, Sample::Every(2)), ("a\nc\ne".into(), vec![1, 3, 5], false));
-        assert_eq!(sampled(data, Sample::Everything).2, true);
+        assert!(sampled(data, Sample::Everything).2);
         let random = sampled(data, Sample::Random { lines: 3, seed: 7 });
         assert_eq!(random.1.len(), 3);
         assert_eq!(random, sampled(data, Sample::Random { lines: 3, seed: 7 }));

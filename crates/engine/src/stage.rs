@@ -147,7 +147,10 @@ struct MeteredSource {
     inner: Box<dyn Source>,
     meter: Arc<StageMeter>,
     cancel: Cancel,
+    /// The last byte read does not end a line.
     open: bool,
+    /// The end of this source is the end of the input.
+    ends: bool,
 }
 
 impl Source for MeteredSource {
@@ -161,7 +164,7 @@ impl Source for MeteredSource {
                 self.meter.count_in(block);
                 self.open = !block.ends_line();
             }
-            None if self.open => {
+            None if self.open && self.ends => {
                 self.open = false;
                 self.meter.count_open_end();
             }
@@ -172,6 +175,18 @@ impl Source for MeteredSource {
 
     fn seek_last(&mut self, part: Tail) -> Result<bool, ReadError> {
         self.inner.seek_last(part)
+    }
+
+    fn split(&mut self, parts: usize) -> Option<Vec<Box<dyn Source>>> {
+        let parts = self.inner.split(parts)?;
+        let last = parts.len().saturating_sub(1);
+        let metered = parts.into_iter().enumerate().map(|(number, inner)| {
+            let (meter, cancel) = (self.meter.clone(), self.cancel.clone());
+            // Only the end of the last part is the end of the input.
+            Box::new(MeteredSource { inner, meter, cancel, open: false, ends: number == last })
+                as Box<dyn Source>
+        });
+        Some(metered.collect())
     }
 
     fn file_bytes(&self) -> Option<u64> {
@@ -189,7 +204,7 @@ struct StageWorld<'w> {
 impl StageWorld<'_> {
     fn metered(&self, inner: Box<dyn Source>) -> Box<dyn Source> {
         let (meter, cancel) = (self.meter.clone(), self.cancel.clone());
-        Box::new(MeteredSource { inner, meter, cancel, open: false })
+        Box::new(MeteredSource { inner, meter, cancel, open: false, ends: true })
     }
 }
 

@@ -153,7 +153,7 @@ impl Workbench {
                 Ok(Ok(None)) => {}
                 Ok(Err(message)) => report(Job::Failed(generation, message)),
                 Err(_) => {
-                    report(Job::Failed(generation, "internal error in the preview".to_owned()))
+                    report(Job::Failed(generation, "internal error in the preview".to_owned()));
                 }
             }
         });

@@ -102,8 +102,49 @@ impl Source for FileSource {
         Ok(true)
     }
 
+    fn split(&mut self, parts: usize) -> Option<Vec<Box<dyn Source>>> {
+        let bytes = self.bytes.filter(|_| self.untouched)?;
+        let file = Arc::new(self.file.try_clone().ok()?);
+        let share = (bytes / parts.max(1) as u64).max(1);
+        let part = |number: u64, last: bool| -> Box<dyn Source> {
+            // The last part reads on to wherever the file ends by then.
+            let end = if last { u64::MAX } else { (number + 1) * share };
+            Box::new(RangeSource { file: file.clone(), at: number * share, end })
+        };
+        let parts = parts.max(1) as u64;
+        Some((0..parts).map(|number| part(number, number + 1 == parts)).collect())
+    }
+
     fn file_bytes(&self) -> Option<u64> {
         self.bytes
+    }
+}
+
+/// A part of a file, read without moving the file's own position.
+struct RangeSource {
+    file: Arc<File>,
+    at: u64,
+    end: u64,
+}
+
+impl Source for RangeSource {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        let room = (self.end - self.at).min(BLOCK_SIZE as u64) as usize;
+        let mut buffer = Vec::with_capacity(room);
+        while room > 0 {
+            let spare = rustix::buffer::spare_capacity(&mut buffer);
+            match rustix::io::pread(&self.file, spare, self.at) {
+                Ok(0) => break,
+                Ok(_) => {
+                    buffer.truncate(room);
+                    self.at += buffer.len() as u64;
+                    return Ok(Some(Block::new(buffer)));
+                }
+                Err(rustix::io::Errno::INTR) => {}
+                Err(error) => return Err(ReadError::Io(error.into())),
+            }
+        }
+        Ok(None)
     }
 }
 

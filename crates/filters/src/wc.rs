@@ -2,7 +2,7 @@ use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 
-use stream::{ExitStatus, Input, LineId, Origin, ReadError, StageError, StageIo};
+use stream::{ExitStatus, Input, LineId, Origin, ReadError, Source, StageError, StageIo};
 use unicode_width::UnicodeWidthChar;
 
 use crate::registry::Definition;
@@ -110,7 +110,11 @@ impl Filter for Wc {
                 width = input.file_bytes().map_or(7, |bytes| bytes.to_string().len());
             }
             let mut counts = Counts::default();
-            match self.count(&mut input, &mut counts) {
+            let counted = match self.split(io, &mut input) {
+                Some(parts) => count_parts(io, parts, &mut counts),
+                None => self.count(&mut input, &mut counts),
+            };
+            match counted {
                 Ok(()) => {}
                 Err(ReadError::Cancelled) => return Err(StageError::Cancelled),
                 Err(ReadError::Io(error)) => {
@@ -144,6 +148,42 @@ impl Filter for Wc {
     fn verb(&self) -> Verb {
         Verb::Merges
     }
+}
+
+/// Files from this size on are counted in parts.
+const SPLIT_FROM: u64 = 8 << 20;
+
+fn count_parts(
+    io: &StageIo<'_>,
+    parts: Vec<Box<dyn Source>>,
+    counts: &mut Counts,
+) -> Result<(), ReadError> {
+    let mut results: Vec<Result<Counts, ReadError>> =
+        parts.iter().map(|_| Ok(Counts::default())).collect();
+    let jobs = parts.into_iter().zip(&mut results).map(
+        |(mut part, result)| -> Box<dyn FnOnce() + Send + '_> {
+            Box::new(move || {
+                let mut counts = Counts::default();
+                *result = loop {
+                    match part.next_block() {
+                        Ok(Some(block)) => {
+                            counts.lines += block.newlines();
+                            counts.bytes += block.len() as u64;
+                        }
+                        Ok(None) => break Ok(counts),
+                        Err(error) => break Err(error),
+                    }
+                };
+            })
+        },
+    );
+    io.processors().run(jobs.collect());
+    for result in results {
+        let part = result?;
+        counts.lines += part.lines;
+        counts.bytes += part.bytes;
+    }
+    Ok(())
 }
 
 fn complaint(file: &[u8], error: &std::io::Error) -> String {
@@ -183,6 +223,19 @@ impl Wc {
             }
         }
         total.to_string().len().max(least)
+    }
+
+    /// Parts of a large file to be counted at the same time, where only newlines and bytes are
+    /// wanted, which do not care where a file is cut.
+    fn split(&self, io: &StageIo<'_>, input: &mut Input) -> Option<Vec<Box<dyn Source>>> {
+        let plain = !(self.wanted.words || self.wanted.characters || self.wanted.widest);
+        let processors = io.processors().count();
+        let large = input.file_bytes().is_some_and(|bytes| bytes >= SPLIT_FROM);
+        if plain && large && processors > 1 && !io.keeps_origins() {
+            input.split(processors)
+        } else {
+            None
+        }
     }
 
     fn count(&self, input: &mut Input, counts: &mut Counts) -> Result<(), ReadError> {

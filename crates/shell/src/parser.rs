@@ -339,7 +339,7 @@ impl Parser<'_> {
                 }
                 '$' => {
                     if let Some(part) = self.parameter(false)? {
-                        parts.push(part)
+                        parts.push(part);
                     } else {
                         self.at += 1;
                         push_text(&mut parts, '$');
@@ -395,7 +395,7 @@ impl Parser<'_> {
                 }
                 Some('$') => {
                     if let Some(part) = self.parameter(true)? {
-                        parts.push(part)
+                        parts.push(part);
                     } else {
                         self.at += 1;
                         push_text(&mut parts, '$');

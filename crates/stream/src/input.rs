@@ -65,6 +65,15 @@ impl Input {
         self.number
     }
 
+    /// Cuts the source; see [`Source::split`]. `None` too when something was read already.
+    pub fn split(&mut self, parts: usize) -> Option<Vec<Box<dyn Source>>> {
+        let untouched = self.line == 0
+            && self.at_line_start
+            && self.partial.is_empty()
+            && self.queued.is_empty();
+        if untouched { self.source.split(parts) } else { None }
+    }
+
     /// The length of the file behind this input, where it is a regular one.
     pub fn file_bytes(&self) -> Option<u64> {
         self.source.file_bytes()

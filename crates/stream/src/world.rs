@@ -16,6 +16,13 @@ pub trait Source: Send {
         Ok(false)
     }
 
+    /// Cuts what is left into at most `parts` sources that can be read at the same time and make
+    /// up the whole in order; lines may be cut too. `None` where that cannot be done; nothing
+    /// may be read from a source that was cut.
+    fn split(&mut self, _parts: usize) -> Option<Vec<Box<dyn Source>>> {
+        None
+    }
+
     /// The length of a regular file that is read from its beginning.
     fn file_bytes(&self) -> Option<u64> {
         None

@@ -259,7 +259,7 @@ impl App {
     pub fn update(&mut self, event: Event) {
         match event {
             Event::Terminal(TerminalEvent::Key(key)) if key.is_press() || key.is_repeat() => {
-                self.key(key)
+                self.key(key);
             }
             Event::Terminal(TerminalEvent::Paste(text)) => self.paste(&text),
             Event::Terminal(_) => {}
@@ -359,7 +359,8 @@ impl App {
             let kept = if self.is_changed() {
                 store.save_recovery(&text)
             } else {
-                Ok(store.clear_recovery())
+                let _: () = store.clear_recovery();
+                Ok(())
             };
             if let Err(error) = kept {
                 self.message = Some(format!(

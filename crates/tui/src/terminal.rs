@@ -53,8 +53,9 @@ impl Screen {
         Ok(())
     }
 
+    /// Gives the terminal back.
     pub(crate) fn leave(self) {
-        give_back();
+        drop(self);
     }
 }
 

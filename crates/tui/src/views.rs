@@ -106,12 +106,11 @@ pub fn draw(frame: &mut Frame<'_>, app: &App) {
     }
     lens::draw(buffer, areas.lens, app);
     rule(buffer, areas.bottom_rule, app);
-    let drawer_cursor = match &app.drawer {
-        Some(drawer) => drawer::draw(buffer, areas.notes, drawer, app),
-        None => {
-            notes::draw(buffer, areas.notes, app);
-            None
-        }
+    let drawer_cursor = if let Some(drawer) = &app.drawer {
+        drawer::draw(buffer, areas.notes, drawer, app)
+    } else {
+        notes::draw(buffer, areas.notes, app);
+        None
     };
     message(buffer, areas.message, app);
     keys(buffer, areas.keys, app);

@@ -44,7 +44,7 @@ pub(crate) fn lay_out(folder: &Path) -> io::Result<()> {
             continue;
         }
         fs::write(&path, content)?;
-        if name.ends_with(".sh") {
+        if path.extension().is_some_and(|extension| extension == "sh") {
             use std::os::unix::fs::PermissionsExt;
             fs::set_permissions(&path, fs::Permissions::from_mode(0o755))?;
         }

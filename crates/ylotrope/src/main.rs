@@ -149,23 +149,20 @@ fn open(files: Vec<PathBuf>, screen: &Screen) -> Result<()> {
 /// Runs like `sh`: status 2 for text that cannot be run, 127 for a script that is not there.
 fn run_for_real(run: Run) -> ExitCode {
     let mut arguments = run.arguments.into_iter().map(OsString::into_vec);
-    let (text, name) = match run.line {
-        Some(line) => {
-            let name = arguments.next().unwrap_or_else(|| b"ylotrope".to_vec());
-            (line.into_string().ok(), name)
-        }
-        None => {
-            let Some(script) = arguments.next() else {
-                eprintln!("ylotrope run: a script or -c LINE is needed");
-                return ExitCode::from(2);
-            };
-            let path = PathBuf::from(OsString::from_vec(script.clone()));
-            match std::fs::read(&path) {
-                Ok(bytes) => (String::from_utf8(bytes).ok(), script),
-                Err(error) => {
-                    eprintln!("ylotrope run: {}: {error}", path.display());
-                    return ExitCode::from(127);
-                }
+    let (text, name) = if let Some(line) = run.line {
+        let name = arguments.next().unwrap_or_else(|| b"ylotrope".to_vec());
+        (line.into_string().ok(), name)
+    } else {
+        let Some(script) = arguments.next() else {
+            eprintln!("ylotrope run: a script or -c LINE is needed");
+            return ExitCode::from(2);
+        };
+        let path = PathBuf::from(OsString::from_vec(script.clone()));
+        match std::fs::read(&path) {
+            Ok(bytes) => (String::from_utf8(bytes).ok(), script),
+            Err(error) => {
+                eprintln!("ylotrope run: {}: {error}", path.display());
+                return ExitCode::from(127);
             }
         }
     };

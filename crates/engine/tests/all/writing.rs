@@ -8,9 +8,10 @@ fn write(bench: &mut Bench, text: &str) -> std::io::Result<Vec<Applied>> {
     let request = bench.request(text);
     bench.workbench.write_files(request.plan, request.allowed);
     loop {
-        match bench.news.recv_timeout(Duration::from_secs(30)).expect("news") {
-            Job::Written(result) => return result,
-            _ => {}
+        if let Job::Written(result) =
+            bench.news.recv_timeout(Duration::from_secs(30)).expect("news")
+        {
+            return result;
         }
     }
 }

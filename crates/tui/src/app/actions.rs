@@ -329,7 +329,7 @@ impl App {
                 self.change(Ok(fix.edits), &done);
             }
             (Some(_), _) => {
-                self.message = Some("wait for the result of the changed text".to_owned())
+                self.message = Some("wait for the result of the changed text".to_owned());
             }
             (None, _) => self.message = Some("no note offers a change here".to_owned()),
         }

@@ -45,7 +45,7 @@ impl App {
         }
         match (key.code, control, alt) {
             (KeyCode::Char('_' | '7' | '/'), true, _) | (KeyCode::Char('u'), false, true) => {
-                self.undo()
+                self.undo();
             }
             (KeyCode::Char('r'), false, true) => self.redo(),
             (KeyCode::Char('j'), true, _) | (KeyCode::Enter, _, true) => {

@@ -181,13 +181,12 @@ fn stage_row(
 
 /// A stage's words as they stand in the text; of one that is off, its own.
 fn stage_text(preview: &Preview, stage: &StageResult) -> String {
-    let span = match stage.plan.off {
-        Some(off) => off,
-        None => {
-            let targets = stage.plan.targets.iter().map(|target| target.span.start);
-            let end = targets.min().unwrap_or(stage.span.end).min(stage.span.end);
-            shell::Span::new(stage.span.start, end.max(stage.span.start))
-        }
+    let span = if let Some(off) = stage.plan.off {
+        off
+    } else {
+        let targets = stage.plan.targets.iter().map(|target| target.span.start);
+        let end = targets.min().unwrap_or(stage.span.end).min(stage.span.end);
+        shell::Span::new(stage.span.start, end.max(stage.span.start))
     };
     let text = preview.text.get(span.range()).unwrap_or(&stage.name);
     safe(text.trim()).replace("^J", " ")
