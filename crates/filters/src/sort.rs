@@ -1,7 +1,7 @@
 use std::cmp::Ordering;
+use std::ops::Range;
 
-use bytes::Bytes;
-use stream::{ExitStatus, Input, LineId, Lines, Origin, ReadError, StageError, StageIo};
+use stream::{ExitStatus, Input, Lines, Origin, ReadError, StageError, StageIo};
 
 use crate::registry::Definition;
 use crate::spec::{example, option};
@@ -10,10 +10,12 @@ use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Ve
 
 mod counted;
 mod deep;
+mod held;
 mod keys;
 mod merge;
 
 use counted::CountedLines;
+use held::{Entry, Held};
 use keys::Order;
 
 const OPTIONS: &[OptionSpec] = &[
@@ -102,84 +104,6 @@ fn explain(arguments: &Arguments) -> String {
     format!("puts the lines{files} in order{by}{ways}{once}")
 }
 
-/// One line to be sorted. 24 bytes, so that many fit into a cache line or two.
-#[derive(Clone, Copy)]
-struct Entry {
-    /// Compares as the line does, as far as it goes.
-    prefix: u64,
-    chunk: u32,
-    offset: u32,
-    length: u32,
-    /// The line's number within its chunk.
-    row: u32,
-}
-
-/// The lines read, in shared blocks.
-#[derive(Default)]
-struct Held {
-    chunks: Vec<Bytes>,
-    first: Vec<LineId>,
-    entries: Vec<Entry>,
-    bytes: u64,
-    /// What all lines begin with.
-    common: Option<Vec<u8>>,
-}
-
-impl Held {
-    #[inline]
-    fn line(&self, entry: &Entry) -> &[u8] {
-        let start = entry.offset as usize;
-        &self.chunks[entry.chunk as usize][start..start + entry.length as usize]
-    }
-
-    /// The line with its newline, where it has one.
-    #[inline]
-    fn whole_line(&self, entry: &Entry) -> Option<&[u8]> {
-        let start = entry.offset as usize;
-        self.chunks[entry.chunk as usize].get(start..=start + entry.length as usize)
-    }
-
-    fn id(&self, entry: &Entry) -> LineId {
-        self.first[entry.chunk as usize].plus(u64::from(entry.row))
-    }
-
-    fn add(&mut self, lines: Lines) -> Result<(), StageError> {
-        if lines.bytes.len() > u32::MAX as usize || self.chunks.len() >= u32::MAX as usize {
-            return Err(StageError::failed(2, "a line longer than 4 GiB cannot be sorted"));
-        }
-        let chunk = self.chunks.len() as u32;
-        let start = lines.bytes.as_ptr() as usize;
-        for (row, (_, line)) in lines.iter().enumerate() {
-            let offset = line.as_ptr() as usize - start;
-            self.entries.push(Entry {
-                prefix: 0,
-                chunk,
-                offset: offset as u32,
-                length: line.len() as u32,
-                row: row as u32,
-            });
-            match &mut self.common {
-                None => self.common = Some(line.to_vec()),
-                Some(common) => {
-                    if !line.starts_with(common) {
-                        let same = common.iter().zip(line).take_while(|(one, other)| one == other);
-                        let length = same.count();
-                        common.truncate(length);
-                    }
-                }
-            }
-        }
-        self.bytes += lines.bytes.len() as u64;
-        self.chunks.push(lines.bytes);
-        self.first.push(lines.first);
-        Ok(())
-    }
-
-    fn memory(&self) -> u64 {
-        self.bytes + (self.entries.capacity() * size_of::<Entry>()) as u64
-    }
-}
-
 /// Lines that are sorted in one go while a run may still be cancelled quickly.
 const PIECE: usize = 1 << 15;
 
@@ -234,7 +158,7 @@ impl Filter for Sort {
         Some("the first line of the result may be the last one read")
     }
 
-    fn marks(&self, line: &[u8]) -> Vec<std::ops::Range<usize>> {
+    fn marks(&self, line: &[u8]) -> Vec<Range<usize>> {
         self.order.key_ranges(line)
     }
 }
@@ -253,28 +177,27 @@ impl Sort {
     fn write(
         &self,
         io: &mut StageIo<'_>,
-        mut held: Held,
+        held: Held,
         counts: Option<&[u64]>,
     ) -> Result<(), StageError> {
-        let entries = std::mem::take(&mut held.entries);
-        let skip = held.common.as_ref().map_or(0, Vec::len);
         let order = &self.order;
         let processors = io.processors();
         let parts = processors.count().max(1);
+        let (entries, skip) = held.entries(processors);
         let compare = |one: &Entry, other: &Entry| compare(order, &held, one, other);
-        let sorted: Box<dyn Iterator<Item = Entry> + '_> =
-            if order.plain && !io.out().keeps_origins() {
-                let mut dealt = deep::deal(entries, &held, order, parts);
-                let jobs = dealt.iter_mut().map(|part| -> Box<dyn FnOnce() + Send + '_> {
-                    let held = &held;
-                    Box::new(move || deep::sort(part, held, order, skip, 0))
-                });
-                processors.run(jobs.collect());
-                Box::new(dealt.into_iter().flatten())
-            } else {
-                let pieces = self.sorted_pieces(io, entries, &held, parts, skip)?;
-                Box::new(merge::two(pieces, &compare))
-            };
+        let sorted: Box<dyn Iterator<Item = Entry> + '_> = if order.plain && !io.keeps_origins() {
+            let mut dealt = deep::deal(entries, &held, order, parts);
+            let jobs = dealt.iter_mut().map(|part| -> Box<dyn FnOnce() + Send + '_> {
+                let held = &held;
+                Box::new(move || deep::sort(part, held, order, skip, 0))
+            });
+            processors.run(jobs.collect());
+            Box::new(dealt.into_iter().flatten())
+        } else {
+            let pieces = self.sorted_pieces(io, entries.concat(), &held, parts, skip)?;
+            Box::new(merge::two(pieces, &compare))
+        };
+        let mut writer = Writer { held: &held, run: None };
         let mut last: Option<Entry> = None;
         let mut written = 0u32;
         for entry in sorted {
@@ -282,8 +205,8 @@ impl Sort {
             if written.is_multiple_of(1 << 14) {
                 io.check_cancel()?;
             }
-            let line = held.line(&entry);
             if order.unique {
+                let line = held.line(&entry);
                 if last.is_some_and(|last| order.same(held.line(&last), line)) {
                     continue;
                 }
@@ -293,15 +216,11 @@ impl Sort {
                 Some(counts) if !order.unique => counts[entry.row as usize],
                 _ => 1,
             };
-            let origin = Origin::Line(held.id(&entry));
             for _ in 0..repeats {
-                match held.whole_line(&entry) {
-                    Some(whole) => io.out().put(whole, origin)?,
-                    None => io.out().line(line, origin)?,
-                }
+                writer.write(io, &entry)?;
             }
         }
-        Ok(())
+        writer.flush(io)
     }
 
     /// Sorts piece by piece, and merges until at most two are left.
@@ -334,6 +253,48 @@ impl Sort {
         Ok(pieces)
     }
 }
+
+/// Writes lines; those that stood one after the other in the input go out together, shared.
+struct Writer<'h> {
+    held: &'h Held,
+    /// The lines gathered: the first of them, and its part of the chunk so far.
+    run: Option<(Entry, Range<usize>)>,
+}
+
+impl Writer<'_> {
+    #[inline]
+    fn write(&mut self, io: &mut StageIo<'_>, entry: &Entry) -> Result<(), StageError> {
+        let Some(part) = self.held.whole(entry) else {
+            self.flush(io)?;
+            io.out().line(self.held.line(entry), Origin::Line(self.held.id(entry)))?;
+            return Ok(());
+        };
+        if let Some((first, run)) = &mut self.run {
+            if first.chunk == entry.chunk && run.end == part.start {
+                run.end = part.end;
+                return Ok(());
+            }
+            self.flush(io)?;
+        }
+        self.run = Some((*entry, part));
+        Ok(())
+    }
+
+    #[inline]
+    fn flush(&mut self, io: &mut StageIo<'_>) -> Result<(), StageError> {
+        let Some((first, run)) = self.run.take() else { return Ok(()) };
+        let id = self.held.id(&first);
+        if run.len() < SHARED_RUN {
+            io.out().put(self.held.bytes(first.chunk, run), Origin::Sequence(id))?;
+        } else {
+            io.out().pass(self.held.share(first.chunk, run), id)?;
+        }
+        Ok(())
+    }
+}
+
+/// Runs from this many bytes on are passed on shared.
+const SHARED_RUN: usize = 8 << 10;
 
 #[inline]
 fn compare(order: &Order, held: &Held, one: &Entry, other: &Entry) -> Ordering {

@@ -100,3 +100,18 @@ impl Processors for OneProcessor {
         }
     }
 }
+
+/// Several processors in name: the jobs run one after the other, in reverse.
+pub struct Processed(pub usize);
+
+impl Processors for Processed {
+    fn count(&self) -> usize {
+        self.0
+    }
+
+    fn run(&self, jobs: Vec<Box<dyn FnOnce() + Send + '_>>) {
+        for job in jobs.into_iter().rev() {
+            job();
+        }
+    }
+}

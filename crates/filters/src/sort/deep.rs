@@ -4,7 +4,7 @@
 //! once for every eight bytes that are needed to tell it from its neighbours: lines are sorted by
 //! the first eight bytes as a number, then each group that shares them by the next eight.
 
-use super::{Entry, Held};
+use super::held::{Entry, Held};
 use crate::sort::keys::Order;
 
 /// Groups up to this size are sorted by comparing.
@@ -41,25 +41,26 @@ pub(super) fn sort(entries: &mut [Entry], held: &Held, order: &Order, depth: usi
 /// Deals entries out into at most `parts` parts, everything in one before everything in the
 /// next, of about equal size. Within a part the order stays.
 pub(super) fn deal(
-    entries: Vec<Entry>,
+    entries: Vec<Vec<Entry>>,
     held: &Held,
     order: &Order,
     parts: usize,
 ) -> Vec<Vec<Entry>> {
-    if parts < 2 || entries.len() < 1 << 14 {
-        return vec![entries];
+    let all: usize = entries.iter().map(Vec::len).sum();
+    if parts < 2 || all < 1 << 14 {
+        return vec![entries.concat()];
     }
     let mut sample: Vec<Entry> =
-        entries.iter().step_by(entries.len() / 1021 + 1).copied().collect();
+        entries.iter().flatten().step_by(all / 1021 + 1).copied().collect();
     let compare = |one: &Entry, other: &Entry| order.compare(held.line(one), held.line(other));
     sample.sort_unstable_by(compare);
     let mut bounds: Vec<Entry> =
         (1..parts).map(|part| sample[part * sample.len() / parts]).collect();
     bounds.dedup_by(|one, other| compare(one, other).is_eq());
-    let share = entries.len() / parts;
+    let share = all / parts;
     let mut dealt: Vec<Vec<Entry>> =
         (0..=bounds.len()).map(|_| Vec::with_capacity(share + share / 8)).collect();
-    for entry in entries {
+    for entry in entries.into_iter().flatten() {
         let part = bounds.partition_point(|bound| compare(bound, &entry).is_le());
         dealt[part].push(entry);
     }

@@ -213,6 +213,24 @@ fn long_sorts_are_merged_from_pieces() {
     let mut model: Vec<&[u8]> = lines(&data);
     model.sort();
     let expected = [&model.join(&b'\n')[..], b"\n"].concat();
+    // Long lines that differ late, short ones, and zeros where a line ends.
+    let mut deep: Vec<Vec<u8>> = model
+        .iter()
+        .take(40_000)
+        .map(|line| [b"same beginning of forty bytes or so ", *line].concat())
+        .collect();
+    deep.extend(model.iter().take(20_000).map(|line| [&line[..line.len().min(2)], b"\0"].concat()));
+    deep.extend(model.iter().take(20_000).map(|line| line[..line.len().min(2)].to_vec()));
+    let mixed = [&deep.join(&b'\n')[..], b"\n"].concat();
+    deep.sort();
+    for (option, reversed) in [(&b"-s"[..], false), (b"-r", true)] {
+        let mut wanted = deep.clone();
+        if reversed {
+            wanted.reverse();
+        }
+        let outcome = run(&[b"sort", option], &mixed, WHOLE);
+        assert!(outcome.out == [&wanted.join(&b'\n')[..], b"\n"].concat(), "{reversed}");
+    }
     for origins in [false, true] {
         let outcome = run(&[b"sort"], &data, Cuts { origins, ..WHOLE });
         assert!(outcome.out == expected, "with origins: {origins}");

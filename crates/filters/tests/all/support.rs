@@ -2,7 +2,7 @@
 
 use std::sync::{Arc, Mutex};
 
-use stream::testing::{CutSource, FixedWorld, MemorySink, OneProcessor};
+use stream::testing::{CutSource, FixedWorld, MemorySink, Processed};
 use stream::{
     Cancel, ExitStatus, OriginStore, Output, Sink, StageError, StageIo, StageMeter, StagePorts,
     WriteError,
@@ -50,7 +50,7 @@ pub(crate) fn run(line: &[&[u8]], stdin: &[u8], cuts: Cuts) -> Outcome {
         out: Output::new(sink.clone() as Arc<dyn Sink>, store.clone()).with_block_size(cuts.output),
         error: Some(errors.clone()),
         world: &world,
-        processors: &OneProcessor,
+        processors: &Processed(3),
         meter: &meter,
         cancel: Cancel::default(),
     });

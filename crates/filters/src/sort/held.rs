@@ -1,0 +1,125 @@
+//! The lines to be sorted, in the shared blocks they came in.
+
+use bytes::Bytes;
+use stream::{LineId, Lines, Processors, StageError};
+
+/// One line to be sorted. 24 bytes.
+#[derive(Clone, Copy)]
+pub(super) struct Entry {
+    /// Compares as the line does, as far as it goes.
+    pub(super) prefix: u64,
+    pub(super) chunk: u32,
+    offset: u32,
+    pub(super) length: u32,
+    /// The line's number within its chunk.
+    pub(super) row: u32,
+}
+
+#[derive(Default)]
+pub(super) struct Held {
+    chunks: Vec<Bytes>,
+    first: Vec<LineId>,
+    bytes: u64,
+    lines: u64,
+}
+
+impl Held {
+    /// Keeps whole lines.
+    pub(super) fn add(&mut self, lines: Lines) -> Result<(), StageError> {
+        if lines.bytes.len() > u32::MAX as usize || self.chunks.len() >= u32::MAX as usize {
+            return Err(StageError::failed(2, "a line longer than 4 GiB cannot be sorted"));
+        }
+        self.bytes += lines.bytes.len() as u64;
+        self.lines += memchr::memchr_iter(b'\n', &lines.bytes).count() as u64;
+        self.chunks.push(lines.bytes);
+        self.first.push(lines.first);
+        Ok(())
+    }
+
+    /// Bytes of memory taken, with those the entries will take.
+    pub(super) fn memory(&self) -> u64 {
+        self.bytes + self.lines * size_of::<Entry>() as u64
+    }
+
+    /// The line of an entry.
+    #[inline]
+    pub(super) fn line(&self, entry: &Entry) -> &[u8] {
+        let start = entry.offset as usize;
+        &self.chunks[entry.chunk as usize][start..start + entry.length as usize]
+    }
+
+    /// The place of the line in its chunk, its newline with it; `None` where it has none.
+    #[inline]
+    pub(super) fn whole(&self, entry: &Entry) -> Option<std::ops::Range<usize>> {
+        let start = entry.offset as usize;
+        let end = start + entry.length as usize + 1;
+        (end <= self.chunks[entry.chunk as usize].len()).then_some(start..end)
+    }
+
+    /// A part of a chunk.
+    #[inline]
+    pub(super) fn bytes(&self, chunk: u32, part: std::ops::Range<usize>) -> &[u8] {
+        &self.chunks[chunk as usize][part]
+    }
+
+    /// A part of a chunk, shared.
+    pub(super) fn share(&self, chunk: u32, part: std::ops::Range<usize>) -> Bytes {
+        self.chunks[chunk as usize].slice(part)
+    }
+
+    /// Which input line an entry is.
+    pub(super) fn id(&self, entry: &Entry) -> LineId {
+        self.first[entry.chunk as usize].plus(u64::from(entry.row))
+    }
+
+    /// An entry for each line, in order, in a few parts; and how many bytes at the beginning
+    /// all lines share.
+    pub(super) fn entries(&self, processors: &dyn Processors) -> (Vec<Vec<Entry>>, usize) {
+        let share = self.chunks.len().div_ceil(processors.count().max(1)).max(1);
+        let groups = self.chunks.len().div_ceil(share);
+        let mut parts: Vec<(Vec<Entry>, Option<&[u8]>)> = vec![(Vec::new(), None); groups];
+        let jobs =
+            parts.iter_mut().enumerate().map(|(number, part)| -> Box<dyn FnOnce() + Send + '_> {
+                Box::new(move || {
+                    let end = ((number + 1) * share).min(self.chunks.len());
+                    part.0.reserve((self.lines as usize / groups.max(1)) + 64);
+                    for chunk in number * share..end {
+                        self.scan(chunk, &mut part.0, &mut part.1);
+                    }
+                })
+            });
+        processors.run(jobs.collect());
+        let common = parts.iter().filter_map(|(_, common)| *common).reduce(shared);
+        (parts.into_iter().map(|(entries, _)| entries).collect(), common.map_or(0, <[u8]>::len))
+    }
+
+    fn scan<'h>(&'h self, chunk: usize, entries: &mut Vec<Entry>, common: &mut Option<&'h [u8]>) {
+        let bytes: &[u8] = &self.chunks[chunk];
+        let mut start = 0;
+        let mut row = 0;
+        while start < bytes.len() {
+            let end = memchr::memchr(b'\n', &bytes[start..]).map_or(bytes.len(), |at| start + at);
+            let line = &bytes[start..end];
+            entries.push(Entry {
+                prefix: 0,
+                chunk: chunk as u32,
+                offset: start as u32,
+                length: line.len() as u32,
+                row,
+            });
+            *common = match *common {
+                Some(common) if line.starts_with(common) => Some(common),
+                Some(common) => Some(shared(common, line)),
+                None => Some(line),
+            };
+            row += 1;
+            start = end + 1;
+        }
+    }
+}
+
+/// What both begin with.
+fn shared<'l>(one: &'l [u8], other: &'l [u8]) -> &'l [u8] {
+    let length = one.iter().zip(other).take_while(|(one, other)| one == other).count();
+    &one[..length]
+}
