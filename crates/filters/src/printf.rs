@@ -210,7 +210,11 @@ fn convert(
     let text = match letter {
         b'd' | b'i' => signed(flags, integer(io, value)?),
         b'o' | b'u' | b'x' | b'X' => unsigned(flags, unsigned_integer(io, value)?, letter),
-        b'c' => padded_bytes(flags, value.map_or(&b""[..], |value| &value[..value.len().min(1)])),
+        // Nothing is the NUL character.
+        b'c' => match value.and_then(|value| value.first()) {
+            Some(&byte) => padded_bytes(flags, &[byte]),
+            None => padded_bytes(flags, &[0]),
+        },
         b's' => {
             let value = value.map_or(&b""[..], |value| &value[..]);
             let length = flags.precision.map_or(value.len(), |most| most.min(value.len()));
