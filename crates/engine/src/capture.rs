@@ -8,7 +8,7 @@ use crate::kept::Kept;
 use crate::world::read_block;
 
 /// Bytes taken from standard input at most. Beyond that reading stops, and whoever writes waits.
-const CAPTURE_LIMIT: u64 = 4 << 30;
+const CAPTURE_LIMIT: u64 = 1 << 30;
 
 /// What has come from standard input so far.
 pub struct Capture {

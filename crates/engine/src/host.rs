@@ -61,7 +61,8 @@ pub(crate) fn run_host(
             return StageOutcome::of(ExitStatus(status));
         }
     };
-    let out: Arc<dyn Sink> = Arc::new(MeteredSink { inner: stdout, meter: meter.clone() });
+    let out: Arc<dyn Sink> =
+        Arc::new(MeteredSink { inner: stdout, meter: meter.clone(), cancel: cancel.clone() });
     let outcome = attend(child, stdin, &out, &stderr, meter, cancel);
     meter.set_elapsed(started.elapsed().as_nanos() as u64);
     outcome

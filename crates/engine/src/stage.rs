@@ -72,7 +72,8 @@ pub(crate) fn run_native(
     let Connections { stdin, stdout, stderr, origins } = connections;
     let shared = Arc::ptr_eq(&stdout, &stderr);
     let world = StageWorld { inner: world, meter: meter.clone(), cancel: cancel.clone() };
-    let out: Arc<dyn Sink> = Arc::new(MeteredSink { inner: stdout, meter: meter.clone() });
+    let out: Arc<dyn Sink> =
+        Arc::new(MeteredSink { inner: stdout, meter: meter.clone(), cancel: cancel.clone() });
     let stdin = stdin.map(|source| world.metered(source));
     let processors = Threads { meter };
     let mut io = StageIo::new(StagePorts {
@@ -127,14 +128,19 @@ pub(crate) fn run_native(
     outcome
 }
 
-/// Counts what is written.
+/// Counts what is written, and looks whether the run is cancelled.
 pub(crate) struct MeteredSink {
     pub(crate) inner: Arc<dyn Sink>,
     pub(crate) meter: Arc<StageMeter>,
+    pub(crate) cancel: Cancel,
 }
 
 impl Sink for MeteredSink {
     fn write(&self, block: Block) -> Result<(), WriteError> {
+        // A stage that reads nothing, such as seq, is stopped here.
+        if self.cancel.is_cancelled() {
+            return Err(WriteError::Cancelled);
+        }
         let counted = block.clone();
         self.inner.write(block)?;
         self.meter.count_out(&counted);

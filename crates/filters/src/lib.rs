@@ -23,6 +23,8 @@ mod uniq;
 mod wc;
 mod words;
 
+pub mod testing;
+
 pub use arguments::{Arguments, Given, Operand, UsageError};
 pub use guide::guide;
 pub use registry::{ALL, Definition, find};

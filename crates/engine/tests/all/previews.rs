@@ -163,6 +163,37 @@ fn what_cannot_be_read_is_said_at_its_stage() {
 }
 
 #[test]
+fn a_stage_that_fails_inside_is_its_own_failure() {
+    let mut bench = Bench::new();
+    let mut request = bench.request("seq 5 | cat | wc -l");
+    request.plan.stages[1].kind = engine::StageKind::Native(&filters::testing::PANICKING);
+    let generation = bench.workbench.evaluate(request);
+    let preview = loop {
+        match bench.news.recv_timeout(PATIENCE).expect("a preview") {
+            Job::Done(preview) if preview.generation == generation => break preview,
+            Job::Failed(_, message) => panic!("{message}"),
+            _ => {}
+        }
+    };
+    assert_eq!(preview.stages[1].ending, Ending::Failed);
+    assert!(preview.stages[1].messages.contains("internal error"));
+    assert_eq!(text_of(&preview, 0), "1\n2\n3\n4\n5\n");
+    assert_eq!(text_of(&preview, 2), "0\n");
+    bench.workbench.accept(&preview);
+    assert_eq!(text_of(&bench.run("seq 5 | cat | wc -l"), 2), "5\n");
+}
+
+#[test]
+fn a_lone_maker_is_cancelled_too() {
+    let mut bench = Bench::new();
+    bench.limits = Limits { seconds: 0.2, lines: u64::MAX, bytes: u64::MAX };
+    let started = Instant::now();
+    let preview = bench.run("seq 1 100000000000");
+    assert!(matches!(preview.stages[0].ending, Ending::Cut(Limit::Seconds(_))));
+    assert!(started.elapsed() < PATIENCE);
+}
+
+#[test]
 fn a_huge_line_is_cut_off_and_said_so() {
     let directory = tempfile::tempdir().unwrap();
     let path = directory.path().join("one-line");
