@@ -253,6 +253,10 @@ impl Cut {
             }
             _ => None,
         };
+        let slice = match &self.ranges[..] {
+            [only] if self.unit != Unit::Fields => Some(only),
+            _ => None,
+        };
         let mut kept = Vec::new();
         while let Some(lines) = input.next_lines()? {
             for (id, line) in lines.iter() {
@@ -262,6 +266,13 @@ impl Cut {
                         None if self.only_delimited => {}
                         None => io.out().line(line, Origin::Line(id))?,
                     }
+                    continue;
+                }
+                if let Some(range) = slice
+                    && (self.unit == Unit::Bytes || line.is_ascii())
+                {
+                    let part = range.start.min(line.len())..range.end.min(line.len());
+                    io.out().line(&line[part], Origin::Line(id))?;
                     continue;
                 }
                 let Some(parts) = self.parts(line) else {
@@ -281,7 +292,10 @@ impl Cut {
     /// The parts of a line that are kept; `None` for a line without the delimiter.
     fn parts(&self, line: &[u8]) -> Option<Vec<Range<usize>>> {
         let mut parts = Vec::new();
-        match self.unit {
+        // Where every byte is a character there is nothing to decode.
+        let unit =
+            if self.unit == Unit::Characters && line.is_ascii() { Unit::Bytes } else { self.unit };
+        match unit {
             Unit::Bytes => {
                 for range in &self.ranges {
                     if range.start < line.len() {

@@ -104,6 +104,10 @@ fn explain(arguments: &Arguments) -> String {
     format!("puts the lines{files} in order{by}{ways}{once}")
 }
 
+/// Lines that are sorted at once even where a run must be cancelled quickly: a fraction of the
+/// tenth of a second that may take.
+const AT_ONCE: usize = 1 << 18;
+
 /// Lines that are sorted in one go while a run may still be cancelled quickly.
 const PIECE: usize = 1 << 15;
 
@@ -185,18 +189,24 @@ impl Sort {
         let parts = processors.count().max(1);
         let (entries, skip) = held.entries(processors);
         let compare = |one: &Entry, other: &Entry| compare(order, &held, one, other);
-        let sorted: Box<dyn Iterator<Item = Entry> + '_> = if order.plain && !io.keeps_origins() {
-            let mut dealt = deep::deal(entries, &held, order, parts);
-            let jobs = dealt.iter_mut().map(|part| -> Box<dyn FnOnce() + Send + '_> {
-                let held = &held;
-                Box::new(move || deep::sort(part, held, order, skip, 0))
-            });
-            processors.run(jobs.collect());
-            Box::new(dealt.into_iter().flatten())
-        } else {
-            let pieces = self.sorted_pieces(io, entries.concat(), &held, parts, skip)?;
-            Box::new(merge::two(pieces, &compare))
-        };
+        let traced = io.keeps_origins();
+        let all: usize = entries.iter().map(Vec::len).sum();
+        let sorted: Box<dyn Iterator<Item = Entry> + '_> =
+            if order.plain && (!traced || all <= AT_ONCE) {
+                let mut dealt = deep::deal(entries, &held, order, parts);
+                let jobs = dealt.iter_mut().map(|part| -> Box<dyn FnOnce() + Send + '_> {
+                    let held = &held;
+                    Box::new(move || match traced {
+                        true => deep::sort::<true>(part, held, order, skip, 0),
+                        false => deep::sort::<false>(part, held, order, skip, 0),
+                    })
+                });
+                processors.run(jobs.collect());
+                Box::new(dealt.into_iter().flatten())
+            } else {
+                let pieces = self.sorted_pieces(io, entries.concat(), &held, parts, skip)?;
+                Box::new(merge::two(pieces, &compare))
+            };
         let mut writer = Writer { held: &held, run: None };
         let mut last: Option<Entry> = None;
         let mut written = 0u32;

@@ -13,16 +13,26 @@ const SMALL: usize = 24;
 /// Levels after which lines are compared whole: what is still equal then is long and alike.
 const LEVELS: usize = 64;
 
-/// Sorts entries whose lines share their first `depth` bytes.
-pub(super) fn sort(entries: &mut [Entry], held: &Held, order: &Order, depth: usize, level: usize) {
+/// Sorts entries whose lines share their first `depth` bytes. `STABLE` keeps equal lines in
+/// order, which only their origins show.
+pub(super) fn sort<const STABLE: bool>(
+    entries: &mut [Entry],
+    held: &Held,
+    order: &Order,
+    depth: usize,
+    level: usize,
+) {
     if entries.len() <= SMALL || level >= LEVELS {
-        entries.sort_unstable_by(|one, other| order.compare(held.line(one), held.line(other)));
-        return;
+        return compare_all::<STABLE>(entries, held, order);
     }
     for entry in entries.iter_mut() {
         entry.prefix = order.prefix(held.line(entry), depth.min(entry.length as usize));
     }
-    entries.sort_unstable_by_key(|entry| entry.prefix);
+    if STABLE {
+        entries.sort_by_key(|entry| entry.prefix);
+    } else {
+        entries.sort_unstable_by_key(|entry| entry.prefix);
+    }
     let end = depth + 8;
     for group in entries.chunk_by_mut(|one, other| one.prefix == other.prefix) {
         if group.len() == 1 {
@@ -31,10 +41,19 @@ pub(super) fn sort(entries: &mut [Entry], held: &Held, order: &Order, depth: usi
         // The end of a line counts as zeros in the number, so lines that end here may only seem
         // to be equal.
         if group.iter().any(|entry| (entry.length as usize) < end) {
-            group.sort_unstable_by(|one, other| order.compare(held.line(one), held.line(other)));
+            compare_all::<STABLE>(group, held, order);
         } else {
-            sort(group, held, order, end, level + 1);
+            sort::<STABLE>(group, held, order, end, level + 1);
         }
+    }
+}
+
+fn compare_all<const STABLE: bool>(entries: &mut [Entry], held: &Held, order: &Order) {
+    let compare = |one: &Entry, other: &Entry| order.compare(held.line(one), held.line(other));
+    if STABLE {
+        entries.sort_by(compare);
+    } else {
+        entries.sort_unstable_by(compare);
     }
 }
 
