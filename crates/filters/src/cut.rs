@@ -258,32 +258,39 @@ impl Cut {
             _ => None,
         };
         let mut kept = Vec::new();
+        let mut ids = Vec::new();
         while let Some(lines) = input.next_lines()? {
+            kept.clear();
+            ids.clear();
+            kept.reserve(lines.bytes.len());
             for (id, line) in lines.iter() {
                 if let Some((field, delimiter)) = single {
                     match one_field(line, delimiter, field) {
-                        Some(part) => io.out().line(part, Origin::Line(id))?,
-                        None if self.only_delimited => {}
-                        None => io.out().line(line, Origin::Line(id))?,
+                        Some(part) => kept.extend_from_slice(part),
+                        None if self.only_delimited => continue,
+                        None => kept.extend_from_slice(line),
                     }
-                    continue;
-                }
-                if let Some(range) = slice
+                } else if let Some(range) = slice
                     && (self.unit == Unit::Bytes || line.is_ascii())
                 {
                     let part = range.start.min(line.len())..range.end.min(line.len());
-                    io.out().line(&line[part], Origin::Line(id))?;
-                    continue;
-                }
-                let Some(parts) = self.parts(line) else {
-                    if !self.only_delimited {
-                        io.out().line(line, Origin::Line(id))?;
+                    kept.extend_from_slice(&line[part]);
+                } else {
+                    match self.parts(line) {
+                        Some(parts) => self.join(line, &parts, &mut kept),
+                        None if self.only_delimited => continue,
+                        None => kept.extend_from_slice(line),
                     }
-                    continue;
-                };
-                kept.clear();
-                self.join(line, &parts, &mut kept);
-                io.out().line(&kept, Origin::Line(id))?;
+                }
+                kept.push(b'\n');
+                if self.only_delimited {
+                    ids.push(id);
+                }
+            }
+            if self.only_delimited {
+                io.out().put_each(&kept, &ids)?;
+            } else {
+                io.out().put(&kept, Origin::Sequence(lines.first))?;
             }
         }
         Ok(())

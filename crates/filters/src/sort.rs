@@ -1,7 +1,7 @@
 use std::cmp::Ordering;
 use std::ops::Range;
 
-use stream::{ExitStatus, Input, Lines, Origin, ReadError, StageError, StageIo};
+use stream::{ExitStatus, Input, LineId, Lines, Origin, ReadError, StageError, StageIo};
 
 use crate::registry::Definition;
 use crate::spec::{example, option};
@@ -207,7 +207,8 @@ impl Sort {
                 let pieces = self.sorted_pieces(io, entries.concat(), &held, parts, skip)?;
                 Box::new(merge::two(pieces, &compare))
             };
-        let mut writer = Writer { held: &held, run: None };
+        let (lines, ids) = (Vec::new(), Vec::new());
+        let mut writer = Writer { held: &held, run: None, lines, ids, traced };
         let mut last: Option<Entry> = None;
         let mut written = 0u32;
         for entry in sorted {
@@ -264,21 +265,31 @@ impl Sort {
     }
 }
 
-/// Writes lines; those that stood one after the other in the input go out together, shared.
+/// Writes lines. Where origins are kept they are gathered with their lines; else lines that stood
+/// one after the other in the input go out together, shared.
 struct Writer<'h> {
     held: &'h Held,
     /// The lines gathered: the first of them, and its part of the chunk so far.
     run: Option<(Entry, Range<usize>)>,
+    lines: Vec<u8>,
+    ids: Vec<LineId>,
+    traced: bool,
 }
 
 impl Writer<'_> {
     #[inline]
     fn write(&mut self, io: &mut StageIo<'_>, entry: &Entry) -> Result<(), StageError> {
-        let Some(part) = self.held.whole(entry) else {
-            self.flush(io)?;
-            io.out().line(self.held.line(entry), Origin::Line(self.held.id(entry)))?;
+        let whole = self.held.whole(entry);
+        if self.traced || whole.is_none() {
+            self.lines.extend_from_slice(self.held.line(entry));
+            self.lines.push(b'\n');
+            self.ids.push(self.held.id(entry));
+            if !self.traced || self.lines.len() >= stream::BLOCK_SIZE {
+                self.flush(io)?;
+            }
             return Ok(());
-        };
+        }
+        let part = whole.unwrap_or_default();
         if let Some((first, run)) = &mut self.run {
             if first.chunk == entry.chunk && run.end == part.start {
                 run.end = part.end;
@@ -292,12 +303,18 @@ impl Writer<'_> {
 
     #[inline]
     fn flush(&mut self, io: &mut StageIo<'_>) -> Result<(), StageError> {
-        let Some((first, run)) = self.run.take() else { return Ok(()) };
-        let id = self.held.id(&first);
-        if run.len() < SHARED_RUN {
-            io.out().put(self.held.bytes(first.chunk, run), Origin::Sequence(id))?;
-        } else {
-            io.out().pass(self.held.share(first.chunk, run), id)?;
+        if let Some((first, run)) = self.run.take() {
+            let id = self.held.id(&first);
+            if run.len() < SHARED_RUN {
+                io.out().put(self.held.bytes(first.chunk, run), Origin::Sequence(id))?;
+            } else {
+                io.out().pass(self.held.share(first.chunk, run), id)?;
+            }
+        }
+        if !self.lines.is_empty() {
+            io.out().put_each(&self.lines, &self.ids)?;
+            self.lines.clear();
+            self.ids.clear();
         }
         Ok(())
     }

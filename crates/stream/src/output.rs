@@ -100,6 +100,25 @@ impl Output {
         self.append(b"\n")
     }
 
+    /// Writes whole lines, each with its newline, of which each comes from one line: `ids` has
+    /// one for each.
+    pub fn put_each(&mut self, lines: &[u8], ids: &[LineId]) -> Result<(), WriteError> {
+        if let Some(store) = &self.origins {
+            let mut store = store.lock().unwrap_or_else(PoisonError::into_inner);
+            let mut ids = ids.iter();
+            if !self.at_line_start
+                && let Some(&id) = ids.next()
+            {
+                store.extend_last(Origin::Line(id));
+            }
+            for &id in ids {
+                store.push(1, Origin::Line(id));
+            }
+        }
+        self.at_line_start |= !lines.is_empty();
+        self.append(lines)
+    }
+
     /// Passes on bytes unchanged, the first of them from line `first`, without copying where
     /// that is worth it.
     pub fn pass(&mut self, bytes: Bytes, first: LineId) -> Result<(), WriteError> {
