@@ -10,6 +10,7 @@ use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Ve
 
 mod counted;
 mod deep;
+mod grouped;
 mod held;
 mod keys;
 mod merge;
@@ -191,22 +192,26 @@ impl Sort {
         let compare = |one: &Entry, other: &Entry| compare(order, &held, one, other);
         let traced = io.keeps_origins();
         let all: usize = entries.iter().map(Vec::len).sum();
-        let sorted: Box<dyn Iterator<Item = Entry> + '_> =
-            if order.plain && (!traced || all <= AT_ONCE) {
-                let mut dealt = deep::deal(entries, &held, order, parts);
-                let jobs = dealt.iter_mut().map(|part| -> Box<dyn FnOnce() + Send + '_> {
-                    let held = &held;
-                    Box::new(move || match traced {
-                        true => deep::sort::<true>(part, held, order, skip, 0),
-                        false => deep::sort::<false>(part, held, order, skip, 0),
-                    })
-                });
-                processors.run(jobs.collect());
-                Box::new(dealt.into_iter().flatten())
-            } else {
-                let pieces = self.sorted_pieces(io, entries.concat(), &held, parts, skip)?;
-                Box::new(merge::two(pieces, &compare))
-            };
+        let grouped = (traced && order.equal_means_same())
+            .then(|| grouped::sort(&entries, &held, order))
+            .flatten();
+        let sorted: Box<dyn Iterator<Item = Entry> + '_> = if let Some(grouped) = grouped {
+            Box::new(grouped.into_iter())
+        } else if order.plain && (!traced || all <= AT_ONCE) {
+            let mut dealt = deep::deal(entries, &held, order, parts);
+            let jobs = dealt.iter_mut().map(|part| -> Box<dyn FnOnce() + Send + '_> {
+                let held = &held;
+                Box::new(move || match traced {
+                    true => deep::sort::<true>(part, held, order, skip, 0),
+                    false => deep::sort::<false>(part, held, order, skip, 0),
+                })
+            });
+            processors.run(jobs.collect());
+            Box::new(dealt.into_iter().flatten())
+        } else {
+            let pieces = self.sorted_pieces(io, entries.concat(), &held, parts, skip)?;
+            Box::new(merge::two(pieces, &compare))
+        };
         let (lines, ids) = (Vec::new(), Vec::new());
         let mut writer = Writer { held: &held, run: None, lines, ids, traced };
         let mut last: Option<Entry> = None;

@@ -203,6 +203,23 @@ proptest! {
 }
 
 #[test]
+fn repeated_lines_keep_their_own_origins() {
+    let data: String = (0..20_000u32).map(|number| format!("{} x\n", number * 7 % 13)).collect();
+    for stage in ["sort", "sort -r", "sort -k1,1n", "sort -rn"] {
+        let words = words(stage);
+        let words: Vec<&[u8]> = words.iter().map(|word| &word[..]).collect();
+        let plain = run(&words, data.as_bytes(), WHOLE);
+        let traced = run(&words, data.as_bytes(), Cuts { origins: true, ..WHOLE });
+        assert!(plain.out == traced.out, "{stage}");
+        let (input, origins) = (lines(data.as_bytes()), traced.origins.unwrap());
+        for (pair, both) in lines(&traced.out).windows(2).zip(origins.windows(2)) {
+            assert_eq!(input[both[0][0] as usize], pair[0], "{stage}");
+            assert!(pair[0] != pair[1] || both[0][0] < both[1][0], "{stage}");
+        }
+    }
+}
+
+#[test]
 fn long_sorts_are_merged_from_pieces() {
     let mut data = Vec::new();
     let mut state = 7u64;
