@@ -170,9 +170,19 @@ impl Kept {
         self.lock().open_line()
     }
 
+    /// The beginning of a line, at most `limit` bytes and a segment: for the screen, which must
+    /// not copy a line of a hundred megabytes to show its first columns.
+    pub fn line_start(&self, line: u64, limit: usize) -> Option<Bytes> {
+        self.lines_limited(line, 1, limit).into_iter().next()
+    }
+
     /// Lines from `first` on, at most `count`, without their newlines. Costs the reading of the
     /// segments they are in, wherever they are.
     pub fn lines_at(&self, first: u64, count: usize) -> Vec<Bytes> {
+        self.lines_limited(first, count, usize::MAX)
+    }
+
+    fn lines_limited(&self, first: u64, count: usize, limit: usize) -> Vec<Bytes> {
         if count == 0 {
             return Vec::new();
         }
@@ -203,7 +213,8 @@ impl Kept {
                         (None, Some(_)) => lines.push(part),
                         (None, None) => open = Some(part.to_vec()),
                     }
-                    if end.is_some()
+                    let enough = open.as_ref().is_some_and(|begun| begun.len() >= limit);
+                    if (end.is_some() || enough)
                         && let Some(begun) = open.take()
                     {
                         lines.push(begun.into());
@@ -287,6 +298,21 @@ mod tests {
             prop_assert_eq!(lines.iter().map(|line| &line[..]).collect::<Vec<_>>(), expected);
             prop_assert_eq!(kept.contents(), whole.as_bytes());
         }
+    }
+
+    #[test]
+    fn of_a_huge_line_only_the_beginning_is_copied() {
+        let kept = Kept::default();
+        kept.append(&Block::new(b"first\n".to_vec())).unwrap();
+        for _ in 0..64 {
+            kept.append(&Block::new(vec![b'x'; 100_000])).unwrap();
+        }
+        kept.append(&Block::new(b"\nlast".to_vec())).unwrap();
+        let start = kept.line_start(1, 1000).unwrap();
+        assert!(start.len() >= 1000 && start.len() <= 300_000, "{}", start.len());
+        assert_eq!(kept.lines_at(1, 1)[0].len(), 6_400_000);
+        assert_eq!(kept.line_start(2, 1000).unwrap(), "last");
+        assert_eq!(kept.line_start(3, 1000), None);
     }
 
     #[test]

@@ -130,21 +130,23 @@ struct RangeSource {
 impl Source for RangeSource {
     fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
         let room = (self.end - self.at).min(BLOCK_SIZE as u64) as usize;
+        if room == 0 {
+            return Ok(None);
+        }
         let mut buffer = Vec::with_capacity(room);
-        while room > 0 {
+        loop {
             let spare = rustix::buffer::spare_capacity(&mut buffer);
             match rustix::io::pread(&self.file, spare, self.at) {
-                Ok(0) => break,
-                Ok(_) => {
-                    buffer.truncate(room);
-                    self.at += buffer.len() as u64;
-                    return Ok(Some(Block::new(buffer)));
-                }
+                Ok(0) => return Ok(None),
+                Ok(_) => break,
                 Err(rustix::io::Errno::INTR) => {}
                 Err(error) => return Err(ReadError::Io(error.into())),
             }
         }
-        Ok(None)
+        // There may have been more room than was asked for.
+        buffer.truncate(room);
+        self.at += buffer.len() as u64;
+        Ok(Some(Block::new(buffer)))
     }
 }
 

@@ -201,9 +201,12 @@ impl Sort {
             let mut dealt = deep::deal(entries, &held, order, parts);
             let jobs = dealt.iter_mut().map(|part| -> Box<dyn FnOnce() + Send + '_> {
                 let held = &held;
-                Box::new(move || match traced {
-                    true => deep::sort::<true>(part, held, order, skip, 0),
-                    false => deep::sort::<false>(part, held, order, skip, 0),
+                Box::new(move || {
+                    if traced {
+                        deep::sort::<true>(part, held, order, skip, 0);
+                    } else {
+                        deep::sort::<false>(part, held, order, skip, 0);
+                    }
                 })
             });
             processors.run(jobs.collect());

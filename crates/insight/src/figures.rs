@@ -23,6 +23,11 @@ fn three_digits(value: f64) -> String {
     }
 }
 
+/// A number of lines: `1 line`, `5 000 lines`.
+pub fn lines(number: u64) -> String {
+    format!("{} {}", grouped(number), if number == 1 { "line" } else { "lines" })
+}
+
 /// A number of bytes: `512 B`, `44.1 KiB`.
 pub fn bytes(number: u64) -> String {
     if number < 1024 {

@@ -12,5 +12,5 @@ pub use alignment::{Alignment, Row};
 pub use edit::{
     EditError, TextEdit, apply_edits, delete_stage, insert_stage, move_stage, toggle_stage,
 };
-pub use figures::{bytes, duration, grouped, percent, rate};
+pub use figures::{bytes, duration, grouped, lines, percent, rate};
 pub use words::{effect, explain, limit_in_words, marks, sample_in_words};

@@ -13,6 +13,9 @@ use crate::display::View;
 /// More rows than this are aligned on another thread.
 pub(crate) const INLINE_LINES: u64 = 200_000;
 
+/// Bytes of a line that are looked at to show and to search it.
+const LINE_START: usize = 2 << 20;
+
 /// Matches that are kept of a search.
 const MATCHES_MAX: usize = 1_000_000;
 
@@ -204,17 +207,18 @@ pub(crate) fn row_lines(
     match content {
         Content::Empty => (Row::default(), None, None),
         Content::Stream { kept, .. } => {
-            let line = kept.lines_at(row as u64, 1).into_iter().next();
+            let line = kept.line_start(row as u64, LINE_START);
             (Row { left: Some(row as u64), ..Row::default() }, line, None)
         }
         Content::Stage { stage, rows } => {
             let (Some(row), Some(stage)) = (rows.row(row), preview.stages.get(*stage)) else {
                 return (Row::default(), None, None);
             };
-            let left = row.left.and_then(|flat| stage.input_at(flat)).and_then(|(input, line)| {
-                stage.inputs[input].kept.lines_at(line, 1).into_iter().next()
-            });
-            let right = row.right.and_then(|line| stage.out.lines_at(line, 1).into_iter().next());
+            let left = row
+                .left
+                .and_then(|flat| stage.input_at(flat))
+                .and_then(|(input, line)| stage.inputs[input].kept.line_start(line, LINE_START));
+            let right = row.right.and_then(|line| stage.out.line_start(line, LINE_START));
             (row, left, right)
         }
     }

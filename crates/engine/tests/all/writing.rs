@@ -69,3 +69,16 @@ fn scripts_have_variables_and_statuses() {
         127
     );
 }
+
+#[test]
+fn a_large_file_counted_in_parts_has_the_same_count() {
+    let directory = tempfile::tempdir().unwrap();
+    let (data, out) = (directory.path().join("data"), directory.path().join("out"));
+    let mut text = "a line of some length\n".repeat(450_001);
+    text.push_str("open");
+    std::fs::write(&data, &text).unwrap();
+    let line = format!("wc -lc {0} > {1}; wc -l < {0} >> {1}", data.display(), out.display());
+    engine::run_script(&line, &mut Variables::default()).unwrap();
+    let expected = format!("450001 {} {}\n450001\n", text.len(), data.display());
+    assert_eq!(std::fs::read_to_string(&out).unwrap().trim_start(), expected);
+}

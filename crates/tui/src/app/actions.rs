@@ -398,8 +398,8 @@ impl App {
                     .map(|file| {
                         let name = file.path.file_name().unwrap_or_default().to_string_lossy();
                         format!(
-                            "{name}, {} lines, {}",
-                            insight::grouped(file.lines),
+                            "{name}, {}, {}",
+                            insight::lines(file.lines),
                             insight::bytes(file.bytes)
                         )
                     })

@@ -26,6 +26,8 @@ struct Shown {
     right: Option<Bytes>,
     left_number: Option<i64>,
     right_number: Option<i64>,
+    /// The line at the left, and at the right, has no newline at its end.
+    open: (bool, bool),
 }
 
 /// How the columns are divided.
@@ -95,7 +97,18 @@ fn shown(app: &App, preview: &Preview, number: usize) -> Shown {
         }
         (Content::Empty, _) => (None, None),
     };
-    Shown { row, number, left, right, left_number, right_number }
+    let last = |kept: &engine::Kept, line: u64| line + 1 == kept.lines() && kept.ends_open();
+    let open = match &app.lens.content {
+        Content::Stage { stage, .. } => {
+            let result = &preview.stages[*stage];
+            let at = row.left.and_then(|flat| result.input_at(flat));
+            let left = at.is_some_and(|(input, line)| last(&result.inputs[input].kept, line));
+            (left, row.right.is_some_and(|line| last(&result.out, line)))
+        }
+        Content::Stream { kept, .. } => (last(kept, number as u64), false),
+        Content::Empty => (false, false),
+    };
+    Shown { row, number, left, right, left_number, right_number, open }
 }
 
 /// The number in its file of the line a line of input `input` of stage `stage` comes from.
@@ -201,7 +214,7 @@ fn header(
     let theme = app.theme;
     let number = app.shown().stage();
     let title = theme.hue(number).add_modifier(Modifier::BOLD);
-    let amount = |lines: u64, size: u64| format!("{} lines · {}", grouped(lines), bytes(size));
+    let amount = |lines: u64, size: u64| format!("{} · {}", insight::lines(lines), bytes(size));
     let stale = if app.is_stale() { "  stale" } else { "" };
     let Some(stage) = stage else {
         let (name, style) = match app.shown() {
@@ -392,11 +405,33 @@ fn draw_row(
             mark.map(|mark| mark(&line[..line.len().min(1 << 16)])).unwrap_or_default()
         };
         let hue = theme.hue(app.shown().stage()).add_modifier(Modifier::BOLD);
-        used = used.max(text(buffer, area, (start, room), y, app, line, base, &marked, hue));
+        used = used.max(text(
+            buffer,
+            area,
+            (start, room),
+            y,
+            app,
+            line,
+            shown.open.0,
+            base,
+            &marked,
+            hue,
+        ));
     } else if let (Some((start, room)), None, Some(line), true) =
         (columns.left, &shown.left, &shown.right, single)
     {
-        used = used.max(text(buffer, area, (start, room), y, app, line, base, &[], base));
+        used = used.max(text(
+            buffer,
+            area,
+            (start, room),
+            y,
+            app,
+            line,
+            shown.open.1,
+            base,
+            &[],
+            base,
+        ));
     }
     if let (Some((start, room)), Some(line)) = (columns.right, &shown.right) {
         used = used.max(text(
@@ -406,6 +441,7 @@ fn draw_row(
             y,
             app,
             line,
+            shown.open.1,
             Style::new(),
             &[],
             Style::new(),
@@ -457,6 +493,7 @@ fn text(
     y: u16,
     app: &App,
     line: &[u8],
+    open: bool,
     base: Style,
     marked: &[std::ops::Range<usize>],
     hue: Style,
@@ -479,6 +516,10 @@ fn text(
     let (mut x, mut row) = (0usize, 0u16);
     let mut last = 0;
     for piece in pieces(line, app.lens.view, skip, columns.saturating_mul(usize::from(rows))) {
+        // The mark of a newline that is not there.
+        if open && piece.mark && piece.at == line.len() {
+            break;
+        }
         if x + piece.width > columns {
             row += 1;
             x = 0;

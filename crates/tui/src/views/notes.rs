@@ -23,8 +23,8 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let figures = stage.figures;
     let time = figures.elapsed_ns.max(figures.processor_ns);
     let mut numbers = format!(
-        "{} lines in, {} out · {} in, {} out · {}, {} · processor {}",
-        grouped(figures.lines_in),
+        "{} in, {} out · {} in, {} out · {}, {} · processor {}",
+        insight::lines(figures.lines_in),
         grouped(stage.out.lines()),
         bytes(figures.bytes_in),
         bytes(stage.out.bytes()),

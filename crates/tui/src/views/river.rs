@@ -232,14 +232,14 @@ fn rows(app: &App, preview: &Preview, wide: bool) -> Vec<Row> {
         }
         for file in &stage.pending {
             let now = match file.lines_now {
-                Some(lines) => format!("{} lines", grouped(lines)),
+                Some(lines) => insight::lines(lines),
                 None => bytes(file.bytes_now),
             };
-            let lines = grouped(file.kept.lines());
+            let lines = insight::lines(file.kept.lines());
             let how = match file.mode {
-                PendingMode::New => format!("new file, {lines} lines"),
-                PendingMode::Replace => format!("replaces {now} by {lines} lines"),
-                PendingMode::Append => format!("appends {lines} lines to {now}"),
+                PendingMode::New => format!("new file, {lines}"),
+                PendingMode::Replace => format!("replaces {now} by {lines}"),
+                PendingMode::Append => format!("appends {lines} to {now}"),
             };
             let name = safe(&file.path.display().to_string());
             if wide {
