@@ -13,6 +13,24 @@ pub(crate) struct Flags {
     pub(crate) precision: Option<usize>,
 }
 
+impl Flags {
+    /// Reads the flag letters at the start of `text`; gives how many there are.
+    pub(crate) fn read(&mut self, text: &[u8]) -> usize {
+        for (at, byte) in text.iter().enumerate() {
+            match byte {
+                b'-' => self.left = true,
+                b'+' => self.plus = true,
+                b' ' => self.space = true,
+                b'#' => self.alternate = true,
+                b'0' => self.zero = true,
+                b'\'' => self.group = true,
+                _ => return at,
+            }
+        }
+        text.len()
+    }
+}
+
 /// Widths and precisions beyond this are refused: they are slips, and would fill the memory.
 pub(crate) const WIDTH_MAX: usize = 1 << 20;
 

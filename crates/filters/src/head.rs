@@ -3,11 +3,10 @@ use std::collections::VecDeque;
 use memchr::memchr_iter;
 use stream::{ExitStatus, Input, InputTrouble, Lines, Origin, StageError, StageIo};
 
-use crate::arguments::shown;
-use crate::numbers::count;
+use crate::amount::Amount;
 use crate::registry::Definition;
 use crate::spec::{example, option};
-use crate::words::{counted, from_files};
+use crate::words::from_files;
 use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb};
 
 const OPTIONS: &[OptionSpec] = &[
@@ -39,30 +38,8 @@ struct Head {
     headers: bool,
 }
 
-#[derive(Clone, Copy)]
-struct Amount {
-    number: u64,
-    bytes: bool,
-    /// All but the last.
-    from_end: bool,
-}
-
 fn amount(arguments: &Arguments) -> Result<Amount, UsageError> {
-    let given = arguments.options.iter().rev().find(|given| "nc".contains(given.short));
-    let Some(given) = given else {
-        return Ok(Amount { number: 10, bytes: false, from_end: false });
-    };
-    let bytes = given.short == 'c';
-    let (digits, from_end) = match given.value.strip_prefix(b"-") {
-        Some(digits) => (digits, true),
-        None => (given.value.strip_prefix(b"+").unwrap_or(&given.value), false),
-    };
-    let number = count(digits).ok_or_else(|| {
-        let noun = if bytes { "bytes" } else { "lines" };
-        let message = format!("invalid number of {noun}: {}", shown(digits));
-        UsageError::new(&SPEC, Some(given.word), message)
-    })?;
-    Ok(Amount { number, bytes, from_end })
+    Amount::of(&SPEC, arguments, b'-', b'+')
 }
 
 fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
@@ -73,14 +50,10 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
 
 fn explain(arguments: &Arguments) -> String {
     let Ok(amount) = amount(arguments) else { return String::new() };
-    let many = if amount.bytes {
-        counted(amount.number, "byte", "bytes")
-    } else {
-        counted(amount.number, "line", "lines")
-    };
+    let many = amount.in_words();
     let files = from_files(&arguments.operand_values());
     let each = if arguments.operands.len() > 1 { ", for each file" } else { "" };
-    if amount.from_end {
+    if amount.other_end {
         format!("keeps all but the last {many}{files}{each}")
     } else {
         format!("keeps the first {many}{files}{each}")
@@ -115,7 +88,7 @@ impl Filter for Head {
             if self.headers {
                 header(io, name, &mut first)?;
             }
-            match (amount.from_end, amount.bytes) {
+            match (amount.other_end, amount.bytes) {
                 (false, false) => first_lines(io, input, amount.number),
                 (false, true) => first_bytes(io, input, amount.number),
                 (true, _) => all_but_last(io, input, amount),
@@ -129,7 +102,7 @@ impl Filter for Head {
     }
 
     fn holds(&self) -> Option<&'static str> {
-        (self.amount.from_end && self.amount.number > 0)
+        (self.amount.other_end && self.amount.number > 0)
             .then_some("it writes a part only when it knows that enough follows")
     }
 }

@@ -2,6 +2,7 @@
 //! in a file of its own with its [`Spec`], the one description of its options. A filter sees
 //! nothing but its [`stream::StageIo`]; it knows no threads, clocks, files or terminals.
 
+mod amount;
 mod arguments;
 mod cat;
 mod cut;

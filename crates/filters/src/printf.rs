@@ -97,18 +97,7 @@ fn parse(format: &[u8]) -> Result<Vec<Piece>, String> {
 fn conversion(format: &[u8], start: usize) -> Result<(Piece, usize), String> {
     let mut at = start + 1;
     let mut flags = Flags::default();
-    while let Some(&byte) = format.get(at) {
-        match byte {
-            b'-' => flags.left = true,
-            b'+' => flags.plus = true,
-            b' ' => flags.space = true,
-            b'#' => flags.alternate = true,
-            b'0' => flags.zero = true,
-            b'\'' => flags.group = true,
-            _ => break,
-        }
-        at += 1;
-    }
+    at += flags.read(&format[at..]);
     let number = |at: &mut usize| -> Result<usize, String> {
         let digits = format[*at..].iter().take_while(|byte| byte.is_ascii_digit()).count();
         let text = String::from_utf8_lossy(&format[*at..*at + digits]).into_owned();

@@ -204,18 +204,7 @@ fn parse_format(text: &[u8]) -> Result<Format, String> {
     }
     at += 1;
     let mut flags = Flags::default();
-    while let Some(&byte) = text.get(at) {
-        match byte {
-            b'-' => flags.left = true,
-            b'+' => flags.plus = true,
-            b' ' => flags.space = true,
-            b'#' => flags.alternate = true,
-            b'0' => flags.zero = true,
-            b'\'' => flags.group = true,
-            _ => break,
-        }
-        at += 1;
-    }
+    at += flags.read(&text[at..]);
     let number = |at: &mut usize| {
         let start = *at;
         while text.get(*at).is_some_and(u8::is_ascii_digit) {

@@ -3,12 +3,11 @@ use std::collections::VecDeque;
 use memchr::{memchr_iter, memrchr_iter};
 use stream::{ExitStatus, Input, InputTrouble, Lines, StageError, StageIo, Tail as Part};
 
-use crate::arguments::shown;
+use crate::amount::Amount;
 use crate::head::{header, headers_wanted};
-use crate::numbers::count;
 use crate::registry::Definition;
 use crate::spec::{example, option};
-use crate::words::{counted, from_files};
+use crate::words::from_files;
 use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb};
 
 const OPTIONS: &[OptionSpec] = &[
@@ -40,30 +39,8 @@ struct Tail {
     headers: bool,
 }
 
-#[derive(Clone, Copy)]
-struct Amount {
-    number: u64,
-    bytes: bool,
-    /// From this line or byte on, counted from 1.
-    from_start: bool,
-}
-
 fn amount(arguments: &Arguments) -> Result<Amount, UsageError> {
-    let given = arguments.options.iter().rev().find(|given| "nc".contains(given.short));
-    let Some(given) = given else {
-        return Ok(Amount { number: 10, bytes: false, from_start: false });
-    };
-    let bytes = given.short == 'c';
-    let (digits, from_start) = match given.value.strip_prefix(b"+") {
-        Some(digits) => (digits, true),
-        None => (given.value.strip_prefix(b"-").unwrap_or(&given.value), false),
-    };
-    let number = count(digits).ok_or_else(|| {
-        let noun = if bytes { "bytes" } else { "lines" };
-        let message = format!("invalid number of {noun}: {}", shown(digits));
-        UsageError::new(&SPEC, Some(given.word), message)
-    })?;
-    Ok(Amount { number, bytes, from_start })
+    Amount::of(&SPEC, arguments, b'+', b'-')
 }
 
 fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
@@ -76,11 +53,11 @@ fn explain(arguments: &Arguments) -> String {
     let Ok(amount) = amount(arguments) else { return String::new() };
     let files = from_files(&arguments.operand_values());
     let each = if arguments.operands.len() > 1 { ", for each file" } else { "" };
-    let (one, many) = if amount.bytes { ("byte", "bytes") } else { ("line", "lines") };
-    if amount.from_start {
+    let one = if amount.bytes { "byte" } else { "line" };
+    if amount.other_end {
         format!("keeps everything from {one} {} on{files}{each}", amount.number.max(1))
     } else {
-        format!("keeps the last {}{files}{each}", counted(amount.number, one, many))
+        format!("keeps the last {}{files}{each}", amount.in_words())
     }
 }
 
@@ -92,7 +69,7 @@ impl Filter for Tail {
             if self.headers {
                 header(io, name, &mut first)?;
             }
-            match (amount.from_start, amount.bytes) {
+            match (amount.other_end, amount.bytes) {
                 (true, false) => from_line(io, input, amount.number),
                 (true, true) => from_byte(io, input, amount.number),
                 (false, _) => last_part(io, input, amount),
@@ -106,7 +83,7 @@ impl Filter for Tail {
     }
 
     fn holds(&self) -> Option<&'static str> {
-        (!self.amount.from_start).then_some("it knows the last lines only at the end")
+        (!self.amount.other_end).then_some("it knows the last lines only at the end")
     }
 }
 

@@ -5,6 +5,22 @@ use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use super::actions::{ALL, Action};
 use super::{App, Focus, Place, Wish};
 
+/// Lets the tests see what becomes of the terminal when a thread panics: with
+/// `YLOTROPE_TEST_PANIC` set, F11 panics on another thread and F12 on this one. Not part of a
+/// release build.
+#[cfg(debug_assertions)]
+#[allow(clippy::panic)] // that is what it is for
+fn fail_on_request(code: KeyCode) {
+    if std::env::var_os("YLOTROPE_TEST_PANIC").is_none() {
+        return;
+    }
+    match code {
+        KeyCode::F(11) => drop(std::thread::spawn(|| panic!("another thread, as asked"))),
+        KeyCode::F(12) => panic!("the screen's thread, as asked"),
+        _ => {}
+    }
+}
+
 impl App {
     pub(crate) fn key(&mut self, key: KeyEvent) {
         let control = key.modifiers.contains(KeyModifiers::CONTROL);
@@ -12,6 +28,8 @@ impl App {
             self.wish = Wish::Suspend;
             return;
         }
+        #[cfg(debug_assertions)]
+        fail_on_request(key.code);
         if self.drawer.is_some() {
             self.drawer_key(key);
             return;

@@ -223,3 +223,29 @@ fn completion_history_sample_and_awkward_bytes() {
     terminal.press(&["?"]);
     terminal.wait("Three places take the keys.");
 }
+
+#[test]
+fn a_panic_leaves_the_terminal_in_order_and_the_text_survives() {
+    let terminal = Terminal::open(100, 30);
+    let before = terminal.settings();
+    terminal.type_text("export YLOTROPE_TEST_PANIC=1; $Y demo");
+    terminal.press(&["Enter"]);
+    terminal.wait("evaluated in");
+    replace_text(&terminal, "sort spares-lower.txt | uniq -d");
+    terminal.wait("2 uniq -d");
+    // Another thread's panic is its own affair: nothing is printed, the Bench goes on.
+    terminal.press(&["F11"]);
+    terminal.type_text("u");
+    let screen = terminal.wait("uniq -du");
+    assert!(!screen.contains("as asked"), "{screen}");
+    terminal.press(&["F12"]);
+    terminal.wait("the screen's thread, as asked");
+    terminal.wait("shell>");
+    assert!(terminal.flags().starts_with("0 1"));
+    assert_eq!(terminal.settings(), before);
+    terminal.type_text("clear; $Y demo");
+    terminal.press(&["Enter"]);
+    terminal.wait("text of a session that broke off was kept");
+    terminal.press(&["Up", "Up"]);
+    terminal.wait("uniq -du");
+}
