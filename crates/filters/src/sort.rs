@@ -16,6 +16,7 @@ mod keys;
 mod merge;
 
 use counted::CountedLines;
+use grouped::Grouping;
 use held::{Entry, Held};
 use keys::Order;
 
@@ -119,6 +120,8 @@ impl Filter for Sort {
         let mut held = Held::default();
         let mut counted = (self.order.equal_means_same() && !io.out().keeps_origins())
             .then(CountedLines::default);
+        let mut grouping =
+            (self.order.equal_means_same() && io.keeps_origins()).then(Grouping::default);
         for file in files {
             let name = String::from_utf8_lossy(file).into_owned();
             let mut input = io.open(file).map_err(|error| {
@@ -138,6 +141,10 @@ impl Filter for Sort {
                     continue;
                 }
                 held.add(lines)?;
+                if grouping.as_mut().is_some_and(|grouping| !grouping.add(&held, held.chunks() - 1))
+                {
+                    grouping = None;
+                }
                 io.holds(held.memory());
             }
         }
@@ -147,9 +154,9 @@ impl Filter for Sort {
                 for lines in lines {
                     held.add(lines)?;
                 }
-                self.write(io, held, Some(&counts))?;
+                self.write(io, held, None, Some(&counts))?;
             }
-            None => self.write(io, held, None)?,
+            None => self.write(io, held, grouping, None)?,
         }
         io.holds(0);
         Ok(ExitStatus::SUCCESS)
@@ -183,20 +190,21 @@ impl Sort {
         &self,
         io: &mut StageIo<'_>,
         held: Held,
+        grouping: Option<Grouping>,
         counts: Option<&[u64]>,
     ) -> Result<(), StageError> {
         let order = &self.order;
         let processors = io.processors();
         let parts = processors.count().max(1);
-        let (entries, skip) = held.entries(processors);
         let compare = |one: &Entry, other: &Entry| compare(order, &held, one, other);
         let traced = io.keeps_origins();
+        let (entries, skip) = match grouping {
+            Some(_) => (Vec::new(), 0),
+            None => held.entries(processors),
+        };
         let all: usize = entries.iter().map(Vec::len).sum();
-        let grouped = (traced && order.equal_means_same())
-            .then(|| grouped::sort(&entries, &held, order))
-            .flatten();
-        let sorted: Box<dyn Iterator<Item = Entry> + '_> = if let Some(grouped) = grouped {
-            Box::new(grouped.into_iter())
+        let sorted: Box<dyn Iterator<Item = Entry> + '_> = if let Some(grouping) = grouping {
+            Box::new(grouping.sorted(&held, order).into_iter())
         } else if order.plain && (!traced || all <= AT_ONCE) {
             let mut dealt = deep::deal(entries, &held, order, parts);
             let jobs = dealt.iter_mut().map(|part| -> Box<dyn FnOnce() + Send + '_> {

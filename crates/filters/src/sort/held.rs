@@ -36,6 +36,11 @@ impl Held {
         Ok(())
     }
 
+    /// The number of chunks.
+    pub(super) fn chunks(&self) -> usize {
+        self.chunks.len()
+    }
+
     /// Bytes of memory taken, with those the entries will take.
     pub(super) fn memory(&self) -> u64 {
         self.bytes + self.lines * size_of::<Entry>() as u64
@@ -93,7 +98,13 @@ impl Held {
         (parts.into_iter().map(|(entries, _)| entries).collect(), common.map_or(0, <[u8]>::len))
     }
 
-    fn scan<'h>(&'h self, chunk: usize, entries: &mut Vec<Entry>, common: &mut Option<&'h [u8]>) {
+    /// Adds an entry for each line of a chunk, and shortens `common` to what all begin with.
+    pub(super) fn scan<'h>(
+        &'h self,
+        chunk: usize,
+        entries: &mut Vec<Entry>,
+        common: &mut Option<&'h [u8]>,
+    ) {
         let bytes: &[u8] = &self.chunks[chunk];
         let mut start = 0;
         let mut row = 0;
