@@ -63,7 +63,9 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let columns = columns(area, app, stage, single, &rows);
     header(buffer, area, app, preview, stage, single, &columns);
     let mark = stage.map(|stage| marks(&stage.plan));
-    if let Some(stage) = stage {
+    // Where there is no room for both, what was searched for takes the ruler's row.
+    let ruler = area.width >= TWO_SIDES || app.lens.search.is_none();
+    if let Some(stage) = stage.filter(|_| ruler) {
         field_ruler(buffer, area, app, stage, &columns, &rows);
     }
     let mut y = 2u16;
@@ -294,7 +296,14 @@ fn search_words(buffer: &mut Buffer, area: Rect, app: &App) {
             area,
             area.width.saturating_sub(1),
             1,
-            &cut(&text, usize::from(area.width / 2)),
+            &cut(
+                &text,
+                usize::from(if area.width < TWO_SIDES {
+                    area.width.saturating_sub(2)
+                } else {
+                    area.width / 2
+                }),
+            ),
             theme.bright(),
         );
     } else if app.lens.view != View::Text {

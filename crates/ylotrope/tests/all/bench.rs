@@ -85,6 +85,52 @@ fn from_the_demo_to_a_written_file_and_back() {
 }
 
 #[test]
+fn the_same_way_in_a_small_terminal() {
+    let terminal = Terminal::open(80, 24);
+    let before = terminal.settings();
+    start_demo(&terminal);
+    replace_text(&terminal, "grep refused gate.log | cut -d' ' -f3 | sort > small.txt");
+    terminal.wait("↧ small.txt new file");
+    let screen = terminal.wait("3 sort");
+    assert!(screen.contains("1 grep refused gate"), "{screen}");
+
+    terminal.escape("↑↓ select");
+    terminal.press(&["Home", "Down"]);
+    terminal.wait("through 1");
+    terminal.press(&["Right"]);
+    terminal.wait("splits every line at each single space");
+    terminal.press(&["/"]);
+    terminal.wait("search the lens for");
+    terminal.type_text("gate-17");
+    terminal.press(&["Enter"]);
+    terminal.wait("“gate-17” in row");
+
+    terminal.press(&["x"]);
+    terminal.wait("# off: cut -d' ' -f3");
+    terminal.press(&["u"]);
+    terminal.wait_gone("# off:");
+
+    let written = terminal.path().join("state/ylotrope/demo/small.txt");
+    terminal.wait_gone("stale");
+    terminal.wait("evaluated in");
+    terminal.press(&["w"]);
+    terminal.wait("write these files now");
+    terminal.press(&["y"]);
+    terminal.wait("written: small.txt");
+    assert!(std::fs::read_to_string(&written).unwrap().contains("gate-21\n"));
+    terminal.press(&["W"]);
+    terminal.wait("1 file is as before");
+    assert!(!written.exists());
+
+    terminal.press(&["q"]);
+    terminal.wait("Leave all the same?");
+    terminal.press(&["y"]);
+    terminal.wait("shell>");
+    assert!(terminal.flags().starts_with("0 1"), "{}", terminal.flags());
+    assert_eq!(terminal.settings(), before);
+}
+
+#[test]
 fn a_small_terminal_an_error_and_a_resize() {
     let terminal = Terminal::open(80, 24);
     start_demo(&terminal);
