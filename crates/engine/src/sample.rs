@@ -162,7 +162,7 @@ fn read_file(path: &Path, sample: Sample, limits: &Limits, cancel: &Cancel) -> i
     if let Sample::Last(lines) = sample {
         let start = start_of_last_lines(&file, bytes, lines)?;
         if start > 0 {
-            return last_of_file(file, start, lines, bytes, limits);
+            return last_of_file(file, start, bytes, limits);
         }
     }
     let source = RealWorld.read(path)?;
@@ -170,13 +170,7 @@ fn read_file(path: &Path, sample: Sample, limits: &Limits, cancel: &Cancel) -> i
 }
 
 /// The last part of a large file, without reading what is before it.
-fn last_of_file(
-    mut file: File,
-    start: u64,
-    lines: u64,
-    bytes: u64,
-    limits: &Limits,
-) -> io::Result<Sampled> {
+fn last_of_file(mut file: File, start: u64, bytes: u64, limits: &Limits) -> io::Result<Sampled> {
     use std::io::{Seek, SeekFrom};
     file.seek(SeekFrom::Start(start))?;
     let kept = Arc::new(Kept::default());
@@ -189,7 +183,7 @@ fn last_of_file(
         kept.append(&block)?;
     }
     kept.end();
-    let count = kept.lines().max(lines.min(kept.lines()));
+    let count = kept.lines();
     Ok(Sampled {
         kept,
         numbers: Numbers::FromEnd(count),

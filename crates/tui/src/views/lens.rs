@@ -61,7 +61,7 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
         .map(|number| shown(app, preview, number))
         .collect();
     let columns = columns(area, app, stage, single, &rows);
-    header(buffer, area, app, preview, stage, single, &columns);
+    header(buffer, area, app, stage, single, &columns);
     let mark = stage.map(|stage| marks(&stage.plan));
     // Where there is no room for both, what was searched for takes the ruler's row.
     let ruler = area.width >= TWO_SIDES || app.lens.search.is_none();
@@ -208,7 +208,6 @@ fn header(
     buffer: &mut Buffer,
     area: Rect,
     app: &App,
-    preview: &Preview,
     stage: Option<&StageResult>,
     single: bool,
     columns: &Columns,
@@ -235,7 +234,6 @@ fn header(
             );
         }
         search_words(buffer, area, app);
-        let _ = preview;
         return;
     };
     let figures = stage.figures;

@@ -145,7 +145,9 @@ fn stage_row(
         (_, true) => theme.bright(),
         _ => theme.ink(),
     };
-    let trouble = stage.status.0 > 1 && stage.ending == Ending::Finished;
+    // Status 1 alone may be an answer (grep found nothing); with a message it is trouble.
+    let trouble = stage.ending == Ending::Finished
+        && (stage.status.0 > 1 || stage.status.0 == 1 && !stage.messages.is_empty());
     if !wide {
         let lines = grouped(stage.out.lines());
         let room = usize::from(right.saturating_sub(6)).saturating_sub(lines.len());
@@ -204,8 +206,7 @@ fn bar_width(lines: u64, most: u64, room: usize) -> usize {
 fn rows(app: &App, preview: &Preview, wide: bool) -> Vec<Row> {
     let theme = app.theme;
     let mut rows = Vec::new();
-    let source = preview.stages.first().and_then(|stage| stage.inputs.first());
-    if let Some(input) = source {
+    if preview.stages.first().is_some_and(|stage| !stage.inputs.is_empty()) {
         let (name, sample) = source_words(app, preview);
         rows.push(Row {
             place: (!wide).then_some(Place::Source),
@@ -218,7 +219,6 @@ fn rows(app: &App, preview: &Preview, wide: bool) -> Vec<Row> {
                 kind: Kind::Bar { lines, style: theme.source_bar() },
             });
         }
-        let _ = input;
     }
     for (number, stage) in preview.stages.iter().enumerate() {
         if wide && number == 0 && !rows.is_empty() {

@@ -257,3 +257,12 @@ fn nothing_is_drawn_raw() {
     assert!(screen.contains("a^[[31mb\\x9B\\xFF") && screen.contains("<U+202E>x"), "{screen}");
     assert!(!screen.contains('\u{1b}') && !screen.contains('\u{202e}'));
 }
+
+#[test]
+fn a_stage_in_trouble_is_marked_in_the_river() {
+    let mut stand = Stand::new("cat DIR/gate.log DIR/nope | grep zzz");
+    stand.settle();
+    let wide = stand.screen(160, 50);
+    assert!(wide.contains("! status 1") && wide.contains("keeps none"), "{wide}");
+    assert!(stand.screen(80, 24).contains("! 300"));
+}
