@@ -45,6 +45,14 @@ pub enum Job {
     Arrived,
 }
 
+/// The last sample of standard input, and how much had come then.
+struct Captured {
+    bytes: u64,
+    ended: bool,
+    sample: Sample,
+    sampled: Arc<Sampled>,
+}
+
 type Report = Arc<dyn Fn(Job) + Send + Sync>;
 
 /// Runs previews in the background, the newest only.
@@ -55,7 +63,7 @@ pub struct Workbench {
     writing: Option<Cancel>,
     generation: u64,
     capture: Option<Arc<Capture>>,
-    captured: Arc<Mutex<Option<(u64, Sample, Arc<Sampled>)>>>,
+    captured: Arc<Mutex<Option<Captured>>>,
     meters: Arc<Mutex<Vec<Arc<StageMeter>>>>,
     write_meters: Arc<Mutex<Vec<Arc<StageMeter>>>>,
     report: Report,
@@ -239,7 +247,7 @@ fn work(
     cache: &Arc<SampleCache>,
     before: Option<Arc<Preview>>,
     capture: Option<&Capture>,
-    captured: &Mutex<Option<(u64, Sample, Arc<Sampled>)>>,
+    captured: &Mutex<Option<Captured>>,
     meters: &Mutex<Vec<Arc<StageMeter>>>,
     cancel: &Cancel,
 ) -> Result<Option<Preview>, String> {
@@ -279,18 +287,21 @@ fn work(
 fn sample_capture(
     capture: &Capture,
     request: &Request,
-    captured: &Mutex<Option<(u64, Sample, Arc<Sampled>)>>,
+    captured: &Mutex<Option<Captured>>,
     cancel: &Cancel,
 ) -> io::Result<Arc<Sampled>> {
     let ended = capture.kept().has_ended();
     let bytes = capture.kept().bytes();
     let mut last = captured.lock().unwrap_or_else(PoisonError::into_inner);
-    if let Some((at, sample, sampled)) = &*last
-        && *sample == request.sample
+    if let Some(before) = &*last
+        && before.sample == request.sample
     {
-        let full = matches!(sample, Sample::First(lines) if sampled.kept.lines() >= *lines && !sampled.complete);
-        if *at == bytes || full {
-            return Ok(sampled.clone());
+        // Nothing new, or nothing new that matters: the first lines are all there. The end is
+        // news too: only then is it known how much there is.
+        let enough = matches!(request.sample, Sample::First(lines)
+            if before.sampled.kept.lines() >= lines && !before.sampled.complete);
+        if before.ended == ended && (before.bytes == bytes || enough) {
+            return Ok(before.sampled.clone());
         }
     }
     let whole = ended.then_some(bytes);
@@ -303,7 +314,7 @@ fn sample_capture(
     if ended && sampled.whole_lines().is_none() {
         sampled.set_whole_lines(capture.kept().lines());
     }
-    *last = Some((bytes, request.sample, sampled.clone()));
+    *last = Some(Captured { bytes, ended, sample: request.sample, sampled: sampled.clone() });
     Ok(sampled)
 }
 

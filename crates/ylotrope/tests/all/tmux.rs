@@ -101,10 +101,15 @@ impl Terminal {
 
     /// The settings of the terminal line, as `stty` tells them.
     pub(crate) fn settings(&self) -> String {
-        self.type_text("clear; stty -a > settings; echo told");
+        // A new name each time: what an earlier call left on the screen or in the folder must
+        // not be taken for this one's answer.
+        let number = (0..).find(|number| !self.path().join(format!("told{number}")).exists());
+        let name = format!("told{}", number.unwrap_or(0));
+        self.type_text(&format!("clear; stty -a > {name}; echo have {name}"));
         self.press(&["Enter"]);
-        self.wait_for("stty", |screen| screen.lines().any(|line| line == "told"));
-        std::fs::read_to_string(self.path().join("settings")).unwrap()
+        let answer = format!("have {name}");
+        self.wait_for("stty", |screen| screen.lines().any(|line| line == answer));
+        std::fs::read_to_string(self.path().join(name)).unwrap()
     }
 
     /// Whether the program has put the terminal into its second screen, or shows no cursor.
