@@ -103,7 +103,7 @@ impl Terminal {
     pub(crate) fn settings(&self) -> String {
         // A new name each time: what an earlier call left on the screen or in the folder must
         // not be taken for this one's answer.
-        let number = (0..).find(|number| !self.path().join(format!("told{number}")).exists());
+        let number = (0..100).find(|number| !self.path().join(format!("told{number}")).exists());
         let name = format!("told{}", number.unwrap_or(0));
         self.type_text(&format!("clear; stty -a > {name}; echo have {name}"));
         self.press(&["Enter"]);
