@@ -1,19 +1,22 @@
 //! The world of the workbench: reads are samples, writes are held back.
 
-use std::ffi::OsString;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 
 use rustix::fs::{Access, access};
-use stream::{Block, Cancel, FileFacts, Sink, Source, World, WriteError, WriteMode};
+use stream::{
+    Block, Cancel, Job, JobEnd, Machine, Replacement, Sink, Source, World, WriteError, WriteMode,
+};
 
+use crate::job::{is_native, run_job};
 use crate::kept::Kept;
+use crate::machine::RealMachine;
 use crate::pending::{Beside, PendingFile, PendingMode};
 use crate::preview::Limits;
 use crate::run::Nowhere;
 use crate::sample::{Sample, SampleCache, Sampled, count_lines};
-use crate::world::RealWorld;
+use crate::world::{RealWorld, Straight};
 
 /// Files up to this size are counted when they would be written over.
 const COUNTED_UP_TO: u64 = 64 << 20;
@@ -107,20 +110,17 @@ impl World for DryWorld {
         Ok(Arc::new(KeptSink(kept)))
     }
 
-    fn list(&self, directory: &Path) -> io::Result<Vec<OsString>> {
-        RealWorld.list(directory)
+    fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
+        Ok(Box::new(Straight(self.write(path, WriteMode::Replace)?)))
     }
 
-    fn facts(&self, path: &Path) -> io::Result<FileFacts> {
-        RealWorld.facts(path)
+    fn run(&self, job: Job<'_>) -> JobEnd {
+        // A filter changes nothing but through this world; a program may do anything.
+        if is_native(&job) { run_job(job, self) } else { JobEnd::HeldBack }
     }
 
-    fn variable(&self, name: &str) -> Option<OsString> {
-        RealWorld.variable(name)
-    }
-
-    fn directory(&self) -> PathBuf {
-        RealWorld.directory()
+    fn machine(&self) -> &dyn Machine {
+        &RealMachine
     }
 }
 
@@ -159,19 +159,16 @@ impl World for WriteWorld {
         Ok(file)
     }
 
-    fn list(&self, directory: &Path) -> io::Result<Vec<OsString>> {
-        RealWorld.list(directory)
+    fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
+        Ok(Box::new(Straight(self.write(path, WriteMode::Replace)?)))
     }
 
-    fn facts(&self, path: &Path) -> io::Result<FileFacts> {
-        RealWorld.facts(path)
+    fn run(&self, job: Job<'_>) -> JobEnd {
+        // A filter changes nothing but through this world; a program may do anything.
+        if is_native(&job) { run_job(job, self) } else { JobEnd::HeldBack }
     }
 
-    fn variable(&self, name: &str) -> Option<OsString> {
-        RealWorld.variable(name)
-    }
-
-    fn directory(&self) -> PathBuf {
-        RealWorld.directory()
+    fn machine(&self) -> &dyn Machine {
+        &RealMachine
     }
 }

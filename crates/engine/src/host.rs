@@ -8,7 +8,7 @@ use std::process::{Child, Command, Stdio};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
-use stream::{Block, Cancel, ExitStatus, Sink, Source, StageMeter, WriteError, describe};
+use stream::{Block, Cancel, ExitStatus, JobEnd, Sink, Source, StageMeter, WriteError, describe};
 
 use crate::plan::{StageKind, StagePlan};
 use crate::stage::{Connections, MeteredSink, StageOutcome};
@@ -58,7 +58,8 @@ pub(crate) fn run_host(
             };
             // A standard error that cannot be written has nobody to be told.
             let _ = stderr.write(Block::new(message.into_bytes()));
-            return StageOutcome::of(ExitStatus(status));
+            let end = if status == 127 { JobEnd::NotFound } else { JobEnd::NotStarted };
+            return StageOutcome { unstarted: Some(end), ..StageOutcome::of(ExitStatus(status)) };
         }
     };
     let out: Arc<dyn Sink> =
@@ -110,6 +111,7 @@ fn attend(
                 Ok(())
             })
         });
+        let mut wait = Duration::from_micros(50);
         let status = loop {
             match child.try_wait() {
                 Ok(Some(status)) => break Ok(status),
@@ -119,11 +121,16 @@ fn attend(
                     outcome.cancelled = true;
                     break child.wait();
                 }
-                Ok(None) => std::thread::sleep(Duration::from_millis(2)),
+                Ok(None) => {
+                    std::thread::sleep(wait);
+                    wait = (wait * 2).min(Duration::from_millis(2));
+                }
                 Err(error) => break Err(error),
             }
         };
         over.cancel();
+        outcome.signal =
+            status.as_ref().ok().and_then(ExitStatusExt::signal).map(|signal| signal as u8);
         let code = status
             .ok()
             .map(|status| status.code().unwrap_or_else(|| 128 + status.signal().unwrap_or(0)));

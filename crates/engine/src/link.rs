@@ -92,6 +92,10 @@ impl Sink for LinkWriter {
         }
         outcome
     }
+
+    fn is_closed(&self) -> bool {
+        self.shared.lock().reader_gone
+    }
 }
 
 impl Drop for LinkWriter {

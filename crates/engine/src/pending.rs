@@ -6,7 +6,7 @@ use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 
-use stream::{Block, Sink, WriteError};
+use stream::{Block, Replacement, Sink, WriteError};
 use tempfile::NamedTempFile;
 
 use crate::kept::Kept;
@@ -51,9 +51,20 @@ pub struct Applied {
 }
 
 /// A file being written beside its target, to take its place at the end.
+#[derive(Clone)]
 pub(crate) struct Beside {
     target: PathBuf,
-    state: Mutex<Option<State>>,
+    state: Arc<Mutex<Option<State>>>,
+}
+
+impl Replacement for Beside {
+    fn sink(&self) -> Arc<dyn Sink> {
+        Arc::new(self.clone())
+    }
+
+    fn commit(self: Box<Self>) -> io::Result<()> {
+        Beside::commit(&self).map(drop)
+    }
 }
 
 struct State {
@@ -93,7 +104,7 @@ impl Beside {
             io::copy(&mut old, file.as_file_mut())?;
         }
         let state = State { file, bytes: 0, newlines: 0, open: false };
-        Ok(Self { target, state: Mutex::new(Some(state)) })
+        Ok(Self { target, state: Arc::new(Mutex::new(Some(state))) })
     }
 
     /// Puts the new file in the place of the old one.

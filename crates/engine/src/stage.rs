@@ -1,13 +1,15 @@
 //! One stage on its thread: ports connected, filter run, outcome told.
 
+use std::os::unix::ffi::OsStringExt;
 use std::panic::AssertUnwindSafe;
 use std::sync::{Arc, Mutex};
 use std::time::Instant;
 
 use rustix::time::{ClockId, clock_gettime};
 use stream::{
-    Block, Cancel, ExitStatus, InputName, OriginStore, Output, Processors, ReadError, Sink, Source,
-    StageError, StageIo, StageMeter, StagePorts, Tail, World, WriteError, WriteMode,
+    Block, Cancel, ExitStatus, FileFacts, InputName, Job, JobEnd, Machine, OriginStore, Output,
+    Processors, ReadError, Replacement, Sink, Source, StageError, StageIo, StageMeter, StagePorts,
+    Tail, World, WriteError, WriteMode,
 };
 
 use crate::plan::{StageKind, StagePlan};
@@ -28,11 +30,23 @@ pub(crate) struct StageOutcome {
     pub(crate) cancelled: bool,
     pub(crate) closed: bool,
     pub(crate) panicked: bool,
+    /// The signal that ended a program.
+    pub(crate) signal: Option<u8>,
+    /// Why a program was never started.
+    pub(crate) unstarted: Option<stream::JobEnd>,
 }
 
 impl StageOutcome {
     pub(crate) fn of(status: ExitStatus) -> Self {
-        Self { status, inputs: Vec::new(), cancelled: false, closed: false, panicked: false }
+        Self {
+            status,
+            inputs: Vec::new(),
+            cancelled: false,
+            closed: false,
+            panicked: false,
+            signal: None,
+            unstarted: None,
+        }
     }
 }
 
@@ -71,7 +85,12 @@ pub(crate) fn run_native(
     let clock = ThreadClock { meter, started: Instant::now(), seen: Mutex::new(thread_time()) };
     let Connections { stdin, stdout, stderr, origins } = connections;
     let shared = Arc::ptr_eq(&stdout, &stderr);
-    let world = StageWorld { inner: world, meter: meter.clone(), cancel: cancel.clone() };
+    let world = StageWorld {
+        inner: world,
+        meter: meter.clone(),
+        cancel: cancel.clone(),
+        assignments: &plan.assignments,
+    };
     let out: Arc<dyn Sink> =
         Arc::new(MeteredSink { inner: stdout, meter: meter.clone(), cancel: cancel.clone() });
     let stdin = stdin.map(|source| world.metered(source));
@@ -146,6 +165,14 @@ impl Sink for MeteredSink {
         self.meter.count_out(&counted);
         Ok(())
     }
+
+    fn is_closed(&self) -> bool {
+        self.inner.is_closed()
+    }
+
+    fn is_terminal(&self) -> bool {
+        self.inner.is_terminal()
+    }
 }
 
 /// Counts what is read, and looks whether the run is cancelled.
@@ -183,6 +210,14 @@ impl Source for MeteredSource {
         self.inner.seek_last(part)
     }
 
+    fn facts(&self) -> Option<FileFacts> {
+        self.inner.facts()
+    }
+
+    fn rewind(&mut self) -> bool {
+        self.inner.rewind()
+    }
+
     fn split(&mut self, parts: usize) -> Option<Vec<Box<dyn Source>>> {
         let parts = self.inner.split(parts)?;
         let last = parts.len().saturating_sub(1);
@@ -205,6 +240,8 @@ struct StageWorld<'w> {
     inner: &'w dyn World,
     meter: Arc<StageMeter>,
     cancel: Cancel,
+    /// `NAME=value` before the stage.
+    assignments: &'w [(String, Vec<u8>)],
 }
 
 impl StageWorld<'_> {
@@ -223,20 +260,26 @@ impl World for StageWorld<'_> {
         self.inner.write(path, mode)
     }
 
-    fn list(&self, directory: &std::path::Path) -> std::io::Result<Vec<std::ffi::OsString>> {
-        self.inner.list(directory)
+    fn replace(&self, path: &std::path::Path) -> std::io::Result<Box<dyn Replacement>> {
+        self.inner.replace(path)
     }
 
-    fn facts(&self, path: &std::path::Path) -> std::io::Result<stream::FileFacts> {
-        self.inner.facts(path)
+    fn run(&self, mut job: Job<'_>) -> JobEnd {
+        let mut variables = self.assignments.to_vec();
+        variables.append(&mut job.variables);
+        self.inner.run(Job { variables, ..job })
+    }
+
+    fn machine(&self) -> &dyn Machine {
+        self.inner.machine()
     }
 
     fn variable(&self, name: &str) -> Option<std::ffi::OsString> {
-        self.inner.variable(name)
-    }
-
-    fn directory(&self) -> std::path::PathBuf {
-        self.inner.directory()
+        let set = self.assignments.iter().rev().find(|(set, _)| set == name);
+        match set {
+            Some((_, value)) => Some(std::ffi::OsString::from_vec(value.clone())),
+            None => self.inner.variable(name),
+        }
     }
 }
 

@@ -1,19 +1,23 @@
 //! The real machine.
 
-use std::ffi::OsString;
 use std::fs::{File, OpenOptions};
 use std::io::{self, Seek, SeekFrom};
 use std::os::fd::{AsFd, OwnedFd};
 use std::os::unix::fs::FileExt;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::Arc;
 
 use memchr::memrchr_iter;
 use stream::{
-    BLOCK_SIZE, Block, FileFacts, ReadError, Sink, Source, Tail, World, WriteError, WriteMode,
+    BLOCK_SIZE, Block, FileFacts, Job, JobEnd, Machine, ReadError, Replacement, Sink, Source, Tail,
+    World, WriteError, WriteMode,
 };
 
-/// Files, environment and directories as they are.
+use crate::job::run_job;
+use crate::machine::{RealMachine, facts_of};
+use crate::pending::Beside;
+
+/// Files and directories as they are.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct RealWorld;
 
@@ -35,21 +39,39 @@ impl World for RealWorld {
         Ok(Arc::new(DescriptorSink { descriptor: OwnedFd::from(options.open(path)?) }))
     }
 
-    fn list(&self, directory: &Path) -> io::Result<Vec<OsString>> {
-        std::fs::read_dir(directory)?.map(|entry| entry.map(|entry| entry.file_name())).collect()
+    fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
+        match std::fs::metadata(path) {
+            // Nothing can be put in the place of a device or a pipe.
+            Ok(facts) if !facts.is_file() => {
+                Ok(Box::new(Straight(self.write(path, WriteMode::Replace)?)))
+            }
+            Ok(_) => {
+                rustix::fs::access(path, rustix::fs::Access::WRITE_OK)?;
+                Ok(Box::new(Beside::open(path, false)?))
+            }
+            Err(_) => Ok(Box::new(Beside::open(path, false)?)),
+        }
     }
 
-    fn facts(&self, path: &Path) -> io::Result<FileFacts> {
-        let facts = std::fs::metadata(path)?;
-        Ok(FileFacts { bytes: facts.len(), directory: facts.is_dir(), regular: facts.is_file() })
+    fn run(&self, job: Job<'_>) -> JobEnd {
+        run_job(job, self)
     }
 
-    fn variable(&self, name: &str) -> Option<OsString> {
-        std::env::var_os(name)
+    fn machine(&self) -> &dyn Machine {
+        &RealMachine
+    }
+}
+
+/// Written at once.
+pub(crate) struct Straight(pub(crate) Arc<dyn Sink>);
+
+impl Replacement for Straight {
+    fn sink(&self) -> Arc<dyn Sink> {
+        self.0.clone()
     }
 
-    fn directory(&self) -> PathBuf {
-        std::env::current_dir().unwrap_or_else(|_| PathBuf::from("."))
+    fn commit(self: Box<Self>) -> io::Result<()> {
+        Ok(())
     }
 }
 
@@ -117,6 +139,14 @@ impl Source for FileSource {
 
     fn file_bytes(&self) -> Option<u64> {
         self.bytes
+    }
+
+    fn facts(&self) -> Option<FileFacts> {
+        self.file.metadata().ok().map(|facts| facts_of(&facts))
+    }
+
+    fn rewind(&mut self) -> bool {
+        self.file.seek(SeekFrom::Start(0)).is_ok()
     }
 }
 
@@ -190,6 +220,17 @@ impl DescriptorSink {
 impl Sink for DescriptorSink {
     fn write(&self, block: Block) -> Result<(), WriteError> {
         write_block(&self.descriptor, block.bytes())
+    }
+
+    fn is_closed(&self) -> bool {
+        use rustix::event::{PollFd, PollFlags, Timespec, poll};
+        let mut ports = [PollFd::new(&self.descriptor, PollFlags::empty())];
+        let ready = poll(&mut ports, Some(&Timespec { tv_sec: 0, tv_nsec: 0 }));
+        ready.is_ok_and(|ready| ready > 0) && ports[0].revents().contains(PollFlags::ERR)
+    }
+
+    fn is_terminal(&self) -> bool {
+        rustix::termios::isatty(&self.descriptor)
     }
 }
 

@@ -217,7 +217,7 @@ impl Wc {
                 io.world().facts(Path::new(OsStr::from_bytes(file)))
             };
             match facts {
-                Ok(facts) if facts.regular => total += facts.bytes,
+                Ok(facts) if facts.is_regular() => total += facts.bytes,
                 Ok(_) => least = 7,
                 Err(_) => {}
             }

@@ -1,7 +1,7 @@
 use bytes::Bytes;
 use memchr::{memchr, memrchr};
 
-use crate::{LineId, ReadError, Source, Tail};
+use crate::{FileFacts, LineId, ReadError, Source, Tail};
 
 /// One input of a stage, numbered, read as blocks or as runs of whole lines.
 ///
@@ -77,6 +77,18 @@ impl Input {
     /// The length of the file behind this input, where it is a regular one.
     pub fn file_bytes(&self) -> Option<u64> {
         self.source.file_bytes()
+    }
+
+    /// What is known by now of the file behind this input; see [`Source::facts`].
+    pub fn file_facts(&self) -> Option<FileFacts> {
+        self.source.facts()
+    }
+
+    /// Goes back to the beginning of a file; what was read and not handed out is forgotten.
+    pub fn rewind(&mut self) -> bool {
+        self.partial.clear();
+        self.queued.clear();
+        self.source.rewind()
     }
 
     /// Skips to the last part where the source can; see [`Source::seek_last`].

@@ -16,8 +16,11 @@ pub use error::{ExitStatus, ReadError, StageError, WriteError, describe};
 pub use input::{Input, Lines};
 pub use meter::{StageFigures, StageMeter};
 pub use origin::{LineId, Origin, OriginStore, Origins};
-pub use output::Output;
+pub use output::{Output, Side};
 pub use stage::{Cancel, InputName, InputTrouble, StageIo, StagePorts};
-pub use world::{FileFacts, Processors, Sink, Source, Tail, World, WriteMode};
+pub use world::{
+    FileFacts, FileKind, Job, JobEnd, Machine, Permission, Processors, Replacement, Scratch, Sink,
+    Source, Tail, World, WriteMode,
+};
 
 pub mod testing;

@@ -144,4 +144,58 @@ impl Output {
         let buffer = std::mem::take(&mut self.buffer);
         self.sink.write(Block::new(buffer))
     }
+
+    /// True when it is known that nobody reads any more.
+    pub fn is_closed(&self) -> bool {
+        self.sink.is_closed()
+    }
+
+    /// True when the output goes straight to a terminal.
+    pub fn is_terminal(&self) -> bool {
+        self.sink.is_terminal()
+    }
+
+    /// A sink that writes to the same place, for a command a stage starts: every line it writes
+    /// comes from the lines from `first` to `last`. What was gathered here goes out first.
+    pub fn side(&mut self, lines: Option<(LineId, LineId)>) -> Result<Arc<Side>, WriteError> {
+        self.flush()?;
+        self.at_line_start = true;
+        Ok(Arc::new(Side {
+            sink: self.sink.clone(),
+            origins: self.origins.clone(),
+            lines,
+            at_line_start: Mutex::new(true),
+        }))
+    }
+}
+
+/// A second way into an [`Output`]; see [`Output::side`].
+pub struct Side {
+    sink: Arc<dyn Sink>,
+    origins: Option<Arc<Mutex<OriginStore>>>,
+    lines: Option<(LineId, LineId)>,
+    at_line_start: Mutex<bool>,
+}
+
+impl Sink for Side {
+    fn write(&self, block: Block) -> Result<(), WriteError> {
+        let mut at_line_start = self.at_line_start.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(store) = &self.origins
+            && !block.is_empty()
+        {
+            let origin = match self.lines {
+                Some((first, last)) => Origin::Range(first, last),
+                None => Origin::None,
+            };
+            let begun = block.newlines() + u64::from(!block.ends_line());
+            let mut store = store.lock().unwrap_or_else(PoisonError::into_inner);
+            store.push(begun - u64::from(!*at_line_start), origin);
+        }
+        *at_line_start = block.is_empty() && *at_line_start || block.ends_line();
+        self.sink.write(block)
+    }
+
+    fn is_closed(&self) -> bool {
+        self.sink.is_closed()
+    }
 }

@@ -3,11 +3,15 @@ use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::Duration;
 
 use crate::{
     Block, ExitStatus, Input, Origin, Output, Processors, ReadError, Sink, Source, StageError,
-    StageMeter, World, describe,
+    StageMeter, World, WriteError, describe,
 };
+
+/// How long a stage sleeps before it looks again whether it should stop.
+const PAUSE_PART: Duration = Duration::from_millis(20);
 
 /// A flag that asks everything working on one run to stop.
 #[derive(Clone, Debug, Default)]
@@ -96,6 +100,36 @@ impl<'a> StageIo<'a> {
     /// An error once the run is cancelled; for loops that neither read nor write.
     pub fn check_cancel(&self) -> Result<(), StageError> {
         if self.ports.cancel.is_cancelled() { Err(StageError::Cancelled) } else { Ok(()) }
+    }
+
+    /// Waits, unless the run is cancelled or the reader has gone.
+    pub fn pause(&self, duration: Duration) -> Result<(), StageError> {
+        let mut left = duration;
+        loop {
+            self.check_cancel()?;
+            if left.is_zero() {
+                return Ok(());
+            }
+            let part = left.min(PAUSE_PART);
+            self.ports.world.machine().pause(part);
+            left -= part;
+            if self.ports.out.is_closed() {
+                return Err(WriteError::Closed.into());
+            }
+        }
+    }
+
+    /// Where messages go; the output where both are the same.
+    pub fn error_sink(&mut self) -> Result<Arc<dyn Sink>, StageError> {
+        match &self.ports.error {
+            Some(sink) => Ok(sink.clone()),
+            None => Ok(self.ports.out.side(None)?),
+        }
+    }
+
+    /// The flag that asks this stage to stop.
+    pub fn cancel(&self) -> &Cancel {
+        &self.ports.cancel
     }
 
     /// States how many bytes of data the stage holds.

@@ -4,9 +4,14 @@ use std::collections::BTreeMap;
 use std::ffi::OsString;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
+use std::time::Duration;
 
-use crate::{Block, FileFacts, Processors, ReadError, Sink, Source, World, WriteError, WriteMode};
+use crate::{
+    Block, FileFacts, FileKind, Job, JobEnd, Machine, Permission, Processors, ReadError,
+    Replacement, Scratch, Sink, Source, World, WriteError, WriteMode,
+};
 
 /// A source that hands out its data in pieces of a fixed size.
 pub struct CutSource {
@@ -48,13 +53,33 @@ impl Sink for MemorySink {
     }
 }
 
-/// Files in memory, read in pieces of a fixed size; writing is refused.
+/// Files in memory, read in pieces of a fixed size; a clock that only moves when somebody waits.
 #[derive(Default)]
 pub struct FixedWorld {
     /// The files by name.
     pub files: BTreeMap<PathBuf, Vec<u8>>,
     /// The size of the pieces; 0 for whole files.
     pub cut: usize,
+    /// What was written, by name.
+    pub written: Mutex<BTreeMap<PathBuf, Arc<MemorySink>>>,
+    /// Bytes of memory the machine is said to have.
+    pub memory: u64,
+    /// Nanoseconds since 1970.
+    pub clock_ns: AtomicU64,
+}
+
+impl FixedWorld {
+    fn facts_of(&self, path: &Path) -> Option<FileFacts> {
+        if let Some(data) = self.files.get(path) {
+            return Some(FileFacts { bytes: data.len() as u64, mode: 0o644, ..FileFacts::default() });
+        }
+        let inside = |name: &PathBuf| name != path && name.starts_with(path);
+        (path == Path::new("/") || self.files.keys().any(inside)).then(|| FileFacts {
+            kind: FileKind::Directory,
+            mode: 0o755,
+            ..FileFacts::default()
+        })
+    }
 }
 
 impl World for FixedWorld {
@@ -64,17 +89,86 @@ impl World for FixedWorld {
         Ok(Box::new(CutSource::new(data, cut)))
     }
 
-    fn write(&self, _path: &Path, _mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
-        Err(io::Error::from_raw_os_error(30))
+    fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
+        if path.parent().is_some_and(|parent| parent == Path::new("/full")) {
+            return Ok(Arc::new(FullSink));
+        }
+        let sink = Arc::new(MemorySink::default());
+        if mode == WriteMode::Append
+            && let Some(old) = self.files.get(path)
+        {
+            let _ = sink.write(Block::new(old.clone()));
+        }
+        let mut written = self.written.lock().unwrap_or_else(PoisonError::into_inner);
+        written.insert(path.to_owned(), sink.clone());
+        Ok(sink)
     }
 
-    fn list(&self, _directory: &Path) -> io::Result<Vec<OsString>> {
-        Ok(self.files.keys().map(|path| path.clone().into_os_string()).collect())
+    fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
+        Ok(Box::new(Replaced(self.write(path, WriteMode::Replace)?)))
+    }
+
+    fn run(&self, _job: Job<'_>) -> JobEnd {
+        JobEnd::NotFound
+    }
+
+    fn machine(&self) -> &dyn Machine {
+        self
+    }
+}
+
+/// A disk without room.
+struct FullSink;
+
+impl Sink for FullSink {
+    fn write(&self, _block: Block) -> Result<(), WriteError> {
+        Err(WriteError::Io(io::Error::from_raw_os_error(28)))
+    }
+}
+
+struct Replaced(Arc<dyn Sink>);
+
+impl Replacement for Replaced {
+    fn sink(&self) -> Arc<dyn Sink> {
+        self.0.clone()
+    }
+
+    fn commit(self: Box<Self>) -> io::Result<()> {
+        Ok(())
+    }
+}
+
+impl Machine for FixedWorld {
+    fn list(&self, directory: &Path) -> io::Result<Vec<OsString>> {
+        let mut names: Vec<OsString> = Vec::new();
+        for path in self.files.keys() {
+            let rest = if directory == Path::new(".") {
+                Some(path.as_path())
+            } else {
+                path.strip_prefix(directory).ok()
+            };
+            if let Some(first) = rest.and_then(|rest| rest.components().next()) {
+                names.push(first.as_os_str().to_owned());
+            }
+        }
+        names.dedup();
+        Ok(names)
     }
 
     fn facts(&self, path: &Path) -> io::Result<FileFacts> {
-        let data = self.files.get(path).ok_or_else(|| io::Error::from_raw_os_error(2))?;
-        Ok(FileFacts { bytes: data.len() as u64, directory: false, regular: true })
+        self.facts_of(path).ok_or_else(|| io::Error::from_raw_os_error(2))
+    }
+
+    fn link_facts(&self, path: &Path) -> io::Result<FileFacts> {
+        Machine::facts(self, path)
+    }
+
+    fn permits(&self, path: &Path, _permission: Permission) -> bool {
+        self.facts_of(path).is_some()
+    }
+
+    fn user(&self) -> (u32, u32) {
+        (0, 0)
     }
 
     fn variable(&self, _name: &str) -> Option<OsString> {
@@ -83,6 +177,46 @@ impl World for FixedWorld {
 
     fn directory(&self) -> PathBuf {
         PathBuf::from("/")
+    }
+
+    fn now_ns(&self) -> i128 {
+        i128::from(self.clock_ns.load(Ordering::Relaxed))
+    }
+
+    fn pause(&self, duration: Duration) {
+        self.clock_ns.fetch_add(duration.as_nanos() as u64, Ordering::Relaxed);
+    }
+
+    fn random(&self) -> u64 {
+        7
+    }
+
+    fn memory_bytes(&self) -> u64 {
+        if self.memory == 0 { 1 << 30 } else { self.memory }
+    }
+
+    fn is_terminal(&self, _descriptor: u8) -> bool {
+        false
+    }
+
+    fn scratch(&self, _directory: Option<&Path>) -> io::Result<Box<dyn Scratch>> {
+        Ok(Box::new(MemoryScratch(Vec::new())))
+    }
+}
+
+struct MemoryScratch(Vec<u8>);
+
+impl Scratch for MemoryScratch {
+    fn append(&mut self, bytes: &[u8]) -> io::Result<()> {
+        self.0.extend_from_slice(bytes);
+        Ok(())
+    }
+
+    fn read_at(&self, at: u64, buffer: &mut [u8]) -> io::Result<usize> {
+        let rest = self.0.get(at as usize..).unwrap_or_default();
+        let length = rest.len().min(buffer.len());
+        buffer[..length].copy_from_slice(&rest[..length]);
+        Ok(length)
     }
 }
 

@@ -2,8 +2,9 @@ use std::ffi::OsString;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::time::Duration;
 
-use crate::{Block, ReadError, WriteError};
+use crate::{Block, Cancel, ReadError, WriteError};
 
 /// Something blocks come from: a file, a link, a sample.
 pub trait Source: Send {
@@ -27,6 +28,17 @@ pub trait Source: Send {
     fn file_bytes(&self) -> Option<u64> {
         None
     }
+
+    /// What is known by now of the file behind this; `None` where there is none. A source with
+    /// facts may give more after its end, when the file has grown.
+    fn facts(&self) -> Option<FileFacts> {
+        None
+    }
+
+    /// Goes back to the beginning of a file. False where that cannot be done.
+    fn rewind(&mut self) -> bool {
+        false
+    }
 }
 
 /// The last part of a source.
@@ -43,6 +55,16 @@ pub enum Tail {
 pub trait Sink: Send + Sync {
     /// Takes one block; waits while there is no room for it.
     fn write(&self, block: Block) -> Result<(), WriteError>;
+
+    /// True when it is known that nobody reads any more.
+    fn is_closed(&self) -> bool {
+        false
+    }
+
+    /// True for a terminal.
+    fn is_terminal(&self) -> bool {
+        false
+    }
 }
 
 /// How a file is opened for writing.
@@ -54,31 +76,181 @@ pub enum WriteMode {
     Append,
 }
 
-/// What is known of a path.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+/// What a path leads to.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum FileKind {
+    /// A regular file.
+    #[default]
+    Regular,
+    /// A directory.
+    Directory,
+    /// A symbolic link (only where links are not followed).
+    Link,
+    /// A named pipe.
+    Pipe,
+    /// A socket.
+    Socket,
+    /// A block device.
+    BlockDevice,
+    /// A character device.
+    CharacterDevice,
+}
+
+/// What is known of a path or of an open file.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct FileFacts {
     /// Length in bytes.
     pub bytes: u64,
-    /// A directory.
-    pub directory: bool,
-    /// A regular file.
-    pub regular: bool,
+    /// What it is.
+    pub kind: FileKind,
+    /// The permission bits, with set-user-ID, set-group-ID and sticky.
+    pub mode: u32,
+    /// The owner's number.
+    pub owner: u32,
+    /// The group's number.
+    pub group: u32,
+    /// The device it is on.
+    pub device: u64,
+    /// Its number on the device.
+    pub inode: u64,
+    /// The last change of its data, in nanoseconds since 1970 (UTC).
+    pub modified_ns: i128,
 }
 
-/// The only door from a stage to files, environment and directories.
+impl FileFacts {
+    /// True for a directory.
+    pub fn is_directory(&self) -> bool {
+        self.kind == FileKind::Directory
+    }
+
+    /// True for a regular file.
+    pub fn is_regular(&self) -> bool {
+        self.kind == FileKind::Regular
+    }
+
+    /// True when both are the same file.
+    pub fn same_file(&self, other: &Self) -> bool {
+        (self.device, self.inode) == (other.device, other.inode)
+    }
+}
+
+/// What one may want to do with a file.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Permission {
+    /// Read it.
+    Read,
+    /// Write it.
+    Write,
+    /// Execute or search it.
+    Execute,
+}
+
+/// The machine but for the contents of files: directories, environment, clock, chance.
+pub trait Machine: Send + Sync {
+    /// The names in a directory, in no order, without `.` and `..`.
+    fn list(&self, directory: &Path) -> io::Result<Vec<OsString>>;
+    /// What is known of a path, links followed.
+    fn facts(&self, path: &Path) -> io::Result<FileFacts>;
+    /// What is known of a path itself, be it a link.
+    fn link_facts(&self, path: &Path) -> io::Result<FileFacts>;
+    /// True when this process may do that.
+    fn permits(&self, path: &Path, permission: Permission) -> bool;
+    /// The numbers of the user and the group that count for permissions.
+    fn user(&self) -> (u32, u32);
+    /// An environment variable.
+    fn variable(&self, name: &str) -> Option<OsString>;
+    /// The working directory.
+    fn directory(&self) -> PathBuf;
+    /// Nanoseconds since 1970 (UTC).
+    fn now_ns(&self) -> i128;
+    /// Waits. Callers wait in short pieces, so that a run can be cancelled.
+    fn pause(&self, duration: Duration);
+    /// A number nobody can foretell.
+    fn random(&self) -> u64;
+    /// Bytes of memory the machine has.
+    fn memory_bytes(&self) -> u64;
+    /// True when this descriptor of the process is a terminal.
+    fn is_terminal(&self, descriptor: u8) -> bool;
+    /// Space on disk without a name, gone when it is dropped or the process ends in whatever way.
+    fn scratch(&self, directory: Option<&Path>) -> io::Result<Box<dyn Scratch>>;
+}
+
+/// Space on disk for data that does not fit into memory.
+pub trait Scratch: Send + Sync {
+    /// Writes behind what was written.
+    fn append(&mut self, bytes: &[u8]) -> io::Result<()>;
+    /// Reads from a place on; gives how many bytes, 0 at the end.
+    fn read_at(&self, at: u64, buffer: &mut [u8]) -> io::Result<usize>;
+}
+
+/// A command a stage starts: a filter or a program of the machine.
+pub struct Job<'a> {
+    /// The command and its arguments; never empty.
+    pub words: &'a [Vec<u8>],
+    /// Its standard input; nothing when `None`.
+    pub input: Option<Box<dyn Source>>,
+    /// Its standard output.
+    pub out: Arc<dyn Sink>,
+    /// Its standard error.
+    pub error: Arc<dyn Sink>,
+    /// Variables set for it alone.
+    pub variables: Vec<(String, Vec<u8>)>,
+    /// Whether to stop it.
+    pub cancel: &'a Cancel,
+}
+
+/// How a command ended.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum JobEnd {
+    /// By itself, with this status.
+    Exited(u8),
+    /// By this signal.
+    Signalled(u8),
+    /// It was never started: there is no such command.
+    NotFound,
+    /// It was never started for another reason.
+    NotStarted,
+    /// It was not started because nothing may be changed here; somebody decides later.
+    HeldBack,
+}
+
+/// A file being written that takes its place only when it is complete.
+pub trait Replacement: Send {
+    /// Where to write.
+    fn sink(&self) -> Arc<dyn Sink>;
+    /// Puts the new file in the place of the old one. Without this call the old one stays.
+    fn commit(self: Box<Self>) -> io::Result<()>;
+}
+
+/// The only door from a stage to files, environment, directories and other commands.
 pub trait World: Send + Sync {
     /// Opens a file for reading.
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>>;
     /// Opens a file for writing.
     fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>>;
-    /// The names in a directory, in no order, without `.` and `..`.
-    fn list(&self, directory: &Path) -> io::Result<Vec<OsString>>;
-    /// What is known of a path.
-    fn facts(&self, path: &Path) -> io::Result<FileFacts>;
-    /// An environment variable.
-    fn variable(&self, name: &str) -> Option<OsString>;
-    /// The working directory.
-    fn directory(&self) -> PathBuf;
+    /// Begins to replace a file.
+    fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>>;
+    /// Runs a command to its end.
+    fn run(&self, job: Job<'_>) -> JobEnd;
+    /// Everything but contents.
+    fn machine(&self) -> &dyn Machine;
+
+    /// See [`Machine::list`].
+    fn list(&self, directory: &Path) -> io::Result<Vec<OsString>> {
+        self.machine().list(directory)
+    }
+    /// See [`Machine::facts`].
+    fn facts(&self, path: &Path) -> io::Result<FileFacts> {
+        self.machine().facts(path)
+    }
+    /// See [`Machine::variable`].
+    fn variable(&self, name: &str) -> Option<OsString> {
+        self.machine().variable(name)
+    }
+    /// See [`Machine::directory`].
+    fn directory(&self) -> PathBuf {
+        self.machine().directory()
+    }
 }
 
 /// Processors a stage may ask for.
