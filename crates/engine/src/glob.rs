@@ -79,7 +79,9 @@ fn extend(
         }
         let path = [before, &name, slash].concat();
         let usable = last
-            || world.facts(Path::new(OsStr::from_bytes(&path))).is_ok_and(|facts| facts.is_directory());
+            || world
+                .facts(Path::new(OsStr::from_bytes(&path)))
+                .is_ok_and(|facts| facts.is_directory());
         if usable {
             next.push(path);
         }

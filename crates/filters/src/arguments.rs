@@ -3,6 +3,7 @@ use std::ops::Range;
 use bstr::ByteSlice;
 use thiserror::Error;
 
+use crate::spec::Optional;
 use crate::{OptionSpec, Spec, Style};
 
 /// Arguments after parsing by a [`Spec`].
@@ -54,7 +55,7 @@ impl UsageError {
         Self { message: message.into(), word, part: None, status: spec.usage_status }
     }
 
-    fn with_hint(spec: &Spec, word: Option<usize>, message: &str) -> Self {
+    pub(crate) fn with_hint(spec: &Spec, word: Option<usize>, message: &str) -> Self {
         let hint = format!("{message}\nTry '{} --help' for more information.", spec.name);
         Self::new(spec, word, hint)
     }
@@ -87,7 +88,7 @@ impl Arguments {
                 && argument.len() > 1
                 && matches!(argument[1], b'0'..=b'9' | b'.');
             if only_operands || argument == b"-" || !argument.starts_with(b"-") || negative_number {
-                only_operands |= spec.style == Style::NegativeNumbers;
+                only_operands |= matches!(spec.style, Style::NegativeNumbers | Style::OptionsFirst);
                 parsed.operands.push(Operand { value: argument.clone(), word });
             } else if argument == b"--" {
                 only_operands = true;
@@ -138,6 +139,7 @@ impl Arguments {
                 return Err(UsageError::with_hint(spec, Some(word), &message));
             }
             (Some(_), Some(value), _) => (value.to_vec(), word, 0),
+            (Some(_), None, _) if option.optional != Optional::Never => (Vec::new(), word, 0),
             (Some(_), None, Some(next)) => (next.clone(), word + 1, 1),
             (Some(_), None, None) => {
                 let message = format!("option '--{}' requires an argument", option.long);
@@ -168,12 +170,12 @@ impl Arguments {
                 let message = format!("invalid option -- '{letter}'");
                 return Err(UsageError::with_hint(spec, Some(word), &message));
             };
-            if option.value.is_none() {
+            if option.value.is_none() || option.optional == Optional::LongOnly {
                 self.options.push(Given { short: letter, value: Vec::new(), word });
                 continue;
             }
             let rest = &letters[at + 1..];
-            if !rest.is_empty() {
+            if !rest.is_empty() || option.optional == Optional::Attached {
                 self.options.push(Given { short: letter, value: rest.to_vec(), word });
                 return Ok(0);
             }
@@ -205,6 +207,56 @@ impl Arguments {
     /// The values of the operands.
     pub fn operand_values(&self) -> Vec<Vec<u8>> {
         self.operands.iter().map(|operand| operand.value.clone()).collect()
+    }
+
+    /// The whole number an option was last given, with a size suffix if it has one; `None`
+    /// without the option.
+    ///
+    /// # Errors
+    /// `what` and the value, where that is no number.
+    pub(crate) fn number(
+        &self,
+        spec: &Spec,
+        short: char,
+        what: &str,
+    ) -> Result<Option<u64>, UsageError> {
+        let Some(given) = self.last(short) else { return Ok(None) };
+        match crate::numbers::count(&given.value) {
+            Some(number) => Ok(Some(number)),
+            None => {
+                let message = format!("{what}: {}", shown(&given.value));
+                Err(UsageError::new(spec, Some(given.word), message))
+            }
+        }
+    }
+
+    /// The operands, at most `most` of them.
+    ///
+    /// # Errors
+    /// The first one too many.
+    pub(crate) fn at_most(&self, spec: &'static Spec, most: usize) -> Result<(), UsageError> {
+        match self.operands.get(most) {
+            None => Ok(()),
+            Some(extra) => {
+                let message = format!("extra operand {}", shown(&extra.value));
+                Err(UsageError::with_hint(spec, Some(extra.word), &message))
+            }
+        }
+    }
+
+    /// The operands, at least `least` of them.
+    ///
+    /// # Errors
+    /// `missing operand`, after the last one there is.
+    pub(crate) fn at_least(&self, spec: &'static Spec, least: usize) -> Result<(), UsageError> {
+        if self.operands.len() >= least {
+            return Ok(());
+        }
+        let message = match self.operands.last() {
+            None => "missing operand".to_owned(),
+            Some(last) => format!("missing operand after {}", shown(&last.value)),
+        };
+        Err(UsageError::with_hint(spec, None, &message))
     }
 }
 

@@ -252,7 +252,11 @@ impl Filter for Grep {
     }
 
     fn marks(&self, line: &[u8]) -> Vec<Range<usize>> {
-        if self.inverted { Vec::new() } else { self.pattern.find_all(line).collect() }
+        if self.inverted {
+            Vec::new()
+        } else {
+            self.pattern.find_all(line).map_while(Result::ok).collect()
+        }
     }
 }
 

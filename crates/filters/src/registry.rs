@@ -14,18 +14,35 @@ pub struct Definition {
 
 /// Every filter, by name.
 pub static ALL: &[&Definition] = &[
+    &crate::names::BASENAME_DEFINITION,
+    &crate::names::DIRNAME_DEFINITION,
     &crate::cat::DEFINITION,
+    &crate::comm::DEFINITION,
     &crate::cut::DEFINITION,
     &crate::echo::DEFINITION,
+    &crate::expand::DEFINITION,
+    &crate::truth::FALSE_DEFINITION,
+    &crate::truth::TRUE_DEFINITION,
+    &crate::fold::DEFINITION,
     &crate::grep::DEFINITION,
     &crate::head::DEFINITION,
+    &crate::join::DEFINITION,
+    &crate::nl::DEFINITION,
+    &crate::paste::DEFINITION,
     &crate::printf::DEFINITION,
+    &crate::rev::DEFINITION,
     &crate::seq::DEFINITION,
+    &crate::shuf::DEFINITION,
+    &crate::sleep::DEFINITION,
     &crate::sort::DEFINITION,
+    &crate::tac::DEFINITION,
     &crate::tail::DEFINITION,
+    &crate::tee::DEFINITION,
     &crate::tr::DEFINITION,
+    &crate::unexpand::DEFINITION,
     &crate::uniq::DEFINITION,
     &crate::wc::DEFINITION,
+    &crate::yes::DEFINITION,
 ];
 
 /// The filter called `name`.

@@ -17,6 +17,10 @@ pub enum Verb {
     Merges,
     /// One line in, several out.
     Splits,
+    /// The same lines, to several places.
+    Copies,
+    /// Starts commands.
+    Acts,
     /// The same lines.
     Passes,
 }
@@ -31,6 +35,8 @@ impl Verb {
             Self::Orders => "orders",
             Self::Merges => "merges",
             Self::Splits => "splits",
+            Self::Copies => "copies",
+            Self::Acts => "acts",
             Self::Passes => "passes",
         }
     }
@@ -49,6 +55,19 @@ pub struct OptionSpec {
     pub meaning: &'static str,
     /// True where POSIX has it.
     pub posix: bool,
+    /// Whether the value may be left out.
+    pub optional: Optional,
+}
+
+/// Whether an option's value may be left out.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Optional {
+    /// It may not.
+    Never,
+    /// It may; it stands in the same word or nowhere.
+    Attached,
+    /// As attached, but only the long name may have one.
+    LongOnly,
 }
 
 /// An option with a letter; the long name may be empty.
@@ -59,7 +78,41 @@ pub(crate) const fn option(
     meaning: &'static str,
     posix: bool,
 ) -> OptionSpec {
-    OptionSpec { short, long, value, meaning, posix }
+    OptionSpec { short, long, value, meaning, posix, optional: Optional::Never }
+}
+
+/// An option beyond POSIX whose value may be left out; the letter has none.
+pub(crate) const fn option_maybe(
+    short: char,
+    long: &'static str,
+    value: &'static str,
+    meaning: &'static str,
+) -> OptionSpec {
+    OptionSpec {
+        short,
+        long,
+        value: Some(value),
+        meaning,
+        posix: false,
+        optional: Optional::LongOnly,
+    }
+}
+
+/// An option beyond POSIX whose value may be left out, behind the letter too.
+pub(crate) const fn option_attached(
+    short: char,
+    long: &'static str,
+    value: &'static str,
+    meaning: &'static str,
+) -> OptionSpec {
+    OptionSpec {
+        short,
+        long,
+        value: Some(value),
+        meaning,
+        posix: false,
+        optional: Optional::Attached,
+    }
 }
 
 /// A line to try.
@@ -77,8 +130,17 @@ impl OptionSpec {
     pub fn written(&self) -> String {
         match (self.has_letter(), self.value) {
             (true, None) => format!("-{}", self.short),
+            (true, Some(value)) if self.optional == Optional::Attached => {
+                format!("-{}[{value}]", self.short)
+            }
+            (true, Some(value)) if self.optional == Optional::LongOnly => {
+                format!("-{}, --{}[={value}]", self.short, self.long)
+            }
             (true, Some(value)) => format!("-{} {value}", self.short),
             (false, None) => format!("--{}", self.long),
+            (false, Some(value)) if self.optional != Optional::Never => {
+                format!("--{}[={value}]", self.long)
+            }
             (false, Some(value)) => format!("--{}={value}", self.long),
         }
     }
@@ -104,6 +166,8 @@ pub enum Style {
     Usual,
     /// As usual, and `-5` is this option with the value 5.
     NumberIs(char),
+    /// As usual, but everything from the first operand on is an operand.
+    OptionsFirst,
     /// As usual, but an argument that is a negative number is an operand, and so is
     /// everything after the first operand.
     NegativeNumbers,

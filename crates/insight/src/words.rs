@@ -43,7 +43,7 @@ pub fn effect(stage: &StageResult) -> String {
         Verb::Keeps => format!("{word} {}", percent(lines_out, lines_in)),
         Verb::Edits if lines_out == lines_in => format!("{word} all"),
         Verb::Edits => format!("{word} {} of {}", grouped(lines_out), grouped(lines_in)),
-        Verb::Orders | Verb::Passes => word.to_owned(),
+        Verb::Orders | Verb::Passes | Verb::Copies | Verb::Acts => word.to_owned(),
         Verb::Merges | Verb::Splits => {
             format!("{word} {} → {}", grouped(lines_in), grouped(lines_out))
         }

@@ -2,7 +2,10 @@
 //! the escapes ``\w \W \s \S \b \B \< \> \` \'`` and, in basic syntax, `\+ \? \|`.
 //!
 //! The parser is our own and makes a syntax tree for `regex-automata`, whose automata do the
-//! matching in time linear in the text. See [`Pattern::find`] for how the longest match is found.
+//! matching in time linear in the text. See [`Pattern::find`] for how the longest match is found,
+//! and [`Pattern::captures`] for what groups match. Back-references are matched by a backtracking
+//! machine of our own with a step limit, after the same automata have found the lines where a
+//! match is possible.
 //!
 //! A pattern is meant for lines: nothing in it ever matches a newline, `^` and `$` hold at line
 //! ends, so one search may run over a whole block of lines.
@@ -10,12 +13,35 @@
 mod bracket;
 mod matcher;
 mod parser;
+mod program;
+mod tree;
 
 use std::ops::Range;
 
 use thiserror::Error;
 
 pub use matcher::Pattern;
+
+/// What a pattern matched.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Captures(Vec<Option<Range<usize>>>);
+
+impl Captures {
+    /// The whole match.
+    pub fn whole(&self) -> Range<usize> {
+        self.0.first().cloned().flatten().unwrap_or(0..0)
+    }
+
+    /// What group `number` matched last (0 is the whole); `None` where it took no part.
+    pub fn group(&self, number: usize) -> Option<Range<usize>> {
+        self.0.get(number).cloned().flatten()
+    }
+}
+
+/// A search was given up: back-references can make it take time without bounds.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
+#[error("the pattern takes too many steps on this line")]
+pub struct TooManySteps;
 
 /// How pattern text is written.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -85,8 +111,8 @@ pub enum PatternErrorKind {
     /// `\` at the end.
     #[error("Trailing backslash")]
     TrailingBackslash,
-    /// `\1` to `\9`.
-    #[error("back-references are not supported yet")]
+    /// `\1` to `\9` without such a group before it.
+    #[error("Invalid back reference")]
     BackReference,
     /// Bytes that are no UTF-8 where a character is needed.
     #[error("bytes that are not UTF-8 in a bracket expression")]

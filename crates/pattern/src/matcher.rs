@@ -7,7 +7,9 @@ use regex_automata::util::pool::Pool;
 use regex_automata::{Anchored, Input, MatchKind, meta};
 use regex_syntax::hir::{Hir, HirKind, Look};
 
-use crate::{Options, PatternError, PatternErrorKind, Syntax, parser};
+use crate::program::Program;
+use crate::tree::Node;
+use crate::{Captures, Options, PatternError, PatternErrorKind, Syntax, TooManySteps, parser};
 
 /// Memory a compiled pattern may take, in bytes.
 const SIZE_LIMIT: usize = 32 << 20;
@@ -16,12 +18,19 @@ type CachePool = Pool<dfa::Cache, Box<dyn Fn() -> dfa::Cache + Send + Sync>>;
 
 /// A compiled pattern. Cheap to share between threads.
 pub struct Pattern {
+    node: Node,
+    groups: u32,
+    ignore_case: bool,
     hir: Hir,
     search: meta::Regex,
     /// Where `search` finds only candidates: what a line must truly match.
     verify: Option<meta::Regex>,
+    /// True where there are back-references: only the program tells.
+    back_references: bool,
     literal_length: Option<usize>,
     longest: OnceLock<Option<Longest>>,
+    program: OnceLock<Option<Program>>,
+    capturing: OnceLock<Option<meta::Regex>>,
 }
 
 struct Longest {
@@ -44,48 +53,107 @@ impl Pattern {
     /// would take more than 32 MiB.
     pub fn new(texts: &[&[u8]], syntax: Syntax, options: Options) -> Result<Self, PatternError> {
         let mut branches = Vec::with_capacity(texts.len());
+        let mut groups = Vec::new();
         for (text_number, text) in texts.iter().enumerate() {
-            let hir = parser::parse(text, syntax, options.ignore_case)
+            let node = parser::parse(text, syntax, options.ignore_case, &mut groups)
                 .map_err(|(kind, span)| PatternError { kind, text: text_number, span })?;
-            branches.push(hir);
+            branches.push(node);
         }
-        let plain = if branches.is_empty() { Hir::fail() } else { Hir::alternation(branches) };
+        let plain = match branches.pop() {
+            None => Node::Leaf(Hir::fail()),
+            Some(only) if branches.is_empty() => only,
+            Some(last) => {
+                branches.push(last);
+                Node::Alternation(branches)
+            }
+        };
         let too_big = || PatternError {
             kind: PatternErrorKind::TooBig,
             text: 0,
             span: 0..texts.first().map_or(0, |text| text.len()),
         };
-        let (hir, candidates) = if options.whole_line {
-            let line = [Hir::look(Look::StartLF), plain, Hir::look(Look::EndLF)];
-            (Hir::concat(line.into()), None)
+        let bounded = |start, plain: &Node, end| {
+            let look = |look| Node::Leaf(Hir::look(look));
+            Node::Concat(vec![look(start), plain.clone(), look(end)])
+        };
+        let (node, candidates) = if options.whole_line {
+            (bounded(Look::StartLF, &plain, Look::EndLF), None)
         } else if options.whole_word {
             // The ASCII form matches wherever the Unicode form does and stays fast on any text.
-            let bounded = |start, end, plain: &Hir| {
-                Hir::concat(vec![Hir::look(start), plain.clone(), Hir::look(end)])
-            };
-            let candidates = bounded(Look::WordStartHalfAscii, Look::WordEndHalfAscii, &plain);
+            let candidates = bounded(Look::WordStartHalfAscii, &plain, Look::WordEndHalfAscii);
             (
-                bounded(Look::WordStartHalfUnicode, Look::WordEndHalfUnicode, &plain),
+                bounded(Look::WordStartHalfUnicode, &plain, Look::WordEndHalfUnicode),
                 Some(candidates),
             )
         } else {
             (plain, None)
         };
+        let back_references = node.has_back_reference();
+        let hir = node.expression(false, &groups);
         let truth = build(&hir).ok_or_else(too_big)?;
         let (search, verify) = match candidates {
-            Some(candidates) => (build(&candidates).ok_or_else(too_big)?, Some(truth)),
+            Some(candidates) => {
+                let candidates = candidates.expression(false, &groups);
+                (build(&candidates).ok_or_else(too_big)?, Some(truth))
+            }
             None => (truth, None),
         };
         let literal_length = match hir.kind() {
-            HirKind::Literal(literal) => Some(literal.0.len()),
+            HirKind::Literal(literal) if !back_references => Some(literal.0.len()),
             _ => None,
         };
-        Ok(Self { hir, search, verify, literal_length, longest: OnceLock::new() })
+        let pattern = Self {
+            node,
+            groups: groups.len() as u32,
+            ignore_case: options.ignore_case,
+            hir,
+            search,
+            verify,
+            back_references,
+            literal_length,
+            longest: OnceLock::new(),
+            program: OnceLock::new(),
+            capturing: OnceLock::new(),
+        };
+        if back_references && pattern.program().is_none() {
+            return Err(too_big());
+        }
+        Ok(pattern)
+    }
+
+    /// How many groups the pattern has.
+    pub fn groups(&self) -> usize {
+        self.groups as usize
+    }
+
+    fn program(&self) -> Option<&Program> {
+        self.program
+            .get_or_init(|| Program::new(&self.node, self.groups, self.ignore_case))
+            .as_ref()
+    }
+
+    /// The automaton that tells where a match may begin.
+    fn exact(&self) -> &meta::Regex {
+        self.verify.as_ref().unwrap_or(&self.search)
+    }
+
+    fn find_by_program(&self, line: &[u8], from: usize) -> Result<Option<Captures>, TooManySteps> {
+        let program = self.program().ok_or(TooManySteps)?;
+        let candidate = |from: usize| {
+            self.exact().search(&Input::new(line).range(from..)).map(|found| found.start())
+        };
+        program.find(line, from, candidate)
     }
 
     /// True when something in `line` matches.
-    pub fn is_match(&self, line: &[u8]) -> bool {
-        self.verify.as_ref().unwrap_or(&self.search).is_match(line)
+    ///
+    /// # Errors
+    /// Only with back-references, when the search takes too many steps.
+    pub fn is_match(&self, line: &[u8]) -> Result<bool, TooManySteps> {
+        if self.back_references {
+            return Ok(self.find_by_program(line, 0)?.is_some());
+        }
+        Ok(self.exact().is_match(line))
     }
 
     /// Where in a block of lines, from `from` on, the first line may be that has a match: a
@@ -98,7 +166,7 @@ impl Pattern {
 
     /// True when [`Pattern::find_candidate`] may point at a line without a match.
     pub fn candidates_only(&self) -> bool {
-        self.verify.is_some()
+        self.verify.is_some() || self.back_references
     }
 
     /// The leftmost match that begins at or after `from`, and of those that begin there the
@@ -107,28 +175,75 @@ impl Pattern {
     /// The search automaton gives the place where the leftmost match begins (which is the same
     /// for every way of preferring one end over another); from there an automaton that knows no
     /// preferences, anchored at that place, runs until no longer match is possible.
-    pub fn find(&self, line: &[u8], from: usize) -> Option<Range<usize>> {
-        let regex = self.verify.as_ref().unwrap_or(&self.search);
-        let found = regex.search(&Input::new(line).range(from..))?;
+    ///
+    /// # Errors
+    /// Only with back-references, when the search takes too many steps.
+    pub fn find(&self, line: &[u8], from: usize) -> Result<Option<Range<usize>>, TooManySteps> {
+        if self.back_references {
+            return Ok(self.find_by_program(line, from)?.map(|found| found.whole()));
+        }
+        let Some(found) = self.exact().search(&Input::new(line).range(from..)) else {
+            return Ok(None);
+        };
         let start = found.start();
         if let Some(length) = self.literal_length {
-            return Some(start..start + length);
+            return Ok(Some(start..start + length));
         }
         let end = self.longest_end(line, start).unwrap_or(found.end());
-        Some(start..end.max(found.end()))
+        Ok(Some(start..end.max(found.end())))
     }
 
-    /// All matches of a line, left to right, none overlapping, empty ones left out.
-    pub fn find_all<'a>(&'a self, line: &'a [u8]) -> impl Iterator<Item = Range<usize>> + 'a {
+    /// The match that [`Pattern::find`] finds, and what each group matched in it: of all ways to
+    /// match just that text, the one that prefers earlier alternatives and more repetitions, from
+    /// left to right. Where a group matched several times the last one counts.
+    ///
+    /// # Errors
+    /// When the search takes too many steps or a line is too long for the groups to be found in
+    /// bounded memory (256 MiB).
+    pub fn captures(&self, line: &[u8], from: usize) -> Result<Option<Captures>, TooManySteps> {
+        if self.back_references {
+            return self.find_by_program(line, from);
+        }
+        let Some(whole) = self.find(line, from)? else { return Ok(None) };
+        if self.groups == 0 {
+            return Ok(Some(Captures(vec![Some(whole)])));
+        }
+        // The crate's own way prefers the same; where it ends at the same place it is the one.
+        let capturing =
+            self.capturing.get_or_init(|| build(&self.node.expression(true, &[]))).as_ref();
+        if let Some(regex) = capturing {
+            let mut found = regex.create_captures();
+            let input = Input::new(line).range(whole.start..).anchored(Anchored::Yes);
+            regex.search_captures(&input, &mut found);
+            if found.get_match().is_some_and(|found| found.end() == whole.end) {
+                let span = |number| found.get_group(number).map(|span| span.start..span.end);
+                return Ok(Some(Captures((0..=self.groups as usize).map(span).collect())));
+            }
+        }
+        let program = self.program().ok_or(TooManySteps)?;
+        program.at(line, whole.start, Some(whole.end), &mut 0)
+    }
+
+    /// All matches of a line, left to right, none overlapping, empty ones left out. Ends behind
+    /// an error.
+    pub fn find_all<'a>(
+        &'a self,
+        line: &'a [u8],
+    ) -> impl Iterator<Item = Result<Range<usize>, TooManySteps>> + 'a {
         let mut from = 0;
         std::iter::from_fn(move || {
             while from <= line.len() {
-                let found = self.find(line, from)?;
-                if found.is_empty() {
-                    from = found.end + 1;
-                } else {
-                    from = found.end;
-                    return Some(found);
+                match self.find(line, from) {
+                    Ok(None) => return None,
+                    Ok(Some(found)) if found.is_empty() => from = found.end + 1,
+                    Ok(Some(found)) => {
+                        from = found.end;
+                        return Some(Ok(found));
+                    }
+                    Err(error) => {
+                        from = usize::MAX;
+                        return Some(Err(error));
+                    }
                 }
             }
             None
@@ -188,7 +303,7 @@ mod tests {
 
     fn spans(text: &str, syntax: Syntax, line: &str) -> Vec<Range<usize>> {
         let pattern = Pattern::new(&[text.as_bytes()], syntax, Options::default()).unwrap();
-        pattern.find_all(line.as_bytes()).collect()
+        pattern.find_all(line.as_bytes()).map(Result::unwrap).collect()
     }
 
     fn refused(text: &str, syntax: Syntax) -> PatternErrorKind {
@@ -249,7 +364,8 @@ mod tests {
         assert_eq!(refused(r"a\{2", Syntax::Basic), PatternErrorKind::OpenInterval);
         assert_eq!(refused(r"a\{3,2\}", Syntax::Basic), PatternErrorKind::BadInterval);
         assert_eq!(refused("a\\", Syntax::Basic), PatternErrorKind::TrailingBackslash);
-        assert_eq!(refused(r"\(a\)\1", Syntax::Basic), PatternErrorKind::BackReference);
+        assert_eq!(refused(r"\1\(a\)", Syntax::Basic), PatternErrorKind::BackReference);
+        assert_eq!(refused(r"(a\1)", Syntax::Extended), PatternErrorKind::BackReference);
         assert_eq!(refused("((a{9999}){9999}){9999}", Syntax::Extended), PatternErrorKind::TooBig);
         let error = Pattern::new(&[b"ab", b"x[z"], Syntax::Basic, Options::default()).unwrap_err();
         assert_eq!((error.text, error.span), (1, 1..3));
@@ -259,13 +375,13 @@ mod tests {
     fn whole_words_and_lines() {
         let word = Options { whole_word: true, ..Options::default() };
         let pattern = Pattern::new(&[b"gate"], Syntax::Basic, word).unwrap();
-        assert!(pattern.is_match(b"a gate-03"));
-        assert!(!pattern.is_match(b"gates"));
-        assert!(!pattern.is_match("gateé".as_bytes()));
+        assert!(pattern.is_match(b"a gate-03").unwrap());
+        assert!(!pattern.is_match(b"gates").unwrap());
+        assert!(!pattern.is_match("gateé".as_bytes()).unwrap());
         let line = Options { whole_line: true, ..Options::default() };
         let pattern = Pattern::new(&[b"a", b"ab"], Syntax::Basic, line).unwrap();
-        assert!(pattern.is_match(b"ab"));
-        assert!(!pattern.is_match(b"abc"));
+        assert!(pattern.is_match(b"ab").unwrap());
+        assert!(!pattern.is_match(b"abc").unwrap());
     }
 
     #[test]
@@ -277,8 +393,54 @@ mod tests {
     #[test]
     fn invalid_text_is_passed_over_by_dots_but_literal_bytes_match() {
         let pattern = Pattern::new(&[b"a.c"], Syntax::Basic, Options::default()).unwrap();
-        assert!(!pattern.is_match(b"a\xffc"));
+        assert!(!pattern.is_match(b"a\xffc").unwrap());
         let pattern = Pattern::new(&[b"a\xffc"], Syntax::Basic, Options::default()).unwrap();
-        assert!(pattern.is_match(b"a\xffc"));
+        assert!(pattern.is_match(b"a\xffc").unwrap());
+    }
+
+    fn groups(text: &str, line: &str) -> String {
+        let options = Options::default();
+        let pattern = Pattern::new(&[text.as_bytes()], Syntax::Extended, options).unwrap();
+        let Some(found) = pattern.captures(line.as_bytes(), 0).unwrap() else {
+            return "none".to_owned();
+        };
+        let text = |number| found.group(number).map_or("-", |range| &line[range]);
+        (0..=pattern.groups()).map(text).collect::<Vec<_>>().join(",")
+    }
+
+    #[test]
+    fn groups_prefer_the_first_way_to_the_longest_match() {
+        assert_eq!(groups("(a|ab)(c|bcd)(d*)", "xabcd"), "abcd,a,bcd,");
+        assert_eq!(groups("(ab|a)(bcd|c)(d*)", "abcd"), "abcd,ab,c,d");
+        assert_eq!(groups("((a|ab)*)(b?)", "ababab"), "ababab,ababa,a,b");
+        assert_eq!(groups("(a?)(ab)?()", "ab"), "ab,,ab,");
+        assert_eq!(groups("((a)|(b))*", "ab"), "ab,b,a,b");
+        assert_eq!(groups("(x)?y", "y"), "y,-");
+    }
+
+    #[test]
+    fn back_references_repeat_what_a_group_matched() {
+        assert_eq!(spans(r"\(a*\)b\1", Syntax::Basic, "aabaaa"), vec![0..5]);
+        assert_eq!(spans(r"(.)\1", Syntax::Extended, "abccdd"), vec![2..4, 4..6]);
+        assert_eq!(spans(r"(a|ab)(c|bcd)\1", Syntax::Extended, "abcdabca"), vec![0..5]);
+        assert_eq!(spans(r"^(.*)\1$", Syntax::Extended, "gategate"), vec![0..8]);
+        assert_eq!(groups(r"(.)(.)\2\1", "xabbay"), "abba,a,b");
+        let folded = Options { ignore_case: true, ..Options::default() };
+        let pattern = Pattern::new(&[br"(a.)\1"], Syntax::Extended, folded).unwrap();
+        assert!(pattern.is_match(b"aBAb").unwrap());
+    }
+
+    #[test]
+    fn a_search_without_end_is_given_up() {
+        let text = br"(a*)*(a*)*(a*)*\1b\2\3c";
+        let pattern = Pattern::new(&[text], Syntax::Extended, Options::default()).unwrap();
+        let line = [&[b'a'; 400][..], b"bc"].concat();
+        let started = pattern.is_match(&line);
+        assert!(started == Ok(true) || started == Err(TooManySteps));
+        let pattern =
+            Pattern::new(&[br"(x+x+)+\1y"], Syntax::Extended, Options::default()).unwrap();
+        assert_eq!(pattern.is_match(&[&[b'x'; 200][..], b"zy"].concat()), Ok(false));
+        let line = [&[b'x'; 60][..], b"z", &[b'x'; 60], b"y"].concat();
+        assert!(pattern.is_match(&line) != Ok(false));
     }
 }

@@ -2,8 +2,9 @@
 
 use std::ops::Range;
 
-use regex_syntax::hir::{Class, ClassUnicode, ClassUnicodeRange, Hir, Look, Repetition};
+use regex_syntax::hir::{Class, ClassUnicode, ClassUnicodeRange, Hir, Look};
 
+use crate::tree::Node;
 use crate::{PatternErrorKind, Syntax, bracket};
 
 /// The most often that an interval may repeat (`RE_DUP_MAX`).
@@ -24,18 +25,24 @@ pub(crate) fn decode(text: &[u8]) -> Option<(char, usize)> {
     Some((character, length))
 }
 
-/// Parses one pattern text.
-pub(crate) fn parse(text: &[u8], syntax: Syntax, ignore_case: bool) -> Result<Hir, Failure> {
+/// Parses one pattern text. What its groups hold is added to `groups`.
+pub(crate) fn parse(
+    text: &[u8],
+    syntax: Syntax,
+    ignore_case: bool,
+    groups: &mut Vec<Node>,
+) -> Result<Node, Failure> {
     if syntax == Syntax::Fixed {
-        return Ok(literal_text(text, ignore_case));
+        return Ok(Node::Leaf(literal_text(text, ignore_case)));
     }
-    let mut parser =
-        Parser { text, at: 0, extended: syntax == Syntax::Extended, ignore_case, depth: 0 };
-    let hir = parser.alternation()?;
+    let extended = syntax == Syntax::Extended;
+    let before = groups.len();
+    let mut parser = Parser { text, at: 0, extended, ignore_case, depth: 0, before, groups };
+    let node = parser.alternation()?;
     if parser.at < text.len() {
         return Err((PatternErrorKind::CloseGroup, parser.at..parser.at + 2));
     }
-    Ok(hir)
+    Ok(node)
 }
 
 fn literal_text(text: &[u8], ignore_case: bool) -> Hir {
@@ -72,6 +79,10 @@ struct Parser<'t> {
     extended: bool,
     ignore_case: bool,
     depth: usize,
+    /// Groups of the texts before this one.
+    before: usize,
+    /// What each group holds; `Empty` while it is open.
+    groups: &'t mut Vec<Node>,
 }
 
 impl Parser<'_> {
@@ -99,17 +110,20 @@ impl Parser<'_> {
         self.at_operator(b')') && !(self.extended && self.depth == 0)
     }
 
-    fn alternation(&mut self) -> Result<Hir, Failure> {
+    fn alternation(&mut self) -> Result<Node, Failure> {
         let mut branches = vec![self.branch()?];
         while self.take_operator(b'|') {
             branches.push(self.branch()?);
         }
-        Ok(Hir::alternation(branches))
+        Ok(match branches.pop() {
+            Some(only) if branches.is_empty() => only,
+            last => Node::Alternation(branches.into_iter().chain(last).collect()),
+        })
     }
 
     /// A branch ends at `|`, at `)` inside a group, or at the end of the text.
-    fn branch(&mut self) -> Result<Hir, Failure> {
-        let mut parts: Vec<Hir> = Vec::new();
+    fn branch(&mut self) -> Result<Node, Failure> {
+        let mut parts: Vec<Node> = Vec::new();
         // `fresh`: nothing that could be repeated stands before, so a basic `*` is itself.
         let mut fresh = true;
         while self.at < self.text.len() && !self.at_operator(b'|') && !self.at_group_end() {
@@ -121,17 +135,17 @@ impl Parser<'_> {
             parts.push(repeated);
             fresh = is_anchor_start;
         }
-        Ok(Hir::concat(parts))
+        Ok(Node::Concat(parts))
     }
 
-    fn atom(&mut self, fresh: bool, first: bool) -> Result<Hir, Failure> {
+    fn atom(&mut self, fresh: bool, first: bool) -> Result<Node, Failure> {
         let start = self.at;
         let byte = self.text[start];
         match byte {
             b'\\' => return self.escape(fresh),
             b'.' => {
                 self.at += 1;
-                return Ok(bracket::any());
+                return Ok(Node::Leaf(bracket::any()));
             }
             b'[' => {
                 let (class, length) = bracket::parse(&self.text[start + 1..], self.ignore_case)
@@ -145,27 +159,27 @@ impl Parser<'_> {
                         (kind, from..end.max(from + 1).min(self.text.len()))
                     })?;
                 self.at += 1 + length;
-                return Ok(bracket::without_newline(class));
+                return Ok(Node::Leaf(bracket::without_newline(class)));
             }
             b'^' if self.extended || first => {
                 self.at += 1;
-                return Ok(Hir::look(Look::StartLF));
+                return Ok(Node::Leaf(Hir::look(Look::StartLF)));
             }
             b'$' if self.extended || self.ends_branch(start + 1) => {
                 self.at += 1;
-                return Ok(Hir::look(Look::EndLF));
+                return Ok(Node::Leaf(Hir::look(Look::EndLF)));
             }
             b'(' if self.extended => {
                 self.at += 1;
                 return self.group(start);
             }
             // Nothing to repeat: an empty expression is repeated.
-            b'*' | b'+' | b'?' if self.extended => return Ok(Hir::empty()),
+            b'*' | b'+' | b'?' if self.extended => return Ok(Node::Leaf(Hir::empty())),
             _ => {}
         }
         let (hir, length) = literal(&self.text[start..], self.ignore_case);
         self.at += length;
-        Ok(hir)
+        Ok(Node::Leaf(hir))
     }
 
     fn ends_branch(&self, at: usize) -> bool {
@@ -173,11 +187,13 @@ impl Parser<'_> {
         rest.is_empty() || rest.starts_with(b"\\)") || rest.starts_with(b"\\|")
     }
 
-    fn group(&mut self, start: usize) -> Result<Hir, Failure> {
+    fn group(&mut self, start: usize) -> Result<Node, Failure> {
         self.depth += 1;
         if self.depth > DEPTH_MAX {
             return Err((PatternErrorKind::TooBig, start..self.at));
         }
+        let number = self.groups.len();
+        self.groups.push(Node::Leaf(Hir::fail()));
         let inside = self.alternation()?;
         if !self.take_operator(b')') {
             return Err((
@@ -186,16 +202,17 @@ impl Parser<'_> {
             ));
         }
         self.depth -= 1;
-        Ok(inside)
+        self.groups[number] = inside.clone();
+        Ok(Node::Group(number as u32 + 1, Box::new(inside)))
     }
 
-    fn escape(&mut self, fresh: bool) -> Result<Hir, Failure> {
+    fn escape(&mut self, fresh: bool) -> Result<Node, Failure> {
         let start = self.at;
         let Some(&byte) = self.text.get(start + 1) else {
             return Err((PatternErrorKind::TrailingBackslash, start..start + 1));
         };
         self.at += 2;
-        let look = |look| Ok(Hir::look(look));
+        let look = |look| Ok(Node::Leaf(Hir::look(look)));
         match byte {
             b'(' if !self.extended => return self.group(start),
             b'{' if !self.extended => {
@@ -203,21 +220,30 @@ impl Parser<'_> {
             }
             b'+' | b'?' if !self.extended && fresh => {
                 // As the host has it: an operator with nothing before it is the character.
-                return Ok(Hir::literal([byte]));
+                return Ok(Node::Leaf(Hir::literal([byte])));
             }
-            b'1'..=b'9' => return Err((PatternErrorKind::BackReference, start..start + 2)),
-            b'w' => return Ok(bracket::without_newline(bracket::word())),
+            b'1'..=b'9' => {
+                let number = self.before + usize::from(byte - b'0');
+                // A group refers to itself only once it is closed.
+                let closed = self.groups.get(number - 1);
+                if closed.is_none_or(|node| matches!(node, Node::Leaf(hir) if hir == &Hir::fail()))
+                {
+                    return Err((PatternErrorKind::BackReference, start..start + 2));
+                }
+                return Ok(Node::BackReference(number as u32));
+            }
+            b'w' => return Ok(Node::Leaf(bracket::without_newline(bracket::word()))),
             b'W' => {
                 let mut class = bracket::word();
                 class.negate();
-                return Ok(bracket::without_newline(class));
+                return Ok(Node::Leaf(bracket::without_newline(class)));
             }
             b's' | b'S' => {
                 let mut class = bracket::named(b"space").unwrap_or_else(ClassUnicode::empty);
                 if byte == b'S' {
                     class.negate();
                 }
-                return Ok(bracket::without_newline(class));
+                return Ok(Node::Leaf(bracket::without_newline(class)));
             }
             b'b' => return look(Look::WordUnicode),
             b'B' => return look(Look::WordUnicodeNegate),
@@ -230,10 +256,10 @@ impl Parser<'_> {
         }
         let (hir, length) = literal(&self.text[start + 1..], self.ignore_case);
         self.at = start + 1 + length;
-        Ok(hir)
+        Ok(Node::Leaf(hir))
     }
 
-    fn repetitions(&mut self, mut hir: Hir) -> Result<Hir, Failure> {
+    fn repetitions(&mut self, mut node: Node) -> Result<Node, Failure> {
         loop {
             let start = self.at;
             let (min, max) = if self.starts(b"*") {
@@ -248,10 +274,10 @@ impl Parser<'_> {
             } else if self.at_operator(b'{') {
                 match self.interval()? {
                     Some(bounds) => bounds,
-                    None => return Ok(hir),
+                    None => return Ok(node),
                 }
             } else {
-                return Ok(hir);
+                return Ok(node);
             };
             if max.is_some_and(|max| max < min) {
                 return Err((PatternErrorKind::BadInterval, start..self.at));
@@ -259,7 +285,7 @@ impl Parser<'_> {
             if min > REPEAT_MAX || max.is_some_and(|max| max > REPEAT_MAX) {
                 return Err((PatternErrorKind::TooBig, start..self.at));
             }
-            hir = Hir::repetition(Repetition { min, max, greedy: true, sub: Box::new(hir) });
+            node = Node::Repeat { min, max, node: Box::new(node) };
         }
     }
 

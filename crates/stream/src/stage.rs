@@ -147,6 +147,17 @@ impl<'a> StageIo<'a> {
         self.status = self.status.max(status);
     }
 
+    /// Takes standard input away, for a stage within this one.
+    pub fn take_stdin(&mut self) -> Option<Box<dyn Source>> {
+        self.inputs.push(InputName::Standard);
+        self.ports.stdin.take()
+    }
+
+    /// The name messages begin with.
+    pub fn name(&self) -> &str {
+        &self.ports.name
+    }
+
     /// Opens standard input. A second opening finds it at its end.
     pub fn open_stdin(&mut self) -> Input {
         let number = self.inputs.len();

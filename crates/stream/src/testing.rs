@@ -71,7 +71,11 @@ pub struct FixedWorld {
 impl FixedWorld {
     fn facts_of(&self, path: &Path) -> Option<FileFacts> {
         if let Some(data) = self.files.get(path) {
-            return Some(FileFacts { bytes: data.len() as u64, mode: 0o644, ..FileFacts::default() });
+            return Some(FileFacts {
+                bytes: data.len() as u64,
+                mode: 0o644,
+                ..FileFacts::default()
+            });
         }
         let inside = |name: &PathBuf| name != path && name.starts_with(path);
         (path == Path::new("/") || self.files.keys().any(inside)).then(|| FileFacts {

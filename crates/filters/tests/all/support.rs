@@ -26,6 +26,11 @@ pub(crate) struct Cuts {
 pub(crate) const WHOLE: Cuts = Cuts { input: 1 << 20, output: 1 << 16, origins: false };
 
 pub(crate) fn run(line: &[&[u8]], stdin: &[u8], cuts: Cuts) -> Outcome {
+    run_in(&FixedWorld::default(), line, stdin, cuts)
+}
+
+/// Runs a filter among the files of `world`.
+pub(crate) fn run_in(world: &FixedWorld, line: &[&[u8]], stdin: &[u8], cuts: Cuts) -> Outcome {
     let arguments: Vec<Vec<u8>> = line[1..].iter().map(|word| word.to_vec()).collect();
     let definition = filters::find(line[0]).expect("a filter");
     let mut filter = match definition.build(&arguments) {
@@ -42,14 +47,13 @@ pub(crate) fn run(line: &[&[u8]], stdin: &[u8], cuts: Cuts) -> Outcome {
     let sink = Arc::new(MemorySink::default());
     let errors = Arc::new(MemorySink::default());
     let store = cuts.origins.then(|| Arc::new(Mutex::new(OriginStore::default())));
-    let world = FixedWorld::default();
     let meter = StageMeter::default();
     let mut io = StageIo::new(StagePorts {
         name: String::from_utf8_lossy(line[0]).into_owned(),
         stdin: Some(Box::new(CutSource::new(stdin, cuts.input))),
         out: Output::new(sink.clone() as Arc<dyn Sink>, store.clone()).with_block_size(cuts.output),
         error: Some(errors.clone()),
-        world: &world,
+        world,
         processors: &Processed(3),
         meter: &meter,
         cancel: Cancel::default(),

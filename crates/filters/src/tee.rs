@@ -1,0 +1,120 @@
+use std::ffi::OsStr;
+use std::os::unix::ffi::OsStrExt;
+use std::path::Path;
+use std::sync::Arc;
+
+use stream::{Block, ExitStatus, Sink, StageError, StageIo, WriteError, WriteMode};
+
+use crate::lines::read_failure;
+use crate::registry::Definition;
+use crate::spec::{example, option};
+use crate::words::list;
+use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb};
+
+const OPTIONS: &[OptionSpec] = &[
+    option('a', "append", None, "add to the files instead of replacing them", true),
+    option(
+        'i',
+        "ignore-interrupts",
+        None,
+        "go on when interrupted (accepted; a run is cancelled as a whole)",
+        true,
+    ),
+    option('p', "", None, "go on when a reader has gone", false),
+];
+
+static SPEC: Spec = Spec {
+    name: "tee",
+    summary: "copies what it reads to files and onwards",
+    options: OPTIONS,
+    operands: Operands::Values,
+    operand_names: "[file …]",
+    style: Style::Usual,
+    usage_status: 1,
+    examples: &[example(
+        "grep refused gate.log | tee refused.txt | wc -l",
+        "keeps the lines and counts them",
+    )],
+};
+
+pub(crate) static DEFINITION: Definition = Definition { spec: &SPEC, build, explain };
+
+struct Tee {
+    files: Vec<Vec<u8>>,
+    append: bool,
+    stays: bool,
+}
+
+fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
+    Ok(Box::new(Tee {
+        files: arguments.operand_values(),
+        append: arguments.has('a'),
+        stays: arguments.has('p'),
+    }))
+}
+
+fn explain(arguments: &Arguments) -> String {
+    let names: Vec<String> = arguments
+        .operands
+        .iter()
+        .map(|operand| String::from_utf8_lossy(&operand.value).into_owned())
+        .collect();
+    if names.is_empty() {
+        return "passes everything on".to_owned();
+    }
+    let how = if arguments.has('a') { "adds everything to" } else { "writes everything to" };
+    format!("{how} {} and passes it on", list(&names))
+}
+
+impl Filter for Tee {
+    fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
+        let mode = if self.append { WriteMode::Append } else { WriteMode::Replace };
+        let mut files: Vec<(String, Option<Arc<dyn Sink>>)> = Vec::new();
+        for file in &self.files {
+            let name = String::from_utf8_lossy(file).into_owned();
+            match io.world().write(Path::new(OsStr::from_bytes(file)), mode) {
+                Ok(sink) => files.push((name, Some(sink))),
+                Err(error) => {
+                    io.note_status(1);
+                    io.message(&format!("{name}: {}", stream::describe(&error)))?;
+                }
+            }
+        }
+        let mut onwards = true;
+        let mut input = io.open_stdin();
+        while let Some(lines) =
+            input.next_block().map_err(|error| read_failure(1, b"read error", error))?
+        {
+            for number in 0..files.len() {
+                let (name, sink) = &mut files[number];
+                let Some(open) = sink else { continue };
+                let name = name.clone();
+                match open.write(Block::new(lines.bytes.clone())) {
+                    Ok(()) => {}
+                    Err(WriteError::Cancelled) => return Err(StageError::Cancelled),
+                    Err(error) => {
+                        // The others still get everything.
+                        *sink = None;
+                        io.note_status(1);
+                        io.message(&format!("{name}: {error}"))?;
+                    }
+                }
+            }
+            if onwards {
+                match io.out().pass(lines.bytes, lines.first) {
+                    Ok(()) => {}
+                    Err(WriteError::Closed) if self.stays => onwards = false,
+                    Err(error) => return Err(error.into()),
+                }
+            }
+            if !onwards && files.iter().all(|(_, sink)| sink.is_none()) {
+                break;
+            }
+        }
+        Ok(io.status())
+    }
+
+    fn verb(&self) -> Verb {
+        Verb::Copies
+    }
+}
