@@ -114,6 +114,13 @@ impl World for DryWorld {
         Ok(Box::new(Straight(self.write(path, WriteMode::Replace)?)))
     }
 
+    fn remove(&self, path: &Path) -> io::Result<()> {
+        // What was only held back is not written at all.
+        let mut pending = self.pending.lock().unwrap_or_else(PoisonError::into_inner);
+        pending.retain(|file| file.path != path);
+        Ok(())
+    }
+
     fn run(&self, job: Job<'_>) -> JobEnd {
         // A filter changes nothing but through this world; a program may do anything.
         if is_native(&job) { run_job(job, self) } else { JobEnd::HeldBack }
@@ -161,6 +168,13 @@ impl World for WriteWorld {
 
     fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
         Ok(Box::new(Straight(self.write(path, WriteMode::Replace)?)))
+    }
+
+    fn remove(&self, path: &Path) -> io::Result<()> {
+        // Nothing takes the place of a file that is not in this list at the end.
+        let mut files = self.files.lock().unwrap_or_else(PoisonError::into_inner);
+        files.retain(|file| !file.is_for(path));
+        Ok(())
     }
 
     fn run(&self, job: Job<'_>) -> JobEnd {

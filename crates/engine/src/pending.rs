@@ -107,6 +107,11 @@ impl Beside {
         Ok(Self { target, state: Arc::new(Mutex::new(Some(state))) })
     }
 
+    /// True when this is written for `path`.
+    pub(crate) fn is_for(&self, path: &Path) -> bool {
+        self.target == real_target(path)
+    }
+
     /// Puts the new file in the place of the old one.
     pub(crate) fn commit(&self) -> io::Result<Applied> {
         let state = self.state.lock().unwrap_or_else(PoisonError::into_inner).take();

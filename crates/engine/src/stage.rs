@@ -173,6 +173,10 @@ impl Sink for MeteredSink {
     fn is_terminal(&self) -> bool {
         self.inner.is_terminal()
     }
+
+    fn facts(&self) -> Option<FileFacts> {
+        self.inner.facts()
+    }
 }
 
 /// Counts what is read, and looks whether the run is cancelled.
@@ -262,6 +266,10 @@ impl World for StageWorld<'_> {
 
     fn replace(&self, path: &std::path::Path) -> std::io::Result<Box<dyn Replacement>> {
         self.inner.replace(path)
+    }
+
+    fn remove(&self, path: &std::path::Path) -> std::io::Result<()> {
+        self.inner.remove(path)
     }
 
     fn run(&self, mut job: Job<'_>) -> JobEnd {

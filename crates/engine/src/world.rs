@@ -53,6 +53,10 @@ impl World for RealWorld {
         }
     }
 
+    fn remove(&self, path: &Path) -> io::Result<()> {
+        std::fs::remove_file(path)
+    }
+
     fn run(&self, job: Job<'_>) -> JobEnd {
         run_job(job, self)
     }
@@ -231,6 +235,12 @@ impl Sink for DescriptorSink {
 
     fn is_terminal(&self) -> bool {
         rustix::termios::isatty(&self.descriptor)
+    }
+
+    fn facts(&self) -> Option<FileFacts> {
+        let file = File::from(self.descriptor.try_clone().ok()?);
+        let facts = file.metadata().ok()?;
+        Some(facts_of(&facts))
     }
 }
 

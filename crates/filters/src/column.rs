@@ -11,11 +11,35 @@ use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Ve
 const OPTIONS: &[OptionSpec] = &[
     option('L', "keep-empty-lines", None, "keep empty lines", false),
     option('N', "table-columns", Some("NAMES"), "headings, with commas between (with -t)", false),
-    option('R', "table-right", Some("COLUMNS"), "align these columns to the right: numbers or names (with -t)", false),
-    option('c', "output-width", Some("NUM"), "columns of the screen (80 without; not with -t)", false),
+    option(
+        'R',
+        "table-right",
+        Some("COLUMNS"),
+        "align these columns to the right: numbers or names (with -t)",
+        false,
+    ),
+    option(
+        'c',
+        "output-width",
+        Some("NUM"),
+        "columns of the screen (80 without; not with -t)",
+        false,
+    ),
     option('d', "table-noheadings", None, "no headings, though they have names", false),
-    option('o', "output-separator", Some("TEXT"), "put TEXT between columns, not two spaces (with -t)", false),
-    option('s', "separator", Some("CHARS"), "fields end at any of CHARS instead of at runs of blanks (with -t)", false),
+    option(
+        'o',
+        "output-separator",
+        Some("TEXT"),
+        "put TEXT between columns, not two spaces (with -t)",
+        false,
+    ),
+    option(
+        's',
+        "separator",
+        Some("CHARS"),
+        "fields end at any of CHARS instead of at runs of blanks (with -t)",
+        false,
+    ),
     option('t', "table", None, "one table: fields aligned", false),
     option('x', "fillrows", None, "fill rows before columns (without -t)", false),
 ];
@@ -30,7 +54,10 @@ static SPEC: Spec = Spec {
     usage_status: 1,
     examples: &[
         example("column -t -s, cabins.csv", "comma fields as a table"),
-        example("column -t -s, -o' | ' -R 3 cabins.csv", "the third column to the right, bars between"),
+        example(
+            "column -t -s, -o' | ' -R 3 cabins.csv",
+            "the third column to the right, bars between",
+        ),
     ],
 };
 
@@ -60,7 +87,9 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
     }
     let commas = |short| {
         let given = arguments.last(short);
-        given.map_or_else(Vec::new, |given| given.value.split(|byte| *byte == b',').map(<[u8]>::to_vec).collect())
+        given.map_or_else(Vec::new, |given| {
+            given.value.split(|byte| *byte == b',').map(<[u8]>::to_vec).collect()
+        })
     };
     let names: Vec<Vec<u8>> = commas('N');
     let mut right = Vec::new();
@@ -72,7 +101,11 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
         };
         let Some(column) = column else {
             let message = format!("undefined column name {}", shown(&part));
-            return Err(UsageError::new(&SPEC, arguments.last('R').map(|given| given.word), message));
+            return Err(UsageError::new(
+                &SPEC,
+                arguments.last('R').map(|given| given.word),
+                message,
+            ));
         };
         right.push(column);
     }
@@ -97,7 +130,10 @@ fn explain(arguments: &Arguments) -> String {
     }
     match arguments.last('s') {
         None => format!("aligns the words of the lines{files} as a table"),
-        Some(given) => format!("aligns the fields of the lines{files}, ended by {}, as a table", named(&given.value)),
+        Some(given) => format!(
+            "aligns the fields of the lines{files}, ended by {}, as a table",
+            named(&given.value)
+        ),
     }
 }
 
@@ -151,8 +187,16 @@ impl Column {
     }
 
     /// Memory: the input.
-    fn write_table(&self, io: &mut StageIo<'_>, held: &[(Bytes, LineId)]) -> Result<(), StageError> {
-        let mut widths: Vec<usize> = self.names.iter().map(|name| if self.headings { text_width(name) } else { 0 }).collect();
+    fn write_table(
+        &self,
+        io: &mut StageIo<'_>,
+        held: &[(Bytes, LineId)],
+    ) -> Result<(), StageError> {
+        let mut widths: Vec<usize> = self
+            .names
+            .iter()
+            .map(|name| if self.headings { text_width(name) } else { 0 })
+            .collect();
         for (line, _) in held {
             for (number, cell) in self.cells(line).into_iter().enumerate() {
                 if number == widths.len() {
@@ -221,8 +265,7 @@ impl Column {
                 whole.extend_from_slice(line);
                 ids.push(*id);
                 at += text_width(line);
-                // In rows that are filled first the host leaves a tab behind a short last one.
-                if place + 1 < numbers.len() || self.rows_first && numbers.len() < across {
+                if place + 1 < numbers.len() {
                     while (at + 8) & !7 <= end {
                         whole.push(b'\t');
                         at = (at + 8) & !7;
@@ -235,4 +278,3 @@ impl Column {
         Ok(())
     }
 }
-

@@ -214,6 +214,11 @@ fn parse_list(list: &[u8], unit: Unit) -> Result<Vec<Range<usize>>, String> {
     Ok(joined)
 }
 
+/// A list of fields, for other filters that take one.
+pub(crate) fn parse_fields(list: &[u8]) -> Result<Vec<Range<usize>>, String> {
+    parse_list(list, Unit::Fields)
+}
+
 fn complement(ranges: &[Range<usize>]) -> Vec<Range<usize>> {
     let mut others = Vec::new();
     let mut from = 0;

@@ -158,6 +158,34 @@ fn general(value: f64, precision: usize, keep_zeros: bool) -> String {
     format!("{}{power}", digits.trim_end_matches('0').trim_end_matches('.'))
 }
 
+/// As `%g` with the fewest digits that give the same number back, as a C `float` (`single`) or
+/// `double`.
+pub(crate) fn shortest(value: f64, single: bool) -> String {
+    if !value.is_finite() {
+        let name = if value.is_nan() { "nan" } else { "inf" };
+        return if value.is_sign_negative() { format!("-{name}") } else { name.to_owned() };
+    }
+    let magnitude = value.abs();
+    let (least, usual, most) = if single {
+        (f64::from(f32::MIN_POSITIVE), f32::DIGITS, 9)
+    } else {
+        (f64::MIN_POSITIVE, f64::DIGITS, 17)
+    };
+    let from = if magnitude < least { 1 } else { usual };
+    let same = |text: &str| {
+        if single {
+            text.parse::<f32>().is_ok_and(|number| f64::from(number) == magnitude)
+        } else {
+            text.parse::<f64>().is_ok_and(|number| number.to_bits() == magnitude.to_bits())
+        }
+    };
+    let sign = if value.is_sign_negative() { "-" } else { "" };
+    let digits = (from..most)
+        .map(|digits| general(magnitude, digits as usize, false))
+        .find(|text| same(text));
+    format!("{sign}{}", digits.unwrap_or_else(|| general(magnitude, most as usize, false)))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -1,28 +1,40 @@
 use std::ops::Range;
 
-use memchr::{memchr, memchr_iter, memrchr};
 use pattern::{Options, Pattern, PatternErrorKind, Syntax};
-use stream::{ExitStatus, Input, InputTrouble, LineId, Lines, Origin, StageError, StageIo};
+use stream::{ExitStatus, StageError, StageIo};
 
 use crate::registry::Definition;
-use crate::spec::{example, option};
+use crate::spec::{example, option, option_maybe};
 use crate::words::{counted, from_files, list};
 use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb};
 
-/// How much of an input is looked at to tell whether it is binary.
-const BINARY_PROBE: usize = 96 * 1024;
+mod search;
+mod sheet;
+mod tree;
+
+use search::{Binary, Listing, Search};
+use tree::{Names, Tree};
+
+const INCLUDE: char = '\u{1}';
+const EXCLUDE: char = '\u{2}';
+const EXCLUDE_DIRECTORY: char = '\u{3}';
+const COLOR: char = '\u{4}';
+const LABEL: char = '\u{5}';
+const LINE_BUFFERED: char = '\u{6}';
+const BINARY_FILES: char = '\u{7}';
+const GROUP_SEPARATOR: char = '\u{8}';
+const NO_GROUP_SEPARATOR: char = '\u{e}';
+const COLOUR: char = '\u{f}';
 
 const OPTIONS: &[OptionSpec] = &[
+    option('A', "after-context", Some("NUM"), "also NUM lines behind each one", false),
+    option('B', "before-context", Some("NUM"), "also NUM lines before each one", false),
+    option('C', "context", Some("NUM"), "also NUM lines on both sides; -NUM is the same", false),
     option('E', "extended-regexp", None, "the pattern is an extended regular expression", true),
     option('F', "fixed-strings", None, "the pattern is plain text", true),
     option('G', "basic-regexp", None, "the pattern is a basic regular expression", false),
-    option('a', "text", None, "treat binary data as text", false),
-    option('c', "count", None, "write only how many lines matched", true),
-    option('e', "regexp", Some("PATTERN"), "a pattern; may be given several times", true),
-    option('h', "no-filename", None, "no file names before lines", false),
     option('H', "with-filename", None, "file names before lines", false),
-    option('i', "ignore-case", None, "upper and lower case are the same", true),
-    option('l', "files-with-matches", None, "write only the names of files with a match", true),
+    option('I', "", None, "pass over binary files", false),
     option(
         'L',
         "files-without-match",
@@ -30,14 +42,73 @@ const OPTIONS: &[OptionSpec] = &[
         "write only the names of files without a match",
         false,
     ),
+    option('P', "perl-regexp", None, "not supported: patterns are those of POSIX", false),
+    option('R', "dereference-recursive", None, "as -r, but links are followed", false),
+    option('Z', "null", None, "NUL behind file names", false),
+    option('a', "text", None, "treat binary data as text", false),
+    option('b', "byte-offset", None, "where each line begins, in bytes, before it", false),
+    option('c', "count", None, "write only how many lines matched", true),
+    option('e', "regexp", Some("PATTERN"), "a pattern; may be given several times", true),
+    option('f', "file", Some("FILE"), "take patterns from FILE, one a line", true),
+    option('h', "no-filename", None, "no file names before lines", false),
+    option('i', "ignore-case", None, "upper and lower case are the same", true),
+    option('l', "files-with-matches", None, "write only the names of files with a match", true),
     option('m', "max-count", Some("NUM"), "stop a file after NUM lines", false),
     option('n', "line-number", None, "line numbers before lines", true),
     option('o', "only-matching", None, "write only what matched, each match on a line", false),
     option('q', "quiet", None, "write nothing; the status tells", true),
+    option(
+        'r',
+        "recursive",
+        None,
+        "all files below a directory; without files, below this one",
+        false,
+    ),
     option('s', "no-messages", None, "no messages about files that cannot be read", true),
     option('v', "invert-match", None, "the lines that do not match", true),
     option('w', "word-regexp", None, "matches must be whole words", false),
     option('x', "line-regexp", None, "matches must be whole lines", true),
+    option('y', "", None, "as -i (obsolete)", false),
+    option('z', "null-data", None, "lines end with NUL, not newline", false),
+    option(INCLUDE, "include", Some("GLOB"), "with -r: only files whose name matches", false),
+    option(EXCLUDE, "exclude", Some("GLOB"), "pass over files whose name matches", false),
+    option(
+        EXCLUDE_DIRECTORY,
+        "exclude-dir",
+        Some("GLOB"),
+        "with -r: pass over directories whose name matches",
+        false,
+    ),
+    option_maybe(
+        COLOR,
+        "color",
+        "WHEN",
+        "mark matches with colour: always, never or auto (on a terminal)",
+    ),
+    option_maybe(COLOUR, "colour", "WHEN", "as --color"),
+    option(LABEL, "label", Some("NAME"), "the name of standard input", false),
+    option(LINE_BUFFERED, "line-buffered", None, "hand on each line at once", false),
+    option(
+        BINARY_FILES,
+        "binary-files",
+        Some("TYPE"),
+        "binary (say that they match), text, or without-match",
+        false,
+    ),
+    option(
+        GROUP_SEPARATOR,
+        "group-separator",
+        Some("TEXT"),
+        "what stands between groups of lines, instead of --",
+        false,
+    ),
+    option(
+        NO_GROUP_SEPARATOR,
+        "no-group-separator",
+        None,
+        "nothing between groups of lines",
+        false,
+    ),
 ];
 
 static SPEC: Spec = Spec {
@@ -46,45 +117,69 @@ static SPEC: Spec = Spec {
     options: OPTIONS,
     operands: Operands::PatternThenFiles,
     operand_names: "pattern [file …]",
-    style: Style::Usual,
+    style: Style::NumberIs('C'),
     usage_status: 2,
     examples: &[
         example("grep refused gate.log", "lines with the word"),
         example("grep -v '^#' station.conf", "lines that are not comments"),
         example("grep -Eo 'card=[0-9]+' gate.log", "only the card numbers"),
         example("grep -c refused gate.log", "how many lines"),
+        example("grep -B2 -A2 error winch.log", "each hit with two lines around it"),
+        example(
+            "grep -rl --include='*.log' refused .",
+            "names of the logs below here that have the word",
+        ),
     ],
 };
 
 pub(crate) static DEFINITION: Definition = Definition { spec: &SPEC, build, explain };
 
-#[derive(Clone, Copy, PartialEq, Eq)]
-enum Listing {
-    Lines,
-    Count,
-    Matches,
-    FilesWith,
-    FilesWithout,
-    Nothing,
+struct Grep {
+    /// `None` where patterns come from files, which are read when the filter runs.
+    search: Option<Search>,
+    settings: Settings,
+    texts: Vec<Vec<u8>>,
+    pattern_files: Vec<Vec<u8>>,
+    files: Vec<Vec<u8>>,
+    tree: Option<Tree>,
+    names: Names,
+    /// `None` to decide by how many files there are.
+    named: Option<bool>,
+    silent: bool,
+    colored: Colored,
 }
 
-struct Grep {
-    pattern: Pattern,
-    files: Vec<Vec<u8>>,
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Colored {
+    Never,
+    Always,
+    OnTerminal,
+}
+
+/// All that decides which lines are selected and how they are written, but for the pattern.
+#[derive(Clone)]
+struct Settings {
+    syntax: Syntax,
+    options: Options,
     listing: Listing,
     inverted: bool,
     numbered: bool,
-    named: bool,
-    silent: bool,
-    text: bool,
+    offsets: bool,
+    binary: Binary,
     most: u64,
-    any_selected: bool,
+    /// Lines before and behind; `None` for no context at all.
+    context: Option<(u64, u64)>,
+    separator: Option<Vec<u8>>,
+    null_names: bool,
+    zero: bool,
+    label: Vec<u8>,
+    line_buffered: bool,
 }
 
 /// The pattern texts with the argument each is in, and the operands that are files.
 fn patterns(arguments: &Arguments) -> Option<(Vec<(Vec<u8>, usize)>, Vec<Vec<u8>>)> {
     let mut operands = arguments.operands.iter();
-    let given: Vec<(Vec<u8>, usize)> = if arguments.has('e') {
+    let given: Vec<(Vec<u8>, usize)> = if arguments.has('e') || arguments.has('f') {
         arguments.all('e').map(|given| (given.value.clone(), given.word)).collect()
     } else {
         let operand = operands.next()?;
@@ -98,38 +193,33 @@ fn patterns(arguments: &Arguments) -> Option<(Vec<(Vec<u8>, usize)>, Vec<Vec<u8>
     Some((texts, operands.map(|operand| operand.value.clone()).collect()))
 }
 
-fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
-    let Some((texts, files)) = patterns(arguments) else {
-        let message = "a pattern is missing\nTry 'grep --help' for more information.";
-        return Err(UsageError::new(&SPEC, None, message));
+fn recursive(arguments: &Arguments) -> bool {
+    arguments.has('r') || arguments.has('R')
+}
+
+fn context(arguments: &Arguments) -> Result<Option<(u64, u64)>, UsageError> {
+    let number = |short| {
+        let Some(given) = arguments.last(short) else { return Ok(None) };
+        match std::str::from_utf8(&given.value).ok().map(str::parse::<u64>) {
+            Some(Ok(number)) => Ok(Some(number)),
+            // Too many digits: as many lines as there are.
+            _ if !given.value.is_empty() && given.value.iter().all(u8::is_ascii_digit) => {
+                Ok(Some(u64::MAX))
+            }
+            _ => {
+                let value = String::from_utf8_lossy(&given.value);
+                let message = format!("{value}: invalid context length argument");
+                Err(UsageError::new(&SPEC, Some(given.word), message))
+            }
+        }
     };
-    let syntax_letter = arguments.options.iter().rev().find(|given| "EFG".contains(given.short));
-    let syntax = match syntax_letter.map(|given| given.short) {
-        Some('E') => Syntax::Extended,
-        Some('F') => Syntax::Fixed,
-        _ => Syntax::Basic,
-    };
-    let options = Options {
-        ignore_case: arguments.has('i'),
-        whole_word: arguments.has('w'),
-        whole_line: arguments.has('x'),
-    };
-    let slices: Vec<&[u8]> = texts.iter().map(|(text, _)| &text[..]).collect();
-    let pattern = Pattern::new(&slices, syntax, options).map_err(|error| {
-        let mut usage = UsageError::new(&SPEC, Some(texts[error.text].1), error.to_string());
-        // The place is within the argument only when that holds a single pattern.
-        let alone = texts.iter().filter(|(_, word)| *word == texts[error.text].1).count() == 1;
-        usage.part = (alone && error.kind != PatternErrorKind::TooBig).then_some(error.span);
-        usage
-    })?;
-    let most = match arguments.last('m') {
-        None => u64::MAX,
-        Some(given) => match std::str::from_utf8(&given.value).ok().map(str::parse::<i64>) {
-            Some(Ok(number)) => u64::try_from(number).unwrap_or(u64::MAX),
-            _ => return Err(UsageError::new(&SPEC, Some(given.word), "invalid max count")),
-        },
-    };
-    let listing = if arguments.has('q') {
+    let both = number('C')?;
+    let (before, after) = (number('B')?.or(both), number('A')?.or(both));
+    Ok((before.is_some() || after.is_some()).then(|| (before.unwrap_or(0), after.unwrap_or(0))))
+}
+
+fn listing(arguments: &Arguments) -> Listing {
+    if arguments.has('q') {
         Listing::Nothing
     } else if let Some(given) =
         arguments.options.iter().rev().find(|given| "lL".contains(given.short))
@@ -141,25 +231,130 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
         Listing::Matches
     } else {
         Listing::Lines
+    }
+}
+
+fn binary(arguments: &Arguments) -> Result<Binary, UsageError> {
+    let given = arguments
+        .options
+        .iter()
+        .rev()
+        .find(|given| matches!(given.short, 'a' | 'I' | BINARY_FILES));
+    match given.map(|given| (given.short, &given.value[..], given.word)) {
+        None | Some((BINARY_FILES, b"binary", _)) => Ok(Binary::Said),
+        Some(('a', ..) | (BINARY_FILES, b"text", _)) => Ok(Binary::AsText),
+        Some(('I', ..) | (BINARY_FILES, b"without-match", _)) => Ok(Binary::PassedOver),
+        Some((_, _, word)) => Err(UsageError::new(&SPEC, Some(word), "unknown binary-files type")),
+    }
+}
+
+fn colored(arguments: &Arguments) -> Result<Colored, UsageError> {
+    let given = arguments.options.iter().rev().find(|given| matches!(given.short, COLOR | COLOUR));
+    match given.map(|given| (&given.value[..], given.word)) {
+        None | Some((b"never" | b"no" | b"none", _)) => Ok(Colored::Never),
+        Some((b"always" | b"yes" | b"force", _)) => Ok(Colored::Always),
+        Some((b"" | b"auto" | b"tty" | b"if-tty", _)) => Ok(Colored::OnTerminal),
+        Some((_, word)) => {
+            let message = "--color takes always, never or auto";
+            Err(UsageError::with_hint(&SPEC, Some(word), message))
+        }
+    }
+}
+
+fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
+    let Some((texts, files)) = patterns(arguments) else {
+        return Err(UsageError::with_hint(&SPEC, None, "a pattern is missing"));
     };
-    let name_letter = arguments.options.iter().rev().find(|given| "hH".contains(given.short));
-    let named = name_letter.map_or(files.len() > 1, |given| given.short == 'H');
-    Ok(Box::new(Grep {
-        pattern,
+    let letter = arguments.options.iter().rev().find(|given| "EFGP".contains(given.short));
+    let syntax = match letter.map(|given| (given.short, given.word)) {
+        Some(('E', _)) => Syntax::Extended,
+        Some(('F', _)) => Syntax::Fixed,
+        Some(('P', word)) => {
+            let message = "patterns of Perl are not supported; use -E";
+            return Err(UsageError::new(&SPEC, Some(word), message));
+        }
+        _ => Syntax::Basic,
+    };
+    let most = match arguments.last('m') {
+        None => u64::MAX,
+        Some(given) => match std::str::from_utf8(&given.value).ok().map(str::parse::<i64>) {
+            Some(Ok(number)) => u64::try_from(number).unwrap_or(u64::MAX),
+            _ => return Err(UsageError::new(&SPEC, Some(given.word), "invalid max count")),
+        },
+    };
+    let listing = listing(arguments);
+    let settings = Settings {
+        syntax,
+        options: Options {
+            ignore_case: arguments.has('i') || arguments.has('y'),
+            whole_word: arguments.has('w'),
+            whole_line: arguments.has('x'),
+        },
         listing,
-        named,
         inverted: arguments.has('v'),
         numbered: arguments.has('n'),
-        silent: arguments.has('s') || arguments.has('q'),
-        text: arguments.has('a'),
+        offsets: arguments.has('b'),
+        binary: binary(arguments)?,
         most,
+        context: context(arguments)?
+            .filter(|_| matches!(listing, Listing::Lines | Listing::Matches)),
+        separator: match arguments
+            .options
+            .iter()
+            .rev()
+            .find(|given| matches!(given.short, GROUP_SEPARATOR | NO_GROUP_SEPARATOR))
+        {
+            None => Some(b"--".to_vec()),
+            Some(given) => (given.short == GROUP_SEPARATOR).then(|| given.value.clone()),
+        },
+        null_names: arguments.has('Z'),
+        zero: arguments.has('z'),
+        label: arguments
+            .last(LABEL)
+            .map_or_else(|| b"(standard input)".to_vec(), |given| given.value.clone()),
+        line_buffered: arguments.has(LINE_BUFFERED),
+    };
+    let pattern_files: Vec<Vec<u8>> = arguments.all('f').map(|given| given.value.clone()).collect();
+    let slices: Vec<&[u8]> = texts.iter().map(|(text, _)| &text[..]).collect();
+    let pattern = Pattern::new(&slices, syntax, settings.options).map_err(|error| {
+        let mut usage = UsageError::new(&SPEC, Some(texts[error.text].1), error.to_string());
+        // The place is within the argument only when that holds a single pattern.
+        let alone = texts.iter().filter(|(_, word)| *word == texts[error.text].1).count() == 1;
+        usage.part = (alone && error.kind != PatternErrorKind::TooBig).then_some(error.span);
+        usage
+    })?;
+    let search = pattern_files.is_empty().then(|| Search::new(pattern, settings.clone()));
+    let letter = arguments.options.iter().rev().find(|given| "hH".contains(given.short));
+    let globs = |short: char| -> Vec<Vec<u8>> {
+        arguments.all(short).map(|given| given.value.clone()).collect()
+    };
+    let names = Names {
+        include: globs(INCLUDE),
+        exclude: globs(EXCLUDE),
+        exclude_directories: globs(EXCLUDE_DIRECTORY),
+    };
+    let tree = recursive(arguments).then(|| {
+        let last = arguments.options.iter().rev().find(|given| "rR".contains(given.short));
+        Tree { follows_links: last.is_some_and(|given| given.short == 'R') }
+    });
+    Ok(Box::new(Grep {
+        search,
+        settings,
+        texts: texts.into_iter().map(|(text, _)| text).collect(),
+        pattern_files,
         files,
-        any_selected: false,
+        tree,
+        names,
+        named: letter.map(|given| given.short == 'H'),
+        silent: arguments.has('s') || arguments.has('q'),
+        colored: colored(arguments)?,
     }))
 }
 
 fn explain(arguments: &Arguments) -> String {
     let Some((texts, files)) = patterns(arguments) else { return String::new() };
+    let from_file =
+        arguments.last('f').map(|given| String::from_utf8_lossy(&given.value).into_owned());
     let quoted: Vec<String> =
         texts.iter().map(|(text, _)| format!("“{}”", String::from_utf8_lossy(text))).collect();
     let verb = match (arguments.has('x'), arguments.has('w'), arguments.has('v')) {
@@ -172,12 +367,26 @@ fn explain(arguments: &Arguments) -> String {
     };
     let kind = if arguments.has('F') { " as plain text" } else { "" };
     let case = if arguments.has('i') { " in any case" } else { "" };
-    let quoted = if quoted.len() > 4 {
+    let quoted = if let Some(file) = from_file {
+        let more = if quoted.is_empty() {
+            String::new()
+        } else {
+            format!("{} or ", list(&quoted).replace(" and ", " or "))
+        };
+        format!("{more}a pattern of {file}")
+    } else if quoted.len() > 4 {
         format!("any of {} patterns", quoted.len())
     } else {
         list(&quoted).replace(" and ", " or ")
     };
-    let which = format!("lines{} {verb} {quoted}{kind}{case}", from_files(&files));
+    let under = if !recursive(arguments) {
+        from_files(&files)
+    } else if files.is_empty() {
+        " of all files below this directory".to_owned()
+    } else {
+        format!("{} and all files below", from_files(&files))
+    };
+    let which = format!("lines{under} {verb} {quoted}{kind}{case}");
     if arguments.has('q') {
         return format!("tells by its status whether there are {which}");
     }
@@ -196,6 +405,26 @@ fn explain(arguments: &Arguments) -> String {
     if arguments.has('n') {
         said.push_str(", with line numbers");
     }
+    let around = |short| {
+        let given =
+            arguments.options.iter().rev().find(|given| given.short == short || given.short == 'C');
+        given.and_then(|given| crate::numbers::count(&given.value)).unwrap_or(0)
+    };
+    match (around('B'), around('A')) {
+        (0, 0) => {}
+        (before, after) if before == after => {
+            said.push_str(&format!(", with {} around each", counted(before, "line", "lines")));
+        }
+        (before, 0) => {
+            said.push_str(&format!(", with {} before each", counted(before, "line", "lines")))
+        }
+        (0, after) => {
+            said.push_str(&format!(", with {} behind each", counted(after, "line", "lines")))
+        }
+        (before, after) => {
+            said.push_str(&format!(", with {before} before and {after} behind each"))
+        }
+    }
     if let Some(most) = arguments.last('m').and_then(|given| crate::numbers::count(&given.value)) {
         said.push_str(&format!("; stops after {}", counted(most, "line", "lines")));
     }
@@ -204,38 +433,38 @@ fn explain(arguments: &Arguments) -> String {
 
 impl Filter for Grep {
     fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
-        let files = std::mem::take(&mut self.files);
-        if self.most == 0 && self.listing != Listing::FilesWithout {
+        let colored = match self.colored {
+            Colored::Never => false,
+            Colored::Always => true,
+            Colored::OnTerminal => io.out().is_terminal(),
+        };
+        let mut search = match self.search.take() {
+            Some(search) => search,
+            None => self.search_of_files(io)?,
+        };
+        search.colored = colored;
+        if self.settings.most == 0 && self.settings.listing != Listing::FilesWithout {
             return Ok(ExitStatus(1));
         }
-        let mut failed = false;
-        let standard = [b"-".to_vec()];
-        for operand in if files.is_empty() { &standard[..] } else { &files[..] } {
-            let mut trouble = io.open(operand).map_err(|error| stream::describe(&error));
-            let outcome = match &mut trouble {
-                Ok(input) => self.one_input(io, input, operand),
-                Err(reason) => {
-                    failed = true;
-                    self.complain(io, operand, reason)?;
-                    continue;
-                }
-            };
-            match outcome {
-                Ok(()) => {}
-                Err(InputTrouble::Stage(error)) => return Err(error),
-                Err(InputTrouble::Read(stream::ReadError::Cancelled)) => {
-                    return Err(StageError::Cancelled);
-                }
-                Err(InputTrouble::Read(stream::ReadError::Io(error))) => {
-                    failed = true;
-                    self.complain(io, operand, &stream::describe(&error))?;
-                }
-            }
-            if self.any_selected && self.listing == Listing::Nothing {
-                return Ok(ExitStatus::SUCCESS);
-            }
+        let standard = [if self.tree.is_some() { b".".to_vec() } else { b"-".to_vec() }];
+        let files = if self.files.is_empty() { &standard[..] } else { &self.files[..] };
+        let mut files_done = tree::Files {
+            search: &search,
+            names: &self.names,
+            tree: self.tree.as_ref(),
+            named: self.named,
+            several: files.len() > 1,
+            silent: self.silent,
+            bare: self.files.is_empty(),
+            any: false,
+            failed: false,
+            used: false,
+        };
+        files_done.all(io, files)?;
+        if files_done.any && self.settings.listing == Listing::Nothing {
+            return Ok(ExitStatus::SUCCESS);
         }
-        Ok(ExitStatus(match (failed, self.any_selected) {
+        Ok(ExitStatus(match (files_done.failed, files_done.any) {
             (true, _) => 2,
             (false, true) => 0,
             (false, false) => 1,
@@ -243,8 +472,10 @@ impl Filter for Grep {
     }
 
     fn verb(&self) -> Verb {
-        match self.listing {
-            Listing::Lines if self.numbered || self.named => Verb::Edits,
+        let settings = &self.settings;
+        let named = self.named.unwrap_or(self.files.len() > 1 || self.tree.is_some());
+        match settings.listing {
+            Listing::Lines if settings.numbered || settings.offsets || named => Verb::Edits,
             Listing::Lines => Verb::Keeps,
             Listing::Matches => Verb::Splits,
             _ => Verb::Merges,
@@ -252,277 +483,35 @@ impl Filter for Grep {
     }
 
     fn marks(&self, line: &[u8]) -> Vec<Range<usize>> {
-        if self.inverted {
-            Vec::new()
-        } else {
-            self.pattern.find_all(line).map_while(Result::ok).collect()
+        match &self.search {
+            Some(search) if !self.settings.inverted => {
+                search.pattern.find_all(line).map_while(Result::ok).collect()
+            }
+            _ => Vec::new(),
         }
     }
-}
-
-/// What is known of one input while it is read.
-struct Progress<'n> {
-    name: &'n [u8],
-    binary: bool,
-    selected: u64,
-    first: Option<LineId>,
-    last: LineId,
-    done: bool,
-    /// Something matched that was not written because it is no text.
-    hidden: bool,
 }
 
 impl Grep {
-    fn complain(
-        &self,
-        io: &mut StageIo<'_>,
-        operand: &[u8],
-        reason: &str,
-    ) -> Result<(), StageError> {
-        if self.silent {
-            return Ok(());
-        }
-        io.message(&format!("{}: {reason}", shown_name(operand)))
-    }
-
-    fn one_input(
-        &mut self,
-        io: &mut StageIo<'_>,
-        input: &mut Input,
-        name: &[u8],
-    ) -> Result<(), InputTrouble> {
-        let binary = !self.text && memchr(0, input.peek(BINARY_PROBE)?).is_some();
-        let start = LineId::new(input.number(), 0);
-        let mut progress = Progress {
-            name,
-            binary,
-            selected: 0,
-            first: None,
-            last: start,
-            done: false,
-            hidden: false,
-        };
-        while !progress.done {
-            let Some(lines) = input.next_lines()? else { break };
-            self.block(io, &lines, &mut progress)?;
-        }
-        if progress.hidden {
-            io.message(&format!("{}: binary file matches", shown_name(name)))?;
-        }
-        let any = progress.selected > 0;
-        self.any_selected |= any != (self.listing == Listing::FilesWithout);
-        let origin = progress.first.map_or(Origin::None, |from| Origin::Range(from, progress.last));
-        let name = shown_name(name);
-        match self.listing {
-            Listing::Count => {
-                let prefix = if self.named { format!("{name}:") } else { String::new() };
-                io.out().line(format!("{prefix}{}", progress.selected).as_bytes(), origin)?;
-            }
-            Listing::FilesWith if any => io.out().line(name.as_bytes(), origin)?,
-            Listing::FilesWithout if !any => io.out().line(name.as_bytes(), origin)?,
-            _ => {}
-        }
-        Ok(())
-    }
-
-    fn block(
-        &self,
-        io: &mut StageIo<'_>,
-        lines: &Lines,
-        progress: &mut Progress<'_>,
-    ) -> Result<(), InputTrouble> {
-        // In binary data a NUL ends a line too, for the search and for counts.
-        let split: Vec<u8>;
-        let block: &[u8] = if progress.binary {
-            split = lines.bytes.iter().map(|&byte| if byte == 0 { b'\n' } else { byte }).collect();
-            &split
-        } else {
-            &lines.bytes
-        };
-        let wants_numbers = self.numbered || io.out().keeps_origins();
-        // The search text leaves out the last newline: behind it no line begins.
-        let text = block.strip_suffix(b"\n").unwrap_or(block);
-        let mut counted_to = 0;
-        let mut id = lines.first;
-        let mut from = 0;
-        while from < block.len() && !progress.done {
-            let Some(line) = self.next_selected(text, block, from, progress) else { break };
-            if wants_numbers {
-                id = id
-                    .plus(memchr_iter(b'\n', &lines.bytes[counted_to..line.start]).count() as u64);
-                counted_to = line.start;
-            }
-            from = line.end;
-            self.select(io, &block[line], id, progress)?;
-        }
-        Ok(())
-    }
-
-    /// The next run of selected lines: one line for a match, all lines up to the next match
-    /// where the search is inverted. With a limit, line by line.
-    fn next_selected(
-        &self,
-        text: &[u8],
-        block: &[u8],
-        from: usize,
-        progress: &Progress<'_>,
-    ) -> Option<Range<usize>> {
-        if !self.inverted {
-            return self.next_match(text, block, from);
-        }
-        let mut start = from;
-        loop {
-            let next = self.next_match(text, block, start);
-            let end = next.as_ref().map_or(block.len(), |line| line.start);
-            if start < end {
-                let single =
-                    self.most != u64::MAX || self.numbered || self.named || progress.binary;
-                let end = if single { line_end(block, start) } else { end };
-                return Some(start..end);
-            }
-            start = next?.end;
-        }
-    }
-
-    fn next_match(&self, text: &[u8], block: &[u8], from: usize) -> Option<Range<usize>> {
-        let mut from = from;
-        while from <= text.len() && from < block.len() {
-            let at = self.pattern.find_candidate(text, from)?;
-            let start = memrchr(b'\n', &text[from..at]).map_or(from, |found| from + found + 1);
-            let end = line_end(block, at);
-            let line = &block[start..end];
-            if !self.pattern.candidates_only()
-                || self.pattern.is_match(line.strip_suffix(b"\n").unwrap_or(line))
-            {
-                return Some(start..end);
-            }
-            from = end;
-        }
-        None
-    }
-
-    fn select(
-        &self,
-        io: &mut StageIo<'_>,
-        bytes: &[u8],
-        id: LineId,
-        progress: &mut Progress<'_>,
-    ) -> Result<(), InputTrouble> {
-        let count = if self.inverted {
-            memchr_iter(b'\n', bytes).count() as u64 + u64::from(!bytes.ends_with(b"\n"))
-        } else {
-            1
-        };
-        progress.selected += count;
-        progress.first = progress.first.or(Some(id));
-        // In binary data more lines may be counted than there are.
-        progress.last = if progress.binary { id } else { id.plus(count - 1) };
-        progress.done = progress.selected >= self.most
-            || matches!(
-                self.listing,
-                Listing::Nothing | Listing::FilesWith | Listing::FilesWithout
-            );
-        match self.listing {
-            Listing::Lines => {
-                let text_run =
-                    self.text || std::str::from_utf8(bytes).is_ok() && memchr(0, bytes).is_none();
-                if progress.binary {
-                    (progress.hidden, progress.done) = (true, true);
-                    return Ok(());
-                }
-                if !text_run {
-                    return self.text_lines(io, bytes, id, progress);
-                }
-                self.write_lines(io, bytes, id, progress)
-            }
-            Listing::Matches if self.inverted => Ok(()),
-            Listing::Matches => {
-                let line = bytes.strip_suffix(b"\n").unwrap_or(bytes);
-                for part in self.pattern.find_all(line) {
-                    let matched = &line[part];
-                    if progress.binary {
-                        (progress.hidden, progress.done) = (true, true);
-                        return Ok(());
-                    }
-                    if !self.text && !is_text(matched) {
-                        progress.hidden = true;
-                        continue;
-                    }
-                    let mut whole = self.prefix(progress.name, id);
-                    whole.extend_from_slice(matched);
-                    io.out().line(&whole, Origin::Line(id))?;
-                }
-                Ok(())
-            }
-            _ => Ok(()),
-        }
-    }
-
-    /// A run with bytes that are no text: only the lines that are text are written.
-    fn text_lines(
-        &self,
-        io: &mut StageIo<'_>,
-        bytes: &[u8],
-        id: LineId,
-        progress: &mut Progress<'_>,
-    ) -> Result<(), InputTrouble> {
-        let mut id = id;
-        for line in bytes.split_inclusive(|&byte| byte == b'\n') {
-            if is_text(line) {
-                self.write_lines(io, line, id, progress)?;
-            } else {
-                progress.hidden = true;
-            }
-            id = id.plus(1);
-        }
-        Ok(())
-    }
-
-    fn write_lines(
-        &self,
-        io: &mut StageIo<'_>,
-        bytes: &[u8],
-        id: LineId,
-        progress: &Progress<'_>,
-    ) -> Result<(), InputTrouble> {
-        if self.named || self.numbered {
-            let prefix = self.prefix(progress.name, id);
-            if !bytes.is_empty() {
-                io.out().put(&prefix, Origin::Line(id))?;
+    /// The search for the patterns of `-e` and of the files of `-f`.
+    fn search_of_files(&self, io: &mut StageIo<'_>) -> Result<Search, StageError> {
+        let mut texts = self.texts.clone();
+        for file in &self.pattern_files {
+            let failed = |error: &std::io::Error| {
+                let name = String::from_utf8_lossy(file);
+                StageError::failed(2, format!("{name}: {}", stream::describe(error)))
+            };
+            let mut input = io.open(file).map_err(|error| failed(&error))?;
+            while let Some(lines) = input.next_lines().map_err(|error| match error {
+                stream::ReadError::Cancelled => StageError::Cancelled,
+                stream::ReadError::Io(error) => failed(&error),
+            })? {
+                texts.extend(lines.iter().map(|(_, line)| line.to_vec()));
             }
         }
-        io.out().put(bytes, Origin::Sequence(id))?;
-        if !bytes.is_empty() && !bytes.ends_with(b"\n") {
-            io.out().put(b"\n", Origin::None)?;
-        }
-        Ok(())
+        let slices: Vec<&[u8]> = texts.iter().map(|text| &text[..]).collect();
+        let pattern = Pattern::new(&slices, self.settings.syntax, self.settings.options)
+            .map_err(|error| StageError::failed(2, error.to_string()))?;
+        Ok(Search::new(pattern, self.settings.clone()))
     }
-
-    fn prefix(&self, name: &[u8], id: LineId) -> Vec<u8> {
-        let mut prefix = Vec::new();
-        if self.named {
-            prefix.extend_from_slice(shown_name(name).as_bytes());
-            prefix.push(b':');
-        }
-        if self.numbered {
-            prefix.extend_from_slice(format!("{}:", id.line() + 1).as_bytes());
-        }
-        prefix
-    }
-}
-
-fn is_text(bytes: &[u8]) -> bool {
-    std::str::from_utf8(bytes).is_ok() && memchr(0, bytes).is_none()
-}
-
-fn shown_name(operand: &[u8]) -> String {
-    if operand == b"-" {
-        "(standard input)".to_owned()
-    } else {
-        String::from_utf8_lossy(operand).into_owned()
-    }
-}
-
-fn line_end(block: &[u8], at: usize) -> usize {
-    memchr(b'\n', &block[at..]).map_or(block.len(), |end| at + end + 1)
 }

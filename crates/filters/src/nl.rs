@@ -222,7 +222,9 @@ impl Filter for Nl {
                         }
                         Numbered::NotEmpty => !line.is_empty(),
                         Numbered::None => false,
-                        Numbered::Matching(pattern) => pattern.is_match(line),
+                        Numbered::Matching(pattern) => pattern
+                            .is_match(line)
+                            .map_err(|error| StageError::failed(1, error.to_string()))?,
                     };
                     if counts {
                         let Some(now) = number else {

@@ -159,20 +159,30 @@ impl Parser<'_> {
             2 if self.word(start).starts_with(b"-") && self.word(start).len() == 2 => {
                 self.error(start, format!("{}: unary operator expected", shown(self.word(start))))
             }
-            2 => self.error(start + 1, format!("missing argument after {}", shown(self.word(start + 1)))),
+            2 => self.error(
+                start + 1,
+                format!("missing argument after {}", shown(self.word(start + 1))),
+            ),
             3 if is_binary(self.word(start + 1)) => self.binary(start),
             3 if self.word(start) == b"!" => {
                 let inner = self.posix(start + 1..range.end)?;
                 Ok(Expression::Not(Box::new(inner)))
             }
-            3 if self.word(start) == b"(" && self.word(start + 2) == b")" => self.posix(start + 1..start + 2),
+            3 if self.word(start) == b"(" && self.word(start + 2) == b")" => {
+                self.posix(start + 1..start + 2)
+            }
             3 if matches!(self.word(start + 1), b"-a" | b"-o") => self.any(range),
-            3 => self.error(start + 1, format!("{}: binary operator expected", shown(self.word(start + 1)))),
+            3 => self.error(
+                start + 1,
+                format!("{}: binary operator expected", shown(self.word(start + 1))),
+            ),
             4 if self.word(start) == b"!" => {
                 let inner = self.posix(start + 1..range.end)?;
                 Ok(Expression::Not(Box::new(inner)))
             }
-            4 if self.word(start) == b"(" && self.word(start + 3) == b")" => self.posix(start + 1..start + 3),
+            4 if self.word(start) == b"(" && self.word(start + 3) == b")" => {
+                self.posix(start + 1..start + 3)
+            }
             _ => self.any(range),
         }
     }
@@ -339,8 +349,12 @@ fn holds(expression: &Expression, world: &dyn World) -> bool {
             let facts = |name: &[u8]| world.facts(path(name)).ok();
             match (comparison, facts(one), facts(other)) {
                 (FileComparison::Same, Some(one), Some(other)) => one.same_file(&other),
-                (FileComparison::Newer, Some(one), Some(other)) => one.modified_ns > other.modified_ns,
-                (FileComparison::Older, Some(one), Some(other)) => one.modified_ns < other.modified_ns,
+                (FileComparison::Newer, Some(one), Some(other)) => {
+                    one.modified_ns > other.modified_ns
+                }
+                (FileComparison::Older, Some(one), Some(other)) => {
+                    one.modified_ns < other.modified_ns
+                }
                 (FileComparison::Newer, Some(_), None) => true,
                 (FileComparison::Older, None, Some(_)) => true,
                 _ => false,
@@ -362,7 +376,9 @@ fn file(letter: u8, name: &[u8], world: &dyn World) -> bool {
         b'S' => kind(FileKind::Socket),
         b'b' => kind(FileKind::BlockDevice),
         b'c' => kind(FileKind::CharacterDevice),
-        b'L' | b'h' => machine.link_facts(path(name)).is_ok_and(|facts| facts.kind == FileKind::Link),
+        b'L' | b'h' => {
+            machine.link_facts(path(name)).is_ok_and(|facts| facts.kind == FileKind::Link)
+        }
         b's' => facts(&|facts| facts.bytes > 0),
         b'r' => machine.permits(path(name), Permission::Read),
         b'w' => machine.permits(path(name), Permission::Write),
@@ -372,7 +388,10 @@ fn file(letter: u8, name: &[u8], world: &dyn World) -> bool {
         b'k' => facts(&|facts| facts.mode & 0o1000 != 0),
         b'O' => facts(&|facts| facts.owner == machine.user().0),
         b'G' => facts(&|facts| facts.group == machine.user().1),
-        b't' => std::str::from_utf8(name).ok().and_then(|text| text.trim().parse().ok()).is_some_and(|descriptor| machine.is_terminal(descriptor)),
+        b't' => std::str::from_utf8(name)
+            .ok()
+            .and_then(|text| text.trim().parse().ok())
+            .is_some_and(|descriptor| machine.is_terminal(descriptor)),
         _ => false,
     }
 }

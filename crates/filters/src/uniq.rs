@@ -387,10 +387,6 @@ impl Writer<'_> {
             Writes::First => Ok(()),
             Writes::Groups(_) => self.put(io, line, Origin::Line(group.last)),
             Writes::AllRepeated(delimit) => {
-                // -u would leave out every line here.
-                if self.uniq.single {
-                    return Ok(());
-                }
                 if group.count == 2 {
                     let wanted = match delimit {
                         Delimit::Prepend => true,
@@ -401,7 +397,10 @@ impl Writer<'_> {
                         self.put(io, b"", Origin::None)?;
                     }
                     self.groups += 1;
-                    self.put(io, &group.line, Origin::Line(group.first))?;
+                    // With -u the first of a group is left out.
+                    if !self.uniq.single {
+                        self.put(io, &group.line, Origin::Line(group.first))?;
+                    }
                 }
                 self.put(io, line, Origin::Line(group.last))
             }

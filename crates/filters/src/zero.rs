@@ -113,6 +113,10 @@ impl World for SwapWorld<'_> {
         Ok(Box::new(SwapReplacement(self.0.replace(path)?)))
     }
 
+    fn remove(&self, path: &Path) -> io::Result<()> {
+        self.0.remove(path)
+    }
+
     fn run(&self, job: Job<'_>) -> JobEnd {
         self.0.run(job)
     }

@@ -11,6 +11,7 @@
 //! ends, so one search may run over a whole block of lines.
 
 mod bracket;
+mod glob;
 mod matcher;
 mod parser;
 mod program;
@@ -20,6 +21,7 @@ use std::ops::Range;
 
 use thiserror::Error;
 
+pub use glob::glob_matches;
 pub use matcher::Pattern;
 
 /// What a pattern matched.

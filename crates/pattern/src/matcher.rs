@@ -137,10 +137,16 @@ impl Pattern {
         self.verify.as_ref().unwrap_or(&self.search)
     }
 
+    /// True where only the program tells: with back-references, and for whole words in a line
+    /// that is not UTF-8, where the automata see no word boundaries beside a broken byte.
+    fn by_program(&self, line: &[u8]) -> bool {
+        self.back_references || self.verify.is_some() && std::str::from_utf8(line).is_err()
+    }
+
     fn find_by_program(&self, line: &[u8], from: usize) -> Result<Option<Captures>, TooManySteps> {
         let program = self.program().ok_or(TooManySteps)?;
         let candidate = |from: usize| {
-            self.exact().search(&Input::new(line).range(from..)).map(|found| found.start())
+            self.search.search(&Input::new(line).range(from..)).map(|found| found.start())
         };
         program.find(line, from, candidate)
     }
@@ -150,7 +156,7 @@ impl Pattern {
     /// # Errors
     /// Only with back-references, when the search takes too many steps.
     pub fn is_match(&self, line: &[u8]) -> Result<bool, TooManySteps> {
-        if self.back_references {
+        if self.by_program(line) {
             return Ok(self.find_by_program(line, 0)?.is_some());
         }
         Ok(self.exact().is_match(line))
@@ -179,7 +185,7 @@ impl Pattern {
     /// # Errors
     /// Only with back-references, when the search takes too many steps.
     pub fn find(&self, line: &[u8], from: usize) -> Result<Option<Range<usize>>, TooManySteps> {
-        if self.back_references {
+        if self.by_program(line) {
             return Ok(self.find_by_program(line, from)?.map(|found| found.whole()));
         }
         let Some(found) = self.exact().search(&Input::new(line).range(from..)) else {
@@ -201,7 +207,7 @@ impl Pattern {
     /// When the search takes too many steps or a line is too long for the groups to be found in
     /// bounded memory (256 MiB).
     pub fn captures(&self, line: &[u8], from: usize) -> Result<Option<Captures>, TooManySteps> {
-        if self.back_references {
+        if self.by_program(line) {
             return self.find_by_program(line, from);
         }
         let Some(whole) = self.find(line, from)? else { return Ok(None) };

@@ -91,6 +91,12 @@ impl Input {
         self.source.rewind()
     }
 
+    /// Reads through another source from here on. Nothing may have been read yet.
+    pub fn wrap(&mut self, wrapper: impl FnOnce(Box<dyn Source>) -> Box<dyn Source>) {
+        let source = std::mem::replace(&mut self.source, Box::new(crate::stage::AtEnd));
+        self.source = wrapper(source);
+    }
+
     /// Skips to the last part where the source can; see [`Source::seek_last`].
     pub fn seek_last(&mut self, part: Tail) -> Result<bool, ReadError> {
         self.source.seek_last(part)

@@ -2,7 +2,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use bytes::Bytes;
 
-use crate::{BLOCK_SIZE, Block, LineId, Origin, OriginStore, Sink, WriteError};
+use crate::{BLOCK_SIZE, Block, FileFacts, LineId, Origin, OriginStore, Sink, WriteError};
 
 /// Bytes from which a run of lines is passed on shared instead of copied.
 const SHARE_FROM: usize = 8 * 1024;
@@ -153,6 +153,11 @@ impl Output {
     /// True when the output goes straight to a terminal.
     pub fn is_terminal(&self) -> bool {
         self.sink.is_terminal()
+    }
+
+    /// What is known of the file the output goes to; `None` where it goes elsewhere.
+    pub fn file_facts(&self) -> Option<FileFacts> {
+        self.sink.facts()
     }
 
     /// A sink that writes to the same place, for a command a stage starts: every line it writes

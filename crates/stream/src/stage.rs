@@ -254,7 +254,7 @@ impl From<crate::WriteError> for InputTrouble {
     }
 }
 
-struct AtEnd;
+pub(crate) struct AtEnd;
 
 impl Source for AtEnd {
     fn next_block(&mut self) -> Result<Option<Block>, ReadError> {

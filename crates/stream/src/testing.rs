@@ -112,6 +112,11 @@ impl World for FixedWorld {
         Ok(Box::new(Replaced(self.write(path, WriteMode::Replace)?)))
     }
 
+    fn remove(&self, path: &Path) -> io::Result<()> {
+        self.written.lock().unwrap_or_else(PoisonError::into_inner).remove(path);
+        Ok(())
+    }
+
     fn run(&self, _job: Job<'_>) -> JobEnd {
         JobEnd::NotFound
     }

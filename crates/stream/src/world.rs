@@ -65,6 +65,11 @@ pub trait Sink: Send + Sync {
     fn is_terminal(&self) -> bool {
         false
     }
+
+    /// What is known of the file behind this; `None` where there is none.
+    fn facts(&self) -> Option<FileFacts> {
+        None
+    }
 }
 
 /// How a file is opened for writing.
@@ -230,6 +235,8 @@ pub trait World: Send + Sync {
     fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>>;
     /// Begins to replace a file.
     fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>>;
+    /// Removes a file that was written before.
+    fn remove(&self, path: &Path) -> io::Result<()>;
     /// Runs a command to its end.
     fn run(&self, job: Job<'_>) -> JobEnd;
     /// Everything but contents.
