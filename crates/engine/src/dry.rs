@@ -126,6 +126,10 @@ impl World for DryWorld {
         if is_native(&job) { run_job(job, self) } else { JobEnd::HeldBack }
     }
 
+    fn is_live(&self) -> bool {
+        false
+    }
+
     fn machine(&self) -> &dyn Machine {
         &RealMachine
     }
@@ -180,6 +184,10 @@ impl World for WriteWorld {
     fn run(&self, job: Job<'_>) -> JobEnd {
         // A filter changes nothing but through this world; a program may do anything.
         if is_native(&job) { run_job(job, self) } else { JobEnd::HeldBack }
+    }
+
+    fn is_live(&self) -> bool {
+        false
     }
 
     fn machine(&self) -> &dyn Machine {

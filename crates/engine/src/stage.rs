@@ -218,6 +218,10 @@ impl Source for MeteredSource {
         self.inner.facts()
     }
 
+    fn position(&self) -> Option<u64> {
+        self.inner.position()
+    }
+
     fn rewind(&mut self) -> bool {
         self.inner.rewind()
     }
@@ -276,6 +280,10 @@ impl World for StageWorld<'_> {
         let mut variables = self.assignments.to_vec();
         variables.append(&mut job.variables);
         self.inner.run(Job { variables, ..job })
+    }
+
+    fn is_live(&self) -> bool {
+        self.inner.is_live()
     }
 
     fn machine(&self) -> &dyn Machine {

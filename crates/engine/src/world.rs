@@ -149,6 +149,10 @@ impl Source for FileSource {
         self.file.metadata().ok().map(|facts| facts_of(&facts))
     }
 
+    fn position(&self) -> Option<u64> {
+        rustix::fs::tell(&self.file).ok()
+    }
+
     fn rewind(&mut self) -> bool {
         self.file.seek(SeekFrom::Start(0)).is_ok()
     }

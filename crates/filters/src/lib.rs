@@ -17,6 +17,7 @@ mod echo;
 mod escape;
 mod expand;
 mod expr;
+mod fmt;
 mod fold;
 mod format;
 mod grep;

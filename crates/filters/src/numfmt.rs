@@ -330,6 +330,9 @@ impl Filter for Numfmt {
             for number in std::mem::take(&mut self.numbers) {
                 let mut line = Vec::new();
                 let fine = self.line(io, &number, &mut line);
+                if fine.is_ok() {
+                    line.push(b'\n');
+                }
                 self.put(io, fine, &mut valid, &line, Origin::None)?;
             }
         } else {
@@ -337,13 +340,20 @@ impl Filter for Numfmt {
             while let Some(lines) =
                 input.next_lines().map_err(|error| crate::lines::read_failure(2, b"-", error))?
             {
+                let end = lines.bytes.as_ptr_range().end;
                 for (id, text) in lines.iter() {
-                    if id.line() < self.header {
-                        io.out().line(text, Origin::Line(id))?;
-                        continue;
-                    }
+                    // A last line without a newline stays without one.
+                    let open = text.as_ptr_range().end == end;
                     let mut line = Vec::new();
-                    let fine = self.line(io, text, &mut line);
+                    let fine = if id.line() < self.header {
+                        line.extend_from_slice(text);
+                        Ok(true)
+                    } else {
+                        self.line(io, text, &mut line)
+                    };
+                    if !open && fine.is_ok() {
+                        line.push(b'\n');
+                    }
                     self.put(io, fine, &mut valid, &line, Origin::Line(id))?;
                 }
             }
@@ -374,7 +384,7 @@ impl Numfmt {
                 return Err(error);
             }
         }
-        io.out().line(line, origin)?;
+        io.out().put(line, origin)?;
         Ok(())
     }
 

@@ -32,6 +32,7 @@ pub static ALL: &[&Definition] = &[
     &crate::expr::DEFINITION,
     &crate::truth::FALSE_DEFINITION,
     &crate::truth::TRUE_DEFINITION,
+    &crate::fmt::DEFINITION,
     &crate::fold::DEFINITION,
     &crate::grep::DEFINITION,
     &crate::head::DEFINITION,

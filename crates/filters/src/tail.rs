@@ -1,20 +1,44 @@
 use std::collections::VecDeque;
+use std::time::Duration;
 
 use memchr::{memchr_iter, memrchr_iter};
 use stream::{ExitStatus, Input, InputTrouble, Lines, StageError, StageIo, Tail as Part};
 
 use crate::amount::Amount;
+use crate::arguments::shown;
 use crate::head::{header, headers_wanted};
 use crate::registry::Definition;
-use crate::spec::{example, option};
+use crate::spec::{example, option, option_maybe};
 use crate::words::from_files;
 use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb};
 
+mod follow;
+
+const RETRY: char = '\u{1}';
+const FOLLOW: char = '\u{2}';
+
 const OPTIONS: &[OptionSpec] = &[
+    option(
+        'F',
+        "",
+        None,
+        "as -f, and a file that is replaced or comes back is taken up again",
+        false,
+    ),
     option('c', "bytes", Some("[+]NUM"), "the last NUM bytes; with + from byte NUM on", true),
+    option('f', "", None, "do not stop at the end: write what the file gets, until stopped", true),
     option('n', "lines", Some("[+]NUM"), "the last NUM lines; with + from line NUM on", true),
     option('q', "quiet", None, "no headers with file names", false),
+    option(
+        's',
+        "sleep-interval",
+        Some("SECONDS"),
+        "with -f: look so often (every tenth of a second without)",
+        false,
+    ),
     option('v', "verbose", None, "headers with file names", false),
+    option(RETRY, "retry", None, "keep trying to open a file that is not there", false),
+    option_maybe(FOLLOW, "follow", "HOW", "as -f; name follows whatever has the name"),
 ];
 
 static SPEC: Spec = Spec {
@@ -28,6 +52,10 @@ static SPEC: Spec = Spec {
     examples: &[
         example("tail -n 3 winch.log", "the last three lines"),
         example("tail -n +2 cabins.csv", "everything from the second line on"),
+        example(
+            "tail -F gate.log | grep refused",
+            "refusals as they happen, also when the log is rotated",
+        ),
     ],
 };
 
@@ -37,6 +65,50 @@ struct Tail {
     files: Vec<Vec<u8>>,
     amount: Amount,
     headers: bool,
+    follow: Option<Follow>,
+}
+
+/// How a file is followed.
+#[derive(Clone, Copy)]
+struct Follow {
+    /// Whatever has the name, not the file that had it first.
+    by_name: bool,
+    retry: bool,
+    interval: Duration,
+}
+
+const INTERVAL: Duration = Duration::from_millis(100);
+
+fn follow(arguments: &Arguments) -> Result<Option<Follow>, UsageError> {
+    let mut found: Option<Follow> = None;
+    let retry = arguments.has(RETRY) || arguments.has('F');
+    for given in &arguments.options {
+        let by_name = match (given.short, &given.value[..]) {
+            ('F', _) => true,
+            ('f', _) | (FOLLOW, b"" | b"descriptor") => false,
+            (FOLLOW, b"name") => true,
+            (FOLLOW, value) => {
+                let message = format!("invalid argument {} for ‘--follow’", shown(value));
+                return Err(UsageError::with_hint(&SPEC, Some(given.word), &message));
+            }
+            _ => continue,
+        };
+        found = Some(Follow { by_name, retry, interval: INTERVAL });
+    }
+    if let Some(given) = arguments.last('s') {
+        let seconds =
+            std::str::from_utf8(&given.value).ok().and_then(|text| text.parse::<f64>().ok());
+        let interval = seconds
+            .and_then(|seconds| Duration::try_from_secs_f64(seconds).ok())
+            .ok_or_else(|| {
+                let message = format!("invalid number of seconds: {}", shown(&given.value));
+                UsageError::new(&SPEC, Some(given.word), message)
+            })?;
+        if let Some(follow) = &mut found {
+            follow.interval = interval.max(Duration::from_millis(1));
+        }
+    }
+    Ok(found)
 }
 
 fn amount(arguments: &Arguments) -> Result<Amount, UsageError> {
@@ -46,7 +118,7 @@ fn amount(arguments: &Arguments) -> Result<Amount, UsageError> {
 fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
     let files = arguments.operand_values();
     let headers = headers_wanted(arguments, files.len());
-    Ok(Box::new(Tail { amount: amount(arguments)?, headers, files }))
+    Ok(Box::new(Tail { amount: amount(arguments)?, headers, files, follow: follow(arguments)? }))
 }
 
 fn explain(arguments: &Arguments) -> String {
@@ -54,26 +126,34 @@ fn explain(arguments: &Arguments) -> String {
     let files = from_files(&arguments.operand_values());
     let each = if arguments.operands.len() > 1 { ", for each file" } else { "" };
     let one = if amount.bytes { "byte" } else { "line" };
+    let then = match follow(arguments) {
+        Ok(Some(Follow { by_name: true, .. })) => {
+            ", and then what whatever has the name gets, until stopped"
+        }
+        Ok(Some(_)) => ", and then what the file gets, until stopped",
+        _ => "",
+    };
     if amount.other_end {
-        format!("keeps everything from {one} {} on{files}{each}", amount.number.max(1))
+        format!("keeps everything from {one} {} on{files}{each}{then}", amount.number.max(1))
     } else {
-        format!("keeps the last {}{files}{each}", amount.in_words())
+        format!("keeps the last {}{files}{each}{then}", amount.in_words())
     }
 }
 
 impl Filter for Tail {
     fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
         let amount = self.amount;
+        if let Some(follow) = self.follow
+            && io.world().is_live()
+        {
+            return follow::run(io, &self.files, amount, self.headers, follow);
+        }
         let mut first = true;
         io.each_input(&self.files, 1, |io, input, name| {
             if self.headers {
                 header(io, name, &mut first)?;
             }
-            match (amount.other_end, amount.bytes) {
-                (true, false) => from_line(io, input, amount.number),
-                (true, true) => from_byte(io, input, amount.number),
-                (false, _) => last_part(io, input, amount),
-            }
+            part(io, input, amount)
         })?;
         Ok(io.status())
     }
@@ -82,8 +162,20 @@ impl Filter for Tail {
         Verb::Keeps
     }
 
+    fn follows(&self) -> bool {
+        self.follow.is_some() && self.files.iter().any(|file| file != b"-")
+    }
+
     fn holds(&self) -> Option<&'static str> {
         (!self.amount.other_end).then_some("it knows the last lines only at the end")
+    }
+}
+
+fn part(io: &mut StageIo<'_>, input: &mut Input, amount: Amount) -> Result<(), InputTrouble> {
+    match (amount.other_end, amount.bytes) {
+        (true, false) => from_line(io, input, amount.number),
+        (true, true) => from_byte(io, input, amount.number),
+        (false, _) => last_part(io, input, amount),
     }
 }
 

@@ -84,6 +84,11 @@ impl Input {
         self.source.facts()
     }
 
+    /// The place reached in the file behind this input; see [`Source::position`].
+    pub fn position(&self) -> Option<u64> {
+        self.source.position()
+    }
+
     /// Goes back to the beginning of a file; what was read and not handed out is forgotten.
     pub fn rewind(&mut self) -> bool {
         self.partial.clear();

@@ -35,6 +35,11 @@ pub trait Source: Send {
         None
     }
 
+    /// How many bytes of the file behind this are before the place reached.
+    fn position(&self) -> Option<u64> {
+        None
+    }
+
     /// Goes back to the beginning of a file. False where that cannot be done.
     fn rewind(&mut self) -> bool {
         false
@@ -239,6 +244,10 @@ pub trait World: Send + Sync {
     fn remove(&self, path: &Path) -> io::Result<()>;
     /// Runs a command to its end.
     fn run(&self, job: Job<'_>) -> JobEnd;
+    /// True where files are followed as they grow; else what there is now is all.
+    fn is_live(&self) -> bool {
+        true
+    }
     /// Everything but contents.
     fn machine(&self) -> &dyn Machine;
 

@@ -36,6 +36,11 @@ impl Held {
         Ok(())
     }
 
+    /// The chunks as they came, with the line each begins with.
+    pub(super) fn into_chunks(self) -> impl Iterator<Item = (Bytes, LineId)> {
+        self.chunks.into_iter().zip(self.first)
+    }
+
     /// The number of chunks.
     pub(super) fn chunks(&self) -> usize {
         self.chunks.len()

@@ -5,6 +5,9 @@ use std::ops::Range;
 
 use memchr::memchr;
 
+use super::compare::{
+    Number, Reading, by_chance, general, general_value, human, month, numeric, unit, version,
+};
 use crate::arguments::shown;
 use crate::{Arguments, Spec, UsageError};
 
@@ -17,6 +20,10 @@ pub(super) struct Order {
     pub(super) unique: bool,
     /// True when the only key is the whole line by bytes.
     pub(super) plain: bool,
+    /// NUL and newline have changed places in the lines.
+    zero: bool,
+    /// What chance is made from.
+    pub(super) seed: u64,
 }
 
 #[derive(Clone, Debug, Default)]
@@ -31,30 +38,117 @@ struct Key {
     how: How,
 }
 
+/// As what a key is read.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+enum Kind {
+    #[default]
+    Text,
+    Numeric,
+    General,
+    Human,
+    Month,
+    Random,
+    Version,
+}
+
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 struct How {
-    numeric: bool,
+    kind: Kind,
+    reading: Reading,
     reverse: bool,
-    fold: bool,
     start_blanks: bool,
     end_blanks: bool,
+    /// Two kinds that exclude each other.
+    conflict: Option<(Kind, Kind)>,
 }
 
 impl How {
     fn is_default(self) -> bool {
         self == Self::default()
     }
+
+    /// Takes an ordering letter in; false for another letter.
+    fn take(&mut self, letter: u8) -> bool {
+        let kind = match letter {
+            b'n' => Kind::Numeric,
+            b'g' => Kind::General,
+            b'h' => Kind::Human,
+            b'M' => Kind::Month,
+            b'R' => Kind::Random,
+            b'V' => Kind::Version,
+            b'd' => {
+                self.reading.dictionary = true;
+                return true;
+            }
+            b'i' => {
+                self.reading.printing = true;
+                return true;
+            }
+            b'f' => {
+                self.reading.fold = true;
+                return true;
+            }
+            b'r' => {
+                self.reverse = true;
+                return true;
+            }
+            _ => return false,
+        };
+        let both = matches!(
+            (self.kind, kind),
+            (Kind::Random, Kind::Version) | (Kind::Version, Kind::Random)
+        );
+        if self.kind != Kind::Text && self.kind != kind && !both {
+            self.conflict = self.conflict.or(Some((self.kind, kind)));
+        }
+        self.kind = if both { Kind::Random } else { kind };
+        true
+    }
+
+    /// What excludes each other, as the one who typed it wrote it.
+    fn check(self) -> Result<(), String> {
+        let exclusive = !matches!(self.kind, Kind::Text | Kind::Random | Kind::Version);
+        let letters = match self.conflict {
+            Some((one, other)) => format!("{}{}", one.letter(), other.letter()),
+            None if exclusive && self.reading.dictionary => format!("d{}", self.kind.letter()),
+            None if exclusive && self.reading.printing => format!("i{}", self.kind.letter()),
+            None => return Ok(()),
+        };
+        Err(format!("options '-{letters}' are incompatible"))
+    }
+}
+
+impl Kind {
+    fn letter(self) -> char {
+        match self {
+            Self::Text => 'd',
+            Self::Numeric => 'n',
+            Self::General => 'g',
+            Self::Human => 'h',
+            Self::Month => 'M',
+            Self::Random => 'R',
+            Self::Version => 'V',
+        }
+    }
 }
 
 impl Order {
     pub(super) fn new(arguments: &Arguments, spec: &Spec) -> Result<Self, UsageError> {
-        let global = How {
-            numeric: arguments.has('n'),
-            reverse: arguments.has('r'),
-            fold: arguments.has('f'),
+        let mut global = How {
             start_blanks: arguments.has('b'),
             end_blanks: arguments.has('b'),
+            ..How::default()
         };
+        for given in &arguments.options {
+            let error = |message| UsageError::new(spec, Some(given.word), message);
+            let letter = match given.short {
+                super::SORT => sort_word(&given.value).ok_or_else(|| {
+                    error(format!("invalid argument {} for ‘--sort’", shown(&given.value)))
+                })?,
+                short => u8::try_from(short).unwrap_or(0),
+            };
+            global.take(letter);
+        }
         let separator = match arguments.last('t') {
             None => None,
             Some(given) => match given.value[..] {
@@ -69,20 +163,24 @@ impl Order {
         };
         let mut keys = Vec::new();
         for given in arguments.all('k') {
-            let mut key = Key::parse(&given.value)
-                .map_err(|message| UsageError::new(spec, Some(given.word), message))?;
+            let error = |message| UsageError::new(spec, Some(given.word), message);
+            let mut key = Key::parse(&given.value).map_err(error)?;
             if key.how.is_default() {
                 key.how = global;
             }
+            key.how.check().map_err(error)?;
             keys.push(key);
         }
         if keys.is_empty() {
+            global.check().map_err(|message| UsageError::new(spec, None, message))?;
             keys.push(Key { how: global, ..Key::default() });
         }
+        let zero = arguments.has('z');
         let whole =
             keys[0].start_field == 0 && keys[0].start_character == 0 && keys[0].end_field.is_none();
         let how = keys[0].how;
-        let plain = keys.len() == 1 && whole && !how.numeric && !how.fold && !how.start_blanks;
+        let text = how.kind == Kind::Text && how.reading.is_plain();
+        let plain = keys.len() == 1 && whole && text && !how.start_blanks && !zero;
         let reverse = if plain { how.reverse } else { global.reverse };
         Ok(Self {
             keys,
@@ -91,12 +189,19 @@ impl Order {
             stable: arguments.has('s'),
             unique: arguments.has('u'),
             plain,
+            zero,
+            seed: 0,
         })
+    }
+
+    /// True where the order is by chance, and so needs a seed.
+    pub(super) fn is_random(&self) -> bool {
+        self.keys.iter().any(|key| key.how.kind == Kind::Random)
     }
 
     /// True when lines that compare as equal are the same bytes.
     pub(super) fn equal_means_same(&self) -> bool {
-        self.plain || !self.stable && !self.unique
+        self.plain || !self.stable && !self.unique && !self.zero
     }
 
     /// The full comparison.
@@ -108,15 +213,7 @@ impl Order {
         for key in &self.keys {
             let left = &one[key.range(one, self.separator)];
             let right = &other[key.range(other, self.separator)];
-            let order = if key.how.numeric {
-                numeric(left, right)
-            } else if key.how.fold {
-                left.iter()
-                    .map(u8::to_ascii_uppercase)
-                    .cmp(right.iter().map(u8::to_ascii_uppercase))
-            } else {
-                left.cmp(right)
-            };
+            let order = self.compare_keys(key.how, left, right);
             if order != Ordering::Equal {
                 return if key.how.reverse { order.reverse() } else { order };
             }
@@ -124,8 +221,39 @@ impl Order {
         if self.stable || self.unique {
             return Ordering::Equal;
         }
-        let order = one.cmp(other);
+        let order = self.compare_text(one, other);
         if self.reverse { order.reverse() } else { order }
+    }
+
+    fn compare_keys(&self, how: How, left: &[u8], right: &[u8]) -> Ordering {
+        match how.kind {
+            Kind::Text if how.reading.is_plain() => self.compare_text(left, right),
+            Kind::Text => how.reading.bytes(left).cmp(how.reading.bytes(right)),
+            Kind::Numeric => numeric(left, right),
+            Kind::General => general(left, right),
+            Kind::Human => human(left, right),
+            Kind::Month => month(left).cmp(&month(right)),
+            Kind::Version if how.reading.is_plain() => version(left, right),
+            Kind::Version => {
+                let read = |text| how.reading.bytes(text).collect::<Vec<u8>>();
+                version(&read(left), &read(right))
+            }
+            Kind::Random => {
+                let value = |text| by_chance(self.seed, how.reading, text);
+                value(left).cmp(&value(right)).then_with(|| {
+                    // Different keys with the same hash are told apart.
+                    how.reading.bytes(left).cmp(how.reading.bytes(right))
+                })
+            }
+        }
+    }
+
+    fn compare_text(&self, one: &[u8], other: &[u8]) -> Ordering {
+        if !self.zero {
+            return one.cmp(other);
+        }
+        let back = |byte: &u8| if *byte == 0 { b'\n' } else { *byte };
+        one.iter().map(back).cmp(other.iter().map(back))
     }
 
     /// True when the keys are equal.
@@ -138,16 +266,26 @@ impl Order {
     pub(super) fn prefix(&self, line: &[u8], skip: usize) -> u64 {
         let key = &self.keys[0];
         let part = if self.plain { &line[skip..] } else { &line[key.range(line, self.separator)] };
-        let number = if key.how.numeric {
-            Number::parse(part).prefix()
-        } else {
-            let mut first = [0u8; 8];
-            let length = part.len().min(8);
-            first[..length].copy_from_slice(&part[..length]);
-            if key.how.fold {
-                first.make_ascii_uppercase();
+        let number = match key.how.kind {
+            Kind::Numeric => Number::parse(part).prefix(),
+            Kind::General => general_value(part).prefix(),
+            Kind::Month => u64::from(month(part)),
+            Kind::Human => (unit(part) + 16) as u64,
+            Kind::Random => by_chance(self.seed, key.how.reading, part),
+            Kind::Version => 0,
+            Kind::Text => {
+                let mut first = [0u8; 8];
+                if key.how.reading.is_plain() {
+                    let length = part.len().min(8);
+                    first[..length].copy_from_slice(&part[..length]);
+                } else {
+                    for (place, byte) in first.iter_mut().zip(key.how.reading.bytes(part)) {
+                        *place = byte;
+                    }
+                }
+                // Where NUL stands for a newline the numbers would say something else.
+                if self.zero { 0 } else { u64::from_be_bytes(first) }
             }
-            u64::from_be_bytes(first)
         };
         let reverse = if self.plain { self.reverse } else { key.how.reverse };
         if reverse { !number } else { number }
@@ -185,7 +323,7 @@ impl Key {
             }
             key.start_character = character - 1;
         }
-        rest = letters(rest, &mut how, false)?;
+        rest = letters(rest, &mut how, false);
         if let Some(after) = rest.strip_prefix(b",") {
             rest = after;
             let field = number(&mut rest).ok_or_else(|| invalid("invalid number after ‘,’"))?;
@@ -198,7 +336,7 @@ impl Key {
                 key.end_character =
                     number(&mut rest).ok_or_else(|| invalid("invalid number after ‘.’"))?;
             }
-            rest = letters(rest, &mut how, true)?;
+            rest = letters(rest, &mut how, true);
         }
         if !rest.is_empty() {
             return Err(invalid("stray character in field spec"));
@@ -236,29 +374,27 @@ fn number(rest: &mut &[u8]) -> Option<usize> {
     if text.is_empty() { None } else { Some(text.parse().unwrap_or(usize::MAX / 2)) }
 }
 
-fn letters<'t>(mut rest: &'t [u8], how: &mut How, at_end: bool) -> Result<&'t [u8], String> {
+fn letters<'t>(mut rest: &'t [u8], how: &mut How, at_end: bool) -> &'t [u8] {
     while let Some(&letter) = rest.first() {
         match letter {
-            b'n' => how.numeric = true,
-            b'r' => how.reverse = true,
-            b'f' => how.fold = true,
             b'b' if at_end => how.end_blanks = true,
             b'b' => how.start_blanks = true,
-            b'd' | b'g' | b'h' | b'i' | b'M' | b'R' | b'V' => {
-                return Err(format!("the key option {} is not supported yet", char::from(letter)));
+            letter => {
+                if !how.take(letter) {
+                    break;
+                }
             }
-            _ => break,
         }
         rest = &rest[1..];
     }
-    Ok(rest)
+    rest
 }
 
 fn is_blank(byte: u8) -> bool {
     matches!(byte, b' ' | b'\t')
 }
 
-fn blanks(text: &[u8]) -> usize {
+pub(super) fn blanks(text: &[u8]) -> usize {
     text.iter().take_while(|&&byte| is_blank(byte)).count()
 }
 
@@ -295,67 +431,20 @@ fn field_length(text: &[u8]) -> usize {
     blanks + text[blanks..].iter().take_while(|&&byte| !is_blank(byte)).count()
 }
 
-/// A decimal number at the start of a text, after blanks, by its digits.
-struct Number<'t> {
-    negative: bool,
-    whole: &'t [u8],
-    fraction: &'t [u8],
-}
-
-impl<'t> Number<'t> {
-    fn parse(text: &'t [u8]) -> Self {
-        let text = &text[blanks(text)..];
-        let (minus, text) = match text.strip_prefix(b"-") {
-            Some(rest) => (true, rest),
-            None => (false, text),
-        };
-        let digits = |text: &[u8]| text.iter().take_while(|byte| byte.is_ascii_digit()).count();
-        let length = digits(text);
-        let zeros = text[..length].iter().take_while(|&&byte| byte == b'0').count();
-        let whole = &text[zeros..length];
-        let mut fraction = match text[length..].strip_prefix(b".") {
-            Some(rest) => &rest[..digits(rest)],
-            None => &[][..],
-        };
-        while let Some(shorter) = fraction.strip_suffix(b"0") {
-            fraction = shorter;
-        }
-        Self { negative: minus && !(whole.is_empty() && fraction.is_empty()), whole, fraction }
-    }
-
-    fn magnitude(&self, other: &Self) -> Ordering {
-        self.whole
-            .len()
-            .cmp(&other.whole.len())
-            .then_with(|| self.whole.cmp(other.whole))
-            .then_with(|| self.fraction.cmp(other.fraction))
-    }
-
-    /// Orders as the number does, as far as 12 digits before and 6 behind the point tell.
-    fn prefix(&self) -> u64 {
-        const ABOVE: u64 = (1 << 63) - 1;
-        let value = |digits: &[u8]| {
-            digits.iter().fold(0u64, |value, &digit| value * 10 + u64::from(digit - b'0'))
-        };
-        let magnitude = if self.whole.len() > 12 {
-            ABOVE
-        } else {
-            let mut six = [b'0'; 6];
-            let length = self.fraction.len().min(6);
-            six[..length].copy_from_slice(&self.fraction[..length]);
-            value(self.whole) * 1_000_000 + value(&six)
-        };
-        if self.negative { ABOVE - magnitude } else { (1 << 63) + magnitude }
-    }
-}
-
-fn numeric(one: &[u8], other: &[u8]) -> Ordering {
-    let (one, other) = (Number::parse(one), Number::parse(other));
-    match (one.negative, other.negative) {
-        (false, true) => Ordering::Greater,
-        (true, false) => Ordering::Less,
-        (false, false) => one.magnitude(&other),
-        (true, true) => other.magnitude(&one),
+/// The letter of a `--sort` word.
+fn sort_word(word: &[u8]) -> Option<u8> {
+    let words: [(&[u8], u8); 6] = [
+        (b"general-numeric", b'g'),
+        (b"human-numeric", b'h'),
+        (b"month", b'M'),
+        (b"numeric", b'n'),
+        (b"random", b'R'),
+        (b"version", b'V'),
+    ];
+    let mut begun = words.iter().filter(|(name, _)| !word.is_empty() && name.starts_with(word));
+    match (begun.next(), begun.next()) {
+        (Some((_, letter)), None) => Some(*letter),
+        _ => None,
     }
 }
 
@@ -371,14 +460,20 @@ pub(super) fn in_words(text: &[u8]) -> String {
     if key.start_character > 0 || key.end_character > 0 {
         said.push_str(" (in part)");
     }
-    if key.how.numeric {
-        said.push_str(" as a number");
-    }
-    if key.how.fold {
+    said.push_str(match key.how.kind {
+        Kind::Text => "",
+        Kind::Numeric => " as a number",
+        Kind::General => " as floating point",
+        Kind::Human => " as a size",
+        Kind::Month => " as a month",
+        Kind::Random => " by chance",
+        Kind::Version => " as a version",
+    });
+    if key.how.reading.fold {
         said.push_str(" without regard to case");
     }
     if key.how.reverse {
-        said.push_str(if key.how.numeric { ", largest first" } else { ", in reverse" });
+        said.push_str(if key.how.kind == Kind::Text { ", in reverse" } else { ", largest first" });
     }
     said
 }

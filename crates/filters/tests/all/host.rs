@@ -182,9 +182,9 @@ proptest! {
     #[test]
     fn sorting_by_keys_agrees(
         options in prop::collection::vec(prop::sample::select(vec![
-            "-n", "-r", "-f", "-s", "-u", "-k2", "-k2,2", "-k1,1r", "-k2n", "-k2,2nr", "-t,", "-b", "-k1.2,1.3", "-k2.2b,3", "-k3,3f",
+            "-n", "-r", "-f", "-s", "-u", "-k2", "-k2,2", "-k1,1r", "-k2n", "-k2,2nr", "-t,", "-b", "-k1.2,1.3", "-k2.2b,3", "-k3,3f", "-g", "-h", "-V", "-M", "-d", "-i", "-k1,1g", "-k2,2V", "-k1,1hr", "-k2M", "-k1,1df", "-c", "-C", "-m",
         ]), 0..4),
-        lines in prop::collection::vec("[ aB,0-3.-]{0,9}", 0..12),
+        lines in prop::collection::vec("([ aB,0-3.~-]{0,9}|[ -]?[0-9]{1,2}(\\.[0-9])?[KMGe]?[0-9]?|(JAN|feb|Mar)[ 0-9]?|a[0-9]{1,2}\\.[0-9]{1,2}(\\.gz|\\.b)?|-?(inf|nan|0x1f))", 0..12),
     ) {
         if options.iter().filter(|option| **option == "-t,").count() < 2 {
             compare(&format!("sort {}", options.join(" ")).trim().replace("  ", " "), lines.join("\n").as_bytes())?;
@@ -265,6 +265,26 @@ proptest! {
         let options = options.join(" ");
         compare_among(files, &format!("grep {options} aa one other"), b"")?;
         compare_among(files, &format!("grep {options} -f patterns other -"), one.as_bytes())?;
+    }
+
+    #[test]
+    fn sorted_files_are_merged_and_written(
+        options in prop::sample::select(vec!["-m", "-mr", "-mu", "-o one", "-u -o new", "-m -o other", "-o one -r", "-c", "-n -o new"]),
+        one in "([ab]{0,2}\n){0,6}a?", other in "([ab]{0,2}\n){0,6}",
+    ) {
+        let files: Files<'_> = &[("one", one.as_bytes()), ("other", other.as_bytes())];
+        compare_among(files, &format!("sort {options} one other"), b"")?;
+        compare_among(files, &format!("uniq one {}", if options.len() > 3 { "other" } else { "new" }), b"")?;
+    }
+
+    #[test]
+    fn paragraphs_agree(
+        options in prop::sample::select(vec!["", "-w 20", "-w 30 -g 25", "-s -w 20", "-u -w 25", "-c -w 20", "-t -w 20", "-12", "-p '> ' -w 20", "-g 15", "-p # -w 15"]),
+        lines in prop::collection::vec("( {0,3}|> |  > |# )([a-z]{1,7}[.,!)]{0,2} {1,2}\\(?){0,6}[a-z]{0,4}", 0..9),
+        ends in any::<bool>(),
+    ) {
+        let data = lines.join("\n") + if ends { "\n" } else { "" };
+        compare(&format!("fmt {options}").trim_end().to_owned(), data.as_bytes())?;
     }
 
     #[test]
@@ -365,7 +385,7 @@ proptest! {
             "--to=si", "--to=iec", "--to=iec-i", "--from=si", "--from=iec", "--from=auto", "--from=iec-i", "--round=up", "--round=down", "--round=nearest", "--round=towards-zero",
             "--format=%.1f", "--format=%8.2f|", "--format=%-9f.", "--format=%08f", "--padding=7", "--padding=-7", "--invalid=ignore", "--invalid=fail", "--invalid=warn", "--suffix=B", "--field=2", "--field=-", "--to-unit=3", "--from-unit=1024", "--header", "-d,",
         ]), 0..4),
-        lines in prop::collection::vec("( ?-?[0-9]{1,7}(\\.[0-9]{1,3})?[KMGi]{0,2}B?[ ,]?){1,2}", 1..4),
+        lines in prop::collection::vec(" ?-?[0-9]{1,7}(\\.[0-9]{1,2})?[KMGi]{0,2}B?([ ,][0-9]{1,4}[KM]?)?", 1..4),
     ) {
         // Given twice, the host counts some of these as errors and takes the last of others.
         let name = |option: &str| option.split('=').next().unwrap_or_default().to_owned();
