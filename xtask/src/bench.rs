@@ -1,23 +1,54 @@
 use std::fs::File;
 use std::path::{Path, PathBuf};
-use std::process::{Command, Stdio};
-use std::time::Instant;
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
 
 use anyhow::{Context, Result, bail};
 
-/// The pipelines, with `FILE` for the data.
-const PIPELINES: &[&str] = &[
-    "grep refused FILE | wc -l",
-    "cut -d' ' -f3 FILE | sort | uniq -c | sort -rn | head -n 5",
-    "sort FILE | tail -n 1",
-    "tr a-z A-Z < FILE | tail -n 1",
-    "wc -l FILE",
-    // The data is in order of time; this one is not.
-    "cut -d' ' -f4- FILE | sort | tail -n 1",
+/// Files made of the data before anything is timed, each by a line of the host's utilities.
+const MADE: &[(&str, &str)] = &[
+    ("SHUFFLED", "cut -d' ' -f4- FILE > SHUFFLED"),
+    ("GATES", "cut -d' ' -f3 FILE > GATES"),
+    ("SORTED", "sort GATES > SORTED"),
+    ("ONE", "nl -ba -nrz -w9 -s' ' FILE > ONE"),
+    ("OTHER", "awk 'NR % 3' ONE > OTHER"),
 ];
 
+/// The pipelines; names in capitals are files. `Limit` is the ratio that is aimed at.
+const PIPELINES: &[(&str, f64)] = &[
+    ("cut -d' ' -f3 FILE | sort | uniq -c | sort -rn | head -n 5", 0.4),
+    ("grep refused FILE | wc -l", 0.8),
+    ("grep refused FILE | tail -n 1", 0.8),
+    ("grep -E '[a-z]+-[0-9]+ card=[0-9]*7[0-9]* [a-z]+d' FILE | tail -n 1", 0.8),
+    ("grep -v refused FILE | tail -n 1", 0.8),
+    ("grep -c refused FILE", 0.8),
+    ("grep -i REFUSED FILE | tail -n 1", 0.8),
+    ("cut -d' ' -f3 FILE | tail -n 1", 0.8),
+    ("cut -c 12-40 FILE | tail -n 1", 0.8),
+    ("tr a-z A-Z < FILE | tail -n 1", 0.8),
+    ("wc -l FILE", 0.8),
+    ("wc -w FILE", 0.8),
+    ("wc -m FILE", 0.8),
+    ("sort FILE | tail -n 1", 0.8),
+    ("sort SHUFFLED | tail -n 1", 0.8),
+    ("sort -t= -k2,2n FILE | tail -n 1", 0.8),
+    ("sort GATES | tail -n 1", 0.8),
+    ("uniq -c SORTED | tail -n 1", 0.8),
+    ("head -n 6000000 FILE | tail -n 1", 0.8),
+    ("tail -n 6000000 FILE | tail -n 1", 0.8),
+    ("paste FILE GATES | tail -n 1", 0.8),
+    ("join ONE OTHER | tail -n 1", 0.8),
+    ("comm -12 ONE OTHER | tail -n 1", 0.8),
+    ("fold -w 30 FILE | tail -n 1", 0.8),
+    ("od FILE | tail -n 1", 0.8),
+];
+
+/// What is run for its memory alone, on files of 2 GiB, and the most MiB it may take.
+const MEMORY: &[(&str, u64)] = &[("sort -S 256M BIG | tail -n 1", 512)];
+
 /// Times each pipeline by turns with the host's shell and with ours, and prints medians.
-pub(crate) fn run(size: &str, rounds: usize) -> Result<()> {
+/// `only` picks pipelines that hold this text.
+pub(crate) fn run(size: &str, rounds: usize, only: Option<&str>, memory: bool) -> Result<()> {
     let cargo = std::env::var_os("CARGO").unwrap_or_else(|| "cargo".into());
     let built = Command::new(cargo).args(["build", "--release", "--locked"]).status()?;
     if !built.success() {
@@ -25,37 +56,97 @@ pub(crate) fn run(size: &str, rounds: usize) -> Result<()> {
     }
     let ours = PathBuf::from("target/release/ylotrope");
     let folder = tempfile::tempdir()?;
-    let data = folder.path().join("gate.log");
-    let made = Command::new(&ours).args(["demo-data", "--size", size]).arg(&data).status()?;
-    if !made.success() {
-        bail!("the data could not be made");
+    let path = |name: &str| folder.path().join(name).display().to_string();
+    let chosen: Vec<_> =
+        PIPELINES.iter().filter(|(line, _)| only.is_none_or(|text| line.contains(text))).collect();
+    make(&ours, size, &path("FILE"))?;
+    for (name, line) in MADE {
+        // A file made of another needs that one too.
+        let needed = MADE.iter().any(|(other, line)| other != name && line.contains(name));
+        if needed || chosen.iter().any(|(pipeline, _)| pipeline.contains(name)) {
+            let status =
+                Command::new("sh").args(["-c", &fill(line, &path)]).env("LC_ALL", "C").status()?;
+            if !status.success() {
+                bail!("{name} could not be made");
+            }
+        }
     }
-    println!("{size} of gate.log, {rounds} rounds, medians of wall-clock seconds\n");
-    println!("| pipeline | host | ours | ratio |");
-    println!("|---|---:|---:|---:|");
-    for pipeline in PIPELINES {
-        let line = pipeline.replace("FILE", &data.display().to_string());
+    println!("{size} of gate.log, {rounds} rounds, medians of wall-clock seconds; peak is ours\n");
+    println!("| pipeline | host | ours | ratio | peak MiB |");
+    println!("|---|---:|---:|---:|---:|");
+    for (pipeline, limit) in chosen {
+        let line = fill(pipeline, &path);
         let (mut host_times, mut our_times) = (Vec::new(), Vec::new());
         let (host_out, our_out) = (folder.path().join("host"), folder.path().join("ours"));
+        let mut peak = 0;
         for _ in 0..rounds.max(1) {
-            host_times.push(time(Command::new("sh").args(["-c", &line]), &host_out)?);
-            our_times.push(time(Command::new(&ours).args(["run", "-c", &line]), &our_out)?);
+            host_times.push(time(Command::new("sh").args(["-c", &line]), &host_out)?.0);
+            let (seconds, bytes) = time(Command::new(&ours).args(["run", "-c", &line]), &our_out)?;
+            our_times.push(seconds);
+            peak = peak.max(bytes);
         }
         if std::fs::read(&host_out)? != std::fs::read(&our_out)? {
             bail!("{pipeline}: the outputs differ");
         }
         let (host, ours) = (median(host_times), median(our_times));
         let shown = pipeline.replace('|', "\\|");
-        println!("| `{shown}` | {host:.3} | {ours:.3} | {:.2} |", ours / host);
+        let over = if ours / host > *limit { " (!)" } else { "" };
+        println!(
+            "| `{shown}` | {host:.3} | {ours:.3} | {:.2}{over} | {} |",
+            ours / host,
+            peak >> 20
+        );
+    }
+    if memory {
+        make(&ours, "2G", &path("BIG"))?;
+        for (pipeline, most) in MEMORY {
+            let line = fill(pipeline, &path);
+            let (seconds, bytes) =
+                time(Command::new(&ours).args(["run", "-c", &line]), &folder.path().join("ours"))?;
+            let over = if bytes >> 20 > *most { " (!)" } else { "" };
+            println!("\n`{pipeline}` on 2 GiB: {seconds:.1} s, peak {} MiB{over}", bytes >> 20);
+        }
     }
     Ok(())
 }
 
-fn time(command: &mut Command, out: &Path) -> Result<f64> {
-    command.env("LC_ALL", "C").stdin(Stdio::null()).stdout(File::create(out)?);
+fn make(ours: &Path, size: &str, path: &str) -> Result<()> {
+    let made = Command::new(ours).args(["demo-data", "--size", size, path]).status()?;
+    if !made.success() {
+        bail!("the data could not be made");
+    }
+    Ok(())
+}
+
+/// The line with file names in the place of the words in capitals.
+fn fill(line: &str, path: &impl Fn(&str) -> String) -> String {
+    let mut filled = line.replace("FILE", &path("FILE")).replace("BIG", &path("BIG"));
+    for (name, _) in MADE {
+        filled = filled.replace(name, &path(name));
+    }
+    filled
+}
+
+/// Seconds, and the most bytes of memory taken.
+fn time(command: &mut Command, out: &Path) -> Result<(f64, u64)> {
+    command.env("LC_ALL", "C.UTF-8").stdin(Stdio::null()).stdout(File::create(out)?);
     let started = Instant::now();
-    command.status().context("the pipeline could not be started")?;
-    Ok(started.elapsed().as_secs_f64())
+    let mut child = command.spawn().context("the pipeline could not be started")?;
+    let mut peak = 0;
+    loop {
+        peak = peak.max(peak_of(&child).unwrap_or(0));
+        if child.try_wait()?.is_some() {
+            return Ok((started.elapsed().as_secs_f64(), peak));
+        }
+        std::thread::sleep(Duration::from_millis(2));
+    }
+}
+
+fn peak_of(child: &Child) -> Option<u64> {
+    let status = std::fs::read_to_string(format!("/proc/{}/status", child.id())).ok()?;
+    let line = status.lines().find(|line| line.starts_with("VmHWM:"))?;
+    let kibibytes: u64 = line.split_whitespace().nth(1)?.parse().ok()?;
+    Some(kibibytes * 1024)
 }
 
 fn median(mut times: Vec<f64>) -> f64 {

@@ -18,12 +18,20 @@ enum Cli {
         /// Rounds; the median counts
         #[arg(long, default_value_t = 5)]
         rounds: usize,
+        /// Only pipelines that hold this text
+        #[arg(long)]
+        only: Option<String>,
+        /// Also measure the memory of a large sort
+        #[arg(long)]
+        memory: bool,
     },
 }
 
 fn main() -> Result<()> {
     match Cli::parse() {
         Cli::Test => test::run(),
-        Cli::BenchHost { size, rounds } => bench::run(&size, rounds),
+        Cli::BenchHost { size, rounds, only, memory } => {
+            bench::run(&size, rounds, only.as_deref(), memory)
+        }
     }
 }

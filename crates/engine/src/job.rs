@@ -2,7 +2,6 @@
 
 use std::sync::Arc;
 
-use shell::Span;
 use stream::{Job, JobEnd, StageMeter, World};
 
 use crate::host::{Inherited, run_host};
@@ -21,15 +20,7 @@ pub(crate) fn run_job(job: Job<'_>, world: &dyn World) -> JobEnd {
         Some(definition) => StageKind::Native(definition),
         None => StageKind::Host(name.clone()),
     };
-    let plan = StagePlan {
-        kind,
-        arguments: arguments.to_vec(),
-        argument_spans: Vec::new(),
-        assignments: job.variables,
-        targets: Vec::new(),
-        span: Span::new(0, 0),
-        off: None,
-    };
+    let plan = StagePlan::of(kind, arguments.to_vec(), job.variables);
     let connections =
         Connections { stdin: job.input, stdout: job.out, stderr: job.error, origins: None };
     // What the command reads and writes counts for the stage that started it.

@@ -28,6 +28,6 @@ pub use pending::{Applied, PendingFile, PendingMode, apply, undo};
 pub use plan::{Plan, PlanError, StageKind, StagePlan, Target, TargetKind, Variables};
 pub use preview::{Ending, InputRecord, Limit, Limits, Preview, StageResult};
 pub use sample::{Identity, Sample, Sampled, count_lines};
-pub use script::{RunError, run_script};
+pub use script::{RunError, run_filter, run_script};
 pub use workbench::{Job, Request, Workbench};
 pub use world::RealWorld;

@@ -271,6 +271,28 @@ fn stage(
 }
 
 impl StagePlan {
+    /// A filter with its arguments, and nothing else.
+    pub(crate) fn of_filter(definition: &'static Definition, arguments: Vec<Vec<u8>>) -> Self {
+        Self::of(StageKind::Native(definition), arguments, Vec::new())
+    }
+
+    /// A command that stands in no text.
+    pub(crate) fn of(
+        kind: StageKind,
+        arguments: Vec<Vec<u8>>,
+        assignments: Vec<(String, Vec<u8>)>,
+    ) -> Self {
+        Self {
+            kind,
+            arguments,
+            argument_spans: Vec::new(),
+            assignments,
+            targets: Vec::new(),
+            span: Span::new(0, 0),
+            off: None,
+        }
+    }
+
     /// The name of what runs.
     pub fn name(&self) -> String {
         match &self.kind {

@@ -6,7 +6,7 @@ use shell::ShellError;
 use stream::{Cancel, Sink, Source, StageMeter, World};
 use thiserror::Error;
 
-use crate::plan::{Plan, PlanError, StageKind, Variables};
+use crate::plan::{Plan, PlanError, StageKind, StagePlan, Variables};
 use crate::run::{Nowhere, Surroundings, run_pipeline};
 use crate::world::{DescriptorSink, RealWorld, StandardInput};
 
@@ -26,6 +26,17 @@ struct Real {
     out: Arc<dyn Sink>,
     error: Arc<dyn Sink>,
     takes_input: bool,
+}
+
+impl Real {
+    fn new() -> Self {
+        Self {
+            world: RealWorld,
+            out: own(rustix::stdio::stdout()),
+            error: own(rustix::stdio::stderr()),
+            takes_input: true,
+        }
+    }
 }
 
 impl Surroundings for Real {
@@ -63,19 +74,14 @@ fn own(descriptor: std::os::fd::BorrowedFd<'_>) -> Arc<dyn Sink> {
 ///
 /// # Errors
 /// Shell text that is wrong or not supported.
-pub fn run_script(text: &str, variables: &mut Variables) -> Result<u8, RunError> {
+pub fn run_script(text: &str, variables: &mut Variables, cancel: &Cancel) -> Result<u8, RunError> {
     let script = shell::parse(text)?;
-    let surroundings = Real {
-        world: RealWorld,
-        out: own(rustix::stdio::stdout()),
-        error: own(rustix::stdio::stderr()),
-        takes_input: true,
-    };
+    let surroundings = Real::new();
     let mut status = 0;
     for pipeline in &script.pipelines {
         let plan = Plan::new(pipeline, variables, &surroundings.world)?;
         let meters: Vec<Arc<StageMeter>> = plan.stages.iter().map(|_| Arc::default()).collect();
-        let outcomes = run_pipeline(&plan, &surroundings, &meters, &Cancel::default());
+        let outcomes = run_pipeline(&plan, &surroundings, &meters, cancel);
         status = outcomes.last().map_or(0, |outcome| outcome.status.0);
         if let [only] = &plan.stages[..]
             && matches!(only.kind, StageKind::Nothing)
@@ -85,6 +91,19 @@ pub fn run_script(text: &str, variables: &mut Variables) -> Result<u8, RunError>
             }
         }
         variables.set_status(status);
+        if cancel.is_cancelled() {
+            break;
+        }
     }
     Ok(status)
+}
+
+/// Runs one filter on this process's own descriptors and gives its status; `None` where there is
+/// no filter of that name.
+pub fn run_filter(name: &[u8], arguments: Vec<Vec<u8>>, cancel: &Cancel) -> Option<u8> {
+    let definition = filters::find(name)?;
+    let stage = StagePlan::of_filter(definition, arguments);
+    let plan = Plan { stages: vec![stage] };
+    let outcomes = run_pipeline(&plan, &Real::new(), &[Arc::default()], cancel);
+    outcomes.last().map(|outcome| outcome.status.0)
 }

@@ -9,7 +9,7 @@ use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Ve
 
 mod breaks;
 
-use breaks::{Word, best_breaks};
+use breaks::{Breaks, Word};
 
 const OPTIONS: &[OptionSpec] = &[
     option(
@@ -120,21 +120,6 @@ fn explain(arguments: &Arguments) -> String {
     format!("{what}{files} to at most {}", counted(width, "column", "columns"))
 }
 
-/// An input line, taken apart.
-struct Line {
-    /// Columns of blanks before the text (behind the prefix).
-    indent: usize,
-    /// What stands before the prefix, in columns.
-    prefix_indent: usize,
-    words: Vec<Word>,
-    /// The line as it is.
-    text: Bytes,
-    id: LineId,
-    /// False where the prefix is missing, or nothing is behind it.
-    fills: bool,
-    newline: bool,
-}
-
 impl Filter for Fmt {
     fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
         let files = std::mem::take(&mut self.files);
@@ -147,10 +132,52 @@ impl Filter for Fmt {
     }
 }
 
+/// An input line, its beginning taken apart.
+struct Line {
+    /// Columns before the prefix.
+    prefix_indent: usize,
+    /// Columns before the text.
+    column: usize,
+    /// Where the text begins.
+    at: usize,
+    text: Bytes,
+    id: LineId,
+    newline: bool,
+}
+
+impl Line {
+    fn is_blank(&self) -> bool {
+        self.at >= self.text.len()
+    }
+}
+
+/// The paragraph being read. Memory: about 5 000 bytes, as long ones are written in parts.
+#[derive(Default)]
+struct Paragraph {
+    words: Vec<Word>,
+    bytes: usize,
+    prefix_indent: usize,
+    first_indent: usize,
+    other_indent: usize,
+    /// Lines read, and the indent of the last.
+    lines: usize,
+    /// Columns of the line written last.
+    last_length: usize,
+    from: Option<(LineId, LineId)>,
+    /// Indents are written with tabs once a tab was read.
+    tabs: bool,
+}
+
+/// What the paragraph holds before a part of it is written.
+const BYTES_MAX: usize = 5000;
+const WORDS_MAX: usize = 998;
+
+/// The indent of the other lines of a tagged paragraph of one line.
+const TAGGED_INDENT: usize = 3;
+
 impl Fmt {
-    /// Memory: one paragraph.
     fn one_input(&self, io: &mut StageIo<'_>, input: &mut Input) -> Result<(), InputTrouble> {
-        let mut paragraph: Vec<Line> = Vec::new();
+        let mut paragraph = Paragraph::default();
         while let Some(lines) = input.next_lines()? {
             let mut rest = lines.bytes.clone();
             let mut id = lines.first;
@@ -160,125 +187,252 @@ impl Fmt {
                 if end.is_some() {
                     text.truncate(text.len() - 1);
                 }
-                let line = self.take_apart(text, id, end.is_some());
+                let line = self.take_apart(text, id, end.is_some(), &mut paragraph.tabs);
                 id = id.plus(1);
-                if !line.fills {
-                    self.fill(io, &mut paragraph)?;
-                    copy(io, &line)?;
-                    continue;
-                }
-                if !self.belongs(&paragraph, &line) {
-                    self.fill(io, &mut paragraph)?;
-                }
-                paragraph.push(line);
+                self.take(io, &mut paragraph, line)?;
             }
         }
-        self.fill(io, &mut paragraph)
+        self.end(io, &mut paragraph)
     }
 
-    /// Whether a line goes on with the paragraph.
-    fn belongs(&self, paragraph: &[Line], line: &Line) -> bool {
-        let Some(first) = paragraph.first() else { return true };
-        let last = paragraph.last().unwrap_or(first);
-        if self.split || first.prefix_indent != line.prefix_indent {
-            return false;
-        }
-        if self.crown || self.tagged {
-            if paragraph.len() == 1 {
-                return !self.tagged || line.indent != first.indent;
-            }
-            return line.indent == last.indent;
-        }
-        line.indent == first.indent
-    }
-
-    fn take_apart(&self, text: Bytes, id: LineId, newline: bool) -> Line {
-        let mut reader = Reader { text: &text, at: 0, column: 0 };
-        let mut line = Line {
-            indent: 0,
-            prefix_indent: 0,
-            words: Vec::new(),
-            text: Bytes::new(),
-            id,
-            fills: false,
-            newline,
-        };
-        line.prefix_indent = reader.blanks();
-        let has_prefix = self.prefix.is_empty()
-            || line.prefix_indent >= self.prefix_indent
-                && text[reader.at..].starts_with(&self.prefix);
-        if has_prefix {
-            reader.at += self.prefix.len();
-            reader.column += self.prefix.len();
-            if self.prefix.is_empty() {
-                line.indent = line.prefix_indent;
-                line.prefix_indent = 0;
-            } else {
-                reader.blanks();
-                line.indent = reader.column;
-            }
-            let needed = line.prefix_indent + self.prefix_full;
-            line.fills =
-                reader.at < text.len() && (self.prefix.is_empty() || reader.column >= needed);
-            if line.fills {
-                line.words = reader.words(self.uniform);
-            }
-        }
-        line.text = text;
-        line
-    }
-
-    fn fill(&self, io: &mut StageIo<'_>, paragraph: &mut Vec<Line>) -> Result<(), InputTrouble> {
-        let Some(first) = paragraph.first() else { return Ok(()) };
-        let first_indent = first.indent;
-        let prefix_indent = first.prefix_indent;
-        // What the lines behind the first are indented by.
-        let other_indent = if (self.crown || self.tagged) && paragraph.len() > 1 {
-            paragraph[1].indent
-        } else if self.tagged {
-            if first_indent == 0 { 3 } else { 0 }
+    fn take_apart(&self, text: Bytes, id: LineId, newline: bool, tabs: &mut bool) -> Line {
+        let mut reader = Reader { text: &text, at: 0, column: 0, tabs };
+        reader.blanks();
+        let prefix_indent = if self.prefix.is_empty() {
+            self.prefix_indent.min(reader.column)
         } else {
-            first_indent
+            let indent = reader.column;
+            let same = self
+                .prefix
+                .iter()
+                .zip(&text[reader.at..])
+                .take_while(|(one, other)| one == other)
+                .count();
+            reader.at += same;
+            reader.column += same;
+            if same == self.prefix.len() {
+                reader.blanks();
+            }
+            indent
         };
-        let (from, to) = (first.id, paragraph.last().map_or(first.id, |line| line.id));
-        let mut words: Vec<(Word, &Line)> = Vec::new();
-        for line in paragraph.iter() {
-            words.extend(line.words.iter().map(|word| (*word, line)));
+        let (column, at) = (reader.column, reader.at);
+        Line { prefix_indent, column, at, text, id, newline }
+    }
+
+    /// True for a line that is not filled but copied.
+    fn is_apart(&self, line: &Line) -> bool {
+        line.is_blank()
+            || line.prefix_indent < self.prefix_indent
+            || line.column < line.prefix_indent + self.prefix_full
+    }
+
+    fn take(
+        &self,
+        io: &mut StageIo<'_>,
+        paragraph: &mut Paragraph,
+        line: Line,
+    ) -> Result<(), InputTrouble> {
+        let same = paragraph.lines > 0
+            && line.prefix_indent == paragraph.prefix_indent
+            && line.column >= line.prefix_indent + self.prefix_full
+            && !line.is_blank();
+        if paragraph.lines == 1 {
+            self.set_other_indent(paragraph, same.then_some(line.column));
         }
-        if let Some((word, _)) = words.last_mut() {
-            word.finish();
+        let goes_on = same
+            && !self.split
+            && match paragraph.lines {
+                1 if self.crown => true,
+                1 if self.tagged => line.column != paragraph.first_indent,
+                _ => line.column == paragraph.other_indent,
+            };
+        if paragraph.lines > 0 && !goes_on {
+            self.end(io, paragraph)?;
         }
-        let plain: Vec<Word> = words.iter().map(|(word, _)| *word).collect();
-        let breaks = best_breaks(&plain, first_indent, other_indent, self.width, self.goal);
-        let mut start = 0;
-        for (number, end) in breaks.into_iter().enumerate() {
-            let mut whole = vec![b' '; prefix_indent];
-            whole.extend_from_slice(&self.prefix);
-            let indent = if number == 0 { first_indent } else { other_indent };
-            let written =
-                if self.prefix.is_empty() { 0 } else { prefix_indent + self.prefix.len() };
-            whole.resize(whole.len() + indent.saturating_sub(written), b' ');
-            for (place, (word, line)) in words[start..end].iter().enumerate() {
-                whole.extend_from_slice(&line.text[word.start..word.end]);
-                if place + 1 < end - start {
-                    whole.resize(whole.len() + word.space, b' ');
+        if !goes_on && self.is_apart(&line) {
+            return self.copy(io, &line, paragraph.tabs);
+        }
+        if paragraph.lines == 0 {
+            paragraph.prefix_indent = line.prefix_indent;
+            paragraph.first_indent = line.column;
+            paragraph.last_length = 0;
+        }
+        paragraph.lines += 1;
+        paragraph.from = Some((paragraph.from.map_or(line.id, |(first, _)| first), line.id));
+        self.words(io, paragraph, &line)
+    }
+
+    fn set_other_indent(&self, paragraph: &mut Paragraph, next: Option<usize>) {
+        let first = paragraph.first_indent;
+        match next {
+            _ if self.split => paragraph.other_indent = first,
+            next if self.crown => paragraph.other_indent = next.unwrap_or(first),
+            Some(next) if self.tagged && next != first => paragraph.other_indent = next,
+            _ if self.tagged => {
+                if paragraph.other_indent == first {
+                    paragraph.other_indent = if first == 0 { TAGGED_INDENT } else { 0 };
                 }
             }
-            io.out().line(&whole, Origin::Range(from, to))?;
-            start = end;
+            _ => paragraph.other_indent = first,
         }
-        paragraph.clear();
+    }
+
+    fn words(
+        &self,
+        io: &mut StageIo<'_>,
+        paragraph: &mut Paragraph,
+        line: &Line,
+    ) -> Result<(), InputTrouble> {
+        let mut tabs = paragraph.tabs;
+        let mut reader =
+            Reader { text: &line.text, at: line.at, column: line.column, tabs: &mut tabs };
+        let mut words = Vec::new();
+        while reader.at < line.text.len() {
+            let start = reader.at;
+            let space = |byte: &u8| matches!(byte, b' ' | 9..=13);
+            reader.at += 1;
+            reader.at += line.text[reader.at..].iter().take_while(|byte| !space(byte)).count();
+            let text = &line.text[start..reader.at];
+            reader.column += text.len();
+            let before = reader.column;
+            reader.blanks();
+            let ends_line = reader.at >= line.text.len();
+            let ends_file = ends_line && !line.newline;
+            words.push(Word::new(text, reader.column - before, ends_line, ends_file, self.uniform));
+        }
+        paragraph.tabs = tabs;
+        for word in words {
+            if paragraph.bytes + word.text.len() > BYTES_MAX && !paragraph.words.is_empty() {
+                self.write_part(io, paragraph)?;
+            }
+            paragraph.bytes += word.text.len();
+            paragraph.words.push(word);
+            if paragraph.words.len() > WORDS_MAX {
+                let last = paragraph.words.pop();
+                self.write_part(io, paragraph)?;
+                paragraph.words.extend(last);
+            }
+        }
+        Ok(())
+    }
+
+    /// Writes a good part of a long paragraph, and keeps the rest.
+    fn write_part(
+        &self,
+        io: &mut StageIo<'_>,
+        paragraph: &mut Paragraph,
+    ) -> Result<(), InputTrouble> {
+        let breaks = self.breaks(paragraph);
+        let end = breaks.good_place();
+        self.write(io, paragraph, &breaks, end)?;
+        paragraph.words.drain(..end);
+        paragraph.bytes = paragraph.words.iter().map(|word| word.text.len()).sum();
+        Ok(())
+    }
+
+    fn breaks(&self, paragraph: &Paragraph) -> Breaks {
+        Breaks::new(
+            &paragraph.words,
+            [paragraph.first_indent, paragraph.other_indent],
+            self.width,
+            self.goal,
+            paragraph.last_length,
+        )
+    }
+
+    /// Writes what is left of the paragraph.
+    fn end(&self, io: &mut StageIo<'_>, paragraph: &mut Paragraph) -> Result<(), InputTrouble> {
+        if paragraph.lines == 1 {
+            self.set_other_indent(paragraph, None);
+        }
+        if let Some(word) = paragraph.words.last_mut() {
+            word.finish();
+            let breaks = self.breaks(paragraph);
+            let all = paragraph.words.len();
+            self.write(io, paragraph, &breaks, all)?;
+        }
+        let (other_indent, tabs) = (paragraph.other_indent, paragraph.tabs);
+        *paragraph = Paragraph { other_indent, tabs, ..Paragraph::default() };
+        Ok(())
+    }
+
+    fn write(
+        &self,
+        io: &mut StageIo<'_>,
+        paragraph: &mut Paragraph,
+        breaks: &Breaks,
+        end: usize,
+    ) -> Result<(), InputTrouble> {
+        let mut start = 0;
+        let mut indent = paragraph.first_indent;
+        while start < end {
+            let next = breaks.next(start);
+            let mut out = Columns { bytes: Vec::new(), column: 0, tabs: paragraph.tabs };
+            out.blanks(paragraph.prefix_indent);
+            out.bytes.extend_from_slice(&self.prefix);
+            out.column += self.prefix.len();
+            out.blanks(indent.saturating_sub(out.column));
+            for (place, word) in paragraph.words[start..next].iter().enumerate() {
+                out.bytes.extend_from_slice(&word.text);
+                out.column += word.text.len();
+                if start + place + 1 < next {
+                    out.blanks(word.space);
+                }
+            }
+            paragraph.last_length = out.column;
+            let origin = paragraph.from.map_or(Origin::None, |(from, to)| Origin::Range(from, to));
+            io.out().line(&out.bytes, origin)?;
+            start = next;
+            indent = paragraph.other_indent;
+        }
+        Ok(())
+    }
+
+    fn copy(&self, io: &mut StageIo<'_>, line: &Line, tabs: bool) -> Result<(), InputTrouble> {
+        let mut out = Columns { bytes: Vec::new(), column: 0, tabs };
+        if line.column > line.prefix_indent || !line.is_blank() {
+            out.blanks(line.prefix_indent);
+            let shown = self.prefix.len().min(line.column - out.column.min(line.column));
+            out.bytes.extend_from_slice(&self.prefix[..shown]);
+            out.column += shown;
+            if !line.is_blank() {
+                out.blanks(line.column.saturating_sub(out.column));
+            } else if !line.newline && line.column >= line.prefix_indent + self.prefix.len() {
+                out.bytes.push(b'\n');
+            }
+        }
+        out.bytes.extend_from_slice(&line.text[line.at.min(line.text.len())..]);
+        if line.newline {
+            out.bytes.push(b'\n');
+        }
+        io.out().put(&out.bytes, Origin::Line(line.id))?;
         Ok(())
     }
 }
 
-fn copy(io: &mut StageIo<'_>, line: &Line) -> Result<(), InputTrouble> {
-    if line.newline {
-        io.out().line(&line.text, Origin::Line(line.id))?;
-    } else {
-        io.out().put(&line.text, Origin::Line(line.id))?;
+/// A line being written, its columns counted.
+struct Columns {
+    bytes: Vec<u8>,
+    column: usize,
+    tabs: bool,
+}
+
+impl Columns {
+    /// Blanks up to so many columns further, with tabs where they reach.
+    fn blanks(&mut self, count: usize) {
+        let target = self.column + count;
+        if self.tabs {
+            let tab_target = target / 8 * 8;
+            if self.column + 1 < tab_target {
+                while self.column < tab_target {
+                    self.bytes.push(b'\t');
+                    self.column = (self.column / 8 + 1) * 8;
+                }
+            }
+        }
+        self.bytes.resize(self.bytes.len() + target.saturating_sub(self.column), b' ');
+        self.column = self.column.max(target);
     }
-    Ok(())
 }
 
 /// Reads a line with its columns counted.
@@ -286,41 +440,22 @@ struct Reader<'l> {
     text: &'l [u8],
     at: usize,
     column: usize,
+    /// Set when a tab is met.
+    tabs: &'l mut bool,
 }
 
 impl Reader<'_> {
-    /// Passes over blanks; gives the column behind them.
-    fn blanks(&mut self) -> usize {
+    fn blanks(&mut self) {
         while let Some(&byte) = self.text.get(self.at) {
             match byte {
                 b' ' => self.column += 1,
-                b'\t' => self.column = (self.column / 8 + 1) * 8,
+                b'\t' => {
+                    *self.tabs = true;
+                    self.column = (self.column / 8 + 1) * 8;
+                }
                 _ => break,
             }
             self.at += 1;
         }
-        self.column
-    }
-
-    fn words(&mut self, uniform: bool) -> Vec<Word> {
-        let mut words = Vec::new();
-        while self.at < self.text.len() {
-            let start = self.at;
-            let space = |byte: &u8| matches!(byte, b' ' | 9..=13);
-            self.at += self.text[start..].iter().take_while(|byte| !space(byte)).count();
-            let text = &self.text[start..self.at];
-            self.column += text.len();
-            let before = self.column;
-            self.blanks();
-            // Other white space than blanks and tabs is passed over too.
-            while self.text.get(self.at).is_some_and(space) {
-                self.at += 1;
-                self.blanks();
-            }
-            let mut word = Word::new(start, start + text.len(), text);
-            word.ends_sentence(self.at >= self.text.len(), self.column - before, uniform);
-            words.push(word);
-        }
-        words
     }
 }

@@ -2,6 +2,18 @@ use std::fmt::Write;
 
 use crate::Spec;
 
+/// All filters with what they do, one a line.
+pub fn list() -> String {
+    let mut specs: Vec<&Spec> = crate::ALL.iter().map(|definition| definition.spec).collect();
+    specs.sort_by_key(|spec| spec.name);
+    let width = specs.iter().map(|spec| spec.name.len()).max().unwrap_or(0);
+    let mut text = String::new();
+    for spec in specs {
+        let _ = writeln!(text, "{:width$}  {}", spec.name, spec.summary);
+    }
+    text
+}
+
 /// The description of a filter as plain text: synopsis, options, examples.
 pub fn guide(spec: &Spec) -> String {
     let mut text = format!("{}: {}\n\n", spec.name, spec.summary);

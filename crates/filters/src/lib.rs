@@ -61,6 +61,6 @@ mod zero;
 pub mod testing;
 
 pub use arguments::{Arguments, Given, Operand, UsageError};
-pub use guide::guide;
+pub use guide::{guide, list};
 pub use registry::{ALL, Definition, find};
 pub use spec::{Example, Filter, Operands, OptionSpec, Optional, Spec, Style, Verb};

@@ -2,6 +2,7 @@
 
 mod demo;
 mod demo_data;
+mod interrupts;
 
 use std::ffi::OsString;
 use std::fs::File;
@@ -12,7 +13,8 @@ use std::process::ExitCode;
 
 use anyhow::{Context, Result, bail};
 use clap::{Args, Parser, Subcommand, ValueEnum};
-use engine::{RunError, Variables, run_script};
+use engine::{RunError, Variables, run_filter, run_script};
+use interrupts::Interrupts;
 use tui::{Ground, Options};
 
 /// Build text pipelines, see what every stage does to sample data, then run them for real.
@@ -47,6 +49,10 @@ enum Command {
     Demo,
     /// Run a pipeline for real, without a screen, as sh would
     Run(Run),
+    /// Run one filter alone, from standard input to standard output
+    Use(Use),
+    /// Describe a filter, or list all of them
+    Guide(Guide),
     /// Write any amount of the demo's gate.log, the same for the same seed
     DemoData(DemoData),
 }
@@ -59,6 +65,21 @@ struct Run {
     /// The script and its arguments ($0, $1, …); with -c, $0 and the arguments as for sh
     #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
     arguments: Vec<OsString>,
+}
+
+#[derive(Args)]
+struct Use {
+    /// The filter
+    filter: OsString,
+    /// Its options and operands
+    #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
+    arguments: Vec<OsString>,
+}
+
+#[derive(Args)]
+struct Guide {
+    /// The filter to describe
+    filter: Option<OsString>,
 }
 
 #[derive(Args)]
@@ -77,6 +98,8 @@ fn main() -> ExitCode {
     let cli = Cli::parse();
     let outcome = match cli.command {
         Some(Command::Run(run)) => return run_for_real(run),
+        Some(Command::Use(used)) => return use_filter(used),
+        Some(Command::Guide(guide)) => return show_guide(guide),
         Some(Command::Demo) => open_demo(&cli.screen),
         Some(Command::DemoData(demo_data)) => write_demo_data(&demo_data),
         None => open(cli.files, &cli.screen),
@@ -171,7 +194,10 @@ fn run_for_real(run: Run) -> ExitCode {
         return ExitCode::from(2);
     };
     let mut variables = Variables::new(name, arguments.collect());
-    match run_script(&text, &mut variables) {
+    let interrupts = Interrupts::watch();
+    let outcome = run_script(&text, &mut variables, &interrupts.cancel);
+    interrupts.pass_on();
+    match outcome {
         Ok(status) => ExitCode::from(status),
         Err(error) => {
             let at = match &error {
@@ -185,6 +211,38 @@ fn run_for_real(run: Run) -> ExitCode {
             ExitCode::from(2)
         }
     }
+}
+
+/// Runs one filter as its own program would run.
+fn use_filter(used: Use) -> ExitCode {
+    let name = used.filter.into_vec();
+    let arguments = used.arguments.into_iter().map(OsString::into_vec).collect();
+    let interrupts = Interrupts::watch();
+    let status = run_filter(&name, arguments, &interrupts.cancel);
+    interrupts.pass_on();
+    let Some(status) = status else {
+        return no_such_filter("use", &name);
+    };
+    ExitCode::from(status)
+}
+
+fn no_such_filter(command: &str, name: &[u8]) -> ExitCode {
+    let name = String::from_utf8_lossy(name);
+    eprintln!("ylotrope {command}: there is no filter “{name}”; “ylotrope guide” lists them");
+    ExitCode::from(127)
+}
+
+fn show_guide(guide: Guide) -> ExitCode {
+    let text = match guide.filter {
+        None => filters::list(),
+        Some(name) => match filters::find(name.as_encoded_bytes()) {
+            Some(definition) => filters::guide(definition.spec),
+            None => return no_such_filter("guide", name.as_encoded_bytes()),
+        },
+    };
+    // Whoever closes standard output has read enough.
+    let _ = io::stdout().write_all(text.as_bytes());
+    ExitCode::SUCCESS
 }
 
 fn write_demo_data(demo_data: &DemoData) -> Result<()> {

@@ -5,36 +5,39 @@
 //! way is found from the last word backwards.
 
 /// A word and what matters for breaking behind it.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Debug)]
 pub(super) struct Word {
-    /// Its bytes in its line.
-    pub(super) start: usize,
-    pub(super) end: usize,
+    pub(super) text: Vec<u8>,
     /// Blanks behind it where the line goes on.
     pub(super) space: usize,
     opens: bool,
     /// It ends in punctuation.
     punctuated: bool,
-    /// It ends in `.`, `?` or `!` (perhaps with closing signs behind) at the end of a line or
-    /// before more than one blank.
-    final_word: bool,
+    /// It ends in `.`, `?` or `!`, perhaps with closing signs behind.
     period: bool,
+    /// It ends a sentence: a period at the end of a line or before more than one blank.
+    final_word: bool,
 }
 
 impl Word {
-    pub(super) fn new(start: usize, end: usize, text: &[u8]) -> Self {
+    pub(super) fn new(
+        text: &[u8],
+        space: usize,
+        ends_line: bool,
+        ends_file: bool,
+        uniform: bool,
+    ) -> Self {
         let opens = text.first().is_some_and(|byte| b"(['`\"".contains(byte));
         let punctuated = text.last().is_some_and(u8::is_ascii_punctuation);
-        let bare = text.iter().rposition(|byte| !b")]'\"".contains(byte));
-        let period = bare.is_some_and(|at| b".?!".contains(&text[at]));
-        Self { start, end, space: 0, opens, punctuated, final_word: false, period }
-    }
-
-    /// Decides whether a sentence ends here, and how many blanks stand behind the word.
-    pub(super) fn ends_sentence(&mut self, at_line_end: bool, space: usize, uniform: bool) {
-        self.final_word = self.period && (at_line_end || space > 1);
-        self.space =
-            if at_line_end || uniform { if self.final_word { 2 } else { 1 } } else { space };
+        let bare = text.iter().rposition(|byte| !b")]'\"".contains(byte)).unwrap_or(0);
+        let period = text.get(bare).is_some_and(|byte| b".?!".contains(byte));
+        let final_word = ends_file || period && (ends_line || space > 1);
+        let space = match (ends_line || uniform, final_word) {
+            (false, _) => space,
+            (true, true) => 2,
+            (true, false) => 1,
+        };
+        Self { text: text.to_vec(), space, opens, punctuated, period, final_word }
     }
 
     /// The last word of a paragraph ends a sentence.
@@ -43,7 +46,7 @@ impl Word {
     }
 
     fn length(&self) -> i64 {
-        (self.end - self.start) as i64
+        self.text.len() as i64
     }
 }
 
@@ -91,52 +94,86 @@ fn base_cost(words: &[Word], at: usize) -> i64 {
     cost
 }
 
-/// Where each line ends, as the number of the word behind it.
-pub(super) fn best_breaks(
-    words: &[Word],
-    first_indent: usize,
-    other_indent: usize,
-    width: usize,
-    goal: usize,
-) -> Vec<usize> {
-    let (width, goal) = (width as i64, goal as i64);
-    let count = words.len();
-    // For each word: the cheapest cost of a paragraph that begins with it, where its first line
-    // ends, and how long that line is.
-    let mut cost = vec![i64::MAX; count + 1];
-    let mut next = vec![count; count + 1];
-    let mut length = vec![0i64; count + 1];
-    cost[count] = 0;
-    for start in (0..count).rev() {
-        let indent = if start == 0 { first_indent } else { other_indent } as i64;
-        let mut long = indent + words[start].length();
-        let mut end = start;
-        loop {
-            end += 1;
-            let line = line_cost(end, count, long, goal, &next, &length);
-            let whole = line.saturating_add(cost[end]);
-            if whole < cost[start] {
-                cost[start] = whole;
-                next[start] = end;
-                length[start] = long;
+/// A bonus for every line, so that a part is cut off near the end of what there is.
+const LINE_CREDIT: i64 = square(3);
+
+/// Where a paragraph is broken.
+pub(super) struct Breaks {
+    /// For each word the cheapest cost of a paragraph that begins with it, and where its first
+    /// line ends (as the number of the word behind it).
+    cost: Vec<i64>,
+    next: Vec<usize>,
+}
+
+impl Breaks {
+    /// The cheapest way. `indents` are those of the first and of the other lines; a line of
+    /// `last_length` columns (0 for none) was written before.
+    pub(super) fn new(
+        words: &[Word],
+        indents: [usize; 2],
+        width: usize,
+        goal: usize,
+        last_length: usize,
+    ) -> Self {
+        let (width, goal, last_length) = (width as i64, goal as i64, last_length as i64);
+        let count = words.len();
+        let mut cost = vec![i64::MAX; count + 1];
+        let mut next = vec![count; count + 1];
+        let mut length = vec![0i64; count + 1];
+        cost[count] = 0;
+        for start in (0..count).rev() {
+            let indent = if start == 0 { indents[0] } else { indents[1] } as i64;
+            let mut long = indent + words[start].length();
+            let mut end = start;
+            loop {
+                end += 1;
+                let mut whole =
+                    line_cost(end, count, long, goal, &next, &length).saturating_add(cost[end]);
+                if start == 0 && last_length > 0 {
+                    whole = whole.saturating_add(ragged(long - last_length));
+                }
+                if whole < cost[start] {
+                    (cost[start], next[start], length[start]) = (whole, end, long);
+                }
+                if end == count {
+                    break;
+                }
+                long += words[end - 1].space as i64 + words[end].length();
+                if long >= width {
+                    break;
+                }
             }
-            if end == count {
-                break;
-            }
-            long += words[end - 1].space as i64 + words[end].length();
-            if long >= width {
-                break;
-            }
+            cost[start] = cost[start].saturating_add(base_cost(words, start));
         }
-        cost[start] = cost[start].saturating_add(base_cost(words, start));
+        Self { cost, next }
     }
-    let mut breaks = Vec::new();
-    let mut at = 0;
-    while at < count {
-        at = next[at];
-        breaks.push(at);
+
+    /// The word that begins the line behind the one that begins with word `start`.
+    pub(super) fn next(&self, start: usize) -> usize {
+        self.next[start]
     }
-    breaks
+
+    /// A line break that costs little and is near the end.
+    pub(super) fn good_place(&self) -> usize {
+        let count = self.next.len() - 1;
+        let (mut place, mut best) = (count, i64::MAX);
+        let mut at = self.next[0];
+        while at != count {
+            let cost = self.cost[at] - self.cost[self.next[at]];
+            if cost < best {
+                (place, best) = (at, cost);
+            }
+            if best <= i64::MAX - LINE_CREDIT {
+                best += LINE_CREDIT;
+            }
+            at = self.next[at];
+        }
+        place
+    }
+}
+
+fn ragged(difference: i64) -> i64 {
+    square(difference * 10) / 2
 }
 
 /// What a line of so many columns costs before the line that begins at `end`.
@@ -154,7 +191,7 @@ fn line_cost(
     }
     let mut cost = square((goal - long) * 10);
     if next[end] != count {
-        cost += square((long - length[end]) * 10) / 2;
+        cost += ragged(long - length[end]);
     }
     cost
 }

@@ -112,6 +112,7 @@ fn differs(stage: &str) -> bool {
         "cut -c",
         "rev",
         "column",
+        "numfmt",
         "fold",
         "expand",
         "unexpand",
@@ -280,7 +281,7 @@ proptest! {
     #[test]
     fn paragraphs_agree(
         options in prop::sample::select(vec!["", "-w 20", "-w 30 -g 25", "-s -w 20", "-u -w 25", "-c -w 20", "-t -w 20", "-12", "-p '> ' -w 20", "-g 15", "-p # -w 15"]),
-        lines in prop::collection::vec("( {0,3}|> |  > |# )([a-z]{1,7}[.,!)]{0,2} {1,2}\\(?){0,6}[a-z]{0,4}", 0..9),
+        lines in prop::collection::vec("( {0,3}|> |  > |# |\\t)([a-z]{1,7}[.,!)]{0,2} {1,2}\\(?){0,6}[a-z]{0,4}", 0..9),
         ends in any::<bool>(),
     ) {
         let data = lines.join("\n") + if ends { "\n" } else { "" };

@@ -1,0 +1,50 @@
+//! Signals that end a run: everything is tidied up first.
+
+use std::sync::Arc;
+use std::sync::atomic::{AtomicI32, Ordering};
+use std::time::Duration;
+
+use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
+use signal_hook::iterator::Signals;
+use signal_hook::low_level::emulate_default_handler;
+use stream::Cancel;
+
+/// How long stages have to tidy up before the process ends anyway: one that waits for a terminal
+/// notices nothing.
+const GRACE: Duration = Duration::from_millis(300);
+
+/// Turns signals into cancelling.
+pub(crate) struct Interrupts {
+    pub(crate) cancel: Cancel,
+    caught: Arc<AtomicI32>,
+}
+
+impl Interrupts {
+    /// Begins to watch for signals. Without it (when no thread can be had) they end the process
+    /// at once.
+    pub(crate) fn watch() -> Self {
+        let interrupts = Self { cancel: Cancel::default(), caught: Arc::default() };
+        let (cancel, caught) = (interrupts.cancel.clone(), interrupts.caught.clone());
+        let Ok(mut signals) = Signals::new([SIGINT, SIGTERM, SIGHUP]) else { return interrupts };
+        let spawned = std::thread::Builder::new().name("signals".to_owned()).spawn(move || {
+            if let Some(signal) = signals.forever().next() {
+                caught.store(signal, Ordering::SeqCst);
+                cancel.cancel();
+                std::thread::sleep(GRACE);
+                // It fails only for signals that are none.
+                let _ = emulate_default_handler(signal);
+            }
+        });
+        drop(spawned);
+        interrupts
+    }
+
+    /// Ends the process by the signal that came, if one did.
+    pub(crate) fn pass_on(&self) {
+        let signal = self.caught.load(Ordering::SeqCst);
+        if signal != 0 {
+            // It fails only for signals that are none.
+            let _ = emulate_default_handler(signal);
+        }
+    }
+}
