@@ -36,7 +36,7 @@ pub(crate) fn run_host(
 ) -> StageOutcome {
     let StageKind::Host(name) = &plan.kind else { return StageOutcome::of(ExitStatus(0)) };
     let started = Instant::now();
-    let Connections { stdin, stdout, stderr, origins: _ } = connections;
+    let Connections { stdin, stdout, stderr, .. } = connections;
     let mut command = Command::new(OsStr::from_bytes(name));
     command
         .args(plan.arguments.iter().map(|argument| OsStr::from_bytes(argument)))

@@ -21,8 +21,13 @@ pub(crate) fn run_job(job: Job<'_>, world: &dyn World) -> JobEnd {
         None => StageKind::Host(name.clone()),
     };
     let plan = StagePlan::of(kind, arguments.to_vec(), job.variables);
-    let connections =
-        Connections { stdin: job.input, stdout: job.out, stderr: job.error, origins: None };
+    let connections = Connections {
+        stdin: job.input,
+        stdout: job.out,
+        stderr: job.error,
+        origins: None,
+        eager: false,
+    };
     // What the command reads and writes counts for the stage that started it.
     let meter = Arc::new(StageMeter::default());
     let outcome = match plan.kind {

@@ -10,6 +10,7 @@ mod host;
 mod job;
 mod kept;
 mod link;
+mod live;
 mod machine;
 mod pending;
 mod plan;

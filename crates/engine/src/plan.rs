@@ -219,6 +219,15 @@ fn stage(
             spans.push(word.span);
         }
     }
+    // A filter run by the program of this project is that filter, also in scripts for sh.
+    if let [program, verb, name, ..] = &words[..]
+        && program == b"ylotrope"
+        && verb == b"use"
+        && filters::find(name).is_some()
+    {
+        words.drain(..2);
+        spans.drain(..2);
+    }
     let kind = match words.first() {
         None => StageKind::Nothing,
         Some(name) => match filters::find(name) {
@@ -291,6 +300,12 @@ impl StagePlan {
             span: Span::new(0, 0),
             off: None,
         }
+    }
+
+    /// True for a filter that goes on with what its files get.
+    pub fn follows(&self) -> bool {
+        let StageKind::Native(definition) = &self.kind else { return false };
+        definition.build(&self.arguments).is_ok_and(|filter| filter.follows())
     }
 
     /// The name of what runs.

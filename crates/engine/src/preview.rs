@@ -110,11 +110,25 @@ pub struct StageResult {
     pub pending: Vec<PendingFile>,
     /// True when this result was kept from the run before.
     pub reused: bool,
+    /// True for a stage that goes on with what its files get.
+    pub follows: bool,
     key: Vec<u8>,
     files: Vec<(PathBuf, Option<Identity>)>,
 }
 
 impl StageResult {
+    /// Makes this the result of a stage that follows a file: what it read is what it wrote.
+    fn is_live(&mut self, live: &LiveSoFar) {
+        let name = self.plan.arguments.iter().rev().find(|argument| !argument.starts_with(b"-"));
+        let name = InputName::File(name.cloned().unwrap_or_default());
+        self.inputs = vec![InputRecord { name, kept: self.out.clone(), sampled: None }];
+        let mut origins = OriginStore::default();
+        origins.push(self.out.lines(), stream::Origin::Sequence(LineId::new(0, 0)));
+        self.origins = Arc::new(Mutex::new(origins));
+        self.messages.clone_from(&live.messages);
+        self.follows = true;
+    }
+
     /// Lines over all inputs.
     pub fn input_lines(&self) -> u64 {
         self.inputs.iter().map(|input| input.kept.lines()).sum()
@@ -161,6 +175,7 @@ impl StageResult {
             holds: self.holds,
             pending: self.pending.clone(),
             reused: true,
+            follows: self.follows,
             key: self.key.clone(),
             files: self.files.clone(),
         }
@@ -275,11 +290,17 @@ struct Sampling<'r> {
     input: Mutex<Option<Box<dyn Source>>>,
     builds: Vec<Build>,
     allowed: &'r BTreeSet<Vec<u8>>,
+    /// What the first stage has written, where it is run elsewhere.
+    live: Option<Arc<Kept>>,
 }
 
 impl Surroundings for Sampling<'_> {
     fn world(&self) -> &dyn World {
         self.world
+    }
+
+    fn written(&self, number: usize) -> Option<Box<dyn Source>> {
+        self.live.as_ref().filter(|_| number == 0).map(|kept| kept.source())
     }
 
     fn first_input(&self) -> Option<Box<dyn Source>> {
@@ -327,6 +348,14 @@ pub(crate) struct Task<'t> {
     /// Tells apart what the key of a stage does not: the sample and the standard input.
     pub(crate) setting: Vec<u8>,
     pub(crate) meters: &'t Mutex<Vec<Arc<StageMeter>>>,
+    /// What the first stage has written so far, where it follows a file.
+    pub(crate) live: Option<LiveSoFar>,
+}
+
+/// What a stage that follows a file has written so far.
+pub(crate) struct LiveSoFar {
+    pub(crate) kept: Arc<Kept>,
+    pub(crate) messages: String,
 }
 
 /// Runs the stages from the first changed one on; `None` when cancelled.
@@ -363,6 +392,7 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         input: Mutex::new(standard.as_ref().map(|input| input.kept.source())),
         builds,
         allowed: task.allowed,
+        live: task.live.as_ref().filter(|_| same == 0).map(|live| live.kept.clone()),
     };
     let (outcomes, timed_out) =
         run_with_deadline(&rest, &sampling, &meters, cancel, task.world.limits.seconds);
@@ -375,7 +405,11 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         let plan = rest.stages[number].clone();
         let figures = meters[number].figures();
         let key = keys[same + number].clone();
-        let result = finish(task, plan, build, outcome, figures, key, previous.take(), timed_out);
+        let mut result =
+            finish(task, plan, build, outcome, figures, key, previous.take(), timed_out);
+        if let Some(live) = task.live.as_ref().filter(|_| same + number == 0) {
+            result.is_live(live);
+        }
         previous = result.plan.feeds_next().then(|| InputRecord {
             name: InputName::Standard,
             kept: result.out.clone(),
@@ -561,6 +595,7 @@ fn finish(
         holds: filter.as_ref().and_then(|filter| filter.holds()),
         pending,
         reused: false,
+        follows: false,
         key,
         files,
         plan,

@@ -31,6 +31,10 @@ pub(crate) trait Surroundings: Sync {
     fn origins(&self, _number: usize) -> Option<Arc<Mutex<OriginStore>>> {
         None
     }
+    /// What stage `number` has written already, in a run of its own that goes on.
+    fn written(&self, _number: usize) -> Option<Box<dyn Source>> {
+        None
+    }
     /// Why stage `number`, a program of the machine, may not be started.
     fn refusal(&self, _number: usize, _stage: &StagePlan) -> Option<String> {
         None
@@ -102,6 +106,9 @@ fn start<'s, 'e: 's>(
         if let Some(outcome) = failed {
             return outcome;
         }
+        if let Some(source) = surroundings.written(number) {
+            return copy(source, connections, meter, cancel);
+        }
         match &plan.kind {
             StageKind::Native(_) => {
                 run_native(plan, connections, surroundings.world(), meter, cancel)
@@ -120,6 +127,29 @@ fn start<'s, 'e: 's>(
     })
 }
 
+/// Passes on what a stage has written elsewhere.
+fn copy(
+    mut source: Box<dyn Source>,
+    connections: Connections,
+    meter: &Arc<StageMeter>,
+    cancel: &Cancel,
+) -> StageOutcome {
+    let mut outcome = StageOutcome::of(ExitStatus::SUCCESS);
+    while let Ok(Some(block)) = source.next_block() {
+        if cancel.is_cancelled() {
+            outcome.cancelled = true;
+            break;
+        }
+        meter.count_in(&block);
+        meter.count_out(&block);
+        if connections.stdout.write(block).is_err() {
+            outcome.closed = true;
+            break;
+        }
+    }
+    outcome
+}
+
 /// Makes the links and performs the redirections.
 fn connect<'p>(
     plan: &'p Plan,
@@ -128,6 +158,8 @@ fn connect<'p>(
     cancel: &Cancel,
 ) -> Vec<Ready<'p>> {
     let mut ready = Vec::new();
+    // A pipeline that follows a file is watched while it runs, and so is a terminal.
+    let follows = plan.stages.iter().any(StagePlan::follows);
     let mut stdin = surroundings.first_input();
     let mut first = true;
     for (number, stage) in plan.stages.iter().enumerate() {
@@ -148,8 +180,10 @@ fn connect<'p>(
             stdout: next,
             stderr,
             origins: surroundings.origins(number),
+            eager: false,
         };
         let failed = redirect(stage, surroundings.world(), &mut connections, &mut inherited);
+        connections.eager = follows || connections.stdout.is_terminal();
         connections.stdout = if Arc::ptr_eq(&connections.stdout, &connections.stderr) {
             let tapped = surroundings.tap(number, connections.stdout);
             connections.stderr = tapped.clone();

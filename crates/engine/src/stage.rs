@@ -20,6 +20,8 @@ pub(crate) struct Connections {
     pub(crate) stdout: Arc<dyn Sink>,
     pub(crate) stderr: Arc<dyn Sink>,
     pub(crate) origins: Option<Arc<Mutex<OriginStore>>>,
+    /// What is written is handed on at once.
+    pub(crate) eager: bool,
 }
 
 /// How a stage ended.
@@ -83,7 +85,7 @@ pub(crate) fn run_native(
 ) -> StageOutcome {
     let StageKind::Native(definition) = &plan.kind else { return StageOutcome::of(ExitStatus(0)) };
     let clock = ThreadClock { meter, started: Instant::now(), seen: Mutex::new(thread_time()) };
-    let Connections { stdin, stdout, stderr, origins } = connections;
+    let Connections { stdin, stdout, stderr, origins, eager } = connections;
     let shared = Arc::ptr_eq(&stdout, &stderr);
     let world = StageWorld {
         inner: world,
@@ -98,7 +100,7 @@ pub(crate) fn run_native(
     let mut io = StageIo::new(StagePorts {
         name: plan.name(),
         stdin,
-        out: Output::new(out, origins),
+        out: Output::new(out, origins).eager(eager),
         error: (!shared).then_some(stderr),
         world: &world,
         processors: &processors,

@@ -9,9 +9,10 @@ use stream::{Block, Cancel, Sink, Source, StageFigures, StageMeter, World, Write
 
 use crate::capture::Capture;
 use crate::dry::{DryWorld, WriteWorld};
+use crate::live::Live;
 use crate::pending::Applied;
 use crate::plan::{Plan, PlanError, Variables};
-use crate::preview::{Limits, Preview, Task, preview};
+use crate::preview::{Limits, LiveSoFar, Preview, Task, preview};
 use crate::run::{Nowhere, Surroundings, run_pipeline};
 use crate::sample::{Sample, SampleCache, Sampled, count_lines, take};
 use crate::world::RealWorld;
@@ -66,6 +67,8 @@ pub struct Workbench {
     captured: Arc<Mutex<Option<Captured>>>,
     meters: Arc<Mutex<Vec<Arc<StageMeter>>>>,
     write_meters: Arc<Mutex<Vec<Arc<StageMeter>>>>,
+    /// The first stage, where it follows a file.
+    live: Option<Live>,
     report: Report,
 }
 
@@ -85,6 +88,7 @@ impl Workbench {
             captured: Arc::default(),
             meters: Arc::default(),
             write_meters: Arc::default(),
+            live: None,
             report: Arc::new(report),
         }
     }
@@ -133,6 +137,7 @@ impl Workbench {
         let generation = self.generation;
         let cancel = Cancel::default();
         self.running = Some(cancel.clone());
+        let live = self.follow(&request.plan);
         let cache = self.cache.clone();
         let before = self.last.clone();
         let capture = self.capture.clone();
@@ -150,6 +155,7 @@ impl Workbench {
                     &captured,
                     &meters,
                     &cancel,
+                    live,
                 )
             }));
             match work {
@@ -169,6 +175,35 @@ impl Workbench {
             (self.report)(Job::Failed(generation, format!("no thread: {error}")));
         }
         generation
+    }
+
+    /// Starts the first stage of its own where it follows a file, or goes on with the one that
+    /// runs; one of another text ends.
+    fn follow(&mut self, plan: &Plan) -> Option<LiveSoFar> {
+        let Some(stage) = plan.stages.first().filter(|stage| stage.follows()) else {
+            self.live = None;
+            return None;
+        };
+        if self.live.as_ref().is_none_or(|live| !live.is_of(stage)) {
+            let report = self.report.clone();
+            // Without a thread the file is shown as it is.
+            self.live = Live::start(stage, move || report(Job::Arrived)).ok();
+        }
+        let live = self.live.as_ref()?;
+        let messages = String::from_utf8_lossy(&live.messages.contents()).into_owned();
+        Some(LiveSoFar { kept: live.kept.clone(), messages })
+    }
+
+    /// True while a file is followed.
+    pub fn is_following(&self) -> bool {
+        self.live.as_ref().is_some_and(Live::runs)
+    }
+
+    /// Stops following; what came stays.
+    pub fn stop_following(&mut self) {
+        if let Some(live) = &self.live {
+            live.stop();
+        }
     }
 
     /// Takes a finished preview, if it is the newest, to start the next one from.
@@ -196,6 +231,7 @@ impl Workbench {
     /// Forgets what was kept, so that the next preview reads everything anew.
     pub fn forget(&mut self) {
         self.last = None;
+        self.live = None;
         self.cache = Arc::default();
     }
 
@@ -250,6 +286,7 @@ fn work(
     captured: &Mutex<Option<Captured>>,
     meters: &Mutex<Vec<Arc<StageMeter>>>,
     cancel: &Cancel,
+    live: Option<LiveSoFar>,
 ) -> Result<Option<Preview>, String> {
     let mut setting = format!("{:?} {:?}", request.sample, request.limits).into_bytes();
     let standard = match capture {
@@ -261,6 +298,10 @@ fn work(
             Some(sampled)
         }
     };
+    if let Some(live) = &live {
+        let (bytes, said) = (live.kept.bytes(), live.messages.len());
+        setting.extend_from_slice(format!(" live {bytes} {said}").as_bytes());
+    }
     let world = DryWorld {
         sample: request.sample,
         limits: request.limits,
@@ -279,6 +320,7 @@ fn work(
         before: before.as_deref(),
         setting,
         meters,
+        live,
     }))
 }
 

@@ -7,7 +7,7 @@ use std::os::unix::fs::FileExt;
 use std::path::Path;
 use std::sync::Arc;
 
-use memchr::memrchr_iter;
+use memchr::{memchr_iter, memrchr_iter};
 use stream::{
     BLOCK_SIZE, Block, FileFacts, Job, JobEnd, Machine, ReadError, Replacement, Sink, Source, Tail,
     World, WriteError, WriteMode,
@@ -198,16 +198,17 @@ pub(crate) fn start_of_last_lines(file: &File, bytes: u64, number: u64) -> io::R
         let start = end.saturating_sub(BLOCK_SIZE as u64);
         let part = &mut buffer[..(end - start) as usize];
         file.read_exact_at(part, start)?;
-        for at in memrchr_iter(b'\n', part) {
-            // A newline at the very end closes the last line and begins none.
-            if start + at as u64 + 1 == bytes {
-                continue;
-            }
-            found += 1;
-            if found == number {
+        let part: &[u8] = part;
+        // A newline at the very end closes the last line and begins none.
+        let part = if end == bytes { part.strip_suffix(b"\n").unwrap_or(part) } else { part };
+        let newlines = memchr_iter(b'\n', part).count() as u64;
+        if found + newlines >= number && number > 0 {
+            let nth = (number - found - 1) as usize;
+            if let Some(at) = memrchr_iter(b'\n', part).nth(nth) {
                 return Ok(start + at as u64 + 1);
             }
         }
+        found += newlines;
         end = start;
     }
     Ok(if number == 0 { bytes } else { 0 })

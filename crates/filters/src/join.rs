@@ -226,20 +226,25 @@ fn explain(arguments: &Arguments) -> String {
     format!("joins lines of {names} with the same {on}; both must be in order of it")
 }
 
-/// A line with the places of its fields.
+/// A line and the place of the field it is joined on.
 #[derive(Clone, Default)]
 struct Row {
     line: Bytes,
-    fields: Vec<Range<u32>>,
+    key: Range<usize>,
     id: Option<LineId>,
 }
 
 impl Row {
-    fn field(&self, number: usize) -> &[u8] {
-        self.fields
-            .get(number)
-            .map_or(&b""[..], |range| &self.line[range.start as usize..range.end as usize])
+    fn key(&self) -> &[u8] {
+        &self.line[self.key.clone()]
     }
+}
+
+/// What is made anew for each pair of lines, kept for its memory.
+#[derive(Default)]
+struct Scratch {
+    fields: [Vec<Range<usize>>; 2],
+    out: Vec<u8>,
 }
 
 struct Side {
@@ -278,50 +283,77 @@ impl Filter for Join {
     }
 
     fn marks(&self, line: &[u8]) -> Vec<Range<usize>> {
-        let fields = self.split(line);
-        fields
-            .get(self.fields[0])
-            .map(|range| range.start as usize..range.end as usize)
-            .into_iter()
-            .collect()
+        let key = self.key(line, 0);
+        if key.is_empty() { Vec::new() } else { vec![key] }
     }
 }
 
 impl Join {
-    fn split(&self, line: &[u8]) -> Vec<Range<u32>> {
-        let mut fields = Vec::new();
+    /// The places of all fields.
+    fn split(&self, line: &[u8], fields: &mut Vec<Range<usize>>) {
+        fields.clear();
         if line.is_empty() {
-            return fields;
+            return;
         }
         match self.separator {
-            Separator::None => fields.push(0..line.len() as u32),
+            Separator::None => fields.push(0..line.len()),
             Separator::Byte(byte) => {
                 let mut start = 0;
                 for at in memchr::memchr_iter(byte, line) {
-                    fields.push(start as u32..at as u32);
+                    fields.push(start..at);
                     start = at + 1;
                 }
-                fields.push(start as u32..line.len() as u32);
+                fields.push(start..line.len());
             }
             Separator::Blanks => {
-                let blank = |byte: &u8| matches!(byte, b' ' | b'\t');
-                let mut at = line.iter().take_while(|byte| blank(byte)).count();
+                let mut at = blanks(line);
                 while at < line.len() {
-                    let end = at + line[at..].iter().take_while(|byte| !blank(byte)).count();
-                    fields.push(at as u32..end as u32);
-                    at = end + line[end..].iter().take_while(|byte| blank(byte)).count();
+                    let end = at + word(&line[at..]);
+                    fields.push(at..end);
+                    at = end + blanks(&line[end..]);
                 }
                 // Blanks at the end end a field and begin an empty one.
-                if !fields.is_empty() && blank(&line[line.len() - 1]) {
-                    fields.push(line.len() as u32..line.len() as u32);
+                if !fields.is_empty() && is_blank(line[line.len() - 1]) {
+                    fields.push(line.len()..line.len());
                 }
             }
         }
-        fields
     }
 
-    fn compare(&self, one: &Row, field: usize, other: &Row, other_field: usize) -> Ordering {
-        let (left, right) = (one.field(field), other.field(other_field));
+    /// The place of the field that file `number` is joined on; empty where there is none.
+    fn key(&self, line: &[u8], number: usize) -> Range<usize> {
+        let field = self.fields[number];
+        match self.separator {
+            Separator::None => {
+                if field == 0 {
+                    0..line.len()
+                } else {
+                    0..0
+                }
+            }
+            Separator::Byte(byte) => {
+                let mut start = 0;
+                for _ in 0..field {
+                    match memchr::memchr(byte, &line[start..]) {
+                        Some(at) => start += at + 1,
+                        None => return 0..0,
+                    }
+                }
+                start..memchr::memchr(byte, &line[start..]).map_or(line.len(), |at| start + at)
+            }
+            Separator::Blanks => {
+                let mut at = blanks(line);
+                for _ in 0..field {
+                    at += word(&line[at..]);
+                    at += blanks(&line[at..]);
+                }
+                at..at + word(&line[at..])
+            }
+        }
+    }
+
+    fn compare(&self, one: &Row, other: &Row) -> Ordering {
+        let (left, right) = (one.key(), other.key());
         if self.ignore_case {
             let fold = u8::to_ascii_lowercase;
             left.iter().map(fold).cmp(right.iter().map(fold))
@@ -331,7 +363,7 @@ impl Join {
     }
 
     fn keys(&self, sides: &[Side], one: usize, other: usize) -> Ordering {
-        self.compare(&sides[0].rows[one], self.fields[0], &sides[1].rows[other], self.fields[1])
+        self.compare(&sides[0].rows[one], &sides[1].rows[other])
     }
 
     /// Reads one more line of a side; false at its end.
@@ -346,14 +378,13 @@ impl Join {
             return Ok(false);
         }
         let line = side.feed.share();
-        let row = Row { fields: self.split(&line), line, id: Some(side.feed.id()) };
+        let row = Row { key: self.key(&line, number), line, id: Some(side.feed.id()) };
         side.line_number += 1;
         let looks = self.check == Check::Always || self.check == Check::WhenItMatters && unpaired;
         if looks
             && !side.out_of_order
             && let Some(previous) = &side.previous
-            && self.compare(previous, self.fields[number], &row, self.fields[number])
-                == Ordering::Greater
+            && self.compare(previous, &row) == Ordering::Greater
         {
             side.out_of_order = true;
             let name = String::from_utf8_lossy(&side.name);
@@ -371,17 +402,21 @@ impl Join {
 
     fn join(&self, io: &mut StageIo<'_>, sides: &mut [Side]) -> Result<(), StageError> {
         let blank = Row::default();
+        let mut scratch = Scratch::default();
+        let scratch = &mut scratch;
         let mut unpaired = false;
         for (number, side) in sides.iter_mut().enumerate() {
             self.more(io, side, number, unpaired)?;
         }
-        let columns: Vec<usize> =
-            sides.iter().map(|side| side.rows.first().map_or(0, |row| row.fields.len())).collect();
+        let columns: Vec<usize> = sides
+            .iter()
+            .map(|side| side.rows.first().map_or(0, |row| self.count(&row.line)))
+            .collect();
         let columns = [columns[0], columns[1]];
         if self.header && sides.iter().any(|side| !side.rows.is_empty()) {
             let heads =
                 [0, 1].map(|number: usize| sides[number].rows.first().unwrap_or(&blank).clone());
-            self.write(io, &heads[0], &heads[1], columns)?;
+            self.write(io, &heads[0], &heads[1], columns, scratch)?;
             for (number, side) in sides.iter_mut().enumerate() {
                 side.previous = None;
                 if !side.rows.is_empty() {
@@ -401,7 +436,7 @@ impl Join {
                 let number = usize::from(order == Ordering::Greater);
                 if self.unpaired[number] {
                     let row = sides[number].rows[0].clone();
-                    self.write_alone(io, &row, number, columns)?;
+                    self.write_alone(io, &row, number, columns, scratch)?;
                 }
                 sides[number].rows.clear();
                 self.more(io, &mut sides[number], number, unpaired)?;
@@ -431,7 +466,13 @@ impl Join {
             if self.pairs {
                 for one in 0..group(0) {
                     for other in 0..group(1) {
-                        self.write(io, &sides[0].rows[one], &sides[1].rows[other], columns)?;
+                        self.write(
+                            io,
+                            &sides[0].rows[one],
+                            &sides[1].rows[other],
+                            columns,
+                            scratch,
+                        )?;
                     }
                     io.check_cancel()?;
                 }
@@ -441,7 +482,11 @@ impl Join {
                 sides[number].rows.drain(..done);
             }
         }
-        self.rest(io, sides, unpaired, columns)
+        self.rest(io, sides, unpaired, columns, scratch)?;
+        if !io.keeps_origins() {
+            io.out().put(&scratch.out, Origin::None)?;
+        }
+        Ok(())
     }
 
     /// Writes what is left of the longer side, and looks whether the rest is in order.
@@ -451,6 +496,7 @@ impl Join {
         sides: &mut [Side],
         unpaired: bool,
         columns: [usize; 2],
+        scratch: &mut Scratch,
     ) -> Result<(), StageError> {
         let looks = self.check != Check::Never && !sides.iter().all(|side| side.out_of_order);
         let mut unpaired = unpaired;
@@ -461,7 +507,7 @@ impl Join {
             }
             if self.unpaired[number] {
                 let row = sides[number].rows[0].clone();
-                self.write_alone(io, &row, number, columns)?;
+                self.write_alone(io, &row, number, columns, scratch)?;
             }
             unpaired |= both[1 - number];
             loop {
@@ -471,7 +517,7 @@ impl Join {
                 }
                 if self.unpaired[number] {
                     let row = sides[number].rows[0].clone();
-                    self.write_alone(io, &row, number, columns)?;
+                    self.write_alone(io, &row, number, columns, scratch)?;
                 } else if sides[number].out_of_order {
                     break;
                 }
@@ -486,12 +532,13 @@ impl Join {
         row: &Row,
         number: usize,
         columns: [usize; 2],
+        scratch: &mut Scratch,
     ) -> Result<(), StageError> {
         let blank = Row::default();
         if number == 0 {
-            self.write(io, row, &blank, columns)
+            self.write(io, row, &blank, columns, scratch)
         } else {
-            self.write(io, &blank, row, columns)
+            self.write(io, &blank, row, columns, scratch)
         }
     }
 
@@ -501,47 +548,80 @@ impl Join {
         one: &Row,
         other: &Row,
         columns: [usize; 2],
+        scratch: &mut Scratch,
     ) -> Result<(), StageError> {
-        let mut whole = Vec::with_capacity(one.line.len() + other.line.len() + 1);
         let between = match self.separator {
             Separator::Byte(byte) => byte,
             Separator::None => b'\n',
             Separator::Blanks => b' ',
         };
+        let Scratch { fields, out } = scratch;
         let rows = [one, other];
+        for (row, fields) in rows.iter().zip(fields.iter_mut()) {
+            self.split(&row.line, fields);
+        }
+        let traced = io.keeps_origins();
+        if traced {
+            out.clear();
+        }
         // A row without a number stands for a line that is missing.
         let keyed = usize::from(one.id.is_none());
-        let key = (rows[keyed], self.fields[keyed]);
         let mut first = true;
-        let mut put = |row: &Row, field: usize| {
+        let mut put = |file: usize, field: usize| {
             if !std::mem::take(&mut first) {
-                whole.push(between);
+                out.push(between);
             }
-            match (row.field(field), &self.filler) {
-                (b"", Some(filler)) => whole.extend_from_slice(filler),
-                (value, _) => whole.extend_from_slice(value),
+            let value =
+                fields[file].get(field).map_or(&b""[..], |range| &rows[file].line[range.clone()]);
+            match (value, &self.filler) {
+                (b"", Some(filler)) => out.extend_from_slice(filler),
+                (value, _) => out.extend_from_slice(value),
             }
         };
         if self.picked.is_empty() {
-            put(key.0, key.1);
-            for (number, row) in rows.iter().enumerate() {
-                let count = if self.auto { columns[number] } else { row.fields.len() };
-                for field in (0..count).filter(|field| *field != self.fields[number]) {
-                    put(row, field);
+            put(keyed, self.fields[keyed]);
+            for file in 0..2 {
+                let count = if self.auto { columns[file] } else { fields[file].len() };
+                for field in (0..count).filter(|field| *field != self.fields[file]) {
+                    put(file, field);
                 }
             }
         } else {
             for picked in &self.picked {
                 match *picked {
-                    Picked::Key => put(key.0, key.1),
-                    Picked::Field(file, field) => put(rows[file], field),
+                    Picked::Key => put(keyed, self.fields[keyed]),
+                    Picked::Field(file, field) => put(file, field),
                 }
             }
         }
-        let ids: Vec<LineId> = [one.id, other.id].into_iter().flatten().collect();
-        io.out().line(&whole, Origin::List(&ids))?;
+        out.push(b'\n');
+        if traced {
+            let ids: Vec<LineId> = [one.id, other.id].into_iter().flatten().collect();
+            io.out().put(out, Origin::List(&ids))?;
+        } else if out.len() >= stream::BLOCK_SIZE {
+            io.out().put(out, Origin::None)?;
+            out.clear();
+        }
         Ok(())
     }
+
+    fn count(&self, line: &[u8]) -> usize {
+        let mut fields = Vec::new();
+        self.split(line, &mut fields);
+        fields.len()
+    }
+}
+
+fn is_blank(byte: u8) -> bool {
+    matches!(byte, b' ' | b'\t')
+}
+
+fn blanks(text: &[u8]) -> usize {
+    text.iter().take_while(|byte| is_blank(**byte)).count()
+}
+
+fn word(text: &[u8]) -> usize {
+    text.iter().take_while(|byte| !is_blank(**byte)).count()
 }
 
 fn group_length(side: &Side, ended: bool) -> usize {

@@ -25,6 +25,7 @@ mod grouped;
 mod held;
 mod keys;
 mod merge;
+mod numbers;
 mod runs;
 
 use counted::CountedLines;
@@ -592,7 +593,17 @@ impl Sort {
             None => held.entries(processors),
         };
         let all: usize = entries.iter().map(Vec::len).sum();
-        let sorted: Box<dyn Iterator<Item = Entry> + '_> = if let Some(grouping) = grouping {
+        let (entries, by_number) = if order.by_one_number() && !traced {
+            match numbers::sorted(entries, &held, order, parts, skip, processors) {
+                Ok(sorted) => (Vec::new(), Some(sorted)),
+                Err(entries) => (entries, None),
+            }
+        } else {
+            (entries, None)
+        };
+        let sorted: Box<dyn Iterator<Item = Entry> + '_> = if let Some(parts) = by_number {
+            Box::new(parts.into_iter().flatten())
+        } else if let Some(grouping) = grouping {
             Box::new(grouping.sorted(&held, order).into_iter())
         } else if order.plain && (!traced || all <= AT_ONCE) {
             let mut dealt = deep::deal(entries, &held, order, parts);

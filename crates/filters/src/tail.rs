@@ -211,17 +211,20 @@ fn from_byte(io: &mut StageIo<'_>, input: &mut Input, number: u64) -> Result<(),
     Ok(())
 }
 
-/// Memory: the part kept, rounded up to whole blocks.
+/// Memory: a block of a file; of other inputs the part kept, rounded up to whole blocks.
 fn last_part(io: &mut StageIo<'_>, input: &mut Input, amount: Amount) -> Result<(), InputTrouble> {
     if amount.number == 0 {
         // Still read to the end: a writer must not see a closed pipe.
         while input.next_block()?.is_some() {}
         return Ok(());
     }
-    if amount.bytes {
-        input.seek_last(Part::Bytes(amount.number))?;
-    } else {
-        input.seek_last(Part::Lines(amount.number))?;
+    let wanted = if amount.bytes { Part::Bytes(amount.number) } else { Part::Lines(amount.number) };
+    if input.seek_last(wanted)? {
+        // What is left is just what is wanted.
+        while let Some(block) = input.next_block()? {
+            io.out().pass(block.bytes, block.first)?;
+        }
+        return Ok(());
     }
     let mut held: VecDeque<(Lines, u64)> = VecDeque::new();
     let (mut held_size, mut held_bytes) = (0, 0);

@@ -11,6 +11,7 @@
 //! ends, so one search may run over a whole block of lines.
 
 mod bracket;
+mod folded;
 mod glob;
 mod matcher;
 mod parser;

@@ -7,6 +7,7 @@ use regex_automata::util::pool::Pool;
 use regex_automata::{Anchored, Input, MatchKind, meta};
 use regex_syntax::hir::{Hir, HirKind, Look};
 
+use crate::folded::Folded;
 use crate::program::Program;
 use crate::tree::Node;
 use crate::{Captures, Options, PatternError, PatternErrorKind, Syntax, TooManySteps, parser};
@@ -25,6 +26,8 @@ pub struct Pattern {
     search: meta::Regex,
     /// Where `search` finds only candidates: what a line must truly match.
     verify: Option<meta::Regex>,
+    /// A piece that every match holds, where case does not count.
+    folded: Option<Folded>,
     /// True where there are back-references: only the program tells.
     back_references: bool,
     literal_length: Option<usize>,
@@ -102,6 +105,10 @@ impl Pattern {
             HirKind::Literal(literal) if !back_references => Some(literal.0.len()),
             _ => None,
         };
+        let folded = match texts {
+            [only] if options.ignore_case => Folded::new(only, syntax == Syntax::Fixed),
+            _ => None,
+        };
         let pattern = Self {
             node,
             groups: groups.len() as u32,
@@ -111,6 +118,7 @@ impl Pattern {
             verify,
             back_references,
             literal_length,
+            folded,
             longest: OnceLock::new(),
             program: OnceLock::new(),
             capturing: OnceLock::new(),
@@ -167,12 +175,15 @@ impl Pattern {
     /// [`Pattern::candidates_only`] says so.
     #[inline]
     pub fn find_candidate(&self, block: &[u8], from: usize) -> Option<usize> {
+        if let Some(folded) = &self.folded {
+            return folded.find(block, from);
+        }
         self.search.search_half(&Input::new(block).range(from..)).map(|found| found.offset())
     }
 
     /// True when [`Pattern::find_candidate`] may point at a line without a match.
     pub fn candidates_only(&self) -> bool {
-        self.verify.is_some() || self.back_references
+        self.verify.is_some() || self.back_references || self.folded.is_some()
     }
 
     /// The leftmost match that begins at or after `from`, and of those that begin there the

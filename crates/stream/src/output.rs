@@ -17,12 +17,20 @@ pub struct Output {
     block_size: usize,
     origins: Option<Arc<Mutex<OriginStore>>>,
     at_line_start: bool,
+    eager: bool,
 }
 
 impl Output {
     /// Writes to `sink`, keeping origins where a store is given.
     pub fn new(sink: Arc<dyn Sink>, origins: Option<Arc<Mutex<OriginStore>>>) -> Self {
-        Self { sink, buffer: Vec::new(), block_size: BLOCK_SIZE, origins, at_line_start: true }
+        Self {
+            sink,
+            buffer: Vec::new(),
+            block_size: BLOCK_SIZE,
+            origins,
+            at_line_start: true,
+            eager: false,
+        }
     }
 
     /// Sets the size at which blocks are flushed (tests use tiny ones).
@@ -30,6 +38,19 @@ impl Output {
     pub fn with_block_size(mut self, bytes: usize) -> Self {
         self.block_size = bytes.max(1);
         self
+    }
+
+    /// Hands on what is written at once, for streams that go on for ever and are watched.
+    #[must_use]
+    pub fn eager(mut self, eager: bool) -> Self {
+        self.eager = eager;
+        self
+    }
+
+    /// True where somebody watches; see [`Output::eager`]. Nothing should then wait for more
+    /// input than it needs.
+    pub fn is_eager(&self) -> bool {
+        self.eager
     }
 
     /// True when this run keeps origins: worth the work of finding line numbers.
@@ -70,6 +91,7 @@ impl Output {
 
     #[inline]
     fn append(&mut self, mut bytes: &[u8]) -> Result<(), WriteError> {
+        let ends_line = bytes.last() == Some(&b'\n');
         while self.buffer.len() + bytes.len() >= self.block_size {
             let (head, tail) =
                 bytes.split_at(self.block_size.saturating_sub(self.buffer.len()).min(bytes.len()));
@@ -81,6 +103,9 @@ impl Output {
             self.buffer.reserve_exact(self.block_size);
         }
         self.buffer.extend_from_slice(bytes);
+        if self.eager && ends_line {
+            return self.flush();
+        }
         Ok(())
     }
 

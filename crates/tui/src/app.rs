@@ -314,6 +314,11 @@ impl App {
         if self.writing { self.workbench.writing_progress() } else { self.workbench.progress() }
     }
 
+    /// A file is followed, and the screen with it.
+    pub fn is_following(&self) -> bool {
+        self.workbench.is_following()
+    }
+
     /// The result on screen is not that of the text.
     pub fn is_stale(&self) -> bool {
         self.preview.as_ref().is_some_and(|preview| preview.text != self.editor.text())

@@ -256,7 +256,7 @@ proptest! {
         let preview = bench.run(&line);
         let shown = text_of(&preview, stages.len());
         let mut variables = Variables::default();
-        engine::run_script(&format!("{line} > {}", out.display()), &mut variables).unwrap();
+        engine::run_script(&format!("{line} > {}", out.display()), &mut variables, &stream::Cancel::default()).unwrap();
         prop_assert_eq!(shown, std::fs::read_to_string(&out).unwrap());
         for (number, stage) in preview.stages.iter().enumerate() {
             prop_assert_eq!(stage.origins.lock().unwrap().lines(), stage.out.lines(), "{}", number);

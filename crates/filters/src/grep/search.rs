@@ -6,7 +6,7 @@ use std::ops::Range;
 use bytes::Bytes;
 use memchr::{memchr, memchr_iter, memrchr};
 use pattern::{Pattern, TooManySteps};
-use stream::{Input, InputTrouble, LineId, Lines, Origin, StageError};
+use stream::{Input, InputTrouble, LineId, Lines, Origin, ReadError, StageError};
 
 use super::Settings;
 use super::sheet::Sheet;
@@ -100,7 +100,9 @@ impl Search {
         }
         // With NUL as the end of lines another byte would have to be the sign of binary data.
         let sign = if settings.zero { None } else { Some(0) };
-        let probed = settings.binary != Binary::AsText;
+        // Where somebody watches the first line must not wait for the probe; broken lines are then
+        // found one by one.
+        let probed = settings.binary != Binary::AsText && !sheet.is_watched();
         let binary = probed
             && sign.is_some_and(|sign| {
                 input.peek(BINARY_PROBE).is_ok_and(|start| memchr(sign, start).is_some())
@@ -123,8 +125,18 @@ impl Search {
             offset: 0,
             around: Around::default(),
         };
+        // What was found before an input fails still counts.
+        let mut failed = None;
         while !progress.done {
-            let Some(lines) = input.next_lines()? else { break };
+            let lines = match input.next_lines() {
+                Ok(Some(lines)) => lines,
+                Ok(None) => break,
+                Err(ReadError::Cancelled) => return Err(ReadError::Cancelled.into()),
+                Err(error) => {
+                    failed = Some(error);
+                    break;
+                }
+            };
             self.block(sheet, &lines, &mut progress, used)?;
             progress.offset += lines.bytes.len() as u64;
         }
@@ -152,7 +164,10 @@ impl Search {
             Listing::FilesWithout if !any => self.write_name(sheet, shown, origin)?,
             _ => {}
         }
-        Ok(any)
+        match failed {
+            Some(error) => Err(error.into()),
+            None => Ok(any),
+        }
     }
 
     fn write_name(

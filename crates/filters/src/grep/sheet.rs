@@ -49,6 +49,14 @@ impl Sheet<'_, '_> {
         }
     }
 
+    /// True where lines must not wait for others.
+    pub(super) fn is_watched(&mut self) -> bool {
+        match self {
+            Self::Stage(io) => io.out().is_eager(),
+            Self::Kept(_) => false,
+        }
+    }
+
     pub(super) fn keeps_origins(&mut self) -> bool {
         match self {
             Self::Stage(io) => io.keeps_origins(),

@@ -41,6 +41,11 @@ impl<'t> Number<'t> {
             .then_with(|| self.fraction.cmp(other.fraction))
     }
 
+    /// The prefix, where it tells this number from every other.
+    pub(super) fn exact(&self) -> Option<u64> {
+        (self.whole.len() <= 12 && self.fraction.len() <= 6).then(|| self.prefix())
+    }
+
     /// Orders as the number does, as far as 12 digits before and 6 behind the point tell.
     pub(super) fn prefix(&self) -> u64 {
         const ABOVE: u64 = (1 << 63) - 1;

@@ -194,6 +194,41 @@ impl Order {
         })
     }
 
+    /// The order of lines whose keys are equal: the whole lines.
+    pub(super) fn last_resort(&self) -> Self {
+        Self {
+            keys: vec![Key {
+                how: How { reverse: self.reverse, ..How::default() },
+                ..Key::default()
+            }],
+            separator: None,
+            reverse: self.reverse,
+            stable: false,
+            unique: false,
+            plain: true,
+            zero: false,
+            seed: 0,
+        }
+    }
+
+    /// True where the only key is a number; see [`Order::exact_prefix`].
+    pub(super) fn by_one_number(&self) -> bool {
+        self.keys.len() == 1 && self.keys[0].how.kind == Kind::Numeric && !self.zero
+    }
+
+    /// As [`Order::prefix`], where the numbers say all there is to say about the key.
+    pub(super) fn exact_prefix(&self, line: &[u8]) -> Option<u64> {
+        let key = &self.keys[0];
+        let number = Number::parse(&line[key.range(line, self.separator)]);
+        let prefix = number.exact()?;
+        Some(if key.how.reverse { !prefix } else { prefix })
+    }
+
+    /// True where lines with equal keys keep their order.
+    pub(super) fn keeps_equal(&self) -> bool {
+        self.stable || self.unique
+    }
+
     /// True where the order is by chance, and so needs a seed.
     pub(super) fn is_random(&self) -> bool {
         self.keys.iter().any(|key| key.how.kind == Kind::Random)

@@ -113,6 +113,11 @@ impl App {
             KeyCode::End => self.select(Place::Stage(self.stage_count().saturating_sub(1))),
             KeyCode::Tab => self.focus = Focus::Lens,
             KeyCode::Esc if self.writing => self.cancel_writing(),
+            KeyCode::Esc if self.workbench.is_following() => {
+                self.workbench.stop_following();
+                self.message =
+                    Some("no longer followed; a change of the text starts anew".to_owned());
+            }
             KeyCode::Esc => self.message = None,
             _ => return false,
         }

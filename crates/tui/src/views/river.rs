@@ -271,6 +271,11 @@ fn source_words(app: &App, preview: &Preview) -> (String, String) {
     };
     let more =
         if inputs.len() > 1 { format!(" and {} more", inputs.len() - 1) } else { String::new() };
+    if preview.stages[0].follows {
+        let words =
+            if app.is_following() { "followed as it grows" } else { "followed until stopped" };
+        return (format!("{name}{more}"), words.to_owned());
+    }
     let Some(sampled) = inputs.first().and_then(|input| input.sampled.as_ref()) else {
         return (format!("{name}{more}"), String::new());
     };
@@ -291,6 +296,10 @@ fn source_words(app: &App, preview: &Preview) -> (String, String) {
 }
 
 fn footer(app: &App, preview: &Preview) -> String {
+    if app.is_following() {
+        let lines = preview.stages.first().map_or(0, |stage| stage.out.lines());
+        return format!("following · {} lines so far · Esc stops", grouped(lines));
+    }
     if app.waiting.is_some() {
         let progress = app.progress();
         let lines: u64 = progress.first().map_or(0, |stage| stage.lines_in.max(stage.lines_out));

@@ -4,4 +4,5 @@
 
 mod bench;
 mod command_line;
+mod standing_alone;
 mod tmux;

@@ -1,0 +1,96 @@
+//! A stage that follows files, run for the Bench: it goes on in the background, and every preview
+//! takes what it has written so far.
+
+use std::sync::Arc;
+
+use stream::{Block, Cancel, Sink, StageMeter, WriteError};
+
+use crate::kept::Kept;
+use crate::plan::StagePlan;
+use crate::stage::{Connections, run_native};
+use crate::world::RealWorld;
+
+/// Bytes kept of what a followed file gets. Beyond that the stage ends.
+const LIVE_LIMIT: u64 = 1 << 30;
+
+/// A stage that runs on in the background.
+pub(crate) struct Live {
+    key: Vec<u8>,
+    pub(crate) kept: Arc<Kept>,
+    pub(crate) messages: Arc<Kept>,
+    cancel: Cancel,
+}
+
+impl Live {
+    /// Starts a stage; `arrived` is called whenever it wrote something.
+    ///
+    /// # Errors
+    /// When no thread can be started.
+    pub(crate) fn start(
+        stage: &StagePlan,
+        arrived: impl Fn() + Send + Sync + 'static,
+    ) -> std::io::Result<Self> {
+        let live = Self {
+            key: stage.key(),
+            kept: Arc::default(),
+            messages: Arc::default(),
+            cancel: Cancel::default(),
+        };
+        let arrived = Arc::new(arrived);
+        let sink = |kept: &Arc<Kept>| -> Arc<dyn Sink> {
+            Arc::new(LiveSink { kept: kept.clone(), arrived: arrived.clone() })
+        };
+        let connections = Connections {
+            stdin: None,
+            stdout: sink(&live.kept),
+            stderr: sink(&live.messages),
+            origins: None,
+            eager: true,
+        };
+        let (stage, cancel, kept) = (stage.clone(), live.cancel.clone(), live.kept.clone());
+        std::thread::Builder::new().name("live".to_owned()).spawn(move || {
+            let meter = Arc::new(StageMeter::default());
+            run_native(&stage, connections, &RealWorld, &meter, &cancel);
+            kept.end();
+            arrived();
+        })?;
+        Ok(live)
+    }
+
+    /// True when this is what `stage` would run.
+    pub(crate) fn is_of(&self, stage: &StagePlan) -> bool {
+        self.key == stage.key()
+    }
+
+    /// True as long as more may come.
+    pub(crate) fn runs(&self) -> bool {
+        !self.cancel.is_cancelled() && !self.kept.has_ended()
+    }
+
+    /// Ends the stage; what it has written stays.
+    pub(crate) fn stop(&self) {
+        self.cancel.cancel();
+    }
+}
+
+impl Drop for Live {
+    fn drop(&mut self) {
+        self.stop();
+    }
+}
+
+struct LiveSink<F> {
+    kept: Arc<Kept>,
+    arrived: Arc<F>,
+}
+
+impl<F: Fn() + Send + Sync> Sink for LiveSink<F> {
+    fn write(&self, block: Block) -> Result<(), WriteError> {
+        if self.kept.bytes() >= LIVE_LIMIT {
+            return Err(WriteError::Closed);
+        }
+        self.kept.append(&block)?;
+        (self.arrived)();
+        Ok(())
+    }
+}
