@@ -83,6 +83,8 @@ fn units(word: &Word, variables: &Variables, world: &dyn World) -> Vec<Unit> {
                 let home = home.unwrap_or_else(|| b"~".to_vec());
                 units.extend(home.into_iter().map(|byte| Unit::Byte(byte, true, false)));
             }
+            // A word of its own, which the plan gives a name.
+            Part::Substituted(_) => {}
         }
     }
     units
@@ -120,7 +122,7 @@ fn double_quoted(inner: &[Part], variables: &Variables, world: &dyn World, units
                     units.extend(value.iter().map(|&byte| Unit::Byte(byte, true, false)));
                 }
             }
-            Part::Single(_) | Part::Double(_) | Part::Home => {}
+            Part::Single(_) | Part::Double(_) | Part::Home | Part::Substituted(_) => {}
         }
     }
 }

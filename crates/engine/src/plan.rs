@@ -83,6 +83,8 @@ pub struct StagePlan {
     pub assignments: Vec<(String, Vec<u8>)>,
     /// Redirections, in order.
     pub targets: Vec<Target>,
+    /// Pipelines that stand in the place of files, with the names the arguments have for them.
+    pub substitutions: Vec<(Vec<u8>, Plan)>,
     /// The stage in the text.
     pub span: Span,
     /// The text of the stage that is switched off here.
@@ -154,6 +156,13 @@ impl Plan {
     /// The first argument a filter cannot work with, at its place in `text`.
     pub fn check(&self, text: &str) -> Result<(), PlanError> {
         for stage in &self.stages {
+            for (_, plan) in &stage.substitutions {
+                plan.check(text)?;
+            }
+            if let (StageKind::Host(_), false) = (&stage.kind, stage.substitutions.is_empty()) {
+                let message = "<( … ) is supported for filters, not for programs".to_owned();
+                return Err(PlanError { message, span: stage.span });
+            }
             if let StageKind::Host(name) = &stage.kind
                 && !is_program(name)
             {
@@ -213,7 +222,16 @@ fn stage(
 ) -> Result<StagePlan, PlanError> {
     let mut words = Vec::new();
     let mut spans = Vec::new();
+    let mut substitutions = Vec::new();
     for word in &command.words {
+        if let [shell::Part::Substituted(pipeline)] = &word.parts[..] {
+            // The names that shells give them.
+            let name = format!("/dev/fd/{}", 63 - substitutions.len() % 50).into_bytes();
+            substitutions.push((name.clone(), Plan::new(pipeline, variables, world)?));
+            words.push(name);
+            spans.push(word.span);
+            continue;
+        }
         for field in expand::fields(word, variables, world) {
             words.push(field);
             spans.push(word.span);
@@ -274,6 +292,7 @@ fn stage(
         argument_spans: spans.split_off(drop_name),
         assignments,
         targets,
+        substitutions,
         span: command.span,
         off: command.off,
     })
@@ -297,6 +316,7 @@ impl StagePlan {
             argument_spans: Vec::new(),
             assignments,
             targets: Vec::new(),
+            substitutions: Vec::new(),
             span: Span::new(0, 0),
             off: None,
         }
@@ -345,6 +365,12 @@ impl StagePlan {
             key.extend_from_slice(name.as_bytes());
             key.push(b'=');
             key.extend_from_slice(value);
+        }
+        for (_, plan) in &self.substitutions {
+            for stage in &plan.stages {
+                key.extend_from_slice(b"\0(");
+                key.extend_from_slice(&stage.key());
+            }
         }
         for target in &self.targets {
             key.extend_from_slice(format!("\0>{}{:?}", target.descriptor, target.kind).as_bytes());

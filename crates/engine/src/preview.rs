@@ -279,6 +279,8 @@ impl Sink for Messages {
 
 /// A stage that is about to run.
 struct Build {
+    /// What substituted pipelines wrote, by their names.
+    substituted: Mutex<Vec<(Vec<u8>, Arc<Kept>)>>,
     kept: Arc<Kept>,
     origins: Arc<Mutex<OriginStore>>,
     messages: Arc<Messages>,
@@ -330,9 +332,30 @@ impl Surroundings for Sampling<'_> {
         Some(self.builds[number].origins.clone())
     }
 
+    fn substituted(&self, number: usize, name: &[u8], sink: Arc<dyn Sink>) -> Arc<dyn Sink> {
+        let kept: Arc<Kept> = Arc::default();
+        let mut all =
+            self.builds[number].substituted.lock().unwrap_or_else(PoisonError::into_inner);
+        all.push((name.to_owned(), kept.clone()));
+        Arc::new(Tee { kept, next: sink })
+    }
+
     fn refusal(&self, _number: usize, stage: &StagePlan) -> Option<String> {
         (!self.allowed.contains(&stage.key()))
             .then(|| "a program of this machine, not started here without your consent".to_owned())
+    }
+}
+
+/// Keeps what passes.
+struct Tee {
+    kept: Arc<Kept>,
+    next: Arc<dyn Sink>,
+}
+
+impl Sink for Tee {
+    fn write(&self, block: Block) -> Result<(), WriteError> {
+        self.kept.append(&block)?;
+        self.next.write(block)
     }
 }
 
@@ -379,6 +402,7 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         .stages
         .iter()
         .map(|_| Build {
+            substituted: Mutex::default(),
             kept: Arc::default(),
             origins: Arc::default(),
             messages: Arc::default(),
@@ -507,7 +531,14 @@ fn finish(
         TargetKind::Read(path) => Some(path.clone()),
         _ => None,
     });
+    let substituted = build.substituted.into_inner().unwrap_or_else(PoisonError::into_inner);
     let from_file = |path: &Path, name: InputName| {
+        use std::os::unix::ffi::OsStrExt;
+        let inner = substituted.iter().find(|(name, _)| name == path.as_os_str().as_bytes());
+        if let Some((_, kept)) = inner {
+            kept.end();
+            return InputRecord { name, kept: kept.clone(), sampled: None };
+        }
         let sampled = task.world.sampled(path);
         let pending = task.world.pending.lock().unwrap_or_else(PoisonError::into_inner);
         let overlay = pending.iter().rev().find(|file| file.path == path);
@@ -553,9 +584,10 @@ fn finish(
         None => Ending::Finished,
     };
     let pending = task.world.pending.lock().unwrap_or_else(PoisonError::into_inner);
-    let pending: Vec<PendingFile> = plan
-        .written()
-        .filter_map(|(path, ..)| pending.iter().rev().find(|file| file.path == path).cloned())
+    let by_redirection = plan.written().map(|(path, ..)| path);
+    let pending: Vec<PendingFile> = by_redirection
+        .chain(outcome.written.iter().map(PathBuf::as_path))
+        .filter_map(|path| pending.iter().rev().find(|file| file.path == path).cloned())
         .collect();
     for file in &pending {
         file.kept.end();

@@ -1,11 +1,13 @@
 //! Runs the stages of one pipeline at the same time.
 
-use std::sync::{Arc, Mutex};
+use std::os::unix::ffi::OsStrExt;
+use std::path::Path;
+use std::sync::{Arc, Mutex, PoisonError};
 use std::thread::{Scope, ScopedJoinHandle};
 
 use stream::{
-    Block, Cancel, ExitStatus, OriginStore, Sink, Source, StageMeter, World, WriteError, WriteMode,
-    describe,
+    Block, Cancel, ExitStatus, Job, JobEnd, Machine, OriginStore, Replacement, Sink, Source,
+    StageMeter, World, WriteError, WriteMode, describe,
 };
 
 use crate::host::{Inherited, run_host};
@@ -34,6 +36,11 @@ pub(crate) trait Surroundings: Sync {
     /// What stage `number` has written already, in a run of its own that goes on.
     fn written(&self, _number: usize) -> Option<Box<dyn Source>> {
         None
+    }
+    /// What `sink`, which takes what the pipeline called `name` in stage `number` writes, is on
+    /// its way to.
+    fn substituted(&self, _number: usize, _name: &[u8], sink: Arc<dyn Sink>) -> Arc<dyn Sink> {
+        sink
     }
     /// Why stage `number`, a program of the machine, may not be started.
     fn refusal(&self, _number: usize, _stage: &StagePlan) -> Option<String> {
@@ -110,9 +117,13 @@ fn start<'s, 'e: 's>(
             return copy(source, connections, meter, cancel);
         }
         match &plan.kind {
-            StageKind::Native(_) => {
+            StageKind::Native(_) if plan.substitutions.is_empty() => {
                 run_native(plan, connections, surroundings.world(), meter, cancel)
             }
+            StageKind::Native(_) => {
+                with_substitutions(number, plan, connections, surroundings, meter, cancel)
+            }
+            // A plan that was checked has none of these with substitutions.
             StageKind::Host(_) => match surroundings.refusal(number, plan) {
                 None => run_host(plan, connections, inherited, meter, cancel),
                 Some(reason) => {
@@ -125,6 +136,107 @@ fn start<'s, 'e: 's>(
             StageKind::Nothing => StageOutcome::of(ExitStatus::SUCCESS),
         }
     })
+}
+
+/// Runs a filter some of whose operands are what other pipelines write.
+fn with_substitutions(
+    number: usize,
+    plan: &StagePlan,
+    connections: Connections,
+    surroundings: &dyn Surroundings,
+    meter: &Arc<StageMeter>,
+    cancel: &Cancel,
+) -> StageOutcome {
+    std::thread::scope(|scope| {
+        let mut readers = Vec::new();
+        for (name, inner) in &plan.substitutions {
+            let inner_meters: Vec<Arc<StageMeter>> =
+                inner.stages.iter().map(|_| Arc::default()).collect();
+            let last = inner_meters.last().cloned().unwrap_or_default();
+            let (writer, reader) = link(cancel, last, meter.clone());
+            readers.push((name.clone(), Box::new(reader) as Box<dyn Source>));
+            let errors = connections.stderr.clone();
+            scope.spawn(move || {
+                let out = surroundings.substituted(number, name, Arc::new(writer));
+                let inside = Inside { outer: surroundings, number, out, errors };
+                run_pipeline(inner, &inside, &inner_meters, cancel);
+            });
+        }
+        let world = WithReaders { inner: surroundings.world(), readers: Mutex::new(readers) };
+        run_native(plan, connections, &world, meter, cancel)
+        // Readers nobody opened close here, and their writers end.
+    })
+}
+
+/// What stands around a pipeline inside a stage.
+struct Inside<'o> {
+    outer: &'o dyn Surroundings,
+    number: usize,
+    out: Arc<dyn Sink>,
+    errors: Arc<dyn Sink>,
+}
+
+impl Surroundings for Inside<'_> {
+    fn world(&self) -> &dyn World {
+        self.outer.world()
+    }
+
+    fn first_input(&self) -> Option<Box<dyn Source>> {
+        None
+    }
+
+    fn last_output(&self) -> Arc<dyn Sink> {
+        self.out.clone()
+    }
+
+    fn errors(&self, _number: usize) -> Arc<dyn Sink> {
+        self.errors.clone()
+    }
+
+    fn refusal(&self, _number: usize, stage: &StagePlan) -> Option<String> {
+        self.outer.refusal(self.number, stage)
+    }
+}
+
+/// A world in which some names are links, each to be read once.
+struct WithReaders<'w> {
+    inner: &'w dyn World,
+    readers: Mutex<Vec<(Vec<u8>, Box<dyn Source>)>>,
+}
+
+impl World for WithReaders<'_> {
+    fn read(&self, path: &Path) -> std::io::Result<Box<dyn Source>> {
+        let mut readers = self.readers.lock().unwrap_or_else(PoisonError::into_inner);
+        let found = readers.iter().position(|(name, _)| name == path.as_os_str().as_bytes());
+        match found {
+            Some(at) => Ok(readers.swap_remove(at).1),
+            None => self.inner.read(path),
+        }
+    }
+
+    fn write(&self, path: &Path, mode: WriteMode) -> std::io::Result<Arc<dyn Sink>> {
+        self.inner.write(path, mode)
+    }
+
+    fn replace(&self, path: &Path) -> std::io::Result<Box<dyn Replacement>> {
+        self.inner.replace(path)
+    }
+
+    fn remove(&self, path: &Path) -> std::io::Result<()> {
+        self.inner.remove(path)
+    }
+
+    fn run(&self, job: Job<'_>) -> JobEnd {
+        self.inner.run(job)
+    }
+
+    fn is_live(&self) -> bool {
+        self.inner.is_live()
+    }
+
+    fn machine(&self) -> &dyn Machine {
+        self.inner.machine()
+    }
 }
 
 /// Passes on what a stage has written elsewhere.

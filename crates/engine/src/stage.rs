@@ -2,7 +2,8 @@
 
 use std::os::unix::ffi::OsStringExt;
 use std::panic::AssertUnwindSafe;
-use std::sync::{Arc, Mutex};
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Instant;
 
 use rustix::time::{ClockId, clock_gettime};
@@ -32,6 +33,8 @@ pub(crate) struct StageOutcome {
     pub(crate) cancelled: bool,
     pub(crate) closed: bool,
     pub(crate) panicked: bool,
+    /// Files the filter wrote itself, not by redirection.
+    pub(crate) written: Vec<PathBuf>,
     /// The signal that ended a program.
     pub(crate) signal: Option<u8>,
     /// Why a program was never started.
@@ -46,6 +49,7 @@ impl StageOutcome {
             cancelled: false,
             closed: false,
             panicked: false,
+            written: Vec::new(),
             signal: None,
             unstarted: None,
         }
@@ -68,7 +72,7 @@ struct ThreadClock<'m> {
 impl ThreadClock<'_> {
     fn look(&self) {
         let now = thread_time();
-        let mut seen = self.seen.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        let mut seen = self.seen.lock().unwrap_or_else(PoisonError::into_inner);
         self.meter.add_processor(now.saturating_sub(*seen));
         *seen = now;
         self.meter.set_elapsed(self.started.elapsed().as_nanos() as u64);
@@ -92,6 +96,7 @@ pub(crate) fn run_native(
         meter: meter.clone(),
         cancel: cancel.clone(),
         assignments: &plan.assignments,
+        written: Mutex::default(),
     };
     let out: Arc<dyn Sink> =
         Arc::new(MeteredSink { inner: stdout, meter: meter.clone(), cancel: cancel.clone() });
@@ -145,6 +150,7 @@ pub(crate) fn run_native(
     }
     outcome.inputs = io.inputs().to_vec();
     drop(io);
+    outcome.written = world.written.into_inner().unwrap_or_else(PoisonError::into_inner);
     clock.look();
     outcome
 }
@@ -252,9 +258,17 @@ struct StageWorld<'w> {
     cancel: Cancel,
     /// `NAME=value` before the stage.
     assignments: &'w [(String, Vec<u8>)],
+    written: Mutex<Vec<PathBuf>>,
 }
 
 impl StageWorld<'_> {
+    fn note_written(&self, path: &Path) {
+        let mut written = self.written.lock().unwrap_or_else(PoisonError::into_inner);
+        if !written.iter().any(|known| known == path) {
+            written.push(path.to_owned());
+        }
+    }
+
     fn metered(&self, inner: Box<dyn Source>) -> Box<dyn Source> {
         let (meter, cancel) = (self.meter.clone(), self.cancel.clone());
         Box::new(MeteredSource { inner, meter, cancel, open: false, ends: true })
@@ -262,19 +276,23 @@ impl StageWorld<'_> {
 }
 
 impl World for StageWorld<'_> {
-    fn read(&self, path: &std::path::Path) -> std::io::Result<Box<dyn Source>> {
+    fn read(&self, path: &Path) -> std::io::Result<Box<dyn Source>> {
         self.inner.read(path).map(|source| self.metered(source))
     }
 
-    fn write(&self, path: &std::path::Path, mode: WriteMode) -> std::io::Result<Arc<dyn Sink>> {
-        self.inner.write(path, mode)
+    fn write(&self, path: &Path, mode: WriteMode) -> std::io::Result<Arc<dyn Sink>> {
+        let sink = self.inner.write(path, mode)?;
+        self.note_written(path);
+        Ok(sink)
     }
 
-    fn replace(&self, path: &std::path::Path) -> std::io::Result<Box<dyn Replacement>> {
-        self.inner.replace(path)
+    fn replace(&self, path: &Path) -> std::io::Result<Box<dyn Replacement>> {
+        let replacement = self.inner.replace(path)?;
+        self.note_written(path);
+        Ok(replacement)
     }
 
-    fn remove(&self, path: &std::path::Path) -> std::io::Result<()> {
+    fn remove(&self, path: &Path) -> std::io::Result<()> {
         self.inner.remove(path)
     }
 

@@ -21,7 +21,7 @@ const SHELL_COMMANDS: [&str; 27] = [
 /// # Errors
 /// The first thing that is wrong or not supported, with its place.
 pub fn parse(text: &str) -> Result<Script, ShellError> {
-    let mut parser = Parser { text, at: 0, script: Script::default() };
+    let mut parser = Parser { text, at: 0, script: Script::default(), inside: 0 };
     parser.script()?;
     Ok(parser.script)
 }
@@ -30,7 +30,12 @@ struct Parser<'t> {
     text: &'t str,
     at: usize,
     script: Script,
+    /// How many `<( … )` are open.
+    inside: usize,
 }
+
+/// `<( … )` within each other beyond this are refused.
+const DEPTH_MAX: usize = 20;
 
 fn fail<T>(kind: ShellErrorKind, start: usize, end: usize) -> Result<T, ShellError> {
     Err(ShellError { kind, span: Span::new(start, end) })
@@ -182,6 +187,11 @@ impl Parser<'_> {
             }
             match self.peek() {
                 None | Some('\n' | ';' | '|') => break,
+                Some(')') if self.inside > 0 => break,
+                Some('<') if self.starts("<(") && !command.words.is_empty() => {
+                    let word = self.substitution()?;
+                    command.words.push(word);
+                }
                 Some('&' | '(' | ')') => return self.refuse_operator(),
                 Some('<' | '>') => {
                     let redirection = self.redirection(self.at, None)?;
@@ -224,6 +234,32 @@ impl Parser<'_> {
         Ok(command)
     }
 
+    /// `<( … )` as a word.
+    fn substitution(&mut self) -> Result<Word, ShellError> {
+        let start = self.at;
+        if self.inside >= DEPTH_MAX {
+            return unsupported("<( … ) so deep inside others", start, start + 2);
+        }
+        self.at += 2;
+        self.inside += 1;
+        self.blanks();
+        let pipeline = self.pipeline()?;
+        self.blanks();
+        self.inside -= 1;
+        match self.peek() {
+            Some(')') => self.at += 1,
+            None | Some('\n') => {
+                return fail(ShellErrorKind::Unterminated("<("), start, start + 2);
+            }
+            Some(';') => {
+                return unsupported("<( … ) with several pipelines", self.at, self.at + 1);
+            }
+            Some(_) => return self.refuse_operator(),
+        }
+        let span = Span::new(start, self.at);
+        Ok(Word { parts: vec![Part::Substituted(Box::new(pipeline))], span })
+    }
+
     fn is_descriptor(&self) -> bool {
         let digits = self.rest().bytes().take_while(u8::is_ascii_digit).count();
         matches!(self.rest().as_bytes().get(digits), Some(b'<' | b'>'))
@@ -237,7 +273,7 @@ impl Parser<'_> {
         for (token, name) in [
             ("<<<", "<<< (a here-string)"),
             ("<<", "<< (a here-document)"),
-            ("<(", "<( … ) (process substitution)"),
+            ("<(", "<( … ) in the place of a command"),
             (">(", ">( … ) (process substitution)"),
             ("<>", "<>"),
         ] {

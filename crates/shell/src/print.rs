@@ -1,19 +1,23 @@
-use crate::{Command, Parameter, Part, Redirection, RedirectionKind, Script, Word};
+use crate::{Command, Parameter, Part, Pipeline, Redirection, RedirectionKind, Script, Word};
 
 /// Prints a script in one plain form: a pipeline a line, single blanks, redirections behind the
 /// words. Comments are not part of the tree and are not printed.
 pub fn print(script: &Script) -> String {
     let mut out = String::new();
     for pipeline in &script.pipelines {
-        for (number, command) in pipeline.commands.iter().enumerate() {
-            if number > 0 {
-                out.push_str(" | ");
-            }
-            print_command(&mut out, command);
-        }
+        print_pipeline(&mut out, pipeline);
         out.push('\n');
     }
     out
+}
+
+fn print_pipeline(out: &mut String, pipeline: &Pipeline) {
+    for (number, command) in pipeline.commands.iter().enumerate() {
+        if number > 0 {
+            out.push_str(" | ");
+        }
+        print_command(out, command);
+    }
 }
 
 fn print_command(out: &mut String, command: &Command) {
@@ -86,7 +90,7 @@ fn print_word(out: &mut String, word: &Word) {
                         Part::Parameter(parameter, _) => {
                             print_parameter(out, parameter, inner.get(number + 1));
                         }
-                        Part::Single(_) | Part::Double(_) | Part::Home => {}
+                        Part::Single(_) | Part::Double(_) | Part::Home | Part::Substituted(_) => {}
                     }
                 }
                 out.push('"');
@@ -95,6 +99,11 @@ fn print_word(out: &mut String, word: &Word) {
                 print_parameter(out, parameter, word.parts.get(number + 1));
             }
             Part::Home => out.push('~'),
+            Part::Substituted(pipeline) => {
+                out.push_str("<(");
+                print_pipeline(out, pipeline);
+                out.push(')');
+            }
         }
     }
 }

@@ -102,6 +102,8 @@ pub enum Part {
     Parameter(Parameter, Span),
     /// `~` at the beginning of a word: the home directory.
     Home,
+    /// `<( … )`, a whole word: a file to read that has what the pipeline writes.
+    Substituted(Box<Pipeline>),
 }
 
 /// What stands behind `$`.
@@ -166,7 +168,7 @@ impl Word {
                         }
                     }
                 }
-                Part::Parameter(..) | Part::Home => return None,
+                Part::Parameter(..) | Part::Home | Part::Substituted(_) => return None,
             }
         }
         Some(value)

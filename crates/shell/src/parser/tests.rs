@@ -112,7 +112,11 @@ fn what_is_wrong_or_unsupported_is_refused_at_its_place() {
         "a > | b",
         "a << E",
         "a <<< b",
-        "diff <(a) b",
+        "tee >(a)",
+        "<(a) b",
+        "a <(b",
+        "a <(b; c)",
+        "a <()",
         "a 3> f",
         "a >&7",
         "a >&-",
@@ -158,6 +162,7 @@ fn word() -> impl Strategy<Value = String> {
         Just("\"${12}3 $@\"".to_owned()),
         Just("a\\ b\\'c".to_owned()),
         Just("~/x".to_owned()),
+        Just("<( a 'b' | c > d )".to_owned()),
         Just("é\"ü\"".to_owned()),
     ]
 }

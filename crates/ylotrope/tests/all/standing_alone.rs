@@ -170,6 +170,15 @@ fn a_substituted_process_can_be_an_operand() {
     );
     let output = in_folder(Command::new("bash").args(["-c", &line]), folder.path());
     assert_eq!(String::from_utf8_lossy(&output.stdout), "a\nc\n");
+    for (line, expected) in [
+        ("venn intersection <(cut -d' ' -f1 a.log) <(printf 'a\\nx\\n')", "a\n"),
+        ("paste <(seq 3) <(seq 4 6 | tr 456 abc)", "1\ta\n2\tb\n3\tc\n"),
+        ("comm -12 <(sort a.log) <(cat <(sort a.log | tail -n 1)) | wc -l", "1\n"),
+        ("head -n 1 <(yes)", "y\n"),
+    ] {
+        let output = in_folder(ours().args(["run", "-c", line]), folder.path());
+        assert_eq!(String::from_utf8_lossy(&output.stdout), expected, "{line}");
+    }
 }
 
 #[test]
