@@ -298,8 +298,8 @@ impl Filter for Xargs {
         };
         if runner.held_back > 0 {
             let first = runner.first_held_back.take().unwrap_or_default();
-            let count = counted(runner.held_back, "command was", "commands were");
-            io.message(&format!("{count} held back and would run for real: {first}"))?;
+            let count = counted(runner.held_back, "command is", "commands are");
+            io.message(&format!("{count} held back here; the first: {first}"))?;
         }
         let status = runner.status;
         outcome.map(|()| ExitStatus(status))

@@ -25,6 +25,29 @@ fn missing_files_are_reported_and_the_status_says_so() {
         ("cut -c1 nope", 1),
         ("uniq nope", 1),
         ("tail nope", 1),
+        ("column nope", 1),
+        ("comm nope nope", 1),
+        ("csplit nope 2", 1),
+        ("expand nope", 1),
+        ("fmt nope", 1),
+        ("fold nope", 1),
+        ("grep -f nope", 2),
+        ("join nope nope2", 1),
+        ("md5sum nope", 1),
+        ("meter nope", 1),
+        ("nl nope", 1),
+        ("od nope", 1),
+        ("paste nope", 1),
+        ("rev nope", 1),
+        ("shuf nope", 1),
+        ("sort -c nope", 2),
+        ("sort -m nope", 2),
+        ("split nope", 1),
+        ("stamp now nope", 2),
+        ("tac nope", 1),
+        ("unexpand nope", 1),
+        ("venn union nope nope", 2),
+        ("xargs -a nope", 1),
     ] {
         let outcome = run_line(line, b"");
         assert_eq!(outcome.status, status, "{line}");
@@ -59,6 +82,30 @@ fn bad_arguments_are_named() {
         ("sort -S x", "invalid -S argument ‘x’"),
         ("tr a", "missing operand after ‘a’: translating needs two sets"),
         ("tr z-a x", "the range ends before it begins"),
+        ("venn", "which operation? union, intersection, difference or symmetric-difference"),
+        ("venn s a", "missing operand after ‘a’"),
+        (
+            "venn x a b",
+            "‘x’ is no operation: union, intersection, difference or symmetric-difference",
+        ),
+        ("stamp", "which mode? now, elapsed, gap, ago or as"),
+        ("stamp ag -f %T", "ago writes words, no format"),
+        ("meter --size x", "invalid size: ‘x’"),
+        ("comm a", "missing operand after ‘a’"),
+        ("join a b c", "extra operand ‘c’"),
+        ("nl -bx", "invalid body numbering style: ‘x’"),
+        ("fold -w0", "invalid number of columns: ‘0’"),
+        ("expand -t x", "tab size contains invalid character(s): ‘x’"),
+        ("paste -d '\\'", "delimiter list ends with an unescaped backslash: \\"),
+        ("split -n 0", "invalid number of chunks: ‘0’: Numerical result out of range"),
+        ("csplit in x", "‘x’: invalid pattern"),
+        ("od -t q", "invalid character 'q' in type string ‘q’"),
+        ("date -d nonsense", "invalid date ‘nonsense’"),
+        ("numfmt --to=q", "invalid argument ‘q’ for ‘--to’"),
+        ("xargs -n 0", "value 0 for -n option should be >= 1"),
+        ("test 1 -eq x", "invalid integer ‘x’"),
+        ("tail --follow=q", "invalid argument ‘q’ for ‘--follow’"),
+        ("uniq --group -c", "--group is mutually exclusive with -c/-d/-D/-u"),
         ("seq x", "invalid floating point argument: ‘x’"),
         ("tail -n", "option requires an argument -- 'n'"),
     ] {
@@ -113,4 +160,34 @@ fn every_filter_explains_itself() {
             assert!(guide.contains(option.meaning), "{}: {}", definition.spec.name, option.meaning);
         }
     }
+}
+
+#[test]
+fn sets_are_worked_out_in_first_seen_order() {
+    let stdin = "c\na\nc\nb\n";
+    assert_eq!(text("venn u - /nope", stdin), "");
+    assert_eq!(
+        text("venn u --text 'b\na' 'c\nb'", ""),
+        text("venn union --text 'b\na' 'c\nb'", "")
+    );
+    for (line, expected) in [
+        ("venn union --by=char --text gate cabin", "gatecbin\n"),
+        ("venn intersection --by=char --text gate cabin", "a\n"),
+        ("venn difference --by=char --text gate cabin", "gte\n"),
+        ("venn symmetric-difference --by=char --text gate cabin", "gtecbin\n"),
+        ("venn d --by=byte --text gaté é", "gat"),
+        ("venn i --by=char --text é ê", ""),
+    ] {
+        assert_eq!(text(line, ""), expected, "{line}");
+    }
+}
+
+#[test]
+fn times_are_put_before_lines() {
+    // The clock of the tests stands still at 1970.
+    assert_eq!(text("stamp now -u", "a\nb"), "1970-01-01 00:00:00 a\n1970-01-01 00:00:00 b");
+    assert_eq!(text("stamp elapsed", "a\n"), "00:00:00.000 a\n");
+    assert_eq!(text("stamp gap -f %S.%3N", "a\n"), "00.000 a\n");
+    assert_eq!(text("stamp ago", "at 1969-12-31T23:34:00Z x\n"), "at 26 min ago x\n");
+    assert_eq!(text("stamp as -u -f %H:%M", "x [02/Apr/2031:06:12:04 +0200] y\n"), "x [04:12] y\n");
 }

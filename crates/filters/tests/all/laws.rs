@@ -3,7 +3,9 @@
 
 use proptest::prelude::*;
 
-use crate::support::{Cuts, WHOLE, run, words};
+use stream::testing::FixedWorld;
+
+use crate::support::{Cuts, Outcome, WHOLE, run, run_closed, run_in, words};
 
 /// Stages that read standard input.
 pub(crate) const STAGES: &[&str] = &[
@@ -408,4 +410,123 @@ fn what_does_not_fit_into_memory_is_merged_from_disk() {
     let whole = run(&[b"sort"], &mixed, WHOLE);
     let spilled = run(&[b"sort", b"-S", b"1b"], &mixed, WHOLE);
     assert!(spilled.out == whole.out);
+}
+
+/// Filters with files `one` and `other` among their operands.
+const AMONG_FILES: &[&str] = &[
+    "cat one other",
+    "comm one other",
+    "comm -12 --nocheck-order one -",
+    "join one other",
+    "join -a1 -a2 -t' ' one -",
+    "paste one other",
+    "paste -s -d, one other",
+    "paste - one -",
+    "venn union one other",
+    "venn intersection one -",
+    "venn difference --by=char one other",
+    "venn symmetric-difference --by=byte one other",
+    "sort one other",
+    "sort -m one other",
+    "sort -o new one",
+    "uniq one new",
+    "grep -n a one other",
+    "grep -f one other",
+    "grep -C1 -c b one other",
+    "wc one other",
+    "nl one other",
+    "tac one other",
+    "head -n1 one other",
+    "tail -n1 one other",
+    "split -l 2 one",
+    "split -n 3 one",
+    "split -n l/2 one",
+    "split -C 4 one",
+    "split -n r/2 -",
+    "csplit -k one /a/ {*}",
+    "csplit -z one 2",
+    "shuf --seed=5 one",
+    "shuf --seed=5 -n 2 one",
+    "shuf --seed=5 -e a b c",
+    "column -t one other",
+    "od -w3 -c one other",
+    "tee new",
+    "md5sum one other",
+    "fmt -w 9 one other",
+    "meter one other",
+    "stamp as -u one",
+    "numfmt --to=si --invalid=ignore",
+];
+
+fn among(line: &str, files: [&[u8]; 2], stdin: &[u8], cuts: Cuts) -> (Outcome, Vec<Vec<u8>>) {
+    let mut world = FixedWorld { cut: cuts.input, ..FixedWorld::default() };
+    for (name, data) in ["one", "other"].iter().zip(files) {
+        world.files.insert(name.into(), data.to_vec());
+    }
+    let words = words(line);
+    let words: Vec<&[u8]> = words.iter().map(|word| &word[..]).collect();
+    let outcome = run_in(&world, &words, stdin, cuts);
+    let written = world.written.lock().unwrap();
+    let written = written.values().map(|sink| sink.contents()).collect();
+    (outcome, written)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(24) })]
+
+    #[test]
+    fn files_do_not_depend_on_cuts_either(
+        one in awkward(), other in data(), stdin in data(), input in 1usize..7, output in 1usize..9,
+    ) {
+        for line in AMONG_FILES {
+            let files = [&one[..], &other[..]];
+            let (whole, whole_files) = among(line, files, &stdin, WHOLE);
+            let (cut, cut_files) = among(line, files, &stdin, Cuts { input, output, origins: false });
+            let (traced, traced_files) = among(line, files, &stdin, Cuts { input, output, origins: true });
+            prop_assert_eq!(&whole.out, &cut.out, "{}", line);
+            prop_assert_eq!(&whole.out, &traced.out, "with origins: {}", line);
+            prop_assert_eq!(whole.status, cut.status, "{}", line);
+            prop_assert_eq!(&whole_files, &cut_files, "{}", line);
+            prop_assert_eq!(&whole_files, &traced_files, "{}", line);
+            let origins = traced.origins.unwrap();
+            prop_assert_eq!(origins.len(), lines(&traced.out).len(), "an origin a line: {}", line);
+            let most = [&one, &other, &stdin].iter().map(|data| lines(data).len() as u64).max().unwrap_or(0);
+            for origin in origins.iter().flatten() {
+                prop_assert!(*origin < most, "{}: origin {} of {}", line, origin, most);
+            }
+        }
+    }
+}
+
+#[test]
+fn every_filter_ends_when_its_reader_has_gone() {
+    let data = b"a b a\nbb 12\n\n".repeat(20_000);
+    for stage in STAGES {
+        let words = words(stage);
+        let words: Vec<&[u8]> = words.iter().map(|word| &word[..]).collect();
+        let outcome = run_closed(&words, &data);
+        // Some write nothing, or end before they do.
+        assert!(matches!(outcome.status, 0 | 1 | 2 | 141), "{stage}: {}", outcome.status);
+    }
+    assert_eq!(run_closed(&[b"yes"], b"").status, 141);
+    assert_eq!(run_closed(&[b"cat"], &data).status, 141);
+    assert_eq!(run_closed(&[b"sort"], &data).status, 141);
+}
+
+#[test]
+fn filters_are_listed_in_order() {
+    let names: Vec<&str> = filters::ALL.iter().map(|definition| definition.spec.name).collect();
+    let mut sorted = names.clone();
+    sorted.sort_unstable();
+    assert_eq!(names, sorted);
+    for definition in filters::ALL {
+        let spec = definition.spec;
+        let mut letters: Vec<char> = spec.options.iter().map(|option| option.short).collect();
+        letters.sort_unstable();
+        letters.dedup();
+        assert_eq!(letters.len(), spec.options.len(), "{}: an option twice", spec.name);
+        assert!(
+            spec.examples.len() + spec.options.len() > 0 || ["true", "false"].contains(&spec.name)
+        );
+    }
 }

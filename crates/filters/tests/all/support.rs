@@ -29,8 +29,37 @@ pub(crate) fn run(line: &[&[u8]], stdin: &[u8], cuts: Cuts) -> Outcome {
     run_in(&FixedWorld::default(), line, stdin, cuts)
 }
 
+/// Runs a filter whose reader has gone.
+pub(crate) fn run_closed(line: &[&[u8]], stdin: &[u8]) -> Outcome {
+    struct Gone;
+
+    impl Sink for Gone {
+        fn write(&self, _block: stream::Block) -> Result<(), WriteError> {
+            Err(WriteError::Closed)
+        }
+
+        fn is_closed(&self) -> bool {
+            true
+        }
+    }
+
+    run_into(&FixedWorld::default(), line, stdin, WHOLE, Arc::new(Gone))
+}
+
 /// Runs a filter among the files of `world`.
 pub(crate) fn run_in(world: &FixedWorld, line: &[&[u8]], stdin: &[u8], cuts: Cuts) -> Outcome {
+    let sink = Arc::new(MemorySink::default());
+    let outcome = run_into(world, line, stdin, cuts, sink.clone());
+    Outcome { out: sink.contents(), ..outcome }
+}
+
+fn run_into(
+    world: &FixedWorld,
+    line: &[&[u8]],
+    stdin: &[u8],
+    cuts: Cuts,
+    sink: Arc<dyn Sink>,
+) -> Outcome {
     let arguments: Vec<Vec<u8>> = line[1..].iter().map(|word| word.to_vec()).collect();
     let definition = filters::find(line[0]).expect("a filter");
     let mut filter = match definition.build(&arguments) {
@@ -44,14 +73,13 @@ pub(crate) fn run_in(world: &FixedWorld, line: &[&[u8]], stdin: &[u8], cuts: Cut
             };
         }
     };
-    let sink = Arc::new(MemorySink::default());
     let errors = Arc::new(MemorySink::default());
     let store = cuts.origins.then(|| Arc::new(Mutex::new(OriginStore::default())));
     let meter = StageMeter::default();
     let mut io = StageIo::new(StagePorts {
         name: String::from_utf8_lossy(line[0]).into_owned(),
         stdin: Some(Box::new(CutSource::new(stdin, cuts.input))),
-        out: Output::new(sink.clone() as Arc<dyn Sink>, store.clone()).with_block_size(cuts.output),
+        out: Output::new(sink, store.clone()).with_block_size(cuts.output),
         error: Some(errors.clone()),
         world,
         processors: &Processed(3),
@@ -67,7 +95,8 @@ pub(crate) fn run_in(world: &FixedWorld, line: &[&[u8]], stdin: &[u8], cuts: Cut
         Err(StageError::Write(WriteError::Closed)) => ExitStatus::CLOSED_PIPE,
         Err(error) => panic!("{error}"),
     };
-    io.out().flush().expect("a flush");
+    // A reader that has gone takes nothing.
+    let _ = io.out().flush();
     drop(io);
     let origins = store.map(|store| {
         let store = store.lock().unwrap();
@@ -76,7 +105,7 @@ pub(crate) fn run_in(world: &FixedWorld, line: &[&[u8]], stdin: &[u8], cuts: Cut
             .collect()
     });
     Outcome {
-        out: sink.contents(),
+        out: Vec::new(),
         error: String::from_utf8_lossy(&errors.contents()).into_owned(),
         status: status.0,
         origins,

@@ -266,6 +266,7 @@ fn rows(app: &App, preview: &Preview, wide: bool) -> Vec<Row> {
 fn source_words(app: &App, preview: &Preview) -> (String, String) {
     let inputs = &preview.stages[0].inputs;
     let name = match inputs.first().map(|input| &input.name) {
+        Some(stream::InputName::File(name)) if name.starts_with(b"/dev/fd/") => "<( … )".to_owned(),
         Some(stream::InputName::File(name)) => safe(&String::from_utf8_lossy(name)),
         _ => "standard input".to_owned(),
     };

@@ -367,3 +367,53 @@ fn a_full_disk_is_reported_and_nothing_is_half_done() {
         assert!(error.contains("No space left on device"), "{line}: {error}");
     }
 }
+
+#[test]
+fn a_directory_is_no_file() {
+    let folder = folder();
+    for line in [
+        "cat tree",
+        "comm tree a.log",
+        "csplit tree 2",
+        "cut -c1 tree",
+        "expand tree",
+        "fmt tree",
+        "fold tree",
+        "grep x tree",
+        "head tree",
+        "join tree a.log",
+        "md5sum tree",
+        "nl tree",
+        "od tree",
+        "paste tree",
+        "rev tree",
+        "shuf tree",
+        "sort tree",
+        "sort -m tree",
+        "split tree",
+        "stamp now tree",
+        "tac tree",
+        "tail tree",
+        "tee tree",
+        "uniq tree",
+        "venn union tree a.log",
+        "wc tree",
+        "column tree",
+        "cksum tree",
+        "unexpand tree",
+        "xargs -a tree",
+        "meter tree",
+    ] {
+        let output = in_folder(ours().args(["run", "-c", line]), folder.path());
+        let error = String::from_utf8_lossy(&output.stderr).into_owned();
+        assert!(error.contains("Is a directory"), "{line}: {error}");
+        assert_ne!(output.status.code(), Some(0), "{line}");
+    }
+    assert_eq!(
+        fs::read_dir(folder.path())
+            .unwrap()
+            .filter(|entry| entry.as_ref().unwrap().file_name().to_string_lossy().starts_with('x'))
+            .count(),
+        0
+    );
+}
