@@ -302,7 +302,7 @@ impl Surroundings for Sampling<'_> {
     }
 
     fn written(&self, number: usize) -> Option<Box<dyn Source>> {
-        self.live.as_ref().filter(|_| number == 0).map(|kept| kept.source())
+        self.live.as_ref().filter(|_| number == 0).map(super::kept::Kept::source)
     }
 
     fn first_input(&self) -> Option<Box<dyn Source>> {

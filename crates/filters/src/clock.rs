@@ -136,7 +136,7 @@ impl Reader {
             return Some(1);
         }
         if self.time.is_some()
-            && !words.get(1).is_some_and(|next| unit(next).is_some())
+            && words.get(1).is_none_or(|next| unit(next).is_none())
             && let Some(offset) = offset_of(word)
         {
             self.offset = Some(offset);

@@ -174,7 +174,8 @@ pub(crate) fn shortest(value: f64, single: bool) -> String {
     let from = if magnitude < least { 1 } else { usual };
     let same = |text: &str| {
         if single {
-            text.parse::<f32>().is_ok_and(|number| f64::from(number) == magnitude)
+            text.parse::<f32>()
+                .is_ok_and(|number| f64::from(number).to_bits() == magnitude.to_bits())
         } else {
             text.parse::<f64>().is_ok_and(|number| number.to_bits() == magnitude.to_bits())
         }

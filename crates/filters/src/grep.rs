@@ -416,13 +416,13 @@ fn explain(arguments: &Arguments) -> String {
             said.push_str(&format!(", with {} around each", counted(before, "line", "lines")));
         }
         (before, 0) => {
-            said.push_str(&format!(", with {} before each", counted(before, "line", "lines")))
+            said.push_str(&format!(", with {} before each", counted(before, "line", "lines")));
         }
         (0, after) => {
-            said.push_str(&format!(", with {} behind each", counted(after, "line", "lines")))
+            said.push_str(&format!(", with {} behind each", counted(after, "line", "lines")));
         }
         (before, after) => {
-            said.push_str(&format!(", with {before} before and {after} behind each"))
+            said.push_str(&format!(", with {before} before and {after} behind each"));
         }
     }
     if let Some(most) = arguments.last('m').and_then(|given| crate::numbers::count(&given.value)) {

@@ -119,7 +119,7 @@ fn picked(text: &[u8]) -> Result<Vec<Picked>, String> {
     parts
         .map(|part| match part {
             b"0" => Ok(Picked::Key),
-            [b'1', b'.', rest @ ..] | [b'2', b'.', rest @ ..] => match field(rest) {
+            [b'1' | b'2', b'.', rest @ ..] => match field(rest) {
                 Some(number) => Ok(Picked::Field(usize::from(part[0] - b'1'), number)),
                 None => Err(format!("invalid field number: {}", shown(rest))),
             },

@@ -326,16 +326,7 @@ fn explain(arguments: &Arguments) -> String {
 impl Filter for Numfmt {
     fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
         let mut valid = true;
-        if !self.numbers.is_empty() {
-            for number in std::mem::take(&mut self.numbers) {
-                let mut line = Vec::new();
-                let fine = self.line(io, &number, &mut line);
-                if fine.is_ok() {
-                    line.push(b'\n');
-                }
-                self.put(io, fine, &mut valid, &line, Origin::None)?;
-            }
-        } else {
+        if self.numbers.is_empty() {
             let mut input = io.open_stdin();
             while let Some(lines) =
                 input.next_lines().map_err(|error| crate::lines::read_failure(2, b"-", error))?
@@ -354,8 +345,17 @@ impl Filter for Numfmt {
                     if !open && fine.is_ok() {
                         line.push(b'\n');
                     }
-                    self.put(io, fine, &mut valid, &line, Origin::Line(id))?;
+                    Self::put(io, fine, &mut valid, &line, Origin::Line(id))?;
                 }
+            }
+        } else {
+            for number in std::mem::take(&mut self.numbers) {
+                let mut line = Vec::new();
+                let fine = self.line(io, &number, &mut line);
+                if fine.is_ok() {
+                    line.push(b'\n');
+                }
+                Self::put(io, fine, &mut valid, &line, Origin::None)?;
             }
         }
         let failed = !valid && matches!(self.invalid, Invalid::Fail | Invalid::Abort);
@@ -369,7 +369,6 @@ impl Filter for Numfmt {
 
 impl Numfmt {
     fn put(
-        &self,
         io: &mut StageIo<'_>,
         outcome: Result<bool, StageError>,
         valid: &mut bool,

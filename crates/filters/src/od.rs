@@ -213,7 +213,7 @@ fn explain(arguments: &Arguments) -> String {
         .iter()
         .filter_map(|given| kinds_of(given).ok())
         .flatten()
-        .map(|kind| kind.in_words())
+        .map(kinds::Kind::in_words)
         .collect();
     let ways = if ways.is_empty() {
         "two bytes at a time in octal".to_owned()

@@ -129,7 +129,7 @@ impl Filter for Shuf {
             return Ok(ExitStatus::SUCCESS);
         }
         let chosen = match &self.lines {
-            Lines::File(name) => self.from_file(io, &name.clone(), &mut rng)?,
+            Lines::File(name) => self.of_file(io, &name.clone(), &mut rng)?,
             Lines::Given(lines) => {
                 let all = lines.iter().map(|line| (Bytes::copy_from_slice(line), None));
                 self.of_all(all.collect(), &mut rng)
@@ -152,7 +152,7 @@ impl Filter for Shuf {
                 io.check_cancel()?;
             }
             if let Some(sink) = &mut out {
-                sink.write(stream::Block::new([&line[..], b"\n"].concat()))?;
+                sink.write(stream::Block::new([line, b"\n"].concat()))?;
                 continue;
             }
             io.out().line(line, id.map_or(Origin::None, Origin::Line))?;
@@ -226,7 +226,7 @@ impl Shuf {
     }
 
     /// Memory: the input, or the lines wanted where that is known to be fewer.
-    fn from_file(
+    fn of_file(
         &self,
         io: &mut StageIo<'_>,
         name: &[u8],

@@ -212,13 +212,7 @@ fn explain(arguments: &Arguments) -> String {
     for given in arguments.all('k') {
         parts.push(keys::in_words(&given.value));
     }
-    let by = if !parts.is_empty() {
-        let ends = match arguments.last('t') {
-            Some(given) => format!(", fields ended by {}", named(&given.value)),
-            None => String::new(),
-        };
-        format!(" by {}{ends}", parts.join(", then by "))
-    } else {
+    let by = if parts.is_empty() {
         let whole = [
             ('n', " by the number each begins with"),
             ('g', " by the floating-point number each begins with"),
@@ -229,6 +223,12 @@ fn explain(arguments: &Arguments) -> String {
         ];
         let found = whole.iter().find(|(letter, _)| arguments.has(*letter));
         found.map_or_else(String::new, |(_, words)| (*words).to_owned())
+    } else {
+        let ends = match arguments.last('t') {
+            Some(given) => format!(", fields ended by {}", named(&given.value)),
+            None => String::new(),
+        };
+        format!(" by {}{ends}", parts.join(", then by "))
     };
     let mut ways = Vec::new();
     if arguments.has('n') && !parts.is_empty() {

@@ -288,7 +288,14 @@ impl Filter for Split {
                 let whole_lines = matches!(self.way, Way::LineChunks(..));
                 match input.file_bytes() {
                     Some(bytes) => {
-                        self.chunks(io, &mut From::Input(input), bytes, count, chosen, whole_lines)?
+                        self.chunks(
+                            io,
+                            &mut From::Input(input),
+                            bytes,
+                            count,
+                            chosen,
+                            whole_lines,
+                        )?;
                     }
                     None => {
                         // The size must be known first.

@@ -80,13 +80,9 @@ fn parse(arguments: &Arguments) -> Result<Stamp, UsageError> {
         })
         .map(|(_, mode)| *mode)
         .collect();
-    let mode = match begun[..] {
-        [mode] => mode,
-        _ => {
-            let message =
-                format!("{} is no mode: now, elapsed, gap, ago or as", shown(&operand.value));
-            return Err(UsageError::with_hint(&SPEC, Some(operand.word), &message));
-        }
+    let [mode] = begun[..] else {
+        let message = format!("{} is no mode: now, elapsed, gap, ago or as", shown(&operand.value));
+        return Err(UsageError::with_hint(&SPEC, Some(operand.word), &message));
     };
     if let (Mode::Ago, Some(given)) = (mode, arguments.last('f')) {
         let message = "ago writes words, no format";

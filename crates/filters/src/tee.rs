@@ -85,10 +85,8 @@ impl Filter for Tee {
         while let Some(lines) =
             input.next_block().map_err(|error| read_failure(1, b"read error", error))?
         {
-            for number in 0..files.len() {
-                let (name, sink) = &mut files[number];
+            for (name, sink) in &mut files {
                 let Some(open) = sink else { continue };
-                let name = name.clone();
                 match open.write(Block::new(lines.bytes.clone())) {
                     Ok(()) => {}
                     Err(WriteError::Cancelled) => return Err(StageError::Cancelled),

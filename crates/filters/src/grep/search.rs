@@ -396,7 +396,7 @@ impl Search {
         }
         self.end_line(&mut whole);
         *used = true;
-        sheet.put(&whole, self.from_line(id))?;
+        sheet.put(&whole, self.origin_of(id))?;
         Ok(())
     }
 
@@ -406,7 +406,7 @@ impl Search {
     }
 
     /// Records that end with NUL are no lines, so it is not known from which line one comes.
-    fn from_line(&self, id: LineId) -> Origin<'static> {
+    fn origin_of(&self, id: LineId) -> Origin<'static> {
         if self.settings.zero { Origin::None } else { Origin::Line(id) }
     }
 
@@ -554,7 +554,7 @@ impl Search {
             self.matched(&shown, &mut whole);
             self.end_line(&mut whole);
             *used = true;
-            sheet.put(&whole, self.from_line(id))?;
+            sheet.put(&whole, self.origin_of(id))?;
         }
         if self.settings.context.is_some() {
             *used = true;
@@ -616,7 +616,7 @@ impl Search {
                     self.push_line(text, &mut whole);
                 }
                 self.end_line(&mut whole);
-                sheet.put(&whole, self.from_line(id))?;
+                sheet.put(&whole, self.origin_of(id))?;
                 id = id.plus(1);
                 offset += line.len() as u64;
             }

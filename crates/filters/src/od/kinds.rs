@@ -174,7 +174,7 @@ impl Kind {
                 out,
             ),
             What::Float(_) => {
-                right(shortest(f64::from_bits(value), false).as_bytes(), columns, out)
+                right(shortest(f64::from_bits(value), false).as_bytes(), columns, out);
             }
             What::Named => match bytes[0] & 0x7f {
                 127 => right(b"del", columns, out),
