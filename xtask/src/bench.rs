@@ -48,7 +48,13 @@ const MEMORY: &[(&str, u64)] = &[("sort -S 256M BIG | tail -n 1", 512)];
 
 /// Times each pipeline by turns with the host's shell and with ours, and prints medians.
 /// `only` picks pipelines that hold this text.
-pub(crate) fn run(size: &str, rounds: usize, only: Option<&str>, memory: bool) -> Result<()> {
+pub(crate) fn run(
+    size: &str,
+    rounds: usize,
+    only: Option<&str>,
+    locale: &str,
+    memory: bool,
+) -> Result<()> {
     let cargo = std::env::var_os("CARGO").unwrap_or_else(|| "cargo".into());
     let built = Command::new(cargo).args(["build", "--release", "--locked"]).status()?;
     if !built.success() {
@@ -71,7 +77,7 @@ pub(crate) fn run(size: &str, rounds: usize, only: Option<&str>, memory: bool) -
             }
         }
     }
-    println!("{size} of gate.log, {rounds} rounds, medians of wall-clock seconds; peak is ours\n");
+    println!("{size} of gate.log, {rounds} rounds, {locale}, medians of seconds; peak is ours\n");
     println!("| pipeline | host | ours | ratio | peak MiB |");
     println!("|---|---:|---:|---:|---:|");
     for (pipeline, limit) in chosen {
@@ -80,8 +86,9 @@ pub(crate) fn run(size: &str, rounds: usize, only: Option<&str>, memory: bool) -
         let (host_out, our_out) = (folder.path().join("host"), folder.path().join("ours"));
         let mut peak = 0;
         for _ in 0..rounds.max(1) {
-            host_times.push(time(Command::new("sh").args(["-c", &line]), &host_out)?.0);
-            let (seconds, bytes) = time(Command::new(&ours).args(["run", "-c", &line]), &our_out)?;
+            host_times.push(time(Command::new("sh").args(["-c", &line]), locale, &host_out)?.0);
+            let (seconds, bytes) =
+                time(Command::new(&ours).args(["run", "-c", &line]), locale, &our_out)?;
             our_times.push(seconds);
             peak = peak.max(bytes);
         }
@@ -101,8 +108,11 @@ pub(crate) fn run(size: &str, rounds: usize, only: Option<&str>, memory: bool) -
         make(&ours, "2G", &path("BIG"))?;
         for (pipeline, most) in MEMORY {
             let line = fill(pipeline, &path);
-            let (seconds, bytes) =
-                time(Command::new(&ours).args(["run", "-c", &line]), &folder.path().join("ours"))?;
+            let (seconds, bytes) = time(
+                Command::new(&ours).args(["run", "-c", &line]),
+                locale,
+                &folder.path().join("ours"),
+            )?;
             let over = if bytes >> 20 > *most { " (!)" } else { "" };
             println!("\n`{pipeline}` on 2 GiB: {seconds:.1} s, peak {} MiB{over}", bytes >> 20);
         }
@@ -128,8 +138,8 @@ fn fill(line: &str, path: &impl Fn(&str) -> String) -> String {
 }
 
 /// Seconds, and the most bytes of memory taken.
-fn time(command: &mut Command, out: &Path) -> Result<(f64, u64)> {
-    command.env("LC_ALL", "C.UTF-8").stdin(Stdio::null()).stdout(File::create(out)?);
+fn time(command: &mut Command, locale: &str, out: &Path) -> Result<(f64, u64)> {
+    command.env("LC_ALL", locale).stdin(Stdio::null()).stdout(File::create(out)?);
     let started = Instant::now();
     let mut child = command.spawn().context("the pipeline could not be started")?;
     let mut peak = 0;

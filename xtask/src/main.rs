@@ -21,6 +21,9 @@ enum Cli {
         /// Only pipelines that hold this text
         #[arg(long)]
         only: Option<String>,
+        /// The locale both sides run in
+        #[arg(long, default_value = "C.UTF-8")]
+        locale: String,
         /// Also measure the memory of a large sort
         #[arg(long)]
         memory: bool,
@@ -30,8 +33,8 @@ enum Cli {
 fn main() -> Result<()> {
     match Cli::parse() {
         Cli::Test => test::run(),
-        Cli::BenchHost { size, rounds, only, memory } => {
-            bench::run(&size, rounds, only.as_deref(), memory)
+        Cli::BenchHost { size, rounds, only, locale, memory } => {
+            bench::run(&size, rounds, only.as_deref(), &locale, memory)
         }
     }
 }

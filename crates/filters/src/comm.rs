@@ -3,13 +3,12 @@ use std::cmp::Ordering;
 use stream::{ExitStatus, LineId, Origin, StageError, StageIo};
 
 use crate::lines::{LineFeed, open_failure, read_failure};
+use crate::ordered::{CHECK_OPTIONS, Check};
 use crate::registry::Definition;
 use crate::spec::{example, option};
 use crate::words::list;
 use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb};
 
-const CHECK: char = '\u{1}';
-const NO_CHECK: char = '\u{2}';
 const DELIMITER: char = '\u{3}';
 const TOTAL: char = '\u{4}';
 
@@ -18,8 +17,8 @@ const OPTIONS: &[OptionSpec] = &[
     option('2', "", None, "leave out lines only in the second file", true),
     option('3', "", None, "leave out lines in both", true),
     option('z', "zero-terminated", None, "lines end with NUL, not newline", false),
-    option(CHECK, "check-order", None, "fail when a file is not in order", false),
-    option(NO_CHECK, "nocheck-order", None, "do not look whether the files are in order", false),
+    CHECK_OPTIONS[0],
+    CHECK_OPTIONS[1],
     option(
         DELIMITER,
         "output-delimiter",
@@ -46,14 +45,6 @@ static SPEC: Spec = Spec {
 
 pub(crate) static DEFINITION: Definition = Definition { spec: &SPEC, build, explain };
 
-#[derive(Clone, Copy, PartialEq, Eq)]
-enum Check {
-    Always,
-    /// Once a line has been seen that only one file has.
-    WhenItMatters,
-    Never,
-}
-
 struct Comm {
     files: [Vec<u8>; 2],
     /// Which of the three columns are left out.
@@ -68,15 +59,10 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
     arguments.at_most(&SPEC, 2)?;
     let mut files = arguments.operand_values();
     let second = files.pop().unwrap_or_default();
-    let check = arguments.options.iter().rev().find_map(|given| match given.short {
-        CHECK => Some(Check::Always),
-        NO_CHECK => Some(Check::Never),
-        _ => None,
-    });
     let filter = Comm {
         files: [files.pop().unwrap_or_default(), second],
         hidden: ['1', '2', '3'].map(|letter| arguments.has(letter)),
-        check: check.unwrap_or(Check::WhenItMatters),
+        check: Check::of(arguments),
         delimiter: match arguments.last(DELIMITER) {
             None => b"\t".to_vec(),
             Some(given) if given.value.is_empty() => vec![0],

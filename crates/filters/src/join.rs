@@ -6,12 +6,11 @@ use stream::{ExitStatus, LineId, Origin, StageError, StageIo};
 
 use crate::arguments::shown;
 use crate::lines::{LineFeed, open_failure, read_failure};
+use crate::ordered::{CHECK_OPTIONS, Check};
 use crate::registry::Definition;
 use crate::spec::{example, option};
 use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb};
 
-const CHECK: char = '\u{1}';
-const NO_CHECK: char = '\u{2}';
 const HEADER: char = '\u{3}';
 
 const OPTIONS: &[OptionSpec] = &[
@@ -31,8 +30,8 @@ const OPTIONS: &[OptionSpec] = &[
     option('t', "", Some("CHAR"), "fields end at CHAR instead of at blanks", true),
     option('v', "", Some("FILENUM"), "only lines of this file (1 or 2) without a partner", true),
     option('z', "zero-terminated", None, "lines end with NUL, not newline", false),
-    option(CHECK, "check-order", None, "fail when a file is not in order", false),
-    option(NO_CHECK, "nocheck-order", None, "do not look whether the files are in order", false),
+    CHECK_OPTIONS[0],
+    CHECK_OPTIONS[1],
     option(HEADER, "header", None, "the first lines are headings", false),
 ];
 
@@ -54,13 +53,6 @@ static SPEC: Spec = Spec {
 };
 
 pub(crate) static DEFINITION: Definition = Definition { spec: &SPEC, build, explain };
-
-#[derive(Clone, Copy, PartialEq, Eq)]
-enum Check {
-    Always,
-    WhenItMatters,
-    Never,
-}
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Picked {
@@ -176,11 +168,6 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
                 .map_err(|message| UsageError::new(&SPEC, Some(given.word), message))?,
         );
     }
-    let check = arguments.options.iter().rev().find_map(|given| match given.short {
-        CHECK => Some(Check::Always),
-        NO_CHECK => Some(Check::Never),
-        _ => None,
-    });
     let alone = file_number(arguments, 'v')?;
     let also = file_number(arguments, 'a')?;
     let filter = Join {
@@ -193,7 +180,7 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
         ignore_case: arguments.has('i'),
         picked: list,
         auto,
-        check: check.unwrap_or(Check::WhenItMatters),
+        check: Check::of(arguments),
         header: arguments.has(HEADER),
     };
     Ok(crate::zero::where_asked(arguments, Box::new(filter)))

@@ -31,6 +31,7 @@ mod nl;
 mod numbers;
 mod numfmt;
 mod od;
+mod ordered;
 mod paste;
 mod printf;
 mod registry;

@@ -1,6 +1,6 @@
 use stream::{ExitStatus, Origin, StageError, StageIo};
 
-use crate::{Arguments, Filter, Spec, UsageError, Verb};
+use crate::{Arguments, Filter, Spec, Style, UsageError, Verb};
 
 /// A filter's description and the functions that make it.
 pub struct Definition {
@@ -81,7 +81,9 @@ impl Definition {
     /// # Errors
     /// Options or operands it cannot work with.
     pub fn build(&'static self, arguments: &[Vec<u8>]) -> Result<Box<dyn Filter>, UsageError> {
-        if arguments.len() == 1 && arguments[0] == b"--help" {
+        // What takes any word takes this one too, as `echo` does.
+        let takes_options = self.spec.style != Style::Own;
+        if takes_options && arguments.len() == 1 && arguments[0] == b"--help" {
             return Ok(Box::new(Help(self)));
         }
         (self.build)(&self.parse(arguments)?)

@@ -372,11 +372,14 @@ impl Split {
         Ok(Part { name: shown, sink })
     }
 
-    fn lines(
+    /// Cuts the input in pieces: `piece` takes the next one off a block, given how much the part
+    /// still lacks, and says how much it lacks then (0 ends it).
+    fn pieces(
         &mut self,
         io: &mut StageIo<'_>,
         input: &mut Input,
         number: u64,
+        piece: impl Fn(&mut Bytes, u64) -> (Bytes, u64),
     ) -> Result<(), StageError> {
         let mut part: Option<Part> = None;
         let mut left = number;
@@ -388,21 +391,36 @@ impl Split {
                     part = Some(self.open(io)?);
                     left = number;
                 }
-                let count = usize::try_from(left - 1).unwrap_or(usize::MAX);
-                let end = memchr::memchr_iter(self.separator, &bytes).nth(count);
-                let piece = bytes.split_to(end.map_or(bytes.len(), |at| at + 1));
-                if end.is_none() {
-                    left -= memchr::memchr_iter(self.separator, &piece).count() as u64;
-                }
+                let (taken, lacking) = piece(&mut bytes, left);
+                left = lacking;
                 if let Some(open) = &part {
-                    open.write(piece)?;
+                    open.write(taken)?;
                 }
-                if end.is_some() {
+                if left == 0 {
                     part = None;
                 }
             }
         }
         Ok(())
+    }
+
+    fn lines(
+        &mut self,
+        io: &mut StageIo<'_>,
+        input: &mut Input,
+        number: u64,
+    ) -> Result<(), StageError> {
+        let separator = self.separator;
+        self.pieces(io, input, number, |bytes, left| {
+            let last = usize::try_from(left - 1).unwrap_or(usize::MAX);
+            match memchr::memchr_iter(separator, bytes).nth(last) {
+                Some(at) => (bytes.split_to(at + 1), 0),
+                None => {
+                    let lines = memchr::memchr_iter(separator, bytes).count() as u64;
+                    (std::mem::take(bytes), left - lines)
+                }
+            }
+        })
     }
 
     fn bytes(
@@ -411,27 +429,11 @@ impl Split {
         input: &mut Input,
         number: u64,
     ) -> Result<(), StageError> {
-        let mut part: Option<Part> = None;
-        let mut left = number;
-        let name = self.file.clone();
-        while let Some(block) = input.next_block().map_err(|error| read_failure(1, &name, error))? {
-            let mut bytes = block.bytes;
-            while !bytes.is_empty() {
-                if part.is_none() {
-                    part = Some(self.open(io)?);
-                    left = number;
-                }
-                let piece = bytes.split_to(left.min(bytes.len() as u64) as usize);
-                left -= piece.len() as u64;
-                if let Some(open) = &part {
-                    open.write(piece)?;
-                }
-                if left == 0 {
-                    part = None;
-                }
-            }
-        }
-        Ok(())
+        self.pieces(io, input, number, |bytes, left| {
+            let taken = bytes.split_to(left.min(bytes.len() as u64) as usize);
+            let lacking = left - taken.len() as u64;
+            (taken, lacking)
+        })
     }
 
     /// Memory: one part, or its limit.

@@ -5,6 +5,10 @@ use memchr::memchr2_iter;
 /// A piece of a word without regard to case. Every text that matches the word holds the piece.
 #[derive(Clone, Debug)]
 pub(crate) struct Folded {
+    /// The whole word, in lower case.
+    text: Vec<u8>,
+    /// Where the piece begins in it.
+    offset: usize,
     /// In lower case.
     piece: Vec<u8>,
     /// The byte looked for, as its place in the piece.
@@ -39,19 +43,27 @@ impl Folded {
             best(piece).map(|at| (piece.len().min(3), rank(piece[at].to_ascii_lowercase())))
         })?;
         let at = best(piece)?;
-        let piece = piece.to_ascii_lowercase();
+        let offset = piece.as_ptr() as usize - text.as_ptr() as usize;
+        let (text, piece) = (text.to_ascii_lowercase(), piece.to_ascii_lowercase());
         let cases = [piece[at], piece[at].to_ascii_uppercase()];
-        Some(Self { piece, at, cases })
+        Some(Self { text, offset, piece, at, cases })
     }
 
-    /// Where the piece is next, from `from` on.
+    /// Where the piece is next, from `from` on, and whether the whole word is there, in letters of
+    /// ASCII.
     #[inline]
-    pub(crate) fn find(&self, block: &[u8], from: usize) -> Option<usize> {
+    pub(crate) fn find(&self, block: &[u8], from: usize) -> Option<(usize, bool)> {
         let rest = block.get(from..)?;
         memchr2_iter(self.cases[0], self.cases[1], rest).find_map(|found| {
             let start = found.checked_sub(self.at)?;
             let part = rest.get(start..start + self.piece.len())?;
-            part.eq_ignore_ascii_case(&self.piece).then_some(from + start)
+            if !part.eq_ignore_ascii_case(&self.piece) {
+                return None;
+            }
+            let whole = start
+                .checked_sub(self.offset)
+                .and_then(|start| rest.get(start..start + self.text.len()));
+            Some((from + start, whole.is_some_and(|whole| whole.eq_ignore_ascii_case(&self.text))))
         })
     }
 }
@@ -64,8 +76,9 @@ mod tests {
     fn pieces_are_found_in_any_case() {
         let folded = Folded::new(b"Refused", false).unwrap();
         assert_eq!(folded.piece, b"refu");
-        assert_eq!(folded.find(b"f passed REFUSED refused", 0), Some(9));
-        assert_eq!(folded.find(b"f passed REFUSED refused", 10), Some(17));
+        assert_eq!(folded.find(b"f passed REFUSED refused", 0), Some((9, true)));
+        assert_eq!(folded.find(b"f passed REFUSED refused", 10), Some((17, true)));
+        assert_eq!(folded.find("REFU\u{17f}ed".as_bytes(), 0), Some((0, false)));
         assert_eq!(folded.find(b"ref", 0), None);
         assert!(Folded::new(b"a.b", false).is_none());
         assert!(Folded::new(b"ks", false).is_none());

@@ -105,8 +105,9 @@ impl Pattern {
             HirKind::Literal(literal) if !back_references => Some(literal.0.len()),
             _ => None,
         };
+        let bounded = options.whole_word || options.whole_line;
         let folded = match texts {
-            [only] if options.ignore_case => Folded::new(only, syntax == Syntax::Fixed),
+            [only] if options.ignore_case && !bounded => Folded::new(only, syntax == Syntax::Fixed),
             _ => None,
         };
         let pattern = Self {
@@ -170,20 +171,17 @@ impl Pattern {
         Ok(self.exact().is_match(line))
     }
 
-    /// Where in a block of lines, from `from` on, the first line may be that has a match: a
-    /// place within that line. A candidate only: ask [`Pattern::is_match`] about the line when
-    /// [`Pattern::candidates_only`] says so.
+    /// Where in a block of lines, from `from` on, the first line may be that has a match: a place
+    /// within that line, and whether it is certain. Where it is not, ask [`Pattern::is_match`]
+    /// about the line.
     #[inline]
-    pub fn find_candidate(&self, block: &[u8], from: usize) -> Option<usize> {
+    pub fn find_candidate(&self, block: &[u8], from: usize) -> Option<(usize, bool)> {
         if let Some(folded) = &self.folded {
             return folded.find(block, from);
         }
-        self.search.search_half(&Input::new(block).range(from..)).map(|found| found.offset())
-    }
-
-    /// True when [`Pattern::find_candidate`] may point at a line without a match.
-    pub fn candidates_only(&self) -> bool {
-        self.verify.is_some() || self.back_references || self.folded.is_some()
+        let certain = self.verify.is_none() && !self.back_references;
+        let found = self.search.search_half(&Input::new(block).range(from..))?;
+        Some((found.offset(), certain))
     }
 
     /// The leftmost match that begins at or after `from`, and of those that begin there the
@@ -404,7 +402,7 @@ mod tests {
     #[test]
     fn nothing_matches_across_lines() {
         let pattern = Pattern::new(&[br"a[^b]\s*c"], Syntax::Extended, Options::default()).unwrap();
-        assert_eq!(pattern.find_candidate(b"a\nc\na  c", 0), Some(8));
+        assert_eq!(pattern.find_candidate(b"a\nc\na  c", 0), Some((8, true)));
     }
 
     #[test]

@@ -468,11 +468,13 @@ impl Search {
     ) -> Result<Option<Range<usize>>, InputTrouble> {
         let mut from = from;
         while from <= text.len() && from < block.len() {
-            let Some(at) = self.pattern.find_candidate(text, from) else { return Ok(None) };
+            let Some((at, certain)) = self.pattern.find_candidate(text, from) else {
+                return Ok(None);
+            };
             let start = memrchr(b'\n', &text[from..at]).map_or(from, |found| from + found + 1);
             let end = line_end(block, at);
             let line = &block[start..end];
-            if !self.pattern.candidates_only()
+            if certain
                 || self
                     .pattern
                     .is_match(line.strip_suffix(b"\n").unwrap_or(line))
