@@ -145,7 +145,7 @@ impl Filter for Column {
         io.each_input(&files, 1, |io, input, _| {
             while let Some(lines) = input.next_lines()? {
                 for (id, line) in lines.iter() {
-                    let empty = line.iter().all(|byte| matches!(byte, b' ' | b'\t'));
+                    let empty = line.iter().all(|byte| matches!(byte, b' ' | 9..=13));
                     if empty && !self.keeps_empty {
                         continue;
                     }

@@ -6,7 +6,7 @@ use crate::lines::{LineFeed, open_failure, read_failure};
 use crate::ordered::{CHECK_OPTIONS, Check};
 use crate::registry::Definition;
 use crate::spec::{example, option};
-use crate::words::list;
+use crate::words::{file_name, list};
 use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb};
 
 const DELIMITER: char = '\u{3}';
@@ -74,11 +74,8 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
 }
 
 fn explain(arguments: &Arguments) -> String {
-    let names: Vec<String> = arguments
-        .operands
-        .iter()
-        .map(|operand| String::from_utf8_lossy(&operand.value).replace('-', "standard input"))
-        .collect();
+    let names: Vec<String> =
+        arguments.operands.iter().map(|operand| file_name(&operand.value)).collect();
     let (one, other) = match &names[..] {
         [one, other, ..] => (one.as_str(), other.as_str()),
         _ => ("the first", "the second"),

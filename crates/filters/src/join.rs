@@ -9,6 +9,7 @@ use crate::lines::{LineFeed, open_failure, read_failure};
 use crate::ordered::{CHECK_OPTIONS, Check};
 use crate::registry::Definition;
 use crate::spec::{example, option};
+use crate::words::file_name;
 use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb};
 
 const HEADER: char = '\u{3}';
@@ -187,11 +188,8 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
 }
 
 fn explain(arguments: &Arguments) -> String {
-    let names: Vec<String> = arguments
-        .operands
-        .iter()
-        .map(|operand| String::from_utf8_lossy(&operand.value).into_owned())
-        .collect();
+    let names: Vec<String> =
+        arguments.operands.iter().map(|operand| file_name(&operand.value)).collect();
     let field = |short: char| {
         let given =
             arguments.options.iter().rev().find(|given| given.short == short || given.short == 'j');

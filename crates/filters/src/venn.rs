@@ -9,6 +9,7 @@ use crate::characters;
 use crate::lines::{open_failure, read_failure};
 use crate::registry::Definition;
 use crate::spec::{example, option};
+use crate::words::file_name;
 use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb};
 
 const BY: char = '\u{1}';
@@ -136,10 +137,13 @@ fn explain(arguments: &Arguments) -> String {
         Unit::Byte => "byte",
         Unit::Character => "character",
     };
-    let [one, other] = [0, 1].map(|number: usize| match &venn.operands[number][..] {
-        b"-" if !venn.text => "standard input".to_owned(),
-        operand if venn.text => format!("“{}”", String::from_utf8_lossy(operand)),
-        operand => String::from_utf8_lossy(operand).into_owned(),
+    let [one, other] = [0, 1].map(|number: usize| {
+        let operand = &venn.operands[number];
+        if venn.text {
+            format!("“{}”", String::from_utf8_lossy(operand))
+        } else {
+            file_name(operand)
+        }
     });
     match venn.operation {
         Operation::Union => format!("writes every {items} of {one} and {other}, once each"),

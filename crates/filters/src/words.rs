@@ -36,15 +36,21 @@ pub(crate) fn list(parts: &[String]) -> String {
     }
 }
 
+/// A file operand as one reads it.
+pub(crate) fn file_name(file: &[u8]) -> String {
+    match file {
+        b"-" => "standard input".to_owned(),
+        // What a shell puts in the place of a pipeline.
+        file if file.starts_with(b"/dev/fd/") => "<( … )".to_owned(),
+        file => String::from_utf8_lossy(file).into_owned(),
+    }
+}
+
 /// `, from a.log and b.log`, or nothing where standard input is read.
 pub(crate) fn from_files(files: &[Vec<u8>]) -> String {
     if files.is_empty() {
         return String::new();
     }
-    let name = |file: &Vec<u8>| match &file[..] {
-        b"-" => "standard input".to_owned(),
-        file => String::from_utf8_lossy(file).into_owned(),
-    };
-    let names: Vec<String> = files.iter().map(name).collect();
+    let names: Vec<String> = files.iter().map(|file| file_name(file)).collect();
     format!(" of {}", list(&names))
 }

@@ -295,3 +295,56 @@ fn a_panic_leaves_the_terminal_in_order_and_the_text_survives() {
     terminal.press(&["Up", "Up"]);
     terminal.wait("uniq -du");
 }
+
+#[test]
+fn a_followed_file_moves_the_river_until_it_is_stopped() {
+    use std::io::Write;
+
+    let terminal = Terminal::open(120, 40);
+    let log = terminal.path().join("live.log");
+    std::fs::write(&log, "one\ntwo\n").unwrap();
+    let append = |text: &str| {
+        let mut file = std::fs::OpenOptions::new().append(true).open(&log).unwrap();
+        file.write_all(text.as_bytes()).unwrap();
+    };
+    std::fs::write(
+        terminal.path().join("live.sh"),
+        "tail -F live.log | grep -v noise | tr a-z A-Z\n",
+    )
+    .unwrap();
+    terminal.type_text("$Y live.sh");
+    terminal.press(&["Enter"]);
+    terminal.wait("following · 2 lines so far");
+    append("noise\nthree\n");
+    let screen = terminal.wait("following · 4 lines so far");
+    assert!(screen.contains("keeps 3 of 4"), "{screen}");
+    terminal.wait("THREE");
+    // Rotated: the new file goes on where the old one ended.
+    std::fs::rename(&log, terminal.path().join("live.log.1")).unwrap();
+    std::fs::write(&log, "four\n").unwrap();
+    terminal.wait("FOUR");
+    terminal.escape("↑↓ select");
+    terminal.press(&["Escape"]);
+    terminal.wait("no longer followed");
+    terminal.wait_gone("Esc stops");
+    append("five\n");
+    terminal.press(&["Home"]);
+    let screen = terminal.wait("followed until stopped");
+    assert!(!screen.contains("FIVE"), "{screen}");
+    terminal.press(&["q"]);
+    terminal.wait_gone("followed until stopped");
+}
+
+#[test]
+fn a_meter_draws_its_progress_on_a_terminal() {
+    let terminal = Terminal::open(100, 20);
+    terminal.type_text(
+        "yes 0123456789 | head -c 400000000 | $Y use meter --size 400000000 | wc -c; echo over",
+    );
+    terminal.press(&["Enter"]);
+    terminal.wait_for("progress or its end", |screen| {
+        screen.contains(" % ") && screen.contains("/s") || screen.contains("400000000\n")
+    });
+    let screen = terminal.wait_for("the end", |screen| screen.contains("\nover"));
+    assert!(screen.contains("381.5 MiB  ") && screen.contains("400000000"), "{screen}");
+}
