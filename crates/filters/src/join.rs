@@ -329,6 +329,9 @@ impl Join {
             Separator::Blanks => {
                 let mut at = blanks(line);
                 for _ in 0..field {
+                    if at >= line.len() {
+                        break;
+                    }
                     at += word(&line[at..]);
                     at += blanks(&line[at..]);
                 }

@@ -134,7 +134,7 @@ impl Filter for Shuf {
                 let all = lines.iter().map(|line| (Bytes::copy_from_slice(line), None));
                 self.of_all(all.collect(), &mut rng)
             }
-            Lines::Numbers(low, high) => self.numbers(*low, *high, &mut rng),
+            Lines::Numbers(low, high) => self.numbers(*low, *high, &mut rng)?,
         };
         let mut out = match &self.output {
             None => None,
@@ -177,6 +177,9 @@ impl Filter for Shuf {
     }
 }
 
+/// Numbers held at the same time: about 6 GiB.
+const NUMBERS_MAX: u64 = 1 << 26;
+
 type Chosen = (Bytes, Option<LineId>);
 
 /// The lines chosen, one after the other, or again and again.
@@ -206,13 +209,22 @@ impl Shuf {
     }
 
     /// Numbers, without making all of them where few are wanted.
-    fn numbers(&self, low: u64, high: u64, rng: &mut Rng) -> Vec<Chosen> {
+    ///
+    /// # Errors
+    /// When all of more than can be held are wanted.
+    fn numbers(&self, low: u64, high: u64, rng: &mut Rng) -> Result<Vec<Chosen>, StageError> {
         let line = |number: u64| (Bytes::from(number.to_string().into_bytes()), None);
         if low > high {
-            return Vec::new();
+            return Ok(Vec::new());
         }
         if self.repeat || self.most >= (high - low) / 2 {
-            return self.of_all((low..=high).map(line).collect(), rng);
+            if high - low >= NUMBERS_MAX {
+                return Err(StageError::failed(1, "too many numbers to be held; use -n"));
+            }
+            return Ok(self.of_all((low..=high).map(line).collect(), rng));
+        }
+        if self.most > NUMBERS_MAX {
+            return Err(StageError::failed(1, "too many numbers to be held"));
         }
         let mut seen = std::collections::HashSet::new();
         let mut chosen = Vec::new();
@@ -222,7 +234,7 @@ impl Shuf {
                 chosen.push(line(number));
             }
         }
-        chosen
+        Ok(chosen)
     }
 
     /// Memory: the input, or the lines wanted where that is known to be fewer.

@@ -3,12 +3,7 @@ use std::ffi::OsStr;
 use std::ops::Range;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
-use std::sync::Arc;
-
-use bytes::Bytes;
-use stream::{
-    Block, ExitStatus, LineId, Lines, Origin, ReadError, Sink, StageError, StageIo, WriteError,
-};
+use stream::{ExitStatus, LineId, Origin, ReadError, StageError, StageIo, WriteError};
 
 use crate::arguments::shown;
 use crate::lines::LineFeed;
@@ -23,16 +18,20 @@ mod counted;
 mod deep;
 mod grouped;
 mod held;
+mod in_order;
 mod keys;
 mod merge;
 mod numbers;
 mod runs;
+mod sheet;
 
 use counted::CountedLines;
 use grouped::Grouping;
 use held::{Entry, Held};
+use in_order::InOrder;
 use keys::Order;
 use runs::{Run, Runs};
+use sheet::Sheet;
 
 /// `--sort=WORD`, which stands for one of the ordering letters.
 const SORT: char = '\u{1}';
@@ -318,67 +317,6 @@ fn read_failed(name: &str, error: ReadError) -> StageError {
 
 fn cannot_read(name: &str, error: &std::io::Error) -> StageError {
     StageError::failed(2, format!("cannot read: {name}: {}", stream::describe(error)))
-}
-
-/// Where the result goes.
-enum Sheet<'r> {
-    /// To the stage's output.
-    Stage,
-    /// To the file of `-o`.
-    File { sink: Arc<dyn Sink>, gathered: Vec<u8> },
-    /// To disk, as a run to be merged later.
-    Run(&'r mut Runs),
-}
-
-impl Sheet<'_> {
-    fn put(
-        &mut self,
-        io: &mut StageIo<'_>,
-        bytes: &[u8],
-        origin: Origin<'_>,
-    ) -> Result<(), StageError> {
-        match self {
-            Self::Stage => Ok(io.out().put(bytes, origin)?),
-            Self::Run(runs) => runs.write(bytes),
-            Self::File { gathered, .. } => {
-                gathered.extend_from_slice(bytes);
-                if gathered.len() >= stream::BLOCK_SIZE { self.flush() } else { Ok(()) }
-            }
-        }
-    }
-
-    fn pass(
-        &mut self,
-        io: &mut StageIo<'_>,
-        bytes: Bytes,
-        first: LineId,
-    ) -> Result<(), StageError> {
-        match self {
-            Self::Stage => Ok(io.out().pass(bytes, first)?),
-            _ => self.put(io, &bytes, Origin::None),
-        }
-    }
-
-    fn put_each(
-        &mut self,
-        io: &mut StageIo<'_>,
-        lines: &[u8],
-        ids: &[LineId],
-    ) -> Result<(), StageError> {
-        match self {
-            Self::Stage => Ok(io.out().put_each(lines, ids)?),
-            _ => self.put(io, lines, Origin::None),
-        }
-    }
-
-    fn flush(&mut self) -> Result<(), StageError> {
-        if let Self::File { sink, gathered } = self
-            && !gathered.is_empty()
-        {
-            sink.write(Block::new(std::mem::take(gathered)))?;
-        }
-        Ok(())
-    }
 }
 
 impl Sort {
@@ -754,42 +692,4 @@ fn sort_piece(order: &Order, held: &Held, piece: &mut [Entry], skip: usize) {
         entry.prefix = order.prefix(held.line(entry), skip);
     }
     piece.sort_by(|one, other| compare(order, held, one, other));
-}
-
-/// Whether the lines came in order, so that they need no sorting.
-struct InOrder {
-    so_far: bool,
-    last: Vec<u8>,
-    any: bool,
-}
-
-impl InOrder {
-    fn new(order: &Order, traced: bool) -> Self {
-        // With origins every line is accounted for singly anyway.
-        Self { so_far: order.plain && !order.unique && !traced, last: Vec::new(), any: false }
-    }
-
-    fn look(&mut self, order: &Order, lines: &Lines) {
-        if !self.so_far {
-            return;
-        }
-        let mut last = &self.last[..];
-        for (_, line) in lines.iter() {
-            if self.any && order.compare(last, line).is_gt() {
-                self.so_far = false;
-                return;
-            }
-            self.any = true;
-            last = line;
-        }
-        self.last = last.to_vec();
-    }
-
-    fn give_up(&mut self) {
-        self.so_far = false;
-    }
-
-    fn holds(&self) -> bool {
-        self.so_far
-    }
 }

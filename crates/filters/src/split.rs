@@ -357,6 +357,7 @@ fn spool(io: &StageIo<'_>, input: &mut Input, name: &[u8]) -> Result<(From, u64)
 
 impl Split {
     fn open(&mut self, io: &mut StageIo<'_>) -> Result<Part, StageError> {
+        io.check_cancel()?;
         let Some(name) = self.names.next() else {
             return Err(StageError::failed(1, "output file suffixes exhausted"));
         };

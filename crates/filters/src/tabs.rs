@@ -3,6 +3,9 @@
 use crate::arguments::shown;
 use crate::{Arguments, Spec, UsageError};
 
+/// The farthest tab stop: a tab would take in that much memory.
+const STOP_MAX: usize = 1 << 24;
+
 /// Where the tab stops are.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct TabStops {
@@ -45,7 +48,9 @@ impl TabStops {
                         shown(digits)
                     ));
                 };
-                let Ok(number) = number.parse::<usize>() else {
+                let Some(number) =
+                    number.parse::<usize>().ok().filter(|number| *number <= STOP_MAX)
+                else {
                     return error(format!("tab stop is too large {}", shown(digits)));
                 };
                 match mark {

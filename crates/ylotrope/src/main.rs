@@ -50,6 +50,7 @@ enum Command {
     /// Run a pipeline for real, without a screen, as sh would
     Run(Run),
     /// Run one filter alone, from standard input to standard output
+    #[command(disable_help_flag = true)]
     Use(Use),
     /// Describe a filter, or list all of them
     Guide(Guide),
@@ -69,11 +70,14 @@ struct Run {
 
 #[derive(Args)]
 struct Use {
-    /// The filter
-    filter: OsString,
-    /// Its options and operands
-    #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
-    arguments: Vec<OsString>,
+    /// The filter, its options and its operands
+    #[arg(
+        trailing_var_arg = true,
+        allow_hyphen_values = true,
+        required = true,
+        value_name = "FILTER [ARGUMENT]"
+    )]
+    words: Vec<OsString>,
 }
 
 #[derive(Args)]
@@ -215,8 +219,14 @@ fn run_for_real(run: Run) -> ExitCode {
 
 /// Runs one filter as its own program would run.
 fn use_filter(used: Use) -> ExitCode {
-    let name = used.filter.into_vec();
-    let arguments = used.arguments.into_iter().map(OsString::into_vec).collect();
+    let mut words = used.words.into_iter().map(OsString::into_vec);
+    let name = words.next().unwrap_or_default();
+    let arguments = words.collect();
+    // What stands behind the filter is its own; before it there is only this.
+    if name == b"--help" || name == b"-h" {
+        println!("Usage: ylotrope use FILTER [ARGUMENT …]\n\n“ylotrope guide” lists the filters.");
+        return ExitCode::SUCCESS;
+    }
     let interrupts = Interrupts::watch();
     let status = run_filter(&name, arguments, &interrupts.cancel);
     interrupts.pass_on();

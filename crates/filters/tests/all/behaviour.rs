@@ -1,6 +1,8 @@
 //! Messages, statuses and origins in cases of their own.
 
-use crate::support::{Cuts, WHOLE, run, run_line};
+use proptest::prelude::*;
+
+use crate::support::{Cuts, WHOLE, run, run_closed, run_line};
 
 fn text(line: &str, stdin: &str) -> String {
     String::from_utf8(run_line(line, stdin.as_bytes()).out).unwrap()
@@ -190,4 +192,42 @@ fn times_are_put_before_lines() {
     assert_eq!(text("stamp gap -f %S.%3N", "a\n"), "00.000 a\n");
     assert_eq!(text("stamp ago", "at 1969-12-31T23:34:00Z x\n"), "at 26 min ago x\n");
     assert_eq!(text("stamp as -u -f %H:%M", "x [02/Apr/2031:06:12:04 +0200] y\n"), "x [04:12] y\n");
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(1500) })]
+
+    #[test]
+    fn no_arguments_make_a_filter_fail_inside(
+        arguments in prop::collection::vec(
+            prop_oneof![
+                "-[A-Za-z0-9]{1,3}",
+                "[-+]?[0-9]{1,20}[kMGb%]?",
+                "-[a-zA-Z][-+0-9,./:{}a-z*%]{0,6}",
+                "--[a-z-]{1,9}(=[a-z0-9,%é]{0,4})?",
+                "[/%{}*a-z0-9,.:+\\[\\]\\\\()é -]{0,6}",
+                Just("\u{ff}\u{1F6E4}".to_owned()),
+            ],
+            0..5,
+        ),
+        line in "[a-z0-9 é,:.\\t-]{0,12}",
+    ) {
+        let arguments: Vec<Vec<u8>> = arguments.into_iter().map(String::into_bytes).collect();
+        for definition in filters::ALL {
+            definition.explain(&arguments);
+            if let Ok(filter) = definition.build(&arguments) {
+                for mark in filter.marks(line.as_bytes()) {
+                    prop_assert!(mark.start <= mark.end && mark.end <= line.len(), "{}", definition.spec.name);
+                }
+                let _ = (filter.verb(), filter.holds(), filter.follows());
+                // So many files or numbers as somebody asks for are made.
+                let name = definition.spec.name;
+                if !["split", "csplit", "shuf"].contains(&name) {
+                    let mut words = vec![name.as_bytes()];
+                    words.extend(arguments.iter().map(|argument| &argument[..]));
+                    run_closed(&words, format!("{line}\n\n x\ty {line}").as_bytes());
+                }
+            }
+        }
+    }
 }

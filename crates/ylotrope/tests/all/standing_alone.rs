@@ -155,6 +155,12 @@ fn a_filter_stands_alone() {
     assert_eq!(fs::read(folder.path().join("a.log")).unwrap(), b"b refused\nb refused\na passed\n");
     let output = in_folder(ours().args(["use", "no-such"]), folder.path());
     assert_eq!(output.status.code(), Some(127));
+    let output = in_folder(ours().args(["use", "sort", "--help"]), folder.path());
+    assert!(String::from_utf8_lossy(&output.stdout).starts_with("sort: puts lines in order"));
+    let output = in_folder(ours().args(["use", "echo", "--help", "-x"]), folder.path());
+    assert_eq!(output.stdout, b"--help -x\n");
+    let output = in_folder(ours().args(["use", "--help"]), folder.path());
+    assert!(String::from_utf8_lossy(&output.stdout).contains("ylotrope use FILTER"));
     let output = in_folder(ours().args(["guide", "venn"]), folder.path());
     assert!(String::from_utf8_lossy(&output.stdout).contains("--by=UNIT"));
     let output = in_folder(ours().args(["guide"]), folder.path());
