@@ -1,12 +1,11 @@
-//! `cksum`, `md5sum` and `sha256sum`.
+//! What `md5sum` and `sha256sum` share.
 
 use sha2::{Digest, Sha256};
 use stream::{ExitStatus, Input, InputTrouble, LineId, Origin, ReadError, StageError, StageIo};
 
-use crate::registry::Definition;
-use crate::spec::{example, option};
+use crate::spec::option;
 use crate::words::from_files;
-use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb};
+use crate::{Arguments, Filter, OptionSpec, Spec, UsageError, Verb};
 
 const QUIET: char = '\u{1}';
 const STATUS: char = '\u{2}';
@@ -14,7 +13,7 @@ const STRICT: char = '\u{3}';
 const TAG: char = '\u{4}';
 const IGNORE_MISSING: char = '\u{5}';
 
-const OPTIONS: &[OptionSpec] = &[
+pub(crate) const OPTIONS: &[OptionSpec] = &[
     option('b', "binary", None, "mark the files as read in binary (a star before the name)", false),
     option('c', "check", None, "read sums from the files and compare", false),
     option('t', "text", None, "mark the files as text (a space before the name)", false),
@@ -33,95 +32,8 @@ const OPTIONS: &[OptionSpec] = &[
     ),
 ];
 
-static CKSUM: Spec = Spec {
-    name: "cksum",
-    summary: "writes the CRC checksum and the length of files",
-    options: &[],
-    operands: Operands::Files,
-    operand_names: "[file …]",
-    style: Style::Usual,
-    usage_status: 1,
-    examples: &[example("cksum gate.log", "checksum, bytes, name")],
-};
-
-static MD5: Spec = Spec {
-    name: "md5sum",
-    summary: "writes the MD5 sum of files, or checks it (not safe against forgery)",
-    options: OPTIONS,
-    operands: Operands::Files,
-    operand_names: "[file …]",
-    style: Style::Usual,
-    usage_status: 1,
-    examples: &[example("md5sum gate.log", "the sum and the name")],
-};
-
-static SHA256: Spec = Spec {
-    name: "sha256sum",
-    summary: "writes the SHA-256 sum of files, or checks it",
-    options: OPTIONS,
-    operands: Operands::Files,
-    operand_names: "[file …]",
-    style: Style::Usual,
-    usage_status: 1,
-    examples: &[
-        example("sha256sum *.txt > SUMS", "the sums of several files"),
-        example("sha256sum -c SUMS", "whether they are still the same"),
-    ],
-};
-
-pub(crate) static CKSUM_DEFINITION: Definition = Definition {
-    spec: &CKSUM,
-    build: |arguments| Ok(Box::new(Cksum { files: arguments.operand_values() })),
-    explain: |arguments| {
-        format!("writes checksum and length{}", from_files(&arguments.operand_values()))
-    },
-};
-pub(crate) static MD5_DEFINITION: Definition =
-    Definition { spec: &MD5, build: |arguments| build(arguments, Kind::Md5), explain };
-pub(crate) static SHA256_DEFINITION: Definition =
-    Definition { spec: &SHA256, build: |arguments| build(arguments, Kind::Sha256), explain };
-
-struct Cksum {
-    files: Vec<Vec<u8>>,
-}
-
-/// The polynomial of POSIX `cksum`.
-const POSIX_CRC: crc::Crc<u32, crc::Table<16>> =
-    crc::Crc::<u32, crc::Table<16>>::new(&crc::CRC_32_CKSUM);
-
-impl Filter for Cksum {
-    fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
-        let bare = self.files.is_empty();
-        io.each_input(&self.files, 1, |io, input, name| {
-            let mut digest = POSIX_CRC.digest();
-            let mut length = 0u64;
-            while let Some(lines) = input.next_block()? {
-                digest.update(&lines.bytes);
-                length += lines.bytes.len() as u64;
-            }
-            let mut rest = length;
-            while rest > 0 {
-                digest.update(&[rest as u8]);
-                rest >>= 8;
-            }
-            let mut line = format!("{} {length}", digest.finalize()).into_bytes();
-            if !bare {
-                line.push(b' ');
-                line.extend_from_slice(name);
-            }
-            io.out().line(&line, whole(input))?;
-            Ok(())
-        })?;
-        Ok(io.status())
-    }
-
-    fn verb(&self) -> Verb {
-        Verb::Merges
-    }
-}
-
 /// Every line read so far.
-fn whole(input: &Input) -> Origin<'static> {
+pub(crate) fn whole(input: &Input) -> Origin<'static> {
     let number = input.number();
     let lines = input.newlines() + u64::from(!input.at_line_start());
     match lines.checked_sub(1) {
@@ -131,7 +43,7 @@ fn whole(input: &Input) -> Origin<'static> {
 }
 
 #[derive(Clone, Copy, PartialEq, Eq)]
-enum Kind {
+pub(crate) enum Kind {
     Md5,
     Sha256,
 }
@@ -180,8 +92,11 @@ struct Sums {
     ignore_missing: bool,
 }
 
-fn build(arguments: &Arguments, kind: Kind) -> Result<Box<dyn Filter>, UsageError> {
-    let spec = if kind == Kind::Md5 { &MD5 } else { &SHA256 };
+pub(crate) fn build(
+    arguments: &Arguments,
+    kind: Kind,
+    spec: &'static Spec,
+) -> Result<Box<dyn Filter>, UsageError> {
     let check = arguments.has('c');
     for (short, name) in [
         (QUIET, "quiet"),
@@ -222,7 +137,7 @@ fn build(arguments: &Arguments, kind: Kind) -> Result<Box<dyn Filter>, UsageErro
     }))
 }
 
-fn explain(arguments: &Arguments) -> String {
+pub(crate) fn explain(arguments: &Arguments) -> String {
     let files = from_files(&arguments.operand_values());
     if arguments.has('c') {
         format!("reads sums{files} and says of each file whether it agrees")

@@ -1,5 +1,3 @@
-//! `test` and `[`.
-
 use std::ffi::OsStr;
 use std::ops::Range;
 use std::os::unix::ffi::OsStrExt;
@@ -12,7 +10,7 @@ use crate::registry::Definition;
 use crate::spec::{example, option};
 use crate::{Arguments, Filter, Operand, Operands, OptionSpec, Spec, Style, UsageError, Verb};
 
-const OPTIONS: &[OptionSpec] = &[
+pub(crate) const OPTIONS: &[OptionSpec] = &[
     option('e', "", Some("FILE"), "there is such a file", true),
     option('f', "", Some("FILE"), "a regular file", true),
     option('d', "", Some("FILE"), "a directory", true),
@@ -35,13 +33,13 @@ const OPTIONS: &[OptionSpec] = &[
     option('z', "", Some("TEXT"), "an empty text", true),
 ];
 
-const EXAMPLES: &[crate::Example] = &[
+pub(crate) const EXAMPLES: &[crate::Example] = &[
     example("test -s gate.log", "status 0 when the file is not empty"),
     example("test 3 -lt 12", "status 0: as numbers, 3 is less"),
     example("test abc = abc", "status 0: the same text"),
 ];
 
-static TEST: Spec = Spec {
+static SPEC: Spec = Spec {
     name: "test",
     summary: "tells by its status whether an expression is true: = != -eq -ne -lt -le -gt -ge -nt -ot -ef ! -a -o ( )",
     options: OPTIONS,
@@ -52,30 +50,9 @@ static TEST: Spec = Spec {
     examples: EXAMPLES,
 };
 
-static BRACKET: Spec = Spec {
-    name: "[",
-    summary: "as test, with ] at the end",
-    options: OPTIONS,
-    operands: Operands::Values,
-    operand_names: "expression ]",
-    style: Style::Own,
-    usage_status: 2,
-    examples: EXAMPLES,
-};
-
-pub(crate) static TEST_DEFINITION: Definition =
-    Definition { spec: &TEST, build: |arguments| test(&TEST, &arguments.operands), explain };
-pub(crate) static BRACKET_DEFINITION: Definition =
-    Definition { spec: &BRACKET, build: build_bracket, explain };
-
-fn build_bracket(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
-    match arguments.operands.split_last() {
-        Some((last, rest)) if last.value == b"]" => test(&BRACKET, rest),
-        _ => Err(UsageError::new(&BRACKET, None, "missing ‘]’")),
-    }
-}
-
-fn explain(_arguments: &Arguments) -> String {
+pub(crate) static DEFINITION: Definition =
+    Definition { spec: &SPEC, build: |arguments| test(&SPEC, &arguments.operands), explain };
+pub(crate) fn explain(_arguments: &Arguments) -> String {
     "writes nothing; tells by its status whether the expression is true".to_owned()
 }
 
@@ -107,7 +84,10 @@ enum FileComparison {
     Same,
 }
 
-fn test(spec: &'static Spec, operands: &[Operand]) -> Result<Box<dyn Filter>, UsageError> {
+pub(crate) fn test(
+    spec: &'static Spec,
+    operands: &[Operand],
+) -> Result<Box<dyn Filter>, UsageError> {
     let mut parser = Parser { spec, operands, at: 0, depth: 0 };
     let expression = parser.posix(0..operands.len())?;
     Ok(Box::new(Test(expression)))

@@ -1,0 +1,25 @@
+//! `[`, which is `test` with an end.
+
+use crate::registry::Definition;
+use crate::test::{EXAMPLES, OPTIONS, explain, test};
+use crate::{Arguments, Filter, Operands, Spec, Style, UsageError};
+
+static SPEC: Spec = Spec {
+    name: "[",
+    summary: "as test, with ] at the end",
+    options: OPTIONS,
+    operands: Operands::Values,
+    operand_names: "expression ]",
+    style: Style::Own,
+    usage_status: 2,
+    examples: EXAMPLES,
+};
+
+pub(crate) static DEFINITION: Definition = Definition { spec: &SPEC, build, explain };
+
+fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
+    match arguments.operands.split_last() {
+        Some((last, rest)) if last.value == b"]" => test(&SPEC, rest),
+        _ => Err(UsageError::new(&SPEC, None, "missing ‘]’")),
+    }
+}

@@ -1,0 +1,21 @@
+use crate::digest::{Kind, OPTIONS, build, explain};
+use crate::registry::Definition;
+use crate::spec::example;
+use crate::{Operands, Spec, Style};
+
+static SPEC: Spec = Spec {
+    name: "sha256sum",
+    summary: "writes the SHA-256 sum of files, or checks it",
+    options: OPTIONS,
+    operands: Operands::Files,
+    operand_names: "[file …]",
+    style: Style::Usual,
+    usage_status: 1,
+    examples: &[
+        example("sha256sum *.txt > SUMS", "the sums of several files"),
+        example("sha256sum -c SUMS", "whether they are still the same"),
+    ],
+};
+
+pub(crate) static DEFINITION: Definition =
+    Definition { spec: &SPEC, build: |arguments| build(arguments, Kind::Sha256, &SPEC), explain };
