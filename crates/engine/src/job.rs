@@ -28,7 +28,7 @@ pub(crate) fn run_job(job: Job<'_>, world: &dyn World) -> JobEnd {
         origins: None,
         eager: false,
     };
-    // What the command reads and writes counts for the stage that started it.
+    // What the command writes is counted by the stage that started it, what it reads by nobody.
     let meter = Arc::new(StageMeter::default());
     let outcome = match plan.kind {
         StageKind::Native(_) => run_native(&plan, connections, world, &meter, job.cancel),

@@ -72,6 +72,8 @@ struct State {
     bytes: u64,
     newlines: u64,
     open: bool,
+    /// Something could not be written, so this must not take the place of anything.
+    failed: bool,
 }
 
 /// The file a path leads to through symbolic links, so that a link stays a link.
@@ -103,8 +105,14 @@ impl Beside {
         if append && let Ok(mut old) = File::open(&target) {
             io::copy(&mut old, file.as_file_mut())?;
         }
-        let state = State { file, bytes: 0, newlines: 0, open: false };
+        let state = State { file, bytes: 0, newlines: 0, open: false, failed: false };
         Ok(Self { target, state: Arc::new(Mutex::new(Some(state))) })
+    }
+
+    /// True when something could not be written.
+    pub(crate) fn has_failed(&self) -> bool {
+        let state = self.state.lock().unwrap_or_else(PoisonError::into_inner);
+        state.as_ref().is_some_and(|state| state.failed)
     }
 
     /// True when this is written for `path`.
@@ -115,9 +123,12 @@ impl Beside {
     /// Puts the new file in the place of the old one.
     pub(crate) fn commit(&self) -> io::Result<Applied> {
         let state = self.state.lock().unwrap_or_else(PoisonError::into_inner).take();
-        let Some(State { file, bytes, newlines, open }) = state else {
+        let Some(State { file, bytes, newlines, open, failed }) = state else {
             return Err(io::Error::other("already written"));
         };
+        if failed {
+            return Err(io::Error::other("not written to its end"));
+        }
         file.as_file().sync_all()?;
         let old = File::open(&self.target).ok();
         file.persist(&self.target).map_err(|error| error.error)?;
@@ -129,7 +140,10 @@ impl Sink for Beside {
     fn write(&self, block: Block) -> Result<(), WriteError> {
         let mut state = self.state.lock().unwrap_or_else(PoisonError::into_inner);
         let Some(state) = state.as_mut() else { return Err(WriteError::Closed) };
-        state.file.as_file_mut().write_all(block.bytes())?;
+        if let Err(error) = state.file.as_file_mut().write_all(block.bytes()) {
+            state.failed = true;
+            return Err(error.into());
+        }
         state.bytes += block.len() as u64;
         state.newlines += block.newlines();
         state.open = !block.ends_line();

@@ -325,7 +325,7 @@ impl StagePlan {
     /// True for a filter that goes on with what its files get.
     pub fn follows(&self) -> bool {
         let StageKind::Native(definition) = &self.kind else { return false };
-        definition.build(&self.arguments).is_ok_and(|filter| filter.follows())
+        definition.follows(&self.arguments)
     }
 
     /// The name of what runs.

@@ -450,5 +450,10 @@ fn write_all(
         return Err(io::Error::other(format!("{text}; nothing was written")));
     }
     let files = writing.world.files.lock().unwrap_or_else(PoisonError::into_inner);
+    // A stage may go on without a file that failed, with a small status.
+    if files.iter().any(|file| file.has_failed()) {
+        let text = String::from_utf8_lossy(&said).lines().next().unwrap_or_default().to_owned();
+        return Err(io::Error::other(format!("{text}; nothing was written")));
+    }
     files.iter().map(|file| file.commit()).collect()
 }

@@ -450,7 +450,7 @@ impl Join {
                     }
                 }
             }
-            let group = |number: usize| sides[number].rows.len() - usize::from(!ended[number]);
+            let group = |number: usize| group_length(&sides[number], ended[number]);
             if self.pairs {
                 for one in 0..group(0) {
                     for other in 0..group(1) {

@@ -89,6 +89,13 @@ impl Definition {
         (self.build)(&self.parse(arguments)?)
     }
 
+    /// True when the filter with these arguments does not end by itself but goes on with what
+    /// files get. Only parses: this is asked of every stage before every run.
+    pub fn follows(&'static self, arguments: &[Vec<u8>]) -> bool {
+        std::ptr::eq(self, &raw const crate::tail::DEFINITION)
+            && self.parse(arguments).is_ok_and(|arguments| crate::tail::follows(&arguments))
+    }
+
     /// Says in words what the filter with these arguments does; `None` for arguments it cannot
     /// work with.
     pub fn explain(&self, arguments: &[Vec<u8>]) -> Option<String> {

@@ -226,11 +226,6 @@ pub trait Filter: Send {
     /// What the filter does to lines.
     fn verb(&self) -> Verb;
 
-    /// True when the filter does not end by itself but goes on with what files get.
-    fn follows(&self) -> bool {
-        false
-    }
-
     /// Why the filter must hold data back, where it holds more than a few lines; `None` for
     /// one that streams.
     fn holds(&self) -> Option<&'static str> {

@@ -77,6 +77,12 @@ struct Follow {
     interval: Duration,
 }
 
+/// True for arguments with which the filter does not end by itself.
+pub(crate) fn follows(arguments: &Arguments) -> bool {
+    let files = arguments.operands.iter().any(|operand| operand.value != b"-");
+    files && follow(arguments).is_ok_and(|follow| follow.is_some())
+}
+
 const INTERVAL: Duration = Duration::from_millis(100);
 
 fn follow(arguments: &Arguments) -> Result<Option<Follow>, UsageError> {
@@ -160,10 +166,6 @@ impl Filter for Tail {
 
     fn verb(&self) -> Verb {
         Verb::Keeps
-    }
-
-    fn follows(&self) -> bool {
-        self.follow.is_some() && self.files.iter().any(|file| file != b"-")
     }
 
     fn holds(&self) -> Option<&'static str> {

@@ -6,7 +6,7 @@ use stream::{Cancel, ExitStatus, Job, JobEnd, LineId, Sink, StageError, StageIo,
 use crate::arguments::shown;
 use crate::lines::{open_failure, read_failure};
 use crate::registry::Definition;
-use crate::spec::{example, option, option_attached, option_maybe};
+use crate::spec::{example, option, option_attached};
 use crate::words::counted;
 use crate::{Arguments, Filter, Given, Operands, OptionSpec, Spec, Style, UsageError, Verb};
 
@@ -53,7 +53,7 @@ const OPTIONS: &[OptionSpec] = &[
     option('s', "max-chars", Some("NUM"), "at most NUM bytes a command line", true),
     option('t', "verbose", None, "write each command to standard error before it runs", true),
     option('x', "exit", None, "stop when a command line would be too long", true),
-    option_maybe(SHOW_LIMITS, "show-limits", "", "accepted and without effect"),
+    option(SHOW_LIMITS, "show-limits", None, "accepted and without effect", false),
     option(
         PROCESS_SLOT,
         "process-slot-var",

@@ -219,7 +219,7 @@ proptest! {
                 for mark in filter.marks(line.as_bytes()) {
                     prop_assert!(mark.start <= mark.end && mark.end <= line.len(), "{}", definition.spec.name);
                 }
-                let _ = (filter.verb(), filter.holds(), filter.follows());
+                let _ = (filter.verb(), filter.holds(), definition.follows(&arguments));
                 // So many files or numbers as somebody asks for are made.
                 let name = definition.spec.name;
                 if !["split", "csplit", "shuf"].contains(&name) {
