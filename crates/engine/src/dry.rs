@@ -6,10 +6,11 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use rustix::fs::{Access, access};
 use stream::{
-    Block, Cancel, Job, JobEnd, Machine, Replacement, Sink, Source, World, WriteError, WriteMode,
+    Block, Cancel, Job, JobEnd, Joined, Machine, Replacement, Running, Sink, Source, World,
+    WriteError, WriteMode,
 };
 
-use crate::job::{is_native, run_job};
+use crate::job::{Later, run_filters};
 use crate::kept::Kept;
 use crate::machine::RealMachine;
 use crate::pending::{Beside, PendingFile, PendingMode};
@@ -122,8 +123,11 @@ impl World for DryWorld {
     }
 
     fn run(&self, job: Job<'_>) -> JobEnd {
-        // A filter changes nothing but through this world; a program may do anything.
-        if is_native(&job) { run_job(job, self) } else { JobEnd::HeldBack }
+        run_filters(job, self)
+    }
+
+    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+        Ok(Box::new(Later::new(job, joined, self)?))
     }
 
     fn is_live(&self) -> bool {
@@ -182,8 +186,11 @@ impl World for WriteWorld {
     }
 
     fn run(&self, job: Job<'_>) -> JobEnd {
-        // A filter changes nothing but through this world; a program may do anything.
-        if is_native(&job) { run_job(job, self) } else { JobEnd::HeldBack }
+        run_filters(job, self)
+    }
+
+    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+        Ok(Box::new(Later::new(job, joined, self)?))
     }
 
     fn is_live(&self) -> bool {

@@ -1,20 +1,74 @@
 //! Commands that stages start: filters of our own and programs of the machine.
 
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 
-use stream::{Job, JobEnd, StageMeter, World};
+use stream::{
+    Block, Cancel, Job, JobEnd, Joined, ReadError, Running, Sink, Source, StageMeter, World,
+    WriteError,
+};
 
+use crate::dry::KeptSink;
 use crate::host::{Inherited, run_host};
-use crate::plan::{StageKind, StagePlan};
+use crate::kept::Kept;
+use crate::link::{LinkReader, LinkWriter, link};
+use crate::plan::{Plan, StageKind, StagePlan, Variables};
+use crate::run::{Surroundings, run_pipeline};
 use crate::stage::{Connections, StageOutcome, run_native};
+use crate::world::RealWorld;
+
+/// What runs a command.
+enum Runner {
+    /// One command: a filter or a program.
+    One,
+    /// A line for the shell that holds nothing but filters.
+    Filters(Plan),
+}
+
+/// How the command is run here; a line for the shell (`sh -c LINE`) that is a pipeline of filters
+/// needs no shell.
+fn runner(job: &Job<'_>, world: &dyn World) -> Runner {
+    let [shell, option, line] = job.words else { return Runner::One };
+    if shell != b"sh" || option != b"-c" {
+        return Runner::One;
+    }
+    let plan = || {
+        let script = shell::parse(std::str::from_utf8(line).ok()?).ok()?;
+        let [pipeline] = &script.pipelines[..] else { return None };
+        let mut variables = Variables::new("sh", Vec::new());
+        for (name, value) in &job.variables {
+            variables.set(name, value.clone());
+        }
+        let plan = Plan::new(pipeline, &variables, world).ok()?;
+        let filters = plan.stages.iter().all(|stage| matches!(stage.kind, StageKind::Native(_)));
+        filters.then_some(plan)
+    };
+    plan().map_or(Runner::One, Runner::Filters)
+}
 
 /// True when the command is a filter of our own.
-pub(crate) fn is_native(job: &Job<'_>) -> bool {
+fn is_native(job: &Job<'_>) -> bool {
     job.words.first().is_some_and(|name| filters::find(name).is_some())
 }
 
 /// Runs a command to its end on this thread.
 pub(crate) fn run_job(job: Job<'_>, world: &dyn World) -> JobEnd {
+    match runner(&job, world) {
+        Runner::One => run_one(job, world),
+        Runner::Filters(plan) => run_plan(&plan, job, world),
+    }
+}
+
+/// Runs a command where nothing may be changed: a filter changes nothing but through `world`, a
+/// program may do anything and is held back.
+pub(crate) fn run_filters(job: Job<'_>, world: &dyn World) -> JobEnd {
+    match runner(&job, world) {
+        Runner::One if is_native(&job) => run_one(job, world),
+        Runner::One => JobEnd::HeldBack,
+        Runner::Filters(plan) => run_plan(&plan, job, world),
+    }
+}
+
+fn run_one(job: Job<'_>, world: &dyn World) -> JobEnd {
     let Some((name, arguments)) = job.words.split_first() else { return JobEnd::NotFound };
     let kind = match filters::find(name) {
         Some(definition) => StageKind::Native(definition),
@@ -34,9 +88,169 @@ pub(crate) fn run_job(job: Job<'_>, world: &dyn World) -> JobEnd {
         StageKind::Native(_) => run_native(&plan, connections, world, &meter, job.cancel),
         _ => run_host(&plan, connections, Inherited::default(), &meter, job.cancel),
     };
+    end_of(&outcome)
+}
+
+fn end_of(outcome: &StageOutcome) -> JobEnd {
     match outcome {
-        StageOutcome { unstarted: Some(end), .. } => end,
-        StageOutcome { signal: Some(signal), .. } => JobEnd::Signalled(signal),
+        StageOutcome { unstarted: Some(end), .. } => *end,
+        StageOutcome { signal: Some(signal), .. } => JobEnd::Signalled(*signal),
         StageOutcome { status, .. } => JobEnd::Exited(status.0),
+    }
+}
+
+/// Where a pipeline runs that a stage started.
+struct Within<'w> {
+    world: &'w dyn World,
+    input: Mutex<Option<Box<dyn Source>>>,
+    out: Arc<dyn Sink>,
+    error: Arc<dyn Sink>,
+}
+
+impl Surroundings for Within<'_> {
+    fn world(&self) -> &dyn World {
+        self.world
+    }
+
+    fn first_input(&self) -> Option<Box<dyn Source>> {
+        self.input.lock().unwrap_or_else(PoisonError::into_inner).take()
+    }
+
+    fn last_output(&self) -> Arc<dyn Sink> {
+        self.out.clone()
+    }
+
+    fn errors(&self, _number: usize) -> Arc<dyn Sink> {
+        self.error.clone()
+    }
+}
+
+fn run_plan(plan: &Plan, job: Job<'_>, world: &dyn World) -> JobEnd {
+    let within = Within { world, input: Mutex::new(job.input), out: job.out, error: job.error };
+    let meters: Vec<Arc<StageMeter>> = plan.stages.iter().map(|_| Arc::default()).collect();
+    let outcomes = run_pipeline(plan, &within, &meters, job.cancel);
+    outcomes.last().map_or(JobEnd::Exited(0), end_of)
+}
+
+/// A command on a thread of its own, beside the stage that started it.
+pub(crate) struct Companion {
+    reader: Option<LinkReader>,
+    writer: Option<LinkWriter>,
+    thread: Option<std::thread::JoinHandle<JobEnd>>,
+}
+
+impl Companion {
+    pub(crate) fn start(job: Job<'_>, joined: Joined, world: RealWorld) -> Self {
+        let (writer, reader) = link(job.cancel, Arc::default(), Arc::default());
+        let words = job.words.to_vec();
+        let (error, variables, cancel) = (job.error, job.variables, job.cancel.clone());
+        let (ends, input, out): (_, Option<Box<dyn Source>>, Arc<dyn Sink>) = match joined {
+            Joined::Output => ((Some(reader), None), job.input, Arc::new(writer)),
+            Joined::Input => ((None, Some(writer)), Some(Box::new(reader)), job.out),
+        };
+        let thread = std::thread::spawn(move || {
+            let words = &words[..];
+            let job = Job { words, input, out, error, variables, cancel: &cancel };
+            run_job(job, &world)
+        });
+        Self { reader: ends.0, writer: ends.1, thread: Some(thread) }
+    }
+}
+
+impl Running for Companion {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        match &mut self.reader {
+            Some(reader) => reader.next_block(),
+            None => Ok(None),
+        }
+    }
+
+    fn feed(&mut self, block: Block) -> Result<(), WriteError> {
+        match &self.writer {
+            Some(writer) => writer.write(block),
+            None => Err(WriteError::Closed),
+        }
+    }
+
+    fn finish(mut self: Box<Self>) -> JobEnd {
+        (self.reader, self.writer) = (None, None);
+        let ended = self.thread.take().map(std::thread::JoinHandle::join);
+        ended.and_then(Result::ok).unwrap_or(JobEnd::Exited(70))
+    }
+}
+
+/// Filters that run on the stage's own thread, when all they read is there: for worlds that
+/// cannot be shared with other threads for long.
+pub(crate) struct Later<'w> {
+    words: Vec<Vec<u8>>,
+    variables: Vec<(String, Vec<u8>)>,
+    out: Arc<dyn Sink>,
+    error: Arc<dyn Sink>,
+    cancel: Cancel,
+    world: &'w dyn World,
+    fed: Arc<Kept>,
+    /// What the command wrote, where the stage reads it.
+    read: Option<Box<dyn Source>>,
+    end: Option<JobEnd>,
+}
+
+impl<'w> Later<'w> {
+    pub(crate) fn new(job: Job<'_>, joined: Joined, world: &'w dyn World) -> Result<Self, JobEnd> {
+        if !is_native(&job) && matches!(runner(&job, world), Runner::One) {
+            return Err(JobEnd::HeldBack);
+        }
+        let mut later = Self {
+            words: job.words.to_vec(),
+            variables: job.variables,
+            out: job.out,
+            error: job.error,
+            cancel: job.cancel.clone(),
+            world,
+            fed: Arc::default(),
+            read: None,
+            end: None,
+        };
+        if joined == Joined::Output {
+            let kept = Arc::new(Kept::default());
+            later.out = Arc::new(KeptSink(kept.clone()));
+            later.end = Some(later.run(job.input));
+            later.read = Some(kept.source());
+        }
+        Ok(later)
+    }
+
+    fn run(&mut self, input: Option<Box<dyn Source>>) -> JobEnd {
+        let job = Job {
+            words: &self.words,
+            input,
+            out: self.out.clone(),
+            error: self.error.clone(),
+            variables: std::mem::take(&mut self.variables),
+            cancel: &self.cancel,
+        };
+        run_filters(job, self.world)
+    }
+}
+
+impl Running for Later<'_> {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        match &mut self.read {
+            Some(read) => read.next_block(),
+            None => Ok(None),
+        }
+    }
+
+    fn feed(&mut self, block: Block) -> Result<(), WriteError> {
+        Ok(self.fed.append(&block)?)
+    }
+
+    fn finish(mut self: Box<Self>) -> JobEnd {
+        match self.end {
+            Some(end) => end,
+            None => {
+                let input = self.fed.source();
+                self.run(Some(input))
+            }
+        }
     }
 }

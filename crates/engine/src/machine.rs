@@ -73,6 +73,10 @@ impl Machine for RealMachine {
         std::env::var_os(name)
     }
 
+    fn variables(&self) -> Vec<(OsString, OsString)> {
+        std::env::vars_os().collect()
+    }
+
     fn directory(&self) -> PathBuf {
         std::env::current_dir().unwrap_or_else(|_| PathBuf::from("."))
     }

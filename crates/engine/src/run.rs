@@ -6,8 +6,8 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::thread::{Scope, ScopedJoinHandle};
 
 use stream::{
-    Block, Cancel, ExitStatus, Job, JobEnd, Machine, OriginStore, Replacement, Sink, Source,
-    StageMeter, World, WriteError, WriteMode, describe,
+    Block, Cancel, ExitStatus, Job, JobEnd, Joined, Machine, OriginStore, Replacement, Running,
+    Sink, Source, StageMeter, World, WriteError, WriteMode, describe,
 };
 
 use crate::host::{Inherited, run_host};
@@ -228,6 +228,10 @@ impl World for WithReaders<'_> {
 
     fn run(&self, job: Job<'_>) -> JobEnd {
         self.inner.run(job)
+    }
+
+    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+        self.inner.start(job, joined)
     }
 
     fn is_live(&self) -> bool {

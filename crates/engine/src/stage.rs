@@ -1,5 +1,6 @@
 //! One stage on its thread: ports connected, filter run, outcome told.
 
+use std::ffi::OsString;
 use std::os::unix::ffi::OsStringExt;
 use std::panic::AssertUnwindSafe;
 use std::path::{Path, PathBuf};
@@ -8,9 +9,9 @@ use std::time::Instant;
 
 use rustix::time::{ClockId, clock_gettime};
 use stream::{
-    Block, Cancel, ExitStatus, FileFacts, InputName, Job, JobEnd, Machine, OriginStore, Output,
-    Processors, ReadError, Replacement, Sink, Source, StageError, StageIo, StageMeter, StagePorts,
-    Tail, World, WriteError, WriteMode,
+    Block, Cancel, ExitStatus, FileFacts, InputName, Job, JobEnd, Joined, Machine, OriginStore,
+    Output, Processors, ReadError, Replacement, Running, Sink, Source, StageError, StageIo,
+    StageMeter, StagePorts, Tail, World, WriteError, WriteMode,
 };
 
 use crate::plan::{StageKind, StagePlan};
@@ -302,6 +303,12 @@ impl World for StageWorld<'_> {
         self.inner.run(Job { variables, ..job })
     }
 
+    fn start(&self, mut job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+        let mut variables = self.assignments.to_vec();
+        variables.append(&mut job.variables);
+        self.inner.start(Job { variables, ..job }, joined)
+    }
+
     fn is_live(&self) -> bool {
         self.inner.is_live()
     }
@@ -310,12 +317,21 @@ impl World for StageWorld<'_> {
         self.inner.machine()
     }
 
-    fn variable(&self, name: &str) -> Option<std::ffi::OsString> {
+    fn variable(&self, name: &str) -> Option<OsString> {
         let set = self.assignments.iter().rev().find(|(set, _)| set == name);
         match set {
-            Some((_, value)) => Some(std::ffi::OsString::from_vec(value.clone())),
+            Some((_, value)) => Some(OsString::from_vec(value.clone())),
             None => self.inner.variable(name),
         }
+    }
+
+    fn variables(&self) -> Vec<(OsString, OsString)> {
+        let mut all = self.inner.variables();
+        for (name, value) in self.assignments {
+            all.retain(|(known, _)| known.as_encoded_bytes() != name.as_bytes());
+            all.push((name.into(), OsString::from_vec(value.clone())));
+        }
+        all
     }
 }
 

@@ -9,11 +9,11 @@ use std::sync::Arc;
 
 use memchr::{memchr_iter, memrchr_iter};
 use stream::{
-    BLOCK_SIZE, Block, FileFacts, Job, JobEnd, Machine, ReadError, Replacement, Sink, Source, Tail,
-    World, WriteError, WriteMode,
+    BLOCK_SIZE, Block, FileFacts, Job, JobEnd, Joined, Machine, ReadError, Replacement, Running,
+    Sink, Source, Tail, World, WriteError, WriteMode,
 };
 
-use crate::job::run_job;
+use crate::job::{Companion, run_job};
 use crate::machine::{RealMachine, facts_of};
 use crate::pending::Beside;
 
@@ -59,6 +59,10 @@ impl World for RealWorld {
 
     fn run(&self, job: Job<'_>) -> JobEnd {
         run_job(job, self)
+    }
+
+    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+        Ok(Box::new(Companion::start(job, joined, *self)))
     }
 
     fn machine(&self) -> &dyn Machine {

@@ -31,6 +31,24 @@ pub(crate) fn each(text: &[u8]) -> impl Iterator<Item = (Option<char>, &[u8])> {
     })
 }
 
+/// How many characters a text has.
+pub(crate) fn count(text: &[u8]) -> usize {
+    if text.is_ascii() { text.len() } else { each(text).count() }
+}
+
+/// The character in upper or lower case; itself where the other case is not one character.
+pub(crate) fn in_case(character: char, upper: bool) -> char {
+    let one = |mut all: Box<dyn Iterator<Item = char>>| match (all.next(), all.next()) {
+        (Some(only), None) => only,
+        _ => character,
+    };
+    if upper {
+        one(Box::new(character.to_uppercase()))
+    } else {
+        one(Box::new(character.to_lowercase()))
+    }
+}
+
 /// Columns a character takes on a terminal; 1 for what is no character, 0 for control bytes.
 #[inline]
 pub(crate) fn width(character: Option<char>) -> usize {

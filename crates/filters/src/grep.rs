@@ -289,6 +289,7 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
             ignore_case: arguments.has('i') || arguments.has('y'),
             whole_word: arguments.has('w'),
             whole_line: arguments.has('x'),
+            ..Options::default()
         },
         listing,
         inverted: arguments.has('v'),

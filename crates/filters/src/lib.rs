@@ -4,6 +4,7 @@
 
 mod amount;
 mod arguments;
+mod awk;
 mod basename;
 mod bracket;
 mod cat;

@@ -15,6 +15,7 @@ pub struct Definition {
 /// Every filter, by name.
 pub static ALL: &[&Definition] = &[
     &crate::bracket::DEFINITION,
+    &crate::awk::DEFINITION,
     &crate::basename::DEFINITION,
     &crate::cat::DEFINITION,
     &crate::cksum::DEFINITION,

@@ -6,8 +6,9 @@ use std::path::Path;
 use std::sync::Arc;
 
 use stream::{
-    Block, Cancel, ExitStatus, FileFacts, Job, JobEnd, Machine, Output, ReadError, Replacement,
-    Sink, Source, StageError, StageIo, StageMeter, StagePorts, World, WriteError, WriteMode,
+    Block, Cancel, ExitStatus, FileFacts, Job, JobEnd, Joined, Machine, Output, ReadError,
+    Replacement, Running, Sink, Source, StageError, StageIo, StageMeter, StagePorts, World,
+    WriteError, WriteMode,
 };
 
 use crate::{Arguments, Filter, Verb};
@@ -119,6 +120,10 @@ impl World for SwapWorld<'_> {
 
     fn run(&self, job: Job<'_>) -> JobEnd {
         self.0.run(job)
+    }
+
+    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+        self.0.start(job, joined)
     }
 
     fn machine(&self) -> &dyn Machine {

@@ -1,6 +1,6 @@
 //! Bracket expressions and character classes (XBD 9.3.5).
 
-use regex_syntax::hir::{ClassUnicode, ClassUnicodeRange, Hir, HirKind};
+use regex_syntax::hir::{ClassUnicode, ClassUnicodeRange, HirKind};
 
 use crate::PatternErrorKind;
 
@@ -37,23 +37,24 @@ fn class_of(text: &str) -> Option<ClassUnicode> {
     }
 }
 
-/// A class without the newline, as an expression.
-pub(crate) fn without_newline(mut class: ClassUnicode) -> Hir {
+/// A class without the newline.
+pub(crate) fn no_newline(mut class: ClassUnicode) -> ClassUnicode {
     class.difference(&ClassUnicode::new([ClassUnicodeRange::new('\n', '\n')]));
-    Hir::class(regex_syntax::hir::Class::Unicode(class))
+    class
 }
 
-/// Every character but the newline.
-pub(crate) fn any() -> Hir {
+/// Every character.
+pub(crate) fn any() -> ClassUnicode {
     let mut class = ClassUnicode::empty();
     class.negate();
-    without_newline(class)
+    class
 }
 
 /// Parses what follows `[`. Gives the class and the number of bytes up to and with `]`.
 pub(crate) fn parse(
     text: &[u8],
     ignore_case: bool,
+    awk: bool,
 ) -> Result<(ClassUnicode, usize), (PatternErrorKind, usize)> {
     let mut at = 0;
     let negated = text.first() == Some(&b'^');
@@ -80,11 +81,11 @@ pub(crate) fn parse(
             }
             Some(_) => {}
         }
-        let (first, after) = element(text, at)?;
+        let (first, after) = element(text, at, awk)?;
         let range_follows =
             text.get(after) == Some(&b'-') && text.get(after + 1).is_some_and(|&next| next != b']');
         if range_follows {
-            let (last, end) = element(text, after + 1)?;
+            let (last, end) = element(text, after + 1, awk)?;
             if last < first {
                 return Err((PatternErrorKind::BadRange, at));
             }
@@ -105,8 +106,23 @@ pub(crate) fn parse(
     Ok((class, at))
 }
 
-/// One end of a range: a character, `[.x.]` or `[=x=]`.
-fn element(text: &[u8], at: usize) -> Result<(char, usize), (PatternErrorKind, usize)> {
+/// One end of a range: a character, `[.x.]` or `[=x=]`; with awk's escapes where they count.
+fn element(text: &[u8], at: usize, awk: bool) -> Result<(char, usize), (PatternErrorKind, usize)> {
+    if awk && text[at] == b'\\' {
+        let rest = text.get(at + 1..).unwrap_or_default();
+        if let Some((byte, length)) = crate::parser::escaped_byte(rest) {
+            let character = char::from(byte);
+            if !character.is_ascii() {
+                return Err((PatternErrorKind::NotText, at));
+            }
+            return Ok((character, at + 1 + length));
+        }
+        if !rest.is_empty() {
+            let (character, length) =
+                crate::parser::decode(rest).ok_or((PatternErrorKind::NotText, at))?;
+            return Ok((character, at + 1 + length));
+        }
+    }
     if text[at] == b'['
         && let Some(&mark @ (b'.' | b'=')) = text.get(at + 1)
     {

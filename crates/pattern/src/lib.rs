@@ -7,8 +7,8 @@
 //! machine of our own with a step limit, after the same automata have found the lines where a
 //! match is possible.
 //!
-//! A pattern is meant for lines: nothing in it ever matches a newline, `^` and `$` hold at line
-//! ends, so one search may run over a whole block of lines.
+//! A pattern is usually meant for lines: nothing in it ever matches a newline, `^` and `$` hold at
+//! line ends, so one search may run over a whole block of lines. See [`Subject`] for the others.
 
 mod bracket;
 mod folded;
@@ -16,6 +16,7 @@ mod glob;
 mod matcher;
 mod parser;
 mod program;
+mod simple;
 mod tree;
 
 use std::ops::Range;
@@ -54,6 +55,10 @@ pub enum Syntax {
     Basic,
     /// Extended regular expressions.
     Extended,
+    /// Extended regular expressions as awk reads them: escapes such as `\n`, `\/` and `\101` stand
+    /// for characters, in bracket expressions too, `\y` is a word boundary, and there are no
+    /// back-references.
+    Awk,
     /// The text itself, no special characters.
     Fixed,
 }
@@ -67,6 +72,21 @@ pub struct Options {
     pub whole_word: bool,
     /// Matches must take in the whole line.
     pub whole_line: bool,
+    /// What the text is that is searched.
+    pub subject: Subject,
+}
+
+/// What a searched text is: what newlines in it mean.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Subject {
+    /// One line or many; nothing matches a newline, anchors hold at line ends.
+    #[default]
+    Line,
+    /// One text; a newline is a character like any other, anchors hold at the ends of the text.
+    Text,
+    /// One text of several lines; a newline is a character, `^` and `$` hold at line ends, `` \` ``
+    /// and `\'` at the ends of the text.
+    Lines,
 }
 
 /// A pattern that cannot be used, and where in its text the trouble is.

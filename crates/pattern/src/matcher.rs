@@ -9,6 +9,7 @@ use regex_syntax::hir::{Hir, HirKind, Look};
 
 use crate::folded::Folded;
 use crate::program::Program;
+use crate::simple::Simple;
 use crate::tree::Node;
 use crate::{Captures, Options, PatternError, PatternErrorKind, Syntax, TooManySteps, parser};
 
@@ -30,10 +31,63 @@ pub struct Pattern {
     folded: Option<Folded>,
     /// True where there are back-references: only the program tells.
     back_references: bool,
-    literal_length: Option<usize>,
+    ending: Ending,
+    /// Where no automaton is needed.
+    simple: Option<Simple>,
     longest: OnceLock<Option<Longest>>,
     program: OnceLock<Option<Program>>,
     capturing: OnceLock<Option<meta::Regex>>,
+}
+
+/// How the end of the longest match is found.
+enum Ending {
+    /// Every match is so many bytes long.
+    Fixed(usize),
+    /// The first match that an automaton of preferences finds is the longest.
+    Greedy,
+    /// Only an automaton without preferences tells.
+    Searched,
+}
+
+impl Ending {
+    fn of(hir: &Hir) -> Self {
+        let properties = hir.properties();
+        match (properties.minimum_len(), properties.maximum_len()) {
+            (Some(least), Some(most)) if least == most => Self::Fixed(least),
+            _ if greedy_is_longest(hir) => Self::Greedy,
+            _ => Self::Searched,
+        }
+    }
+}
+
+/// True where at most one part has a length of its own choice, and it takes as much as it can.
+fn greedy_is_longest(hir: &Hir) -> bool {
+    match hir.kind() {
+        HirKind::Concat(parts) => {
+            let mut open = parts.iter().filter(|part| !is_determined(part));
+            let (first, second) = (open.next(), open.next());
+            second.is_none() && first.is_none_or(takes_most)
+        }
+        _ => is_determined(hir) || takes_most(hir),
+    }
+}
+
+fn takes_most(hir: &Hir) -> bool {
+    matches!(hir.kind(), HirKind::Repetition(part) if part.greedy && is_determined(&part.sub))
+}
+
+/// True where the text leaves no choice of length: the same number of bytes always, or one
+/// character.
+fn is_determined(hir: &Hir) -> bool {
+    let properties = hir.properties();
+    match hir.kind() {
+        HirKind::Class(_) => true,
+        HirKind::Concat(parts) => parts.iter().all(is_determined),
+        _ => {
+            properties.minimum_len().is_some()
+                && properties.minimum_len() == properties.maximum_len()
+        }
+    }
 }
 
 struct Longest {
@@ -58,7 +112,7 @@ impl Pattern {
         let mut branches = Vec::with_capacity(texts.len());
         let mut groups = Vec::new();
         for (text_number, text) in texts.iter().enumerate() {
-            let node = parser::parse(text, syntax, options.ignore_case, &mut groups)
+            let node = parser::parse(text, syntax, options, &mut groups)
                 .map_err(|(kind, span)| PatternError { kind, text: text_number, span })?;
             branches.push(node);
         }
@@ -94,17 +148,16 @@ impl Pattern {
         let back_references = node.has_back_reference();
         let hir = node.expression(false, &groups);
         let truth = build(&hir).ok_or_else(too_big)?;
-        let (search, verify) = match candidates {
+        let (search, verify) = match &candidates {
             Some(candidates) => {
                 let candidates = candidates.expression(false, &groups);
                 (build(&candidates).ok_or_else(too_big)?, Some(truth))
             }
             None => (truth, None),
         };
-        let literal_length = match hir.kind() {
-            HirKind::Literal(literal) if !back_references => Some(literal.0.len()),
-            _ => None,
-        };
+        let ending = Ending::of(&hir);
+        let alone = back_references || candidates.is_some();
+        let simple = if alone { None } else { Simple::new(&hir) };
         let bounded = options.whole_word || options.whole_line;
         let folded = match texts {
             [only] if options.ignore_case && !bounded => Folded::new(only, syntax == Syntax::Fixed),
@@ -118,7 +171,8 @@ impl Pattern {
             search,
             verify,
             back_references,
-            literal_length,
+            ending,
+            simple,
             folded,
             longest: OnceLock::new(),
             program: OnceLock::new(),
@@ -128,6 +182,11 @@ impl Pattern {
             return Err(too_big());
         }
         Ok(pattern)
+    }
+
+    /// The most bytes a match can have; `None` where there is no such bound.
+    pub fn longest_match(&self) -> Option<usize> {
+        self.hir.properties().maximum_len()
     }
 
     /// How many groups the pattern has.
@@ -164,7 +223,11 @@ impl Pattern {
     ///
     /// # Errors
     /// Only with back-references, when the search takes too many steps.
+    #[inline]
     pub fn is_match(&self, line: &[u8]) -> Result<bool, TooManySteps> {
+        if let Some(simple) = &self.simple {
+            return Ok(simple.find(line, 0).is_some());
+        }
         if self.by_program(line) {
             return Ok(self.find_by_program(line, 0)?.is_some());
         }
@@ -193,7 +256,11 @@ impl Pattern {
     ///
     /// # Errors
     /// Only with back-references, when the search takes too many steps.
+    #[inline]
     pub fn find(&self, line: &[u8], from: usize) -> Result<Option<Range<usize>>, TooManySteps> {
+        if let Some(simple) = &self.simple {
+            return Ok(simple.find(line, from));
+        }
         if self.by_program(line) {
             return Ok(self.find_by_program(line, from)?.map(|found| found.whole()));
         }
@@ -201,10 +268,11 @@ impl Pattern {
             return Ok(None);
         };
         let start = found.start();
-        if let Some(length) = self.literal_length {
-            return Ok(Some(start..start + length));
-        }
-        let end = self.longest_end(line, start).unwrap_or(found.end());
+        let end = match self.ending {
+            Ending::Fixed(length) => start + length,
+            Ending::Greedy => found.end(),
+            Ending::Searched => self.longest_end(line, start).unwrap_or(found.end()),
+        };
         Ok(Some(start..end.max(found.end())))
     }
 
@@ -315,6 +383,7 @@ impl Longest {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::Subject;
 
     fn spans(text: &str, syntax: Syntax, line: &str) -> Vec<Range<usize>> {
         let pattern = Pattern::new(&[text.as_bytes()], syntax, Options::default()).unwrap();
@@ -403,6 +472,51 @@ mod tests {
     fn nothing_matches_across_lines() {
         let pattern = Pattern::new(&[br"a[^b]\s*c"], Syntax::Extended, Options::default()).unwrap();
         assert_eq!(pattern.find_candidate(b"a\nc\na  c", 0), Some((8, true)));
+    }
+
+    #[test]
+    fn a_text_may_hold_newlines() {
+        let of = |text: &str, subject| {
+            let options = Options { subject, ..Options::default() };
+            Pattern::new(&[text.as_bytes()], Syntax::Extended, options).unwrap()
+        };
+        let found = |text, subject, line: &str| of(text, subject).find(line.as_bytes(), 0).unwrap();
+        assert_eq!(found("a.c", Subject::Text, "a\nc"), Some(0..3));
+        assert_eq!(found("a[^b]c", Subject::Text, "a\nc"), Some(0..3));
+        assert_eq!(found("^b", Subject::Text, "a\nb"), None);
+        assert_eq!(found("^b", Subject::Lines, "a\nb"), Some(2..3));
+        assert_eq!(found("a$", Subject::Lines, "a\nb"), Some(0..1));
+        assert_eq!(found("\\`b", Subject::Lines, "a\nb"), None);
+        assert_eq!(found("(.*)-\\1$", Subject::Text, "x\ny-x\ny"), Some(0..7));
+    }
+
+    #[test]
+    fn awk_has_escapes_in_brackets_too() {
+        assert_eq!(spans(r"[\]a\/\-]+", Syntax::Awk, r"x]a/-\"), vec![1..5]);
+        assert_eq!(spans(r"\101\/\.", Syntax::Awk, "A/."), vec![0..3]);
+        assert_eq!(spans(r"\yb", Syntax::Awk, "ab b"), vec![3..4]);
+        assert_eq!(spans(r"(a)\1", Syntax::Awk, "a\u{1}"), vec![0..2]);
+        assert_eq!(spans(r"[\t\n]", Syntax::Awk, "a\tb"), vec![1..2]);
+    }
+
+    proptest::proptest! {
+        #[test]
+        fn every_way_to_the_end_gives_the_longest(
+            text in "(a|b|.|[ab]|é|a\\*|b\\+|\\(a\\|ab\\)|b\\?){1,4}",
+            line in "[abé]{0,8}",
+        ) {
+            let text = text.replace("\\", "");
+            let options = Options::default();
+            if let Ok(pattern) = Pattern::new(&[text.as_bytes()], Syntax::Extended, options) {
+                let found = pattern.find(line.as_bytes(), 0).unwrap();
+                let by_program = found.as_ref().map(|found| {
+                    let program = pattern.program().unwrap();
+                    let best = program.at(line.as_bytes(), found.start, None, &mut 0).unwrap();
+                    best.unwrap().whole()
+                });
+                proptest::prop_assert_eq!(found, by_program);
+            }
+        }
     }
 
     #[test]

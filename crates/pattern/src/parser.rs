@@ -5,7 +5,7 @@ use std::ops::Range;
 use regex_syntax::hir::{Class, ClassUnicode, ClassUnicodeRange, Hir, Look};
 
 use crate::tree::Node;
-use crate::{PatternErrorKind, Syntax, bracket};
+use crate::{Options, PatternErrorKind, Subject, Syntax, bracket};
 
 /// The most often that an interval may repeat (`RE_DUP_MAX`).
 const REPEAT_MAX: u32 = 32_767;
@@ -29,15 +29,18 @@ pub(crate) fn decode(text: &[u8]) -> Option<(char, usize)> {
 pub(crate) fn parse(
     text: &[u8],
     syntax: Syntax,
-    ignore_case: bool,
+    options: Options,
     groups: &mut Vec<Node>,
 ) -> Result<Node, Failure> {
+    let Options { ignore_case, subject, .. } = options;
     if syntax == Syntax::Fixed {
         return Ok(Node::Leaf(literal_text(text, ignore_case)));
     }
-    let extended = syntax == Syntax::Extended;
+    let extended = syntax != Syntax::Basic;
+    let awk = syntax == Syntax::Awk;
     let before = groups.len();
-    let mut parser = Parser { text, at: 0, extended, ignore_case, depth: 0, before, groups };
+    let mut parser =
+        Parser { text, at: 0, extended, awk, subject, ignore_case, depth: 0, before, groups };
     let node = parser.alternation()?;
     if parser.at < text.len() {
         return Err((PatternErrorKind::CloseGroup, parser.at..parser.at + 2));
@@ -77,6 +80,8 @@ struct Parser<'t> {
     text: &'t [u8],
     at: usize,
     extended: bool,
+    awk: bool,
+    subject: Subject,
     ignore_case: bool,
     depth: usize,
     /// Groups of the texts before this one.
@@ -85,7 +90,52 @@ struct Parser<'t> {
     groups: &'t mut Vec<Node>,
 }
 
+/// The byte that an escape of awk stands for (behind the backslash), and its length; `None` where
+/// it stands for the character itself.
+pub(crate) fn escaped_byte(text: &[u8]) -> Option<(u8, usize)> {
+    let byte = match text.first()? {
+        b'a' => 7,
+        b'b' => 8,
+        b'f' => 12,
+        b'n' => b'\n',
+        b'r' => b'\r',
+        b't' => b'\t',
+        b'v' => 11,
+        b'0'..=b'7' => {
+            let digits = text.iter().take(3).take_while(|byte| matches!(byte, b'0'..=b'7'));
+            let (value, length) = digits.fold((0u32, 0), |(value, length), digit| {
+                (value * 8 + u32::from(digit - b'0'), length + 1)
+            });
+            return Some((value as u8, length));
+        }
+        _ => return None,
+    };
+    Some((byte, 1))
+}
+
 impl Parser<'_> {
+    /// A class as it stands for this subject.
+    fn class(&self, class: ClassUnicode) -> Node {
+        let class = if self.subject == Subject::Line { bracket::no_newline(class) } else { class };
+        Node::Leaf(Hir::class(Class::Unicode(class)))
+    }
+
+    /// What `^` and `$` hold at.
+    fn anchors(&self) -> (Look, Look) {
+        match self.subject {
+            Subject::Text => (Look::Start, Look::End),
+            Subject::Line | Subject::Lines => (Look::StartLF, Look::EndLF),
+        }
+    }
+
+    /// What `` \` `` and `\'` hold at: where the text is a line, the line's ends.
+    fn text_ends(&self) -> (Look, Look) {
+        match self.subject {
+            Subject::Line => (Look::StartLF, Look::EndLF),
+            Subject::Text | Subject::Lines => (Look::Start, Look::End),
+        }
+    }
+
     fn starts(&self, token: &[u8]) -> bool {
         self.text[self.at..].starts_with(token)
     }
@@ -145,29 +195,30 @@ impl Parser<'_> {
             b'\\' => return self.escape(fresh),
             b'.' => {
                 self.at += 1;
-                return Ok(Node::Leaf(bracket::any()));
+                return Ok(self.class(bracket::any()));
             }
             b'[' => {
-                let (class, length) = bracket::parse(&self.text[start + 1..], self.ignore_case)
-                    .map_err(|(kind, at)| {
-                        let end = (start + 2 + at).min(self.text.len());
-                        let from = if kind == PatternErrorKind::OpenBracket {
-                            start
-                        } else {
-                            start + 1 + at
-                        };
-                        (kind, from..end.max(from + 1).min(self.text.len()))
-                    })?;
+                let (class, length) = bracket::parse(
+                    &self.text[start + 1..],
+                    self.ignore_case,
+                    self.awk,
+                )
+                .map_err(|(kind, at)| {
+                    let end = (start + 2 + at).min(self.text.len());
+                    let from =
+                        if kind == PatternErrorKind::OpenBracket { start } else { start + 1 + at };
+                    (kind, from..end.max(from + 1).min(self.text.len()))
+                })?;
                 self.at += 1 + length;
-                return Ok(Node::Leaf(bracket::without_newline(class)));
+                return Ok(self.class(class));
             }
             b'^' if self.extended || first => {
                 self.at += 1;
-                return Ok(Node::Leaf(Hir::look(Look::StartLF)));
+                return Ok(Node::Leaf(Hir::look(self.anchors().0)));
             }
             b'$' if self.extended || self.ends_branch(start + 1) => {
                 self.at += 1;
-                return Ok(Node::Leaf(Hir::look(Look::EndLF)));
+                return Ok(Node::Leaf(Hir::look(self.anchors().1)));
             }
             b'(' if self.extended => {
                 self.at += 1;
@@ -222,7 +273,7 @@ impl Parser<'_> {
                 // As the host has it: an operator with nothing before it is the character.
                 return Ok(Node::Leaf(Hir::literal([byte])));
             }
-            b'1'..=b'9' => {
+            b'1'..=b'9' if !self.awk => {
                 let number = self.before + usize::from(byte - b'0');
                 // A group refers to itself only once it is closed.
                 let closed = self.groups.get(number - 1);
@@ -230,29 +281,35 @@ impl Parser<'_> {
                 {
                     return Err((PatternErrorKind::BackReference, start..start + 2));
                 }
-                return Ok(Node::BackReference(number as u32));
+                return Ok(Node::BackReference(number as u32, self.subject != Subject::Line));
             }
-            b'w' => return Ok(Node::Leaf(bracket::without_newline(bracket::word()))),
+            b'w' => return Ok(self.class(bracket::word())),
             b'W' => {
                 let mut class = bracket::word();
                 class.negate();
-                return Ok(Node::Leaf(bracket::without_newline(class)));
+                return Ok(self.class(class));
             }
             b's' | b'S' => {
                 let mut class = bracket::named(b"space").unwrap_or_else(ClassUnicode::empty);
                 if byte == b'S' {
                     class.negate();
                 }
-                return Ok(Node::Leaf(bracket::without_newline(class)));
+                return Ok(self.class(class));
             }
-            b'b' => return look(Look::WordUnicode),
+            b'b' if !self.awk => return look(Look::WordUnicode),
+            b'y' if self.awk => return look(Look::WordUnicode),
             b'B' => return look(Look::WordUnicodeNegate),
             b'<' => return look(Look::WordStartUnicode),
             b'>' => return look(Look::WordEndUnicode),
-            // The text is a line, so its ends are the line's ends.
-            b'`' => return look(Look::StartLF),
-            b'\'' => return look(Look::EndLF),
+            b'`' => return look(self.text_ends().0),
+            b'\'' => return look(self.text_ends().1),
             _ => {}
+        }
+        if self.awk
+            && let Some((byte, length)) = escaped_byte(&self.text[start + 1..])
+        {
+            self.at = start + 1 + length;
+            return Ok(Node::Leaf(literal(&[byte], self.ignore_case).0));
         }
         let (hir, length) = literal(&self.text[start + 1..], self.ignore_case);
         self.at = start + 1 + length;

@@ -78,7 +78,7 @@ impl Program {
             Node::Leaf(hir) => {
                 self.push(Instruction::Leaf(hir.clone()))?;
             }
-            Node::BackReference(number) => {
+            Node::BackReference(number, _) => {
                 self.push(Instruction::BackReference(*number))?;
             }
             Node::Group(number, node) => {

@@ -2,6 +2,8 @@
 
 use regex_syntax::hir::{self, Hir, Repetition};
 
+use crate::bracket;
+
 /// A parsed pattern or a part of one.
 #[derive(Clone, Debug)]
 pub(crate) enum Node {
@@ -15,8 +17,8 @@ pub(crate) enum Node {
     Alternation(Vec<Node>),
     /// So often.
     Repeat { min: u32, max: Option<u32>, node: Box<Node> },
-    /// What a group matched, once more.
-    BackReference(u32),
+    /// What a group matched, once more; and whether that may hold newlines.
+    BackReference(u32, bool),
 }
 
 impl Node {
@@ -24,7 +26,7 @@ impl Node {
     pub(crate) fn has_back_reference(&self) -> bool {
         match self {
             Self::Leaf(_) => false,
-            Self::BackReference(_) => true,
+            Self::BackReference(..) => true,
             Self::Group(_, node) | Self::Repeat { node, .. } => node.has_back_reference(),
             Self::Concat(nodes) | Self::Alternation(nodes) => {
                 nodes.iter().any(Self::has_back_reference)
@@ -57,21 +59,26 @@ impl Node {
                 greedy: true,
                 sub: Box::new(node.expression(captures, groups)),
             }),
-            Self::BackReference(number) => groups
+            Self::BackReference(number, newlines) => groups
                 .get(*number as usize - 1)
                 .filter(|node| !node.has_back_reference())
-                .map_or_else(anything, |node| without_looks(&node.expression(false, groups))),
+                .map_or_else(
+                    || anything(*newlines),
+                    |node| without_looks(&node.expression(false, groups), *newlines),
+                ),
         }
     }
 }
 
 /// Any text.
-fn anything() -> Hir {
-    let sub = Box::new(crate::bracket::any());
+fn anything(newlines: bool) -> Hir {
+    let any = bracket::any();
+    let class = if newlines { any } else { bracket::no_newline(any) };
+    let sub = Box::new(Hir::class(hir::Class::Unicode(class)));
     Hir::repetition(Repetition { min: 0, max: None, greedy: true, sub })
 }
 
 /// The expression without its assertions: they held where the group matched, not here.
-fn without_looks(hir: &Hir) -> Hir {
-    if hir.properties().look_set().is_empty() { hir.clone() } else { anything() }
+fn without_looks(hir: &Hir, newlines: bool) -> Hir {
+    if hir.properties().look_set().is_empty() { hir.clone() } else { anything(newlines) }
 }

@@ -19,8 +19,8 @@ pub use origin::{LineId, Origin, OriginStore, Origins};
 pub use output::{Output, Side};
 pub use stage::{Cancel, InputName, InputTrouble, StageIo, StagePorts};
 pub use world::{
-    FileFacts, FileKind, Job, JobEnd, Machine, Permission, Processors, Replacement, Scratch, Sink,
-    Source, Tail, World, WriteMode,
+    FileFacts, FileKind, Job, JobEnd, Joined, Machine, Permission, Processors, Replacement,
+    Running, Scratch, Sink, Source, Tail, World, WriteMode,
 };
 
 pub mod testing;

@@ -9,8 +9,8 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
 use crate::{
-    Block, FileFacts, FileKind, Job, JobEnd, Machine, Permission, Processors, ReadError,
-    Replacement, Scratch, Sink, Source, World, WriteError, WriteMode,
+    Block, FileFacts, FileKind, Job, JobEnd, Joined, Machine, Permission, Processors, ReadError,
+    Replacement, Running, Scratch, Sink, Source, World, WriteError, WriteMode,
 };
 
 /// A source that hands out its data in pieces of a fixed size.
@@ -121,6 +121,10 @@ impl World for FixedWorld {
         JobEnd::NotFound
     }
 
+    fn start(&self, _job: Job<'_>, _joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+        Err(JobEnd::NotFound)
+    }
+
     fn machine(&self) -> &dyn Machine {
         self
     }
@@ -182,6 +186,10 @@ impl Machine for FixedWorld {
 
     fn variable(&self, _name: &str) -> Option<OsString> {
         None
+    }
+
+    fn variables(&self) -> Vec<(OsString, OsString)> {
+        Vec::new()
     }
 
     fn directory(&self) -> PathBuf {

@@ -169,6 +169,8 @@ pub trait Machine: Send + Sync {
     fn user(&self) -> (u32, u32);
     /// An environment variable.
     fn variable(&self, name: &str) -> Option<OsString>;
+    /// All environment variables.
+    fn variables(&self) -> Vec<(OsString, OsString)>;
     /// The working directory.
     fn directory(&self) -> PathBuf;
     /// Nanoseconds since 1970 (UTC).
@@ -209,6 +211,26 @@ pub struct Job<'a> {
     pub cancel: &'a Cancel,
 }
 
+/// Which end of a command's streams the stage that starts it holds; see [`World::start`].
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Joined {
+    /// The stage reads what the command writes.
+    Output,
+    /// The stage writes what the command reads.
+    Input,
+}
+
+/// A command that works beside the stage that started it. Dropping it takes the stage's end away
+/// and lets the command end by itself.
+pub trait Running {
+    /// The next block the command wrote; `None` at its end.
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError>;
+    /// Gives the command a block to read.
+    fn feed(&mut self, block: Block) -> Result<(), WriteError>;
+    /// Takes the stage's end away, and waits for the end of the command.
+    fn finish(self: Box<Self>) -> JobEnd;
+}
+
 /// How a command ended.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum JobEnd {
@@ -244,6 +266,12 @@ pub trait World: Send + Sync {
     fn remove(&self, path: &Path) -> io::Result<()>;
     /// Runs a command to its end.
     fn run(&self, job: Job<'_>) -> JobEnd;
+    /// Starts a command beside the stage, which holds one end of its streams: that end of `job`
+    /// is not used.
+    ///
+    /// # Errors
+    /// How the command ended before it began.
+    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd>;
     /// True where files are followed as they grow; else what there is now is all.
     fn is_live(&self) -> bool {
         true
@@ -262,6 +290,10 @@ pub trait World: Send + Sync {
     /// See [`Machine::variable`].
     fn variable(&self, name: &str) -> Option<OsString> {
         self.machine().variable(name)
+    }
+    /// See [`Machine::variables`].
+    fn variables(&self) -> Vec<(OsString, OsString)> {
+        self.machine().variables()
     }
     /// See [`Machine::directory`].
     fn directory(&self) -> PathBuf {
