@@ -42,6 +42,7 @@ pub static ALL: &[&Definition] = &[
     &crate::paste::DEFINITION,
     &crate::printf::DEFINITION,
     &crate::rev::DEFINITION,
+    &crate::sed::DEFINITION,
     &crate::seq::DEFINITION,
     &crate::sha256sum::DEFINITION,
     &crate::shuf::DEFINITION,

@@ -4,8 +4,8 @@ use stream::{ReadError, StageError, describe};
 
 use super::code::{ARGV, Special};
 use super::machine::{Eval, Machine, Stop};
-use super::records::{Blocks, Found, Records, Separator};
 use super::value::Value;
+use crate::records::{Blocks, Found, Records, Separator};
 
 /// Which operand is read.
 #[derive(Default)]

@@ -9,13 +9,14 @@ use stream::{LineId, Origin, StageError, StageIo};
 use super::code::{ARGV, ArrayPlace, Code, ENVIRON, Node, Place, Special, Step, Target, When};
 use super::input::MainInput;
 use super::record::{FIELDS_MAX, Record, push_value};
-use super::records::Separator;
-use super::replace::Replacement;
 use super::split::Splitter;
 use super::streams::Streams;
 use super::text::NumberFormat;
 use super::tree::Redirection;
-use super::value::{Array, LineSet, SharedArray, Slot, Text, Value};
+use super::value::{Array, SharedArray, Slot, Text, Value};
+use crate::line_set::LineSet;
+use crate::records::Separator;
+use crate::replace::Replacement;
 
 mod evaluate;
 mod format;

@@ -10,6 +10,8 @@ use super::code::{
     self, Argument, ArrayPlace, BuiltinCall, Code, From, Getline, Matcher, Node, Place, SPECIALS,
     Step, Target,
 };
+use crate::records::Separator;
+
 use super::tree::{
     Arithmetic, Builtin, Comparison, Expr, ExprKind, Fault, Function, GetlineFrom, Program,
     Redirection, Statement, When,
@@ -21,6 +23,15 @@ type Resolved<T> = Result<T, Fault>;
 pub(super) fn compile(text: &[u8]) -> Result<Pattern, pattern::PatternError> {
     let options = Options { subject: Subject::Text, ..Options::default() };
     Pattern::new(&[text], Syntax::Awk, options)
+}
+
+/// What a value of `RS` stands for.
+pub(super) fn separator(text: &[u8]) -> Result<Separator, pattern::PatternError> {
+    Ok(match text {
+        [] => Separator::Paragraph,
+        [byte] if byte.is_ascii() => Separator::Byte(*byte),
+        _ => Separator::Pattern(compile(text)?),
+    })
 }
 
 /// What is known of a name by how it is used.

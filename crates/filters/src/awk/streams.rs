@@ -11,8 +11,8 @@ use stream::{
     WriteMode, describe,
 };
 
-use super::records::{Blocks, Records};
 use super::tree::Redirection;
+use crate::records::{Blocks, Records};
 
 enum Out<'w> {
     File(Arc<dyn Sink>),

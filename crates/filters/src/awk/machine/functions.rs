@@ -4,12 +4,13 @@ use pattern::Pattern;
 use stream::{Job, JobEnd, ReadError, StageError};
 
 use super::super::code::{BuiltinCall, From, Getline};
-use super::super::replace::{Replacement, replace};
+use super::super::replacement;
 use super::super::streams::{shell_line, status_of};
 use super::super::tree::Builtin;
 use super::{ArrayPlace, Eval, Machine, Node, Place, Rc, Slot, Special, Splitter, Value, fault};
 use crate::characters;
 use crate::clock;
+use crate::replace::replace;
 
 /// Where a character of a text begins, counted from 0; the text's length behind the last.
 fn offset_of(text: &[u8], character: usize) -> usize {
@@ -213,7 +214,7 @@ impl Machine<'_, '_> {
         let replacement = match &self.replacement {
             Some((text, known)) if *text == new => known.clone(),
             _ => {
-                let read = Rc::new(Replacement::new(&new, false));
+                let read = Rc::new(replacement::read(&new, false));
                 self.replacement = Some((new.clone(), read.clone()));
                 read
             }
@@ -223,16 +224,18 @@ impl Machine<'_, '_> {
         let count = if let Place::Field(Node::Number(_), _) = place {
             // Nothing is copied where nothing matches.
             self.with_pattern(matcher, |machine, pattern| {
-                Ok(machine.with_column(0, |text| {
+                let replaced = machine.with_column(0, |text| {
                     replace(pattern, text, &replacement, 1, most, &mut changed)
-                }))
+                });
+                replaced.or_else(|error| fault(call.at, error.to_string()))
             })?
         } else {
             let value = self.place_value(place)?;
             let mut text = self.buffer();
             self.push_text(&value, &mut text);
             let count = self.with_pattern(matcher, |_, pattern| {
-                Ok(replace(pattern, &text, &replacement, 1, most, &mut changed))
+                replace(pattern, &text, &replacement, 1, most, &mut changed)
+                    .or_else(|error| fault(call.at, error.to_string()))
             })?;
             self.give_back(text);
             count
@@ -259,7 +262,7 @@ impl Machine<'_, '_> {
     ) -> Eval<Value> {
         let Some(matcher) = &call.matcher else { return Ok(Value::Unset) };
         let new = self.text(replacement)?;
-        let replacement = Replacement::new(&new, true);
+        let replacement = replacement::read(&new, true);
         let which_text = self.text(which)?;
         let all = matches!(which_text.first(), Some(b'g' | b'G'));
         let (from, most) = if all {
@@ -277,7 +280,8 @@ impl Machine<'_, '_> {
         };
         let mut changed = Vec::with_capacity(text.len());
         let count = self.with_pattern(matcher, |_, pattern| {
-            Ok(replace(pattern, &text, &replacement, from, most, &mut changed))
+            replace(pattern, &text, &replacement, from, most, &mut changed)
+                .or_else(|error| fault(call.at, error.to_string()))
         })?;
         if count == 0 {
             changed.extend_from_slice(&text);

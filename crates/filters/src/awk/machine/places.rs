@@ -1,5 +1,6 @@
 //! Variables, fields and elements: reading and assigning.
 
+use super::super::resolve::separator;
 use super::{
     ArrayPlace, Eval, FIELDS_MAX, LineSet, Local, Machine, Node, NumberFormat, Place, Rc,
     Separator, SharedArray, Slot, Special, Splitter, Value, fault, push_value,
@@ -318,7 +319,7 @@ impl Machine<'_, '_> {
             Special::Subsep => self.subscript_separator = text,
             Special::Convfmt => self.convfmt = NumberFormat::new(&text),
             Special::Ofmt => self.ofmt = NumberFormat::new(&text),
-            Special::Rs => match Separator::new(&text) {
+            Special::Rs => match separator(&text) {
                 Ok(separator) => self.separator = Rc::new(separator),
                 Err(error) => return fault(usize::MAX, format!("RS: {error}")),
             },

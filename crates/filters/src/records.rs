@@ -1,11 +1,9 @@
-//! An input as records (XCU awk, "Variables": RS).
+//! An input as records: lines, paragraphs, or what stands between matches of a pattern.
 
 use bytes::Bytes;
 use memchr::{memchr, memchr_iter};
 use pattern::Pattern;
 use stream::{Block, Input, LineId, ReadError};
-
-use super::resolve::compile;
 
 /// Bytes that are looked at behind a separator without an upper bound before it is taken as it
 /// is: so what a record is does not depend on how the input was cut.
@@ -13,26 +11,15 @@ const WINDOW: usize = 64 * 1024;
 
 /// What ends a record.
 #[derive(Debug)]
-pub(super) enum Separator {
+pub(crate) enum Separator {
     Byte(u8),
     /// Empty lines.
     Paragraph,
     Pattern(Pattern),
 }
 
-impl Separator {
-    /// What a value of `RS` stands for.
-    pub(super) fn new(text: &[u8]) -> Result<Self, pattern::PatternError> {
-        Ok(match text {
-            [] => Self::Paragraph,
-            [byte] if byte.is_ascii() => Self::Byte(*byte),
-            _ => Self::Pattern(compile(text)?),
-        })
-    }
-}
-
 /// Where blocks come from.
-pub(super) enum Blocks<'w> {
+pub(crate) enum Blocks<'w> {
     Input(Input),
     Command(Box<dyn stream::Running + 'w>),
 }
@@ -47,24 +34,26 @@ impl Blocks<'_> {
 }
 
 /// A record, and the lines it lies on.
-pub(super) struct Found {
-    pub(super) text: Bytes,
-    pub(super) lines: (LineId, LineId),
+pub(crate) struct Found {
+    pub(crate) text: Bytes,
+    pub(crate) lines: (LineId, LineId),
+    /// False for a last record without a separator behind it.
+    pub(crate) terminated: bool,
 }
 
-pub(super) struct Records<'w> {
-    pub(super) blocks: Blocks<'w>,
+pub(crate) struct Records<'w> {
+    pub(crate) blocks: Blocks<'w>,
     block: Bytes,
     at: usize,
     /// The line of the byte at `at`.
     line: LineId,
     ended: bool,
     /// True when a separator at the very end is not waited for.
-    pub(super) eager: bool,
+    pub(crate) eager: bool,
 }
 
 impl<'w> Records<'w> {
-    pub(super) fn new(blocks: Blocks<'w>, eager: bool) -> Self {
+    pub(crate) fn new(blocks: Blocks<'w>, eager: bool) -> Self {
         let number = match &blocks {
             Blocks::Input(input) => input.number(),
             Blocks::Command(_) => 0,
@@ -125,12 +114,12 @@ impl<'w> Records<'w> {
             to = from.plus(inside - u64::from(inside > 0 && text.ends_with(b"\n")));
         }
         self.at = end + separator;
-        Found { text, lines: (from, to) }
+        Found { text, lines: (from, to), terminated: separator > 0 }
     }
 
     /// The next record; `None` at the end.
     #[inline]
-    pub(super) fn next(
+    pub(crate) fn next(
         &mut self,
         separator: &Separator,
         tracks: bool,
@@ -142,7 +131,7 @@ impl<'w> Records<'w> {
             self.at += length + 1;
             let line = self.line;
             self.line = line.plus(1);
-            return Ok(Some(Found { text, lines: (line, line) }));
+            return Ok(Some(Found { text, lines: (line, line), terminated: true }));
         }
         match separator {
             Separator::Byte(byte) => self.next_by_byte(*byte, tracks),
@@ -185,7 +174,7 @@ impl<'w> Records<'w> {
 
     /// The next line where it lies in the block at hand: its part of the block, and its number.
     #[inline]
-    pub(super) fn next_in_block(&mut self) -> Option<(usize, usize, LineId)> {
+    pub(crate) fn next_in_block(&mut self) -> Option<(usize, usize, LineId)> {
         let start = self.at;
         let length = memchr(b'\n', &self.block[start..])?;
         self.at = start + length + 1;
@@ -196,15 +185,11 @@ impl<'w> Records<'w> {
 
     /// Passes over the lines before the next one that may match, as far as the block at hand
     /// goes; gives how many.
-    pub(super) fn skip_to(&mut self, pattern: &Pattern) -> u64 {
+    pub(crate) fn skip_to(&mut self, pattern: &Pattern) -> u64 {
         let Some(last) = memchr::memrchr(b'\n', &self.block[self.at..]) else { return 0 };
         let whole = &self.block[..=self.at + last];
         let next = match pattern.find_candidate(whole, self.at) {
-            // A match at the very end of the lines is one in the line before.
-            Some((place, _)) => {
-                let before = &whole[self.at..place.min(whole.len() - 1)];
-                memchr::memrchr(b'\n', before).map_or(self.at, |newline| self.at + newline + 1)
-            }
+            Some((place, _)) => self.at + line_start(&whole[self.at..], place - self.at),
             None => whole.len(),
         };
         let lines = memchr_iter(b'\n', &self.block[self.at..next]).count() as u64;
@@ -213,8 +198,29 @@ impl<'w> Records<'w> {
         lines
     }
 
+    /// True when nothing is left. Reads on where nothing is at hand.
+    pub(crate) fn is_at_end(&mut self) -> Result<bool, ReadError> {
+        Ok(self.at >= self.block.len() && !self.more()?)
+    }
+
+    /// The whole lines at hand.
+    pub(crate) fn lines_at_hand(&self) -> &[u8] {
+        let rest = &self.block[self.at..];
+        &rest[..memchr::memrchr(b'\n', rest).map_or(0, |last| last + 1)]
+    }
+
+    /// Passes over `length` bytes of whole lines at hand, of which there are `lines`; gives them
+    /// and the number of the first.
+    pub(crate) fn pass(&mut self, length: usize, lines: u64) -> (Bytes, LineId) {
+        let passed = self.block.slice(self.at..self.at + length);
+        let first = self.line;
+        self.at += length;
+        self.line = first.plus(lines);
+        (passed, first)
+    }
+
     /// The block at hand.
-    pub(super) fn block(&self) -> &Bytes {
+    pub(crate) fn block(&self) -> &Bytes {
         &self.block
     }
 
@@ -286,6 +292,15 @@ impl<'w> Records<'w> {
             }
         }
     }
+}
+
+/// Where the line begins that a match ends in, in whole lines. A match behind the last newline is
+/// in no line: all of them are before it.
+pub(crate) fn line_start(lines: &[u8], place: usize) -> usize {
+    if place >= lines.len() {
+        return lines.len();
+    }
+    memchr::memrchr(b'\n', &lines[..place]).map_or(0, |newline| newline + 1)
 }
 
 /// True where nothing that is not empty matches.
