@@ -6,6 +6,7 @@ mod amount;
 mod arguments;
 mod awk;
 mod basename;
+mod bc;
 mod bracket;
 mod cat;
 mod characters;

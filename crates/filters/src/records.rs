@@ -140,6 +140,27 @@ impl<'w> Records<'w> {
         }
     }
 
+    /// As [`Records::next`], but adds the text to `out`: no part of a block is held for it. Gives
+    /// the lines, and whether there was a separator.
+    #[inline]
+    pub(crate) fn next_into(
+        &mut self,
+        separator: &Separator,
+        tracks: bool,
+        out: &mut Vec<u8>,
+    ) -> Result<Option<((LineId, LineId), bool)>, ReadError> {
+        if let Separator::Byte(b'\n') = separator
+            && let Some((start, end, line)) = self.next_in_block()
+        {
+            out.extend_from_slice(&self.block[start..end]);
+            return Ok(Some(((line, line), true)));
+        }
+        Ok(self.next(separator, tracks)?.map(|found| {
+            out.extend_from_slice(&found.text);
+            (found.lines, found.terminated)
+        }))
+    }
+
     fn next_by_byte(&mut self, byte: u8, tracks: bool) -> Result<Option<Found>, ReadError> {
         if let Some(length) = memchr(byte, &self.block[self.at..]) {
             return Ok(Some(self.take(length, 1, tracks)));

@@ -17,6 +17,7 @@ pub static ALL: &[&Definition] = &[
     &crate::bracket::DEFINITION,
     &crate::awk::DEFINITION,
     &crate::basename::DEFINITION,
+    &crate::bc::DEFINITION,
     &crate::cat::DEFINITION,
     &crate::cksum::DEFINITION,
     &crate::column::DEFINITION,

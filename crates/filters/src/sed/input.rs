@@ -2,9 +2,9 @@
 
 use std::collections::VecDeque;
 
-use stream::{ReadError, StageError, StageIo, describe};
+use stream::{LineId, ReadError, StageError, StageIo, describe};
 
-use crate::records::{Blocks, Found, Records, Separator};
+use crate::records::{Blocks, Records, Separator};
 
 pub(super) struct Files<'w> {
     /// Operands not opened yet.
@@ -20,7 +20,8 @@ pub(super) struct Files<'w> {
 
 /// What came next.
 pub(super) enum Next {
-    Line(Found),
+    /// A line was added; the lines of the input it lies on, and whether it had its newline.
+    Line((LineId, LineId), bool),
     /// A file ended, and nothing was read; only where files are separate.
     FileEnd,
     End,
@@ -75,8 +76,12 @@ impl<'w> Files<'w> {
         Ok(self.current.is_some())
     }
 
-    /// The next line.
-    pub(super) fn next(&mut self, io: &mut StageIo<'w>) -> Result<Next, StageError> {
+    /// Adds the next line to `out`.
+    pub(super) fn next(
+        &mut self,
+        io: &mut StageIo<'w>,
+        out: &mut Vec<u8>,
+    ) -> Result<Next, StageError> {
         loop {
             let Some((name, records)) = &mut self.current else {
                 if !self.advance(io)? {
@@ -87,8 +92,8 @@ impl<'w> Files<'w> {
                 }
                 continue;
             };
-            match records.next(&self.separator, self.tracks) {
-                Ok(Some(found)) => return Ok(Next::Line(found)),
+            match records.next_into(&self.separator, self.tracks, out) {
+                Ok(Some((lines, terminated))) => return Ok(Next::Line(lines, terminated)),
                 Ok(None) => {}
                 Err(error) => trouble(io, name, error)?,
             }

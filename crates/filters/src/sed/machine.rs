@@ -208,8 +208,9 @@ impl<'s, 'm, 'w> Machine<'s, 'm, 'w> {
 
     /// Reads the next line into the pattern space. False at the end of the input.
     fn read(&mut self) -> Result<bool, StageError> {
+        self.space.text.clear();
         loop {
-            match self.files.next(self.io)? {
+            match self.files.next(self.io, &mut self.space.text)? {
                 Next::End => {
                     self.commit()?;
                     return Ok(false);
@@ -218,20 +219,22 @@ impl<'s, 'm, 'w> Machine<'s, 'm, 'w> {
                     self.commit()?;
                     self.begin_file()?;
                 }
-                Next::Line(found) => {
-                    self.line += 1;
-                    self.changed = false;
-                    self.space.text.clear();
-                    self.space.text.extend_from_slice(&found.text);
+                Next::Line(lines, terminated) => {
                     self.space.lines.clear();
-                    if self.tracks {
-                        self.space.lines.push(found.lines);
-                    }
-                    self.terminated = found.terminated;
+                    self.note_line(lines, terminated);
                     return Ok(true);
                 }
             }
         }
+    }
+
+    fn note_line(&mut self, lines: (LineId, LineId), terminated: bool) {
+        self.line += 1;
+        self.changed = false;
+        if self.tracks {
+            self.space.lines.push(lines);
+        }
+        self.terminated = terminated;
     }
 
     /// Adds the next line to the pattern space. False where there is none in this text.
@@ -240,19 +243,16 @@ impl<'s, 'm, 'w> Machine<'s, 'm, 'w> {
             return Ok(false);
         }
         self.write_queue()?;
-        match self.files.next(self.io)? {
-            Next::Line(found) => {
-                self.line += 1;
-                self.changed = false;
-                self.space.text.push(self.newline);
-                self.space.text.extend_from_slice(&found.text);
-                if self.tracks {
-                    self.space.lines.push(found.lines);
-                }
-                self.terminated = found.terminated;
+        self.space.text.push(self.newline);
+        match self.files.next(self.io, &mut self.space.text)? {
+            Next::Line(lines, terminated) => {
+                self.note_line(lines, terminated);
                 Ok(true)
             }
-            Next::End | Next::FileEnd => Ok(false),
+            Next::End | Next::FileEnd => {
+                self.space.text.pop();
+                Ok(false)
+            }
         }
     }
 

@@ -129,7 +129,8 @@ impl<'s, 'w> Machine<'s, '_, 'w> {
     pub(super) fn put_made(&mut self, text: &[u8]) -> Result<(), StageError> {
         let (text, end) = match text.split_last() {
             Some((b'\n', text)) => (text, Some(b'\n')),
-            _ => (text, None),
+            Some(_) => (text, None),
+            None => return Ok(()),
         };
         let line = self.space.lines.last().copied();
         match line {
