@@ -6,6 +6,7 @@ mod capture;
 mod dry;
 mod expand;
 mod glob;
+mod happened;
 mod host;
 mod job;
 mod kept;

@@ -14,6 +14,7 @@ use stream::{
 };
 
 use crate::dry::DryWorld;
+use crate::happened::verb_of;
 use crate::kept::Kept;
 use crate::pending::PendingFile;
 use crate::plan::{Plan, StageKind, StagePlan, TargetKind};
@@ -612,6 +613,14 @@ fn finish(
         StageKind::Native(definition) => definition.build(&plan.arguments).ok(),
         _ => None,
     };
+    let verb = filter.as_ref().map(|filter| {
+        let declared = filter.verb();
+        if !filter.verb_varies() {
+            return declared;
+        }
+        let origins = build.origins.lock().unwrap_or_else(PoisonError::into_inner);
+        verb_of(declared, &inputs, &build.kept, &origins)
+    });
     let messages = build.messages.0.lock().unwrap_or_else(PoisonError::into_inner);
     StageResult {
         span: plan.span,
@@ -623,7 +632,7 @@ fn finish(
         status: outcome.status,
         messages: String::from_utf8_lossy(&messages).into_owned(),
         ending,
-        verb: filter.as_ref().map(|filter| filter.verb()),
+        verb,
         holds: filter.as_ref().and_then(|filter| filter.holds()),
         pending,
         reused: false,

@@ -9,6 +9,7 @@ use std::ops::Range;
 use stream::{ExitStatus, StageError, StageIo};
 
 use crate::registry::Definition;
+use crate::shades::Shade;
 use crate::spec::{example, option};
 use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb};
 
@@ -27,6 +28,7 @@ mod tree;
 mod value;
 
 use code::Code;
+use lexer::Token;
 use machine::{Machine, Stop};
 use tree::Fault;
 
@@ -154,6 +156,57 @@ fn shown_part(span: &Range<usize>, length: usize) -> Range<usize> {
     if span.start < length { span.clone() } else { length.saturating_sub(1)..length }
 }
 
+/// The parts of a program text, as far as it is understood.
+pub(crate) fn shades(text: &[u8]) -> Vec<(Range<usize>, Shade)> {
+    let mut lexer = lexer::Lexer::new(text);
+    let mut shades = Vec::new();
+    let (mut behind, mut after_operand, mut dollar) = (0, false, None);
+    while let Ok((token, span)) = lexer.next() {
+        let gap = &text[behind..span.start];
+        for (line, part) in split_lines(gap, behind) {
+            if let Some(at) = memchr::memchr(b'#', part) {
+                shades.push((line + at..line + part.len(), Shade::Comment));
+            }
+        }
+        let mut span = span;
+        match &token {
+            Token::End => break,
+            Token::Symbol("/" | "/=") if !after_operand => match lexer.pattern(span.start) {
+                Ok((_, whole)) => {
+                    shades.push((whole.clone(), Shade::Pattern));
+                    span = whole;
+                }
+                Err(_) => break,
+            },
+            Token::Text(_) => shades.push((span.clone(), Shade::Text)),
+            Token::Keyword(_) | Token::Builtin(_) => shades.push((span.clone(), Shade::Word)),
+            Token::Number(_) | Token::Name(_) => {
+                if let Some(start) = dollar {
+                    shades.push((start..span.end, Shade::Field));
+                }
+            }
+            _ => {}
+        }
+        dollar = matches!(token, Token::Symbol("$")).then_some(span.start);
+        after_operand = matches!(
+            token,
+            Token::Number(_) | Token::Text(_) | Token::Name(_) | Token::Symbol(")" | "]" | "$")
+        );
+        behind = span.end;
+    }
+    shades
+}
+
+/// The lines of a part of a text, with where they begin in it.
+fn split_lines(part: &[u8], start: usize) -> impl Iterator<Item = (usize, &[u8])> {
+    let mut at = start;
+    part.split(|byte| *byte == b'\n').map(move |line| {
+        let begins = at;
+        at += line.len() + 1;
+        (begins, line)
+    })
+}
+
 fn unescaped(text: &[u8]) -> Vec<u8> {
     let mut out = Vec::new();
     if let value::Value::Input(value) = input::outside_value(text) {
@@ -265,6 +318,20 @@ impl Filter for Awk {
             .compile(&self.assigned())
             .map_err(|fault| StageError::failed(2, self.source.message(&fault)))?;
         self.run_code(&code, io)
+    }
+
+    fn verb_varies(&self) -> bool {
+        true
+    }
+
+    fn marks(&self, line: &[u8]) -> Vec<Range<usize>> {
+        let Some(code) = &self.code else { return Vec::new() };
+        let mut marks: Vec<Range<usize>> = Vec::new();
+        for pattern in &code.patterns {
+            marks.extend(pattern.find_all(line).map_while(Result::ok));
+        }
+        marks.sort_by_key(|range| (range.start, range.end));
+        marks
     }
 
     fn verb(&self) -> Verb {

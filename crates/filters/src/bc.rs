@@ -267,6 +267,10 @@ impl Filter for Bc {
         Ok(io.status())
     }
 
+    fn verb_varies(&self) -> bool {
+        true
+    }
+
     fn verb(&self) -> Verb {
         Verb::Edits
     }

@@ -6,6 +6,7 @@ use pattern::Syntax;
 use stream::{ExitStatus, StageError, StageIo};
 
 use crate::registry::Definition;
+use crate::shades::Shade;
 use crate::spec::{example, option, option_attached};
 use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb};
 
@@ -180,6 +181,11 @@ fn explain(arguments: &Arguments) -> String {
     }
 }
 
+/// The parts of a script text, as far as it is understood.
+pub(crate) fn shades(text: &[u8], extended: bool) -> Vec<(std::ops::Range<usize>, Shade)> {
+    parser::shades(text, extended)
+}
+
 impl Sed {
     fn add(&mut self, text: &[u8], word: usize, name: String) {
         if !self.pieces.is_empty() {
@@ -249,6 +255,20 @@ impl Filter for Sed {
         let Some(script) = &self.script else { return Ok(ExitStatus::SUCCESS) };
         let operands = self.operands.clone();
         Machine::new(script, &self.settings, operands, io)?.run()
+    }
+
+    fn verb_varies(&self) -> bool {
+        true
+    }
+
+    fn marks(&self, line: &[u8]) -> Vec<std::ops::Range<usize>> {
+        let Some(script) = &self.script else { return Vec::new() };
+        let mut marks: Vec<std::ops::Range<usize>> = Vec::new();
+        for pattern in &script.patterns {
+            marks.extend(pattern.find_all(line).map_while(Result::ok));
+        }
+        marks.sort_by_key(|range| (range.start, range.end));
+        marks
     }
 
     fn verb(&self) -> Verb {

@@ -226,6 +226,11 @@ pub trait Filter: Send {
     /// What the filter does to lines.
     fn verb(&self) -> Verb;
 
+    /// True where what it does depends on the data, so that only its result tells.
+    fn verb_varies(&self) -> bool {
+        false
+    }
+
     /// Why the filter must hold data back, where it holds more than a few lines; `None` for
     /// one that streams.
     fn holds(&self) -> Option<&'static str> {

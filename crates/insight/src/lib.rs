@@ -5,6 +5,7 @@ mod advice;
 mod alignment;
 mod edit;
 mod figures;
+mod programs;
 mod words;
 
 pub use advice::{Fix, Note, Severity, notes};
@@ -13,4 +14,5 @@ pub use edit::{
     EditError, TextEdit, apply_edits, delete_stage, insert_stage, move_stage, toggle_stage,
 };
 pub use figures::{bytes, duration, grouped, lines, percent, rate};
+pub use programs::{ProgramText, programs, quoted_program};
 pub use words::{effect, explain, limit_in_words, marks, sample_in_words};

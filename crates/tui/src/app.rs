@@ -117,6 +117,8 @@ pub struct App {
     pub editor: Editor,
     /// The text as a tree; `None` while it has an error.
     pub script: Option<Script>,
+    /// The programs in it.
+    pub programs: Vec<insight::ProgramText>,
     /// What is wrong with the text.
     pub problem: Option<PlanError>,
     /// The script file, if there is one.
@@ -191,6 +193,7 @@ impl App {
         let mut app = Self {
             editor: Editor::new(&setup.text),
             script: None,
+            programs: Vec::new(),
             problem: None,
             path: setup.path,
             saved: setup.text,
@@ -375,6 +378,8 @@ impl App {
             }
         }
         self.script = shell::parse(&text).ok();
+        self.programs =
+            self.script.as_ref().map(|script| insight::programs(&text, script)).unwrap_or_default();
         match Workbench::plan(&text, &self.variables) {
             Ok(Some(plan)) => {
                 self.problem = None;

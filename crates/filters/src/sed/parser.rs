@@ -10,6 +10,7 @@ use super::tree::{
 };
 
 use crate::replace::Replacement;
+use crate::shades::Shade;
 
 mod texts;
 
@@ -32,22 +33,23 @@ pub(super) struct Parser<'t> {
     labels: HashMap<Vec<u8>, usize>,
     /// Branches to labels, with the place of the label's name.
     jumps: Vec<(usize, Range<usize>)>,
+    shades: Vec<(Range<usize>, Shade)>,
     /// Patterns by their texts and flags.
     known: HashMap<(Vec<u8>, bool, bool), usize>,
 }
 
+/// The parts of a script, up to the first error.
+pub(super) fn shades(text: &[u8], extended: bool) -> Vec<(Range<usize>, Shade)> {
+    let mut parser = Parser::new(text, extended);
+    while parser.command().unwrap_or(false) {}
+    let mut shades = parser.shades;
+    shades.sort_by_key(|(range, _)| range.start);
+    shades
+}
+
 /// Parses a whole script.
 pub(super) fn parse(text: &[u8], extended: bool) -> Parsed<Script> {
-    let mut parser = Parser {
-        text,
-        at: 0,
-        extended,
-        script: Script::default(),
-        open: Vec::new(),
-        labels: HashMap::new(),
-        jumps: Vec::new(),
-        known: HashMap::new(),
-    };
+    let mut parser = Parser::new(text, extended);
     if text == b"#n" || text.starts_with(b"#n\n") {
         parser.script.quiet = true;
     }
@@ -72,7 +74,21 @@ pub(super) fn parse(text: &[u8], extended: bool) -> Parsed<Script> {
     Ok(parser.script)
 }
 
-impl Parser<'_> {
+impl<'t> Parser<'t> {
+    fn new(text: &'t [u8], extended: bool) -> Self {
+        Self {
+            text,
+            at: 0,
+            extended,
+            script: Script::default(),
+            open: Vec::new(),
+            labels: HashMap::new(),
+            jumps: Vec::new(),
+            shades: Vec::new(),
+            known: HashMap::new(),
+        }
+    }
+
     fn fault<T>(&self, span: Range<usize>, message: impl Into<String>) -> Parsed<T> {
         Err(Fault { span, message: message.into() })
     }
@@ -132,6 +148,7 @@ impl Parser<'_> {
             b'#' => {
                 let rest = &self.text[self.at..];
                 self.at += memchr::memchr(b'\n', rest).unwrap_or(rest.len());
+                self.shades.push((place..self.at, Shade::Comment));
                 return Ok(true);
             }
             b':' => {
@@ -335,6 +352,7 @@ impl Parser<'_> {
                     self.at += 1;
                 }
                 let text = self.delimited(start, "address", true)?;
+                self.shades.push((start..self.at, Shade::Pattern));
                 let (mut fold, mut lines) = (false, false);
                 loop {
                     match self.peek() {
@@ -512,6 +530,11 @@ impl Parser<'_> {
         let delimiter = old.start - 1;
         self.at = old.end;
         let new = self.delimited(place, "substitution", false)?;
+        self.shades.push((old.clone(), Shade::Pattern));
+        let groups = texts::groups(&self.text[new.clone()]);
+        self.shades.extend(
+            groups.map(|range| (new.start + range.start..new.start + range.end, Shade::Field)),
+        );
         let parts = texts::replacement(&self.text[new.clone()], self.text[delimiter]).map_err(
             |(at, message)| Fault {
                 span: new.start + at..(new.start + at + 2).min(new.end),

@@ -1,5 +1,6 @@
 //! The command text and its stage ruler.
 
+use filters::Shade;
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Position, Rect};
 use ratatui::style::{Modifier, Style};
@@ -183,10 +184,26 @@ fn style_at(app: &App, pipeline: Option<&Pipeline>, at: usize) -> Style {
             return theme.quiet();
         }
     }
-    match stage_at(pipeline, at) {
+    let style = match stage_at(pipeline, at) {
         Some((number, _)) if number == app.place.stage() => theme.bright(),
         Some(_) => theme.ink(),
         None => theme.quiet(),
+    };
+    let parts = app.programs.iter().flat_map(|program| &program.shades);
+    match parts.into_iter().find(|(span, _)| inside(*span)) {
+        Some((_, shade)) => shaded(app, style, *shade),
+        None => style,
+    }
+}
+
+/// A part of a program: hue is the stages' alone, so weight and slant tell.
+pub(super) fn shaded(app: &App, style: Style, shade: Shade) -> Style {
+    match shade {
+        Shade::Field => app.theme.bright().add_modifier(Modifier::BOLD),
+        Shade::Pattern => style.add_modifier(Modifier::ITALIC | Modifier::BOLD),
+        Shade::Text => style.add_modifier(Modifier::ITALIC),
+        Shade::Comment => app.theme.quiet(),
+        Shade::Word => style,
     }
 }
 

@@ -227,3 +227,26 @@ pub(super) fn free_text(rest: &[u8], out: &mut Vec<u8>) -> usize {
     }
     at
 }
+
+/// Where a replacement refers to what was matched.
+pub(super) fn groups(text: &[u8]) -> impl Iterator<Item = std::ops::Range<usize>> {
+    let mut at = 0;
+    std::iter::from_fn(move || {
+        while at < text.len() {
+            let start = at;
+            match &text[at..] {
+                [b'&', ..] => {
+                    at += 1;
+                    return Some(start..at);
+                }
+                [b'\\', b'0'..=b'9', ..] => {
+                    at += 2;
+                    return Some(start..at);
+                }
+                [b'\\', _, ..] => at += 2,
+                _ => at += 1,
+            }
+        }
+        None
+    })
+}
