@@ -3,6 +3,7 @@
 mod actions;
 mod drawer;
 mod keys;
+mod program;
 mod text;
 
 use std::collections::BTreeSet;
@@ -27,6 +28,7 @@ use crate::theme::Theme;
 
 pub use actions::{ALL as ALL_ACTIONS, Action, Entry, hints};
 pub use drawer::{Drawer, List, Prompt, PromptKind, Question, SampleForm, ShelfEntry};
+pub use program::ProgramEditor;
 
 /// News for the state.
 pub enum Event {

@@ -88,6 +88,18 @@ impl Editor {
         self.set_text(&text, span.start + with.len());
     }
 
+    /// Replaces bytes as a part of the step before, or as a step of its own.
+    pub fn amend(&mut self, span: Span, with: &str, own_step: bool) {
+        if own_step {
+            self.remember();
+        }
+        let mut text = self.text().to_owned();
+        let end = span.end.min(text.len());
+        text.replace_range(span.start.min(end)..end, with);
+        self.input = Input::new(text);
+        self.set_cursor(span.start + with.len());
+    }
+
     /// Sets the whole text as one step.
     pub fn set_text(&mut self, text: &str, cursor: usize) {
         if text != self.text() {

@@ -4,6 +4,7 @@ mod command;
 mod drawer;
 mod lens;
 mod notes;
+mod program;
 mod river;
 
 use ratatui::Frame;

@@ -17,6 +17,7 @@ use crate::display::View;
 pub enum Action {
     EditText,
     EditStage,
+    Program,
     NewStage,
     InsertStage,
     DeleteStage,
@@ -72,6 +73,12 @@ const fn entry(
 pub const ALL: &[Entry] = &[
     entry(Action::EditText, "e", "edit text", "edit the command text"),
     entry(Action::EditStage, "Enter", "edit stage", "edit the text of the selected stage"),
+    entry(
+        Action::Program,
+        "p",
+        "program",
+        "the program of the stage (awk, sed) in an editor of its own (F2 everywhere)",
+    ),
     entry(Action::NewStage, "n", "new", "a new stage behind the selected one"),
     entry(Action::InsertStage, "i", "insert", "a new stage before the selected one"),
     entry(Action::DeleteStage, "d", "delete", "delete the selected stage"),
@@ -127,7 +134,7 @@ pub fn hints(app: &App) -> Vec<(&'static str, &'static str)> {
             if app.completion.is_some() {
                 return vec![("Tab", "next"), ("Shift-Tab", "previous"), ("Esc", "put away")];
             }
-            return vec![
+            let mut keys = vec![
                 ("Esc", "to the river"),
                 ("Tab", "complete"),
                 ("↑↓", "earlier lines"),
@@ -138,6 +145,10 @@ pub fn hints(app: &App) -> Vec<(&'static str, &'static str)> {
                 ("F1", "help"),
                 ("Ctrl-Q", "quit"),
             ];
+            if app.has_program() {
+                keys.insert(2, ("F2", "program"));
+            }
+            return keys;
         }
         Focus::River => {
             if app.offers_fix() {
@@ -145,6 +156,9 @@ pub fn hints(app: &App) -> Vec<(&'static str, &'static str)> {
             }
             if app.needs_consent() {
                 add(&[Action::Allow]);
+            }
+            if app.has_program() {
+                add(&[Action::Program]);
             }
             if app.has_pending() {
                 add(&[Action::Write]);
@@ -188,6 +202,7 @@ impl App {
         match action {
             Action::EditText => self.focus = Focus::Text,
             Action::EditStage => self.edit_stage(),
+            Action::Program => self.open_program(),
             Action::NewStage => {
                 let behind = if self.place == Place::Source { 0 } else { stage + 1 };
                 self.drawer = Some(Drawer::prompt(PromptKind::Stage(behind), ""));

@@ -24,6 +24,8 @@ pub enum Drawer {
     Shelf(List<ShelfEntry>),
     /// All actions.
     Actions(List<usize>),
+    /// A program of a stage.
+    Program(Box<super::ProgramEditor>),
 }
 
 /// What a line of text is asked for.
@@ -229,7 +231,7 @@ impl Drawer {
             Self::Prompt(prompt) => &mut prompt.input,
             Self::Shelf(list) => &mut list.query,
             Self::Actions(list) => &mut list.query,
-            Self::Help(_) | Self::Sample(_) | Self::Confirm(_) => return,
+            Self::Help(_) | Self::Sample(_) | Self::Confirm(_) | Self::Program(_) => return,
         };
         for character in text.chars().filter(|character| !character.is_control()) {
             input.handle(InputRequest::InsertChar(character));
@@ -264,6 +266,13 @@ impl Drawer {
                 vec![("s", "save and leave"), ("y", "leave without saving"), ("n", "stay")]
             }
             Self::Confirm(_) => vec![("y", "yes"), ("n", "no")],
+            Self::Program(_) => vec![
+                ("type", "applied at once"),
+                ("Esc", "close"),
+                ("Enter", "new line"),
+                ("Ctrl-U", "undo"),
+                ("Ctrl-R", "redo"),
+            ],
             Self::Shelf(_) => {
                 vec![("↑↓", "choose"), ("type", "to search"), ("Enter", "open"), ("Esc", "close")]
             }
@@ -297,6 +306,13 @@ impl App {
                     return;
                 }
                 form.key(key.code);
+            }
+            Drawer::Program(editor) => {
+                if control && key.code == KeyCode::Char('s') {
+                    self.save();
+                } else {
+                    self.program_key(editor, key);
+                }
             }
             Drawer::Prompt(prompt) => {
                 if key.code == KeyCode::Enter {

@@ -41,6 +41,7 @@ impl App {
             (KeyCode::Char('o'), true) => return self.act(Action::Shelf),
             (KeyCode::Char('c'), true) => return self.interrupt(),
             (KeyCode::F(1), _) => return self.act(Action::Help),
+            (KeyCode::F(2), _) => return self.act(Action::Program),
             (KeyCode::PageDown, _) => {
                 return self.lens.step(self.lens.height.saturating_sub(1).max(1) as i64);
             }

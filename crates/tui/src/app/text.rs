@@ -4,7 +4,7 @@ use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use shell::Span;
 use tui_input::InputRequest;
 
-use super::{App, Focus};
+use super::{App, Drawer, Focus};
 use crate::complete::{common, complete};
 use crate::editor::Edit;
 
@@ -12,8 +12,12 @@ impl App {
     /// Text pasted into the terminal.
     pub(crate) fn paste(&mut self, text: &str) {
         let text = text.replace("\r\n", "\n").replace('\r', "\n");
-        if let Some(drawer) = &mut self.drawer {
-            drawer.paste(&text);
+        if let Some(mut drawer) = self.drawer.take() {
+            match &mut drawer {
+                Drawer::Program(editor) => self.program_paste(editor, &text),
+                other => other.paste(&text),
+            }
+            self.drawer = Some(drawer);
             return;
         }
         self.focus = Focus::Text;

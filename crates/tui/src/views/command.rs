@@ -189,10 +189,14 @@ fn style_at(app: &App, pipeline: Option<&Pipeline>, at: usize) -> Style {
         Some(_) => theme.ink(),
         None => theme.quiet(),
     };
-    let parts = app.programs.iter().flat_map(|program| &program.shades);
-    match parts.into_iter().find(|(span, _)| inside(*span)) {
-        Some((_, shade)) => shaded(app, style, *shade),
-        None => style,
+    // In a program that is shaded the rest stands back, so that its parts stand out.
+    let Some(program) = app.programs.iter().find(|program| inside(program.span)) else {
+        return style;
+    };
+    match program.shades.iter().find(|(span, _)| inside(*span)) {
+        Some((_, shade)) => shaded(app, theme.ink(), *shade),
+        None if program.shades.is_empty() => style,
+        None => theme.ink(),
     }
 }
 

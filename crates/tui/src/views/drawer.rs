@@ -3,7 +3,7 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Position, Rect};
 
-use super::{cut, put, put_right};
+use super::{cut, program, put, put_right};
 use crate::app::{ALL_ACTIONS, App, Drawer, List, PromptKind, Question, SampleForm};
 use crate::display::safe;
 
@@ -24,6 +24,7 @@ pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
         Drawer::Confirm(_) => 3,
         Drawer::Shelf(list) => (list.found().len() as u16 + 3).clamp(6, most.max(6)),
         Drawer::Actions(list) => (list.found().len() as u16 + 3).clamp(6, most.max(6)),
+        Drawer::Program(editor) => program::rows(editor, height),
     }
 }
 
@@ -64,6 +65,7 @@ pub(super) fn draw(
                 .collect();
             picker(buffer, area, "open a pipeline", list, &names, app)
         }
+        Drawer::Program(editor) => program::draw(buffer, area, editor, app),
         Drawer::Actions(list) => {
             let names: Vec<(String, String)> = list
                 .found()
