@@ -132,6 +132,19 @@ impl Outside for Rest<'_> {
     }
 }
 
+/// True where a text is one of bc, from beginning to end.
+pub(crate) fn parses(text: &[u8]) -> bool {
+    let mut names = Names::default();
+    let mut at = 0;
+    while at < text.len() {
+        match parser::next_item(&text[at..], &mut names, true) {
+            Ok((_, length)) => at += length.max(1),
+            Err(_) => return false,
+        }
+    }
+    true
+}
+
 impl Bc {
     /// Runs a text to its end. False when the program said it was over.
     fn run_text(

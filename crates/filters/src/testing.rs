@@ -1,4 +1,5 @@
-//! A filter that fails inside, for tests of what runs filters. It is in no list of filters.
+//! A filter that fails inside, for tests of what runs filters; it is in no list of filters. And ways
+//! to the parsers of programs without running them.
 
 use stream::{ExitStatus, StageError, StageIo};
 
@@ -37,4 +38,22 @@ impl Filter for Panicking {
     fn verb(&self) -> Verb {
         Verb::Edits
     }
+}
+
+/// Parses a text as the program of `awk`, `sed` or `bc`, to its end or its first error, and finds
+/// its parts, but runs nothing. True where it is a program.
+pub fn parses(filter: &str, text: &[u8]) -> bool {
+    if filter == "bc" {
+        return crate::bc::parses(text);
+    }
+    let Some(definition) = crate::find(filter.as_bytes()) else { return false };
+    let arguments = [text.to_vec()];
+    let parts = definition.programs(&arguments);
+    debug_assert!(
+        parts
+            .iter()
+            .flat_map(|part| &part.shades)
+            .all(|(range, _)| { range.start <= range.end && range.end <= text.len() })
+    );
+    definition.build(&arguments).is_ok()
 }

@@ -84,8 +84,8 @@ pub enum Subject {
     Line,
     /// One text; a newline is a character like any other, anchors hold at the ends of the text.
     Text,
-    /// One text of several lines; a newline is a character, `^` and `$` hold at line ends, `` \` ``
-    /// and `\'` at the ends of the text.
+    /// One text of several lines; `.` and `[^…]` match no newline, `^` and `$` hold at line ends,
+    /// `` \` `` and `\'` at the ends of the text.
     Lines,
 }
 

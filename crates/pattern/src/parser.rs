@@ -116,7 +116,16 @@ pub(crate) fn escaped_byte(text: &[u8]) -> Option<(u8, usize)> {
 impl Parser<'_> {
     /// A class as it stands for this subject.
     fn class(&self, class: ClassUnicode) -> Node {
-        let class = if self.subject == Subject::Line { bracket::no_newline(class) } else { class };
+        self.class_without(class, self.subject == Subject::Line)
+    }
+
+    /// A class that stands for everything but something: no newline where lines count.
+    fn open_class(&self, class: ClassUnicode) -> Node {
+        self.class_without(class, self.subject != Subject::Text)
+    }
+
+    fn class_without(&self, class: ClassUnicode, newline: bool) -> Node {
+        let class = if newline { bracket::no_newline(class) } else { class };
         Node::Leaf(Hir::class(Class::Unicode(class)))
     }
 
@@ -195,7 +204,7 @@ impl Parser<'_> {
             b'\\' => return self.escape(fresh),
             b'.' => {
                 self.at += 1;
-                return Ok(self.class(bracket::any()));
+                return Ok(self.open_class(bracket::any()));
             }
             b'[' => {
                 let (class, length) = bracket::parse(
@@ -210,6 +219,9 @@ impl Parser<'_> {
                     (kind, from..end.max(from + 1).min(self.text.len()))
                 })?;
                 self.at += 1 + length;
+                if self.text.get(start + 1) == Some(&b'^') {
+                    return Ok(self.open_class(class));
+                }
                 return Ok(self.class(class));
             }
             b'^' if self.extended || first => {

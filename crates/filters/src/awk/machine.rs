@@ -197,6 +197,11 @@ impl<'m, 'w> Machine<'m, 'w> {
 
     /// Runs the whole program: what comes first, the records, what comes last.
     pub(super) fn program(&mut self) -> Eval<()> {
+        let (left, added) = (evaluate::STACK_LEFT, evaluate::STACK_ADDED);
+        stacker::maybe_grow(left, added, || self.run_all())
+    }
+
+    fn run_all(&mut self) -> Eval<()> {
         let ends = |outcome: Eval<()>| match outcome {
             Err(stop) if matches!(*stop, Stop::Exit) => Ok(true),
             Err(other) => Err(other),
@@ -380,6 +385,14 @@ impl<'m, 'w> Machine<'m, 'w> {
         }
     }
 
+    /// As [`Machine::touch`], but not at the end, when no record is current.
+    #[inline]
+    fn touch_in_record(&mut self) {
+        if self.in_record {
+            self.touch();
+        }
+    }
+
     fn print(&mut self, values: &[Node], to: Option<&Target>) -> Eval<()> {
         if self.tracks {
             self.reads.clear();
@@ -388,28 +401,40 @@ impl<'m, 'w> Machine<'m, 'w> {
         // What comes from a function called here goes before this line.
         let mut buffer = if straight { std::mem::take(&mut self.out) } else { self.buffer() };
         let start = buffer.len();
-        if values.is_empty() {
-            self.push_column(0, &mut buffer);
-        }
-        for (number, value) in values.iter().enumerate() {
-            if number > 0 {
-                buffer.extend_from_slice(&self.output_separator);
-            }
-            self.push_printed(value, &mut buffer)?;
-        }
-        buffer.extend_from_slice(&self.output_end);
+        let pushed = self.push_line(values, &mut buffer);
         if straight {
+            if pushed.is_err() {
+                // What was written before stays.
+                buffer.truncate(start);
+            }
             if !self.out.is_empty() {
                 buffer.splice(start..start, self.out.drain(..));
             }
             self.out = buffer;
+            pushed?;
             if self.out.len() >= OUT_SIZE || self.eager {
                 self.flush_out()?;
             }
             return Ok(());
         }
+        pushed?;
         self.put(&buffer, to)?;
         self.give_back(buffer);
+        Ok(())
+    }
+
+    /// Adds the values as `print` writes them.
+    fn push_line(&mut self, values: &[Node], buffer: &mut Vec<u8>) -> Eval<()> {
+        if values.is_empty() {
+            self.push_column(0, buffer);
+        }
+        for (number, value) in values.iter().enumerate() {
+            if number > 0 {
+                buffer.extend_from_slice(&self.output_separator);
+            }
+            self.push_printed(value, buffer)?;
+        }
+        buffer.extend_from_slice(&self.output_end);
         Ok(())
     }
 

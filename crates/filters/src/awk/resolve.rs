@@ -433,6 +433,10 @@ impl Resolver<'_> {
     }
 
     fn node(&mut self, expr: &Expr) -> Resolved<Node> {
+        stacker::maybe_grow(128 << 10, 2 << 20, || self.node_inside(expr))
+    }
+
+    fn node_inside(&mut self, expr: &Expr) -> Resolved<Node> {
         let at = expr.span.start;
         Ok(match &expr.kind {
             ExprKind::Number(value) => Node::Number(*value),

@@ -23,8 +23,8 @@ const INDEX_MAX: i64 = 16_777_215;
 const OUTPUT_BASE_MAX: i64 = 1_000_000_000;
 
 /// Stack that must be left for a call, and how much is added where it is not.
-const STACK_LEFT: usize = 256 << 10;
-const STACK_ADDED: usize = 4 << 20;
+const STACK_LEFT: usize = 1 << 20;
+const STACK_ADDED: usize = 8 << 20;
 
 /// Rounds of loops and calls between two looks whether to go on.
 const ROUNDS: u32 = 1 << 10;
@@ -127,8 +127,8 @@ impl Machine {
             }
             Item::Statements(statements) => {
                 let mut context = Context { names, outside };
-                let outcome = self.run(statements, &mut context);
-                outcome.map(|_| ())
+                let run = || self.run(statements, &mut context);
+                stacker::maybe_grow(STACK_LEFT, STACK_ADDED, run).map(|_| ())
             }
         }
     }
@@ -285,10 +285,18 @@ impl Machine {
             }
             ExprKind::Negate(inside) => self.value(inside, context)?.negated(),
             ExprKind::Not(inside) => truth(self.value(inside, context)?.is_zero()),
-            ExprKind::Binary(operator, left, right) => {
+            ExprKind::Power(left, right) => {
                 let left = self.value(left, context)?;
                 let right = self.value(right, context)?;
-                self.calculate(*operator, &left, &right, span)?
+                self.calculate(Operator::Power, &left, &right, span)?
+            }
+            ExprKind::Row(first, rest) => {
+                let mut result = self.value(first, context)?;
+                for (operator, operand) in rest {
+                    let operand = self.value(operand, context)?;
+                    result = self.calculate(*operator, &result, &operand, span)?;
+                }
+                result
             }
             ExprKind::Compare(comparison, left, right) => {
                 let left = self.value(left, context)?;

@@ -227,7 +227,7 @@ impl Parser<'_> {
 
     fn statement(&mut self) -> Parsed<Statement> {
         self.deeper()?;
-        let statement = self.any_statement();
+        let statement = stacker::maybe_grow(128 << 10, 2 << 20, || self.any_statement());
         self.depth -= 1;
         statement
     }
@@ -351,21 +351,30 @@ impl Parser<'_> {
     /// the loosest to the tightest.
     fn expression(&mut self) -> Parsed<Expr> {
         self.deeper()?;
+        stacker::maybe_grow(128 << 10, 2 << 20, || self.expression_inside())
+    }
+
+    fn expression_inside(&mut self) -> Parsed<Expr> {
+        let depth = self.depth;
         let mut left = self.and()?;
         while self.take("||")? {
+            self.deeper()?;
             let right = self.and()?;
             left = join(left, right, ExprKind::Or);
         }
-        self.depth -= 1;
+        self.depth = depth - 1;
         Ok(left)
     }
 
     fn and(&mut self) -> Parsed<Expr> {
+        let depth = self.depth;
         let mut left = self.not()?;
         while self.take("&&")? {
+            self.deeper()?;
             let right = self.not()?;
             left = join(left, right, ExprKind::And);
         }
+        self.depth = depth;
         Ok(left)
     }
 
@@ -382,9 +391,14 @@ impl Parser<'_> {
     }
 
     fn comparison(&mut self) -> Parsed<Expr> {
+        let depth = self.depth;
         let mut left = self.assignment()?;
         loop {
-            let Token::Symbol(symbol) = self.token else { return Ok(left) };
+            self.deeper()?;
+            let Token::Symbol(symbol) = self.token else {
+                self.depth = depth;
+                return Ok(left);
+            };
             let comparison = match symbol {
                 "<" => Comparison::Less,
                 "<=" => Comparison::LessOrEqual,
@@ -392,7 +406,10 @@ impl Parser<'_> {
                 "!=" => Comparison::NotEqual,
                 ">=" => Comparison::GreaterOrEqual,
                 ">" => Comparison::Greater,
-                _ => return Ok(left),
+                _ => {
+                    self.depth = depth;
+                    return Ok(left);
+                }
             };
             self.advance()?;
             let right = self.assignment()?;
@@ -429,31 +446,31 @@ impl Parser<'_> {
     }
 
     fn sum(&mut self) -> Parsed<Expr> {
-        let mut left = self.product()?;
+        let first = self.product()?;
+        let mut rest = Vec::new();
         loop {
             let operator = match self.token {
                 Token::Symbol("+") => Operator::Add,
                 Token::Symbol("-") => Operator::Subtract,
-                _ => return Ok(left),
+                _ => return Ok(row(first, rest)),
             };
             self.advance()?;
-            let right = self.product()?;
-            left = join(left, right, |left, right| ExprKind::Binary(operator, left, right));
+            rest.push((operator, self.product()?));
         }
     }
 
     fn product(&mut self) -> Parsed<Expr> {
-        let mut left = self.power()?;
+        let first = self.power()?;
+        let mut rest = Vec::new();
         loop {
             let operator = match self.token {
                 Token::Symbol("*") => Operator::Multiply,
                 Token::Symbol("/") => Operator::Divide,
                 Token::Symbol("%") => Operator::Remainder,
-                _ => return Ok(left),
+                _ => return Ok(row(first, rest)),
             };
             self.advance()?;
-            let right = self.power()?;
-            left = join(left, right, |left, right| ExprKind::Binary(operator, left, right));
+            rest.push((operator, self.power()?));
         }
     }
 
@@ -466,7 +483,7 @@ impl Parser<'_> {
         self.deeper()?;
         let right = self.power()?;
         self.depth -= 1;
-        Ok(join(left, right, |left, right| ExprKind::Binary(Operator::Power, left, right)))
+        Ok(join(left, right, ExprKind::Power))
     }
 
     fn signed(&mut self) -> Parsed<Expr> {
@@ -496,7 +513,9 @@ impl Parser<'_> {
             }
             Token::Symbol(symbol @ ("++" | "--")) => {
                 self.advance()?;
+                self.deeper()?;
                 let inside = self.primary()?;
+                self.depth -= 1;
                 let ExprKind::Read(place) = inside.kind else {
                     return Self::wrong(inside.span, "only a variable can be counted up or down");
                 };
@@ -599,6 +618,12 @@ impl Parser<'_> {
         }
         Ok(Argument::Value(self.expression()?))
     }
+}
+
+fn row(first: Expr, rest: Vec<(Operator, Expr)>) -> Expr {
+    let Some((_, last)) = rest.last() else { return first };
+    let span = first.span.start..last.span.end;
+    Expr { kind: ExprKind::Row(Box::new(first), rest), span }
 }
 
 fn join(left: Expr, right: Expr, make: impl Fn(Box<Expr>, Box<Expr>) -> ExprKind) -> Expr {

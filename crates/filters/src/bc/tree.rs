@@ -70,7 +70,9 @@ pub(super) enum ExprKind {
     },
     Negate(Box<Expr>),
     Not(Box<Expr>),
-    Binary(Operator, Box<Expr>, Box<Expr>),
+    Power(Box<Expr>, Box<Expr>),
+    /// Operations of the same rank, from left to right.
+    Row(Box<Expr>, Vec<(Operator, Expr)>),
     Compare(Comparison, Box<Expr>, Box<Expr>),
     And(Box<Expr>, Box<Expr>),
     Or(Box<Expr>, Box<Expr>),

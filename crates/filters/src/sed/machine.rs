@@ -33,6 +33,8 @@ enum Queued<'s> {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Range {
     Closed,
+    /// It began at a line by its number, and is over: that line does not come again.
+    Over,
     /// Open up to this line; without one up to what the end says.
     Open(Option<u64>),
     /// `0,/re/` before its first line.
@@ -59,6 +61,8 @@ enum Cycle {
 struct Space {
     text: Vec<u8>,
     lines: Vec<(LineId, LineId)>,
+    /// True where the line it came from had no newline: it is written without one.
+    open: bool,
 }
 
 pub(super) struct Machine<'s, 'm, 'w> {
@@ -70,8 +74,6 @@ pub(super) struct Machine<'s, 'm, 'w> {
     space: Space,
     hold: Space,
     spare: Vec<u8>,
-    /// False where the line read last had no newline.
-    terminated: bool,
     newline: u8,
     line: u64,
     /// Whether `t` jumps.
@@ -131,7 +133,6 @@ impl<'s, 'm, 'w> Machine<'s, 'm, 'w> {
             space: Space::default(),
             hold: Space::default(),
             spare: Vec::new(),
-            terminated: true,
             newline: if settings.zero { 0 } else { b'\n' },
             line: 0,
             changed: false,
@@ -234,7 +235,7 @@ impl<'s, 'm, 'w> Machine<'s, 'm, 'w> {
         if self.tracks {
             self.space.lines.push(lines);
         }
-        self.terminated = terminated;
+        self.space.open = !terminated;
     }
 
     /// Adds the next line to the pattern space. False where there is none in this text.
@@ -332,7 +333,7 @@ impl<'s, 'm, 'w> Machine<'s, 'm, 'w> {
                 Action::Change(text) => {
                     let open = match command.when {
                         When::Range(_, _, state) if !command.negated => {
-                            self.ranges[state] != Range::Closed
+                            !matches!(self.ranges[state], Range::Closed | Range::Over)
                         }
                         _ => false,
                     };
@@ -439,10 +440,16 @@ impl<'s, 'm, 'w> Machine<'s, 'm, 'w> {
 
     fn in_range(&mut self, first: &Address, end: &End, state: usize) -> Result<bool, StageError> {
         match self.ranges[state] {
+            Range::Over => Ok(false),
             Range::Closed => {
-                if !self.is_at(first)? {
-                    return Ok(false);
-                }
+                // A line that was passed over begins the range as soon as it is looked at.
+                let by_number = match first {
+                    Address::Line(line) if self.line < *line => return Ok(false),
+                    Address::Line(line) => Some(*line),
+                    _ if !self.is_at(first)? => return Ok(false),
+                    _ => None,
+                };
+                let closed = if by_number.is_some() { Range::Over } else { Range::Closed };
                 let last = match end {
                     End::Line(line) => Some(*line),
                     End::After(count) => Some(self.line + count),
@@ -455,14 +462,14 @@ impl<'s, 'm, 'w> Machine<'s, 'm, 'w> {
                     Some(last) => last <= self.line,
                     None => *end == End::Last && self.files.is_last(self.io)?,
                 };
-                if !one {
-                    self.ranges[state] = Range::Open(last);
-                }
-                Ok(true)
+                self.ranges[state] = if one { closed } else { Range::Open(last) };
+                Ok(last.is_none_or(|last| {
+                    by_number.is_none_or(|line| self.line <= last || self.line == line)
+                }))
             }
             Range::Open(Some(last)) => {
                 if self.line >= last {
-                    self.ranges[state] = Range::Closed;
+                    self.ranges[state] = closed_behind(first);
                 }
                 Ok(self.line <= last)
             }
@@ -471,7 +478,7 @@ impl<'s, 'm, 'w> Machine<'s, 'm, 'w> {
                     End::Pattern(pattern) => self.matches(*pattern)?,
                     _ => self.files.is_last(self.io)?,
                 };
-                self.ranges[state] = if ends { Range::Closed } else { Range::Open(None) };
+                self.ranges[state] = if ends { closed_behind(first) } else { Range::Open(None) };
                 Ok(true)
             }
         }
@@ -526,6 +533,14 @@ impl<'s, 'm, 'w> Machine<'s, 'm, 'w> {
             Some(place) => self.print_to(place),
             None => Ok(()),
         }
+    }
+}
+
+/// How a range stands that is over.
+fn closed_behind(first: &Address) -> Range {
+    match first {
+        Address::Line(_) => Range::Over,
+        _ => Range::Closed,
     }
 }
 

@@ -204,6 +204,9 @@ impl<'t> Parser<'t> {
                     _ => Action::WriteFirst(self.written(file)),
                 }
             }
+            b'q' | b'Q' if matches!(when, When::Range(..)) => {
+                return self.fault(start..self.at, "“q” and “Q” take one address at most");
+            }
             b'q' | b'Q' | b'l' | b'L' => {
                 self.skip_blanks();
                 let value = self.number();

@@ -5,4 +5,5 @@
 mod behaviour;
 mod host;
 mod laws;
+mod programs;
 mod support;

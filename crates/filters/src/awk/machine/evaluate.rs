@@ -15,8 +15,8 @@ use super::{
 };
 
 /// Stack that must be left for a call, and how much is added where it is not.
-const STACK_LEFT: usize = 256 << 10;
-const STACK_ADDED: usize = 4 << 20;
+pub(super) const STACK_LEFT: usize = 1 << 20;
+pub(super) const STACK_ADDED: usize = 8 << 20;
 
 impl<'m> Machine<'m, '_> {
     /// Evaluates for what it does; its value is of no use.
@@ -74,7 +74,10 @@ impl<'m> Machine<'m, '_> {
                 let number = Self::column_number(self.number(number)?, *at)?;
                 self.with_column(number, text::to_number)
             }
-            Node::Special(Special::Nr) => self.nr,
+            Node::Special(Special::Nr) => {
+                self.touch_in_record();
+                self.nr
+            }
             Node::Special(Special::Nf) => {
                 self.touch();
                 self.record.count() as f64
@@ -336,6 +339,10 @@ impl<'m> Machine<'m, '_> {
     /// Adds to the end of a text; a long one that nobody else holds is not copied for it.
     fn append(&mut self, place: &Place, parts: &[Node]) -> Eval<()> {
         let mut added = self.buffer();
+        if self.tracks {
+            // The lines of what was there come before those of what is added.
+            self.place_value(place)?;
+        }
         for part in parts {
             self.push(part, &mut added)?;
         }

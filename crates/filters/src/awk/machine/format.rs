@@ -110,11 +110,10 @@ impl Machine<'_, '_> {
             }
             b'c' => {
                 let mut text = self.buffer();
-                match value {
-                    // Only what is a number, not what looks like one, is a character's number.
-                    Value::Number(number) => push_character(*number, &mut text),
-                    other => {
-                        self.push_text(other, &mut text);
+                match value.as_number() {
+                    Some(number) => push_character(number, &mut text),
+                    None => {
+                        self.push_text(value, &mut text);
                         let length = text.first().map_or(0, |_| characters::first(&text).1);
                         text.truncate(length);
                     }

@@ -221,7 +221,7 @@ impl Machine<'_, '_> {
         };
         let most = if call.builtin == Builtin::Gsub { usize::MAX } else { 1 };
         let mut changed = self.buffer();
-        let count = if let Place::Field(Node::Number(_), _) = place {
+        let count = if is_record(place) {
             // Nothing is copied where nothing matches.
             self.with_pattern(matcher, |machine, pattern| {
                 let replaced = machine.with_column(0, |text| {
@@ -242,7 +242,7 @@ impl Machine<'_, '_> {
         };
         self.give_back(new);
         if count > 0 {
-            if let Place::Field(Node::Number(_), _) = place {
+            if is_record(place) {
                 self.set_record(changed);
             } else {
                 self.assign(place, Value::text(changed))?;
@@ -403,6 +403,11 @@ impl Machine<'_, '_> {
         }
         Ok(1.0)
     }
+}
+
+/// True for `$0`, where that is known beforehand.
+fn is_record(place: &Place) -> bool {
+    matches!(place, Place::Field(Node::Number(number), _) if *number == 0.0)
 }
 
 /// Rounded to the nearest whole number, halves to the even one.

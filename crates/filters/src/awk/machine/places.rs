@@ -73,7 +73,12 @@ impl Machine<'_, '_> {
 
     /// The value of an element, which is made when it is not there, as the language has it.
     pub(super) fn element(&mut self, array: ArrayPlace, key: &[Node]) -> Eval<Value> {
+        // What the subscript was made of is not what the element was made of.
+        let reads = self.tracks.then(|| self.reads.clone());
         let key = self.key(key)?;
+        if let Some(reads) = reads {
+            self.reads = reads;
+        }
         let shared = self.array(array);
         let mut array = shared.borrow_mut();
         let value = match array.get(&key[..]) {
@@ -99,8 +104,10 @@ impl Machine<'_, '_> {
                 self.touch();
                 Value::Number(self.record.count() as f64)
             }
-            Special::Nr => Value::Number(self.nr),
-            Special::Fnr => Value::Number(self.fnr),
+            Special::Nr | Special::Fnr => {
+                self.touch_in_record();
+                Value::Number(if special == Special::Nr { self.nr } else { self.fnr })
+            }
             other => self.specials[other as usize].clone(),
         }
     }
@@ -196,9 +203,6 @@ impl Machine<'_, '_> {
     fn made_of(&mut self) -> Option<Box<LineSet>> {
         if !self.tracks {
             return None;
-        }
-        if self.in_record {
-            self.touch();
         }
         (!self.reads.is_empty()).then(|| Box::new(self.reads.clone()))
     }

@@ -5,6 +5,13 @@ use super::{
     Token, builtin_name,
 };
 
+/// Stack that must be left for an expression, and how much is added where it is not.
+const STACK_LEFT: usize = 128 << 10;
+const STACK_ADDED: usize = 2 << 20;
+
+/// Operands in a row beyond this are refused: each makes the tree deeper by one.
+const ROW_MAX: usize = 500;
+
 fn join(kind: ExprKind, from: &std::ops::Range<usize>, to: usize) -> Expr {
     Expr { kind, span: from.start..to }
 }
@@ -23,9 +30,23 @@ impl Parser<'_> {
         self.ternary(false)
     }
 
+    /// Counts one more operand of a row.
+    fn in_row(&self, row: &mut usize) -> Parsed<()> {
+        *row += 1;
+        if *row > ROW_MAX {
+            let message = format!("more than {ROW_MAX} operands in a row");
+            return Err(Fault::new(self.span.clone(), message));
+        }
+        Ok(())
+    }
+
     /// `?:` and assignment, both from right to left. `greater` tells whether `>` compares.
     fn ternary(&mut self, greater: bool) -> Parsed<Expr> {
         self.deeper()?;
+        stacker::maybe_grow(STACK_LEFT, STACK_ADDED, || self.ternary_inside(greater))
+    }
+
+    fn ternary_inside(&mut self, greater: bool) -> Parsed<Expr> {
         let left = self.or(greater)?;
         let result = if self.take("?")? {
             self.skip_newlines()?;
@@ -109,7 +130,9 @@ impl Parser<'_> {
 
     fn or(&mut self, greater: bool) -> Parsed<Expr> {
         let mut left = self.and(greater)?;
+        let mut row = 0;
         while self.take("||")? {
+            self.in_row(&mut row)?;
             self.skip_newlines()?;
             let right = self.and(greater)?;
             let (span, end) = (left.span.clone(), right.span.end);
@@ -120,7 +143,9 @@ impl Parser<'_> {
 
     fn and(&mut self, greater: bool) -> Parsed<Expr> {
         let mut left = self.membership(greater)?;
+        let mut row = 0;
         while self.take("&&")? {
+            self.in_row(&mut row)?;
             self.skip_newlines()?;
             let right = self.membership(greater)?;
             let (span, end) = (left.span.clone(), right.span.end);
@@ -131,7 +156,9 @@ impl Parser<'_> {
 
     fn membership(&mut self, greater: bool) -> Parsed<Expr> {
         let mut left = self.matching(greater)?;
+        let mut row = 0;
         while self.is_word("in") {
+            self.in_row(&mut row)?;
             self.advance()?;
             let (span, end) = (left.span.clone(), self.span.end);
             let array = self.array_name()?;
@@ -150,7 +177,9 @@ impl Parser<'_> {
 
     fn matching(&mut self, greater: bool) -> Parsed<Expr> {
         let mut left = self.comparison(greater)?;
+        let mut row = 0;
         while self.is("~") || self.is("!~") {
+            self.in_row(&mut row)?;
             let negated = self.is("!~");
             self.advance()?;
             let pattern = self.comparison(greater)?;
@@ -196,7 +225,9 @@ impl Parser<'_> {
     /// Parts without an operator between them, and `command | getline`.
     pub(super) fn concatenation(&mut self) -> Parsed<Expr> {
         let mut left = self.additive()?;
+        let mut row = 0;
         loop {
+            self.in_row(&mut row)?;
             if self.is("|") {
                 let Some(place) = self.piped_getline()? else { return Ok(left) };
                 let (span, end) = (left.span.clone(), self.behind);
@@ -238,7 +269,9 @@ impl Parser<'_> {
 
     fn additive(&mut self) -> Parsed<Expr> {
         let mut left = self.multiplicative()?;
+        let mut row = 0;
         loop {
+            self.in_row(&mut row)?;
             let operator = match self.token {
                 Token::Symbol("+") => Arithmetic::Add,
                 Token::Symbol("-") => Arithmetic::Subtract,
@@ -252,7 +285,9 @@ impl Parser<'_> {
 
     fn multiplicative(&mut self) -> Parsed<Expr> {
         let mut left = self.unary()?;
+        let mut row = 0;
         loop {
+            self.in_row(&mut row)?;
             let operator = match self.token {
                 Token::Symbol("*") => Arithmetic::Multiply,
                 Token::Symbol("/") => Arithmetic::Divide,
@@ -352,7 +387,9 @@ impl Parser<'_> {
             }
             Token::Symbol(symbol @ ("++" | "--")) => {
                 self.advance()?;
+                self.deeper()?;
                 let place = Box::new(self.postfix_free_place()?);
+                self.depth -= 1;
                 let by = if symbol == "++" { 1.0 } else { -1.0 };
                 let end = place.span.end;
                 Ok(join(ExprKind::Increment { place, by, before: true }, &start, end))

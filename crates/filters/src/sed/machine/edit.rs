@@ -15,12 +15,14 @@ impl Space {
     pub(super) fn copy_from(&mut self, other: &Self) {
         self.text.clone_from(&other.text);
         self.lines.clone_from(&other.lines);
+        self.open = other.open;
     }
 
     pub(super) fn append_from(&mut self, other: &Self, newline: u8) {
         self.text.push(newline);
         self.text.extend_from_slice(&other.text);
         self.lines.extend_from_slice(&other.lines);
+        self.open = other.open;
     }
 }
 
@@ -93,7 +95,7 @@ impl<'s, 'w> Machine<'s, '_, 'w> {
 
     fn print_at(&mut self, place: Option<usize>) -> Result<(), StageError> {
         let space = std::mem::take(&mut self.space);
-        let end = self.terminated.then_some(self.newline);
+        let end = (!space.open).then_some(self.newline);
         let newline = self.newline;
         let line_each = space.lines.len() > 1
             && memchr_iter(newline, &space.text).count() + 1 == space.lines.len();
@@ -119,7 +121,7 @@ impl<'s, 'w> Machine<'s, '_, 'w> {
             && memchr_iter(self.newline, &space.text).count() + 1 == space.lines.len();
         let lines = if each { &space.lines[..1] } else { &space.lines[..] };
         let text = &space.text[..end.unwrap_or(space.text.len())];
-        let newline = Some(self.newline);
+        let newline = (end.is_some() || !space.open).then_some(self.newline);
         let written = with_origin(lines, |origin| self.put(place, text, newline, origin));
         self.space = space;
         written

@@ -1,0 +1,3 @@
+#!/bin/sh
+# The winch's log tidied by a sed script with comments
+sed -f winch-tidy.sed winch.log
