@@ -41,7 +41,27 @@ const PIPELINES: &[(&str, f64)] = &[
     ("comm -12 ONE OTHER | tail -n 1", 0.8),
     ("fold -w 30 FILE | tail -n 1", 0.8),
     ("od FILE | tail -n 1", 0.8),
+    ("awk '{print $3}' FILE | tail -n 1", 0.6),
+    ("awk '$6 == \"refused\"' FILE | tail -n 1", 0.6),
+    ("awk '/refused/{print $3}' FILE | tail -n 1", 0.6),
+    ("awk '{c[$3]++} END{for(k in c) print c[k],k}' FILE | sort", 0.6),
+    ("awk '{s+=$7} END{print s/NR}' FILE", 0.6),
+    ("awk -F'[ =]' '{print $5}' FILE | tail -n 1", 0.6),
+    ("awk '{gsub(/[0-9]+/, \"#\"); print}' FILE | tail -n 1", 0.6),
+    ("awk '{gsub(/gate/, \"door\"); print}' FILE | tail -n 1", 0.6),
+    (LOOPS, 0.9),
+    ("sed s/refused/denied/ FILE | tail -n 1", 0.5),
+    ("sed 's/[a-z]-[0-9][0-9]/N/g' FILE | tail -n 1", 0.5),
+    ("sed /refused/d FILE | tail -n 1", 0.5),
+    ("sed -n /refused/p FILE | tail -n 1", 0.5),
+    ("sed y/abc/xyz/ FILE | tail -n 1", 0.5),
+    ("sed '2,$!d' FILE | tail -n 1", 0.5),
+    ("echo 'scale=1000; sqrt(2)' | bc", 1.0),
+    ("echo '2^20000' | bc", 1.0),
 ];
+
+/// Nested loops without input.
+const LOOPS: &str = "awk 'BEGIN{for(i=0;i<3000;i++) for(j=0;j<3000;j++) {s+=i*j%7; if (j>i) t++}; print s,t}' < /dev/null";
 
 /// What is run for its memory alone, on files of 2 GiB, and the most MiB it may take.
 const MEMORY: &[(&str, u64)] = &[("sort -S 256M BIG | tail -n 1", 512)];

@@ -263,3 +263,52 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn verbs_of_programs_come_from_what_happened() {
+    use filters::Verb;
+    let directory = tempfile::tempdir().unwrap();
+    let log = file(directory.path(), "log", "a 1\nb 2\na 3\nc 4\n");
+    let mut bench = Bench::new();
+    for (stage, verb) in [
+        ("awk '/a/'", Verb::Keeps),
+        ("awk '{if ($2 > 1) print}'", Verb::Keeps),
+        ("awk '{print $1}'", Verb::Edits),
+        ("awk '{n[$1]++} END {for (k in n) print k, n[k]}'", Verb::Merges),
+        ("awk '{for (i = 1; i <= NF; i++) print $i}'", Verb::Splits),
+        ("awk '{l[NR] = $0} END {for (i = NR; i > 0; i--) print l[i]}'", Verb::Orders),
+        ("awk 'BEGIN {print 1}'", Verb::Makes),
+        ("sed -n 2p", Verb::Keeps),
+        ("sed s/a/b/", Verb::Edits),
+        ("sed 'N;s/\\n/ /'", Verb::Merges),
+        ("sed p", Verb::Splits),
+        ("sed s/x/y/", Verb::Keeps),
+    ] {
+        let line = if verb == Verb::Makes { stage.to_owned() } else { format!("{stage} {log}") };
+        let preview = bench.run(&line);
+        let result = &preview.stages[0];
+        assert_eq!(result.verb, Some(verb), "{stage}: {}", text_of(&preview, 0));
+    }
+}
+
+#[test]
+fn what_a_program_would_do_to_the_machine_is_held_back() {
+    let directory = tempfile::tempdir().unwrap();
+    let log = file(directory.path(), "log", "b\na\n");
+    let (out, mark) = (directory.path().join("out"), directory.path().join("mark"));
+    let mut bench = Bench::new();
+    let program =
+        format!("{{print > \"{}\"; system(\"touch {}\")}}", out.display(), mark.display());
+    let preview = bench.run(&format!("awk '{program}' {log}"));
+    let stage = &preview.stages[0];
+    assert!(!out.exists() && !mark.exists());
+    assert_eq!(stage.pending.len(), 1);
+    assert_eq!(stage.pending[0].kept.contents(), b"b\na\n");
+    assert!(stage.messages.contains("2 commands held back"), "{}", stage.messages);
+    // Filters change nothing: they are run.
+    let preview = bench.run(&format!("awk '{{print | \"sort\"}}' {log}"));
+    assert_eq!(text_of(&preview, 0), "a\nb\n");
+    let preview = bench.run(&format!("sed -i s/a/x/ {log}"));
+    assert_eq!(preview.stages[0].pending[0].kept.contents(), b"b\nx\n");
+    assert_eq!(std::fs::read(directory.path().join("log")).unwrap(), b"b\na\n");
+}

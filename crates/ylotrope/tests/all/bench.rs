@@ -348,3 +348,40 @@ fn a_meter_draws_its_progress_on_a_terminal() {
     let screen = terminal.wait_for("the end", |screen| screen.contains("\nover"));
     assert!(screen.contains("381.5 MiB  ") && screen.contains("400000000"), "{screen}");
 }
+
+#[test]
+fn a_program_is_edited_and_its_errors_are_underlined() {
+    let terminal = Terminal::open(160, 50);
+    start_demo(&terminal);
+    replace_text(
+        &terminal,
+        "awk '/refused/ {n[$3]++} END {for (g in n) print n[g], g}' gate.log | sort -rn",
+    );
+    terminal.wait("merges 5 000 → 14");
+    terminal.escape("↑↓ select");
+    terminal.press(&["Left"]);
+    terminal.wait("program");
+    terminal.press(&["p"]);
+    terminal.wait("awk program of stage 1");
+    // A slip is shown at its place, in the text and in the editor; the last result stays.
+    terminal.type_text("NR >> ");
+    let screen = terminal.wait("column 4");
+    assert!(screen.contains("stale"), "{screen}");
+    assert!(
+        screen.lines().any(|line| line.contains('^') && line.contains("awk: line 1")),
+        "{screen}"
+    );
+    // It is put right, in two lines; everything is evaluated at once.
+    terminal.press(&["BSpace", "BSpace"]);
+    terminal.type_text(" 10 && ");
+    terminal.press(&["Enter"]);
+    let screen = terminal.wait("evaluated in");
+    assert!(screen.contains("merges 5 000 → 14"), "{screen}");
+    terminal.escape("↑↓ select");
+    terminal.wait("awk 'NR > 10 &&");
+    terminal.press(&["u"]);
+    terminal.wait("awk '/refused/ {n[$3]++}");
+    // A stage without a program says so.
+    terminal.press(&["Right", "p"]);
+    terminal.wait("awk program of stage 1");
+}

@@ -194,3 +194,63 @@ proptest! {
         agrees(&stages.join(" | "), &[], &stdin);
     }
 }
+
+#[test]
+fn commands_within_awk_do_what_they_do_under_sh() {
+    for line in [
+        r#"awk 'BEGIN { print "b\na" | "sort"; close("sort"); print "done" }'"#,
+        r#"awk '{ print $1 | "sort | uniq -c" }' a.log"#,
+        r#"awk 'BEGIN { while (("echo a; echo b" | getline x) > 0) print "got", x }'"#,
+        r#"awk 'BEGIN { "cat b.log" | getline; print $0; print close("cat b.log") }'"#,
+        r#"awk 'BEGIN { print system("exit 3") > 0; r = system("echo out"); print r }'"#,
+        r#"awk 'BEGIN { print "one"; system("echo two"); print "three" }'"#,
+        r#"awk 'BEGIN { "yes" | getline x; print x }'"#,
+        r#"awk 'BEGIN { print "x" | "cat 1>&2; exit 4"; print close("cat 1>&2; exit 4") > 0 }'"#,
+        r#"awk 'BEGIN { print ENVIRON["WHO"] }'"#,
+        r#"X=5 awk 'BEGIN { print ENVIRON["X"] }'"#,
+        r#"awk '{ print > ($1 ".out") }' a.log"#,
+        r#"awk '{ print >> "b.log" }' a.log"#,
+        r#"awk '{ print $2 > "/dev/stderr" }' a.log 2>&1 | sort"#,
+        r#"awk 'NR == 1 { exit 7 }' a.log"#,
+        "sed -i s/refused/x/ a.log b.log",
+        "sed -n 's/refused/x/w out' a.log",
+        "sed -e 's/b/[&]/' -e '$a end' < a.log",
+        "echo '2^70' | bc",
+        "printf '1\\n2\\n3\\n' | paste -sd+ | bc",
+    ] {
+        agrees(line, &[], "");
+    }
+}
+
+/// A script that loops without end is stopped as any program is.
+#[test]
+fn endless_programs_are_interrupted() {
+    use std::io::Read;
+    for line in [
+        &["sed", "-u", "p;:a;ba"][..],
+        &["awk", "{ print; fflush(); while (1) n++ }"],
+        &["awk", "function f() { f2() } function f2() { while (1) ; } { print; fflush(); f() }"],
+        &["bc"],
+    ] {
+        let mut child = ours()
+            .arg("use")
+            .args(line)
+            .stdin(Stdio::piped())
+            .stdout(Stdio::piped())
+            .spawn()
+            .unwrap();
+        let mut input = child.stdin.take().unwrap();
+        input.write_all(b"1\nwhile (1) x = x + 1\n").unwrap();
+        if line[0] == "bc" {
+            drop(input);
+        } else {
+            // Its first line says that it runs.
+            let mut byte = [0];
+            child.stdout.as_mut().unwrap().read_exact(&mut byte).unwrap();
+        }
+        let process = child.id().to_string();
+        assert!(Command::new("kill").args(["-INT", &process]).status().unwrap().success());
+        let status = child.wait().unwrap();
+        assert_eq!(std::os::unix::process::ExitStatusExt::signal(&status), Some(2), "{line:?}");
+    }
+}

@@ -11,7 +11,7 @@ fn origins(line: &str, stdin: &str) -> String {
     assert_eq!(of.len(), out.lines().count(), "{line}: {out:?}");
     let shown = out.lines().zip(of).map(|(text, lines)| {
         let lines: Vec<String> = lines.iter().map(|line| (line + 1).to_string()).collect();
-        format!("{text} < {}", lines.join(" "))
+        format!("{text} < {}", lines.join(" ")).trim_end().to_owned()
     });
     shown.collect::<Vec<_>>().join("\n")
 }
