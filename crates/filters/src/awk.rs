@@ -4,6 +4,8 @@
 //! its compiled form ([`machine`]). Records and fields are cut out of the blocks they came in,
 //! fields only as far as they are looked at.
 
+#![allow(clippy::float_cmp)] // the language compares its numbers just so
+
 use std::ops::Range;
 
 use stream::{ExitStatus, StageError, StageIo};

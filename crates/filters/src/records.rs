@@ -10,6 +10,7 @@ use stream::{Block, Input, LineId, ReadError};
 const WINDOW: usize = 64 * 1024;
 
 /// What ends a record.
+#[allow(clippy::large_enum_variant)] // there are few, and they stay where they are
 #[derive(Debug)]
 pub(crate) enum Separator {
     Byte(u8),

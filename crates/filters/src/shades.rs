@@ -62,7 +62,6 @@ impl Definition {
 
 #[cfg(test)]
 mod tests {
-    use super::*;
 
     fn shown(line: &[&str]) -> String {
         let arguments: Vec<Vec<u8>> =

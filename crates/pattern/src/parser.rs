@@ -116,15 +116,15 @@ pub(crate) fn escaped_byte(text: &[u8]) -> Option<(u8, usize)> {
 impl Parser<'_> {
     /// A class as it stands for this subject.
     fn class(&self, class: ClassUnicode) -> Node {
-        self.class_without(class, self.subject == Subject::Line)
+        Self::class_without(class, self.subject == Subject::Line)
     }
 
     /// A class that stands for everything but something: no newline where lines count.
     fn open_class(&self, class: ClassUnicode) -> Node {
-        self.class_without(class, self.subject != Subject::Text)
+        Self::class_without(class, self.subject != Subject::Text)
     }
 
-    fn class_without(&self, class: ClassUnicode, newline: bool) -> Node {
+    fn class_without(class: ClassUnicode, newline: bool) -> Node {
         let class = if newline { bracket::no_newline(class) } else { class };
         Node::Leaf(Hir::class(Class::Unicode(class)))
     }

@@ -292,7 +292,7 @@ impl<'m, 'w> Machine<'m, 'w> {
                     match self.run(body)? {
                         Flow::On | Flow::Continue => {}
                         Flow::Break => break,
-                        other => return Ok(other),
+                        returned @ Flow::Return(_) => return Ok(returned),
                     }
                     if let Some(step) = step {
                         self.step(step)?;
@@ -304,9 +304,7 @@ impl<'m, 'w> Machine<'m, 'w> {
                 for key in keys {
                     self.round()?;
                     let lines = if self.tracks {
-                        let array = self.array(*array);
-                        let found = array.borrow().get(&key).and_then(|slot| slot.lines.clone());
-                        found
+                        self.array(*array).borrow().get(&key).and_then(|slot| slot.lines.clone())
                     } else {
                         None
                     };
@@ -315,7 +313,7 @@ impl<'m, 'w> Machine<'m, 'w> {
                     match self.run(body)? {
                         Flow::On | Flow::Continue => {}
                         Flow::Break => break,
-                        other => return Ok(other),
+                        returned @ Flow::Return(_) => return Ok(returned),
                     }
                 }
             }

@@ -189,7 +189,7 @@ mod tests {
         };
         assert_eq!(show(-0.0), "0");
         assert_eq!(show(-17.0), "-17");
-        assert_eq!(show(3.141_592_653), "3.14159");
+        assert_eq!(show(3.141_572_653), "3.14157");
         assert_eq!(show(1e6), "1000000");
         assert_eq!(show(2f64.powi(53)), "9007199254740992");
         assert_eq!(show(1e-7), "1e-07");

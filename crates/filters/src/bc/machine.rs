@@ -46,6 +46,7 @@ fn fault<T>(span: &Range<usize>, message: impl Into<String>) -> Run<T> {
     Err(fault_in(span, message.into()))
 }
 
+#[allow(clippy::unnecessary_box_returns)] // as results hold it
 fn fault_in(span: &Range<usize>, message: String) -> Box<Stop> {
     Box::new(Stop::Fault { span: span.clone(), message })
 }
@@ -190,7 +191,7 @@ impl Machine {
                     match self.statement(body, context)? {
                         Flow::On | Flow::Continue => {}
                         Flow::Break => break,
-                        other => return Ok(other),
+                        returned @ Flow::Return(_) => return Ok(returned),
                     }
                 }
             }
@@ -208,7 +209,7 @@ impl Machine {
                     match self.statement(body, context)? {
                         Flow::On | Flow::Continue => {}
                         Flow::Break => break,
-                        other => return Ok(other),
+                        returned @ Flow::Return(_) => return Ok(returned),
                     }
                     if let Some(step) = step {
                         self.value(step, context)?;
@@ -341,7 +342,7 @@ impl Machine {
                         };
                         let plain =
                             digits.iter().all(|b| matches!(b, b'0'..=b'9' | b'A'..=b'F' | b'.'));
-                        if !plain || digits.iter().filter(|byte| **byte == b'.').count() > 1 {
+                        if !plain || memchr::memchr_iter(b'.', digits).count() > 1 {
                             return fault(span, "what was read is no number");
                         }
                         let number = Number::parse(digits, self.input_base);

@@ -607,10 +607,8 @@ impl Parser<'_> {
             let number = self.names.number(word);
             let start = self.span.start;
             self.advance()?;
-            if self.take("[")? {
-                if self.take("]")? {
-                    return Ok(Argument::Array(number));
-                }
+            if self.take("[")? && self.take("]")? {
+                return Ok(Argument::Array(number));
             }
             // It was only the beginning of an expression.
             self.lexer.seek(start);

@@ -89,7 +89,7 @@ impl<'t> Parser<'t> {
         }
     }
 
-    fn fault<T>(&self, span: Range<usize>, message: impl Into<String>) -> Parsed<T> {
+    fn fault<T>(span: Range<usize>, message: impl Into<String>) -> Parsed<T> {
         Err(Fault { span, message: message.into() })
     }
 
@@ -127,14 +127,14 @@ impl<'t> Parser<'t> {
         let mut negated = false;
         while self.peek() == Some(b'!') {
             if negated {
-                return self.fault(self.at..self.at + 1, "there is a ! already");
+                return Self::fault(self.at..self.at + 1, "there is a ! already");
             }
             negated = true;
             self.at += 1;
             self.skip_blanks();
         }
         let Some(name) = self.peek() else {
-            return self.fault(start..self.at, "a command should follow this address");
+            return Self::fault(start..self.at, "a command should follow this address");
         };
         let place = self.at;
         self.at += 1;
@@ -143,7 +143,7 @@ impl<'t> Parser<'t> {
         let action = match name {
             b'#' | b':' | b'}' if !alone => {
                 let message = format!("“{}” takes no address", char::from(name));
-                return self.fault(start..self.at, message);
+                return Self::fault(start..self.at, message);
             }
             b'#' => {
                 let rest = &self.text[self.at..];
@@ -154,10 +154,10 @@ impl<'t> Parser<'t> {
             b':' => {
                 let label = self.label();
                 if label.is_empty() {
-                    return self.fault(place..self.at, "“:” needs the name of a label");
+                    return Self::fault(place..self.at, "“:” needs the name of a label");
                 }
                 if self.labels.insert(self.text[label.clone()].to_vec(), number).is_some() {
-                    return self.fault(label, "this label is there already");
+                    return Self::fault(label, "this label is there already");
                 }
                 return Ok(true);
             }
@@ -168,7 +168,7 @@ impl<'t> Parser<'t> {
             }
             b'}' => {
                 let Some((block, _)) = self.open.pop() else {
-                    return self.fault(place..place + 1, "this } has no {");
+                    return Self::fault(place..place + 1, "this } has no {");
                 };
                 self.script.commands[block].action = Action::Block(number);
                 self.end_of_command()?;
@@ -193,7 +193,7 @@ impl<'t> Parser<'t> {
             }
             b'e' => {
                 let message = "“e” runs commands of the machine, which is not supported";
-                return self.fault(place..place + 1, message);
+                return Self::fault(place..place + 1, message);
             }
             b'r' | b'R' | b'w' | b'W' => {
                 let file = self.file_name(place)?;
@@ -205,7 +205,7 @@ impl<'t> Parser<'t> {
                 }
             }
             b'q' | b'Q' if matches!(when, When::Range(..)) => {
-                return self.fault(start..self.at, "“q” and “Q” take one address at most");
+                return Self::fault(start..self.at, "“q” and “Q” take one address at most");
             }
             b'q' | b'Q' | b'l' | b'L' => {
                 self.skip_blanks();
@@ -214,7 +214,7 @@ impl<'t> Parser<'t> {
                     b'q' => Action::Quit(value.unwrap_or(0) as u8),
                     b'Q' => Action::QuitSilently(value.unwrap_or(0) as u8),
                     b'l' => Action::List(value.map(|value| value as usize)),
-                    _ => return self.fault(place..place + 1, "“L” is not supported"),
+                    _ => return Self::fault(place..place + 1, "“L” is not supported"),
                 }
             }
             b's' => self.substitution(place)?,
@@ -243,7 +243,7 @@ impl<'t> Parser<'t> {
                 let shown = character
                     .map_or_else(|| "this byte".to_owned(), |c| format!("“{}”", c.escape_debug()));
                 let message = format!("there is no command {shown}");
-                return self.fault(place..place + length, message);
+                return Self::fault(place..place + length, message);
             }
         };
         let takes_rest = matches!(
@@ -280,7 +280,7 @@ impl<'t> Parser<'t> {
             Some(_) => {
                 let rest = &self.text[self.at..];
                 let end = rest.iter().position(|byte| b"\n;}".contains(byte)).unwrap_or(rest.len());
-                self.fault(self.at..self.at + end.max(1), "this is too much behind the command")
+                Self::fault(self.at..self.at + end.max(1), "this is too much behind the command")
             }
         }
     }
@@ -294,7 +294,7 @@ impl<'t> Parser<'t> {
             self.at = behind;
             if first == Address::Start {
                 let message = "line 0 is only the beginning of a range that ends at a pattern";
-                return self.fault(start..self.at, message);
+                return Self::fault(start..self.at, message);
             }
             return Ok(When::At(first));
         }
@@ -305,7 +305,7 @@ impl<'t> Parser<'t> {
             Some(sign @ (b'+' | b'~')) => {
                 self.at += 1;
                 let Some(number) = self.number() else {
-                    return self.fault(place..self.at, "a number should follow here");
+                    return Self::fault(place..self.at, "a number should follow here");
                 };
                 if sign == b'+' { End::After(number) } else { End::Multiple(number) }
             }
@@ -316,13 +316,13 @@ impl<'t> Parser<'t> {
                 Some(Address::Pattern(pattern)) => End::Pattern(pattern),
                 None => {
                     let message = "the end of the range should follow this comma";
-                    return self.fault(start..place, message);
+                    return Self::fault(start..place, message);
                 }
             },
         };
         if first == Address::Start && !matches!(end, End::Pattern(_)) {
             let message = "line 0 is only the beginning of a range that ends at a pattern";
-            return self.fault(start..self.at, message);
+            return Self::fault(start..self.at, message);
         }
         self.script.looks_ahead |= end == End::Last;
         self.script.ranges += 1;
@@ -375,7 +375,7 @@ impl<'t> Parser<'t> {
     /// second.
     fn delimited(&mut self, start: usize, what: &str, brackets: bool) -> Parsed<Range<usize>> {
         let Some(delimiter) = self.peek().filter(|byte| !matches!(byte, b'\n' | b'\\')) else {
-            return self.fault(start..self.at.max(start + 1), "a delimiter should follow here");
+            return Self::fault(start..self.at.max(start + 1), "a delimiter should follow here");
         };
         let begin = self.at + crate::characters::first(&self.text[self.at..]).1;
         let width = begin - self.at;
@@ -384,9 +384,9 @@ impl<'t> Parser<'t> {
         loop {
             let rest = &self.text[self.at..];
             match rest.first() {
-                None => return self.fault(start..self.at, format!("this {what} has no end")),
+                None => return Self::fault(start..self.at, format!("this {what} has no end")),
                 Some(b'\n') if brackets && what == "address" => {
-                    return self.fault(start..self.at, format!("this {what} has no end"));
+                    return Self::fault(start..self.at, format!("this {what} has no end"));
                 }
                 Some(b'\\') if rest.len() > 1 => self.at += 2,
                 Some(b'[') if brackets && delimiter != b'[' => self.skip_bracket(),
@@ -429,7 +429,7 @@ impl<'t> Parser<'t> {
     fn pattern(&mut self, place: Range<usize>, fold: bool, lines: bool) -> Parsed<PatternUse> {
         if place.is_empty() {
             if fold || lines {
-                return self.fault(place, "an empty pattern, the one used last, takes no flags");
+                return Self::fault(place, "an empty pattern, the one used last, takes no flags");
             }
             self.script.uses_last_pattern = true;
             return Ok(PatternUse::Last);
@@ -477,7 +477,7 @@ impl<'t> Parser<'t> {
         let name = rest[..length].to_vec();
         self.at += length;
         if name.is_empty() {
-            return self.fault(place..self.at, "the name of a file should follow here");
+            return Self::fault(place..self.at, "the name of a file should follow here");
         }
         Ok(name)
     }
@@ -494,7 +494,7 @@ impl<'t> Parser<'t> {
     fn text_argument(&mut self, place: usize) -> Parsed<Vec<u8>> {
         self.skip_blanks();
         if self.peek().is_none() || self.peek() == Some(b'\n') {
-            return self.fault(place..place + 1, "a text should follow here");
+            return Self::fault(place..place + 1, "a text should follow here");
         }
         let mut literal_first = false;
         if self.peek() == Some(b'\\') {
@@ -559,13 +559,13 @@ impl<'t> Parser<'t> {
                 Some(b'g') if !substitution.all => substitution.all = true,
                 Some(b'p') if !substitution.print => substitution.print = true,
                 Some(b'g' | b'p') => {
-                    return self.fault(flag..flag + 1, "this flag is there already");
+                    return Self::fault(flag..flag + 1, "this flag is there already");
                 }
                 Some(b'i' | b'I') => fold = true,
                 Some(b'm' | b'M') => lines = true,
                 Some(b'e') => {
                     let message = "the flag “e” runs commands of the machine, not supported";
-                    return self.fault(flag..flag + 1, message);
+                    return Self::fault(flag..flag + 1, message);
                 }
                 Some(b'0'..=b'9') => {
                     let number = self.number().unwrap_or(0);
@@ -575,7 +575,7 @@ impl<'t> Parser<'t> {
                         } else {
                             "matches count from 1"
                         };
-                        return self.fault(flag..self.at, message);
+                        return Self::fault(flag..self.at, message);
                     }
                     numbered = true;
                     substitution.from = number.min(usize::MAX as u64) as usize;
@@ -597,7 +597,7 @@ impl<'t> Parser<'t> {
             && most > self.script.patterns[number].groups()
         {
             let message = format!("the pattern has no group {most}");
-            return self.fault(new, message);
+            return Self::fault(new, message);
         }
         Ok(Action::Substitute(Box::new(substitution)))
     }
@@ -620,7 +620,7 @@ impl<'t> Parser<'t> {
                 from_list.len(),
                 to_list.len()
             );
-            return self.fault(from.start..to.end, message);
+            return Self::fault(from.start..to.end, message);
         }
         let mut bytes: [u8; 256] = std::array::from_fn(|byte| byte as u8);
         let mut wide = false;

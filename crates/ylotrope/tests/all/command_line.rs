@@ -211,7 +211,7 @@ fn commands_within_awk_do_what_they_do_under_sh() {
         r#"awk '{ print > ($1 ".out") }' a.log"#,
         r#"awk '{ print >> "b.log" }' a.log"#,
         r#"awk '{ print $2 > "/dev/stderr" }' a.log 2>&1 | sort"#,
-        r#"awk 'NR == 1 { exit 7 }' a.log"#,
+        r"awk 'NR == 1 { exit 7 }' a.log",
         "sed -i s/refused/x/ a.log b.log",
         "sed -n 's/refused/x/w out' a.log",
         "sed -e 's/b/[&]/' -e '$a end' < a.log",

@@ -64,6 +64,7 @@ impl Parser<'_> {
         Ok(result)
     }
 
+    #[allow(clippy::option_option)] // an assignment or none, with an operation or none
     fn assigns(&self) -> Option<Option<Arithmetic>> {
         let Token::Symbol(symbol) = self.token else { return None };
         Some(match symbol {
@@ -106,20 +107,18 @@ impl Parser<'_> {
             ));
         }
         let mut left = left;
-        let right = match &mut left.kind {
-            ExprKind::Not(right)
-            | ExprKind::Negate(right)
-            | ExprKind::Plus(right)
-            | ExprKind::And(_, right)
-            | ExprKind::Or(_, right)
-            | ExprKind::Compare(_, _, right)
-            | ExprKind::Match { pattern: right, .. }
-            | ExprKind::Concat(_, right)
-            | ExprKind::Arithmetic(_, _, right) => right,
-            _ => {
-                let message = "only a variable, a field or an array element can be assigned to";
-                return Err(Fault::new(symbol.clone(), message));
-            }
+        let (ExprKind::Not(right)
+        | ExprKind::Negate(right)
+        | ExprKind::Plus(right)
+        | ExprKind::And(_, right)
+        | ExprKind::Or(_, right)
+        | ExprKind::Compare(_, _, right)
+        | ExprKind::Match { pattern: right, .. }
+        | ExprKind::Concat(_, right)
+        | ExprKind::Arithmetic(_, _, right)) = &mut left.kind
+        else {
+            let message = "only a variable, a field or an array element can be assigned to";
+            return Err(Fault::new(symbol.clone(), message));
         };
         let hole = Expr { kind: ExprKind::Number(0.0), span: right.span.clone() };
         let inner = std::mem::replace(&mut **right, hole);

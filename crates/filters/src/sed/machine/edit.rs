@@ -56,7 +56,7 @@ fn with_origin<T>(lines: &[(LineId, LineId)], each: impl FnOnce(Origin<'_>) -> T
     }
 }
 
-impl<'s, 'w> Machine<'s, '_, 'w> {
+impl<'s> Machine<'s, '_, '_> {
     /// True where each line of the space is one line of the input.
     pub(super) fn has_line_each(&self) -> bool {
         self.tracks
