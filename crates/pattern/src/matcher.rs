@@ -505,7 +505,7 @@ mod tests {
             text in "(a|b|.|[ab]|é|a\\*|b\\+|\\(a\\|ab\\)|b\\?){1,4}",
             line in "[abé]{0,8}",
         ) {
-            let text = text.replace("\\", "");
+            let text = text.replace('\\', "");
             let options = Options::default();
             if let Ok(pattern) = Pattern::new(&[text.as_bytes()], Syntax::Extended, options) {
                 let found = pattern.find(line.as_bytes(), 0).unwrap();

@@ -131,6 +131,27 @@ impl Fixed<'_> {
         }
     }
 
+    /// y + y^3/3 + y^5/5 + …, or with changing signs.
+    fn odd_series(&self, y: BigInt, alternating: bool) -> Result<BigInt> {
+        let square = self.product(&y, &y);
+        let square = if alternating { -square } else { square };
+        let mut power = y.clone();
+        let mut sum = y;
+        let mut odd = 1u64;
+        loop {
+            power = self.product(&power, &square);
+            odd += 2;
+            let term = &power / odd;
+            if term.sign() == Sign::NoSign {
+                return Ok(sum);
+            }
+            sum += term;
+            if odd % 128 == 1 {
+                self.check()?;
+            }
+        }
+    }
+
     fn exponential(&self, x: &BigInt) -> Result<BigInt> {
         // e^x is e^(x/2^k) squared k times; each squaring doubles the error.
         let halvings = 8 + (x.bits().saturating_sub(self.one.bits())) as u32;
@@ -165,22 +186,7 @@ impl Fixed<'_> {
         }
         // ln v = 2 artanh((v - 1) / (v + 1))
         let y = inner.quotient(&(&value - &inner.one), &(&value + &inner.one));
-        let square = inner.product(&y, &y);
-        let mut power = y.clone();
-        let mut sum = y;
-        let mut odd = 1u64;
-        loop {
-            power = inner.product(&power, &square);
-            odd += 2;
-            let term = &power / odd;
-            if term.sign() == Sign::NoSign {
-                break;
-            }
-            sum += term;
-            if odd % 128 == 1 {
-                self.check()?;
-            }
-        }
+        let sum = inner.odd_series(y, false)?;
         Ok((sum << (roots + 1)) / ten_to(x.scale()))
     }
 
@@ -195,22 +201,7 @@ impl Fixed<'_> {
             doublings += 1;
             self.check()?;
         }
-        let square = self.product(&value, &value);
-        let mut power = value.clone();
-        let mut sum = value;
-        let mut odd = 1u64;
-        loop {
-            power = -self.product(&power, &square);
-            odd += 2;
-            let term = &power / odd;
-            if term.sign() == Sign::NoSign {
-                break;
-            }
-            sum += term;
-            if odd % 128 == 1 {
-                self.check()?;
-            }
-        }
+        let sum = self.odd_series(value, true)?;
         Ok(sum << doublings)
     }
 
