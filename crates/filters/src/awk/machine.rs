@@ -61,11 +61,13 @@ pub(super) fn fault<T>(at: usize, message: impl Into<String>) -> Eval<T> {
 }
 
 /// How a statement ended.
+#[derive(Clone, Copy)]
 pub(super) enum Flow {
     On,
     Break,
     Continue,
-    Return(Value),
+    /// The value is in `Machine::returned`.
+    Return,
 }
 
 /// A parameter or local variable of a function that runs.
@@ -85,6 +87,8 @@ pub(super) struct Machine<'m, 'w> {
     locals: Vec<Local>,
     base: usize,
     calls: usize,
+    /// What the function that ends now gives.
+    returned: Value,
     rounds: u32,
     specials: [Value; 14],
     pub(super) nr: f64,
@@ -98,8 +102,8 @@ pub(super) struct Machine<'m, 'w> {
     ofmt: NumberFormat,
     texts: Vec<Text>,
     made: Vec<(Vec<u8>, Rc<Pattern>)>,
-    /// The replacement used last by `sub` or `gsub`.
-    replacement: Option<(Vec<u8>, Rc<Replacement>)>,
+    /// Replacements that are texts of the program, by the places of those.
+    replacements: Vec<Option<Rc<Replacement>>>,
     ranges: Vec<bool>,
     spare: Vec<Vec<u8>>,
     random: fastrand::Rng,
@@ -166,6 +170,7 @@ impl<'m, 'w> Machine<'m, 'w> {
             locals: Vec::new(),
             base: 0,
             calls: 0,
+            returned: Value::Unset,
             rounds: 0,
             specials,
             nr: 0.0,
@@ -179,7 +184,7 @@ impl<'m, 'w> Machine<'m, 'w> {
             ofmt: NumberFormat::new(b"%.6g"),
             texts: code.texts.iter().map(|text| Rc::new(text.clone())).collect(),
             made: Vec::new(),
-            replacement: None,
+            replacements: vec![None; code.texts.len()],
             ranges: vec![false; code.ranges],
             spare: Vec::new(),
             random: fastrand::Rng::with_seed(0),
@@ -292,7 +297,7 @@ impl<'m, 'w> Machine<'m, 'w> {
                     match self.run(body)? {
                         Flow::On | Flow::Continue => {}
                         Flow::Break => break,
-                        returned @ Flow::Return(_) => return Ok(returned),
+                        Flow::Return => return Ok(Flow::Return),
                     }
                     if let Some(step) = step {
                         self.step(step)?;
@@ -313,7 +318,7 @@ impl<'m, 'w> Machine<'m, 'w> {
                     match self.run(body)? {
                         Flow::On | Flow::Continue => {}
                         Flow::Break => break,
-                        returned @ Flow::Return(_) => return Ok(returned),
+                        Flow::Return => return Ok(Flow::Return),
                     }
                 }
             }
@@ -335,10 +340,11 @@ impl<'m, 'w> Machine<'m, 'w> {
                 if self.tracks {
                     self.reads.clear();
                 }
-                return Ok(Flow::Return(match value {
+                self.returned = match value {
                     Some(value) => self.value(value)?,
                     None => Value::Unset,
-                }));
+                };
+                return Ok(Flow::Return);
             }
             Step::Break => return Ok(Flow::Break),
             Step::Continue => return Ok(Flow::Continue),

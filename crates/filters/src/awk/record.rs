@@ -96,6 +96,11 @@ impl Record {
             Some(own) => own,
             None => &self.block[self.start..self.end],
         };
+        if let Splitter::Blanks = *self.splitter {
+            let Some(at) = self.next else { return };
+            self.next = find_by_blanks(text, at, wanted, &mut self.spans);
+            return;
+        }
         while self.spans.len() < wanted {
             let Some(at) = self.next else { return };
             let Some((span, next)) = self.splitter.next(text, at) else {
@@ -198,6 +203,31 @@ impl Record {
     pub(super) fn resize(&mut self, count: usize) {
         self.change().resize(count, Value::Unset);
     }
+}
+
+/// As [`Splitter::Blanks`], several fields at once; gives where to look for the next.
+fn find_by_blanks(
+    text: &[u8],
+    from: usize,
+    wanted: usize,
+    spans: &mut Vec<(usize, usize)>,
+) -> Option<usize> {
+    let is_blank = |byte: u8| byte <= b' ' && matches!(byte, b' ' | b'\t' | b'\n');
+    let mut at = from;
+    while spans.len() < wanted {
+        while is_blank(*text.get(at)?) {
+            at += 1;
+        }
+        let start = at;
+        while let Some(byte) = text.get(at) {
+            if is_blank(*byte) {
+                break;
+            }
+            at += 1;
+        }
+        spans.push((start, at));
+    }
+    Some(at)
 }
 
 /// Adds a value as text.

@@ -138,7 +138,12 @@ impl<'m> Machine<'m, '_> {
             Node::Not(inside) => !self.truth(inside)?,
             Node::And(sides) => self.truth(&sides.0)? && self.truth(&sides.1)?,
             Node::Or(sides) => self.truth(&sides.0)? || self.truth(&sides.1)?,
-            Node::Compare(comparison, sides) => self.compare(*comparison, &sides.0, &sides.1)?,
+            Node::Compare(comparison, sides) => {
+                match (self.at_hand(&sides.0), self.at_hand(&sides.1)) {
+                    (Some(left), Some(right)) => holds(*comparison, left, right),
+                    _ => self.compare(*comparison, &sides.0, &sides.1)?,
+                }
+            }
             Node::Match { subject, pattern, negated } => {
                 self.matches(subject, pattern)? != *negated
             }
@@ -151,6 +156,23 @@ impl<'m> Machine<'m, '_> {
             other if is_number(other) => self.number(other)? != 0.0,
             _ => self.value(node)?.is_true(),
         })
+    }
+
+    /// The number of what needs no work to be one.
+    #[inline]
+    fn at_hand(&self, node: &Node) -> Option<f64> {
+        match node {
+            Node::Number(value) => Some(*value),
+            Node::Global(at) if !self.tracks => match self.globals[*at].value {
+                Value::Number(value) => Some(value),
+                _ => None,
+            },
+            Node::Local(at) if !self.tracks => match self.local(*at) {
+                Some(Value::Number(value)) => Some(*value),
+                _ => None,
+            },
+            _ => None,
+        }
     }
 
     /// As numbers where both sides are, else as texts.
@@ -402,7 +424,7 @@ impl<'m> Machine<'m, '_> {
         self.locals.truncate(self.base);
         self.base = base;
         let value = match flow? {
-            Flow::Return(value) => value,
+            Flow::Return => std::mem::take(&mut self.returned),
             _ => Value::Unset,
         };
         if self.tracks {
@@ -410,6 +432,19 @@ impl<'m> Machine<'m, '_> {
             self.reads.add_all(&result);
         }
         Ok(value)
+    }
+}
+
+/// What a comparison says of two numbers.
+#[inline]
+fn holds(comparison: Comparison, left: f64, right: f64) -> bool {
+    match comparison {
+        Comparison::Less => left < right,
+        Comparison::LessOrEqual => left <= right,
+        Comparison::Equal => left == right,
+        Comparison::NotEqual => left != right,
+        Comparison::Greater => left > right,
+        Comparison::GreaterOrEqual => left >= right,
     }
 }
 

@@ -210,12 +210,19 @@ impl Machine<'_, '_> {
         let (Some(matcher), Some(place)) = (&call.matcher, &call.place) else {
             return Ok(Value::Unset);
         };
-        let new = self.text(replacement)?;
-        let replacement = match &self.replacement {
-            Some((text, known)) if *text == new => known.clone(),
-            _ => {
+        let replacement = match replacement {
+            Node::Text(place) => match &self.replacements[*place] {
+                Some(known) => known.clone(),
+                None => {
+                    let read = Rc::new(replacement::read(&self.texts[*place], false));
+                    self.replacements[*place] = Some(read.clone());
+                    read
+                }
+            },
+            made => {
+                let new = self.text(made)?;
                 let read = Rc::new(replacement::read(&new, false));
-                self.replacement = Some((new.clone(), read.clone()));
+                self.give_back(new);
                 read
             }
         };
@@ -240,7 +247,6 @@ impl Machine<'_, '_> {
             self.give_back(text);
             count
         };
-        self.give_back(new);
         if count > 0 {
             if is_record(place) {
                 self.set_record(changed);
