@@ -1,5 +1,7 @@
 //! What is put in the place of matches, for awk's `sub`, `gsub` and `gensub` and sed's `s`.
 
+use std::ops::Range;
+
 use pattern::{Pattern, TooManySteps};
 
 use crate::characters;
@@ -50,7 +52,7 @@ impl Replacement {
         &self,
         pattern: &Pattern,
         text: &[u8],
-        found: &std::ops::Range<usize>,
+        found: &Range<usize>,
         out: &mut Vec<u8>,
     ) -> Result<(), TooManySteps> {
         let captures = if self.groups > 0 { pattern.captures(text, found.start)? } else { None };
@@ -111,10 +113,31 @@ pub(crate) fn replace(
     most: usize,
     out: &mut Vec<u8>,
 ) -> Result<usize, TooManySteps> {
+    match pattern.find(text, 0)? {
+        None => Ok(0),
+        Some(first) => replace_from(pattern, text, first, replacement, from, most, out),
+    }
+}
+
+/// As [`replace`], where the first match is known.
+pub(crate) fn replace_from(
+    pattern: &Pattern,
+    text: &[u8],
+    first: Range<usize>,
+    replacement: &Replacement,
+    from: usize,
+    most: usize,
+    out: &mut Vec<u8>,
+) -> Result<usize, TooManySteps> {
     let begun = out.len();
+    let mut first = Some(first);
     let (mut copied, mut at, mut seen, mut done) = (0, 0, 0usize, 0);
     while at <= text.len() && done < most {
-        let Some(found) = pattern.find(text, at)? else { break };
+        let found = match first.take() {
+            Some(first) => Some(first),
+            None => pattern.find(text, at)?,
+        };
+        let Some(found) = found else { break };
         if found.is_empty() && seen > 0 && found.start == copied {
             at = next_character(text, found.end);
             continue;

@@ -19,6 +19,11 @@ pub(crate) struct Folded {
 /// Bytes from common to rare in text, about; those not listed are rare.
 const COMMON: &[u8] = b" etaoinsrhldcumfpgwybvk0123456789.-_/:=,";
 
+/// How rare a byte is in text: more for rarer ones.
+pub(crate) fn rarity(byte: u8) -> usize {
+    COMMON.iter().position(|other| *other == byte).unwrap_or(COMMON.len())
+}
+
 impl Folded {
     /// For a pattern text that stands for itself, but for case; `None` for any other.
     pub(crate) fn new(text: &[u8], fixed: bool) -> Option<Self> {
@@ -35,8 +40,7 @@ impl Folded {
         }
         // Two letters have more cases than two, beyond ASCII; a piece must do without them.
         let pieces = text.split(|byte| matches!(byte, b'k' | b'K' | b's' | b'S'));
-        let rank =
-            |byte: u8| COMMON.iter().position(|other| *other == byte).unwrap_or(COMMON.len());
+        let rank = rarity;
         let best =
             |piece: &[u8]| (0..piece.len()).max_by_key(|at| rank(piece[*at].to_ascii_lowercase()));
         let piece = pieces.max_by_key(|piece| {

@@ -2,14 +2,20 @@
 
 use std::ops::Range;
 
-use memchr::memmem;
+use memchr::{memchr, memmem};
 use regex_syntax::hir::{Class, Hir, HirKind};
+
+use crate::folded::rarity;
+
+/// Texts up to this length are searched by the rarest byte: a search of the whole takes longer to
+/// begin.
+const SHORT: usize = 128;
 
 /// A pattern without an automaton.
 #[derive(Clone, Debug)]
 pub(crate) enum Simple {
-    /// This text.
-    Literal(Box<memmem::Finder<'static>>),
+    /// This text, and the place of its rarest byte in it.
+    Literal(Box<memmem::Finder<'static>>, usize),
     /// One byte of a set, or as many as there are.
     Bytes { set: Box<[bool; 256]>, many: bool },
 }
@@ -23,7 +29,8 @@ impl Simple {
                 if let [byte] = literal.0[..] {
                     return Some(Self::Bytes { set: Box::new(one(byte)), many: false });
                 }
-                Some(Self::Literal(Box::new(finder)))
+                let rarest = (0..literal.0.len()).max_by_key(|at| rarity(literal.0[*at]))?;
+                Some(Self::Literal(Box::new(finder), rarest))
             }
             HirKind::Class(_) => Some(Self::Bytes { set: set_of(hir)?, many: false }),
             HirKind::Repetition(part) if part.greedy && part.min == 1 && part.max.is_none() => {
@@ -38,9 +45,14 @@ impl Simple {
     pub(crate) fn find(&self, text: &[u8], from: usize) -> Option<Range<usize>> {
         let rest = text.get(from..)?;
         match self {
-            Self::Literal(finder) => {
-                let start = from + finder.find(rest)?;
-                Some(start..start + finder.needle().len())
+            Self::Literal(finder, rarest) => {
+                let needle = finder.needle();
+                let start = if rest.len() <= SHORT {
+                    from + find_by_byte(rest, needle, *rarest)?
+                } else {
+                    from + finder.find(rest)?
+                };
+                Some(start..start + needle.len())
             }
             Self::Bytes { set, many } => {
                 let start = from + rest.iter().position(|byte| set[usize::from(*byte)])?;
@@ -52,6 +64,20 @@ impl Simple {
                 Some(start..start + length)
             }
         }
+    }
+}
+
+/// Where `needle` is first, found by its byte at `rarest`.
+fn find_by_byte(text: &[u8], needle: &[u8], rarest: usize) -> Option<usize> {
+    let byte = needle[rarest];
+    let mut at = rarest;
+    loop {
+        at += memchr(byte, text.get(at..)?)?;
+        let start = at - rarest;
+        if text.get(start..start + needle.len())? == needle {
+            return Some(start);
+        }
+        at += 1;
     }
 }
 
@@ -89,4 +115,26 @@ fn set_of(hir: &Hir) -> Option<Box<[bool; 256]>> {
         _ => return None,
     }
     Some(set)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn short_texts_are_searched_as_long_ones_are(
+            needle in "[abx]{2,4}", text in "[abx]{0,40}", from in 0usize..5,
+        ) {
+            let rarest = needle.len() - 1;
+            for rarest in [0, rarest] {
+                let found = text.as_bytes().get(from..).and_then(|rest| {
+                    find_by_byte(rest, needle.as_bytes(), rarest)
+                });
+                let expected = text.get(from..).and_then(|rest| rest.find(&needle));
+                prop_assert_eq!(found, expected);
+            }
+        }
+    }
 }

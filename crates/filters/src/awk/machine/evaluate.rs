@@ -37,6 +37,7 @@ impl<'m> Machine<'m, '_> {
                 self.change_number(place, |old| Ok(old + by)).map(|_| ())
             }
             Node::Update(..) | Node::Assign(_) => self.number(node).map(|_| ()),
+            Node::Builtin(call) if call.place.is_some() => self.substitute(call).map(|_| ()),
             _ => self.value(node).map(|_| ()),
         }
     }

@@ -3,14 +3,14 @@
 use pattern::Pattern;
 use stream::{Job, JobEnd, ReadError, StageError};
 
-use super::super::code::{BuiltinCall, From, Getline};
+use super::super::code::{BuiltinCall, From, Getline, Matcher};
 use super::super::replacement;
 use super::super::streams::{shell_line, status_of};
 use super::super::tree::Builtin;
 use super::{ArrayPlace, Eval, Machine, Node, Place, Rc, Slot, Special, Splitter, Value, fault};
 use crate::characters;
 use crate::clock;
-use crate::replace::replace;
+use crate::replace::{replace, replace_from};
 
 /// Where a character of a text begins, counted from 0; the text's length behind the last.
 fn offset_of(text: &[u8], character: usize) -> usize {
@@ -62,9 +62,7 @@ impl Machine<'_, '_> {
             }
             (Builtin::Match, [text]) => return self.find(call, text),
             (Builtin::Split, [text, rest @ ..]) => return self.split(call, text, rest.first()),
-            (Builtin::Sub | Builtin::Gsub, [replacement]) => {
-                return self.substitute(call, replacement);
-            }
+            (Builtin::Sub | Builtin::Gsub, _) => self.substitute(call)?,
             (Builtin::Gensub, [replacement, which, rest @ ..]) => {
                 return self.generate(call, replacement, which, rest.first());
             }
@@ -206,57 +204,66 @@ impl Machine<'_, '_> {
         Ok(count)
     }
 
-    fn substitute(&mut self, call: &BuiltinCall, replacement: &Node) -> Eval<Value> {
-        let (Some(matcher), Some(place)) = (&call.matcher, &call.place) else {
-            return Ok(Value::Unset);
+    /// `sub` and `gsub`; gives how many matches were replaced.
+    pub(super) fn substitute(&mut self, call: &BuiltinCall) -> Eval<f64> {
+        let (Some(matcher), Some(place), [new]) = (&call.matcher, &call.place, &call.values[..])
+        else {
+            return Ok(0.0);
         };
-        let replacement = match replacement {
-            Node::Text(place) => match &self.replacements[*place] {
-                Some(known) => known.clone(),
-                None => {
-                    let read = Rc::new(replacement::read(&self.texts[*place], false));
-                    self.replacements[*place] = Some(read.clone());
-                    read
-                }
-            },
-            made => {
-                let new = self.text(made)?;
-                let read = Rc::new(replacement::read(&new, false));
-                self.give_back(new);
+        let most = if call.builtin == Builtin::Gsub { usize::MAX } else { 1 };
+        if let (Matcher::Known(number), true, Node::Text(text)) = (matcher, is_record(place), new) {
+            return self.substitute_in_record(*number, *text, most, call.at);
+        }
+        let new = self.text(new)?;
+        let replacement = replacement::read(&new, false);
+        self.give_back(new);
+        let value = self.place_value(place)?;
+        let mut text = self.buffer();
+        self.push_text(&value, &mut text);
+        let mut changed = Vec::new();
+        let count = self.with_pattern(matcher, |_, pattern| {
+            replace(pattern, &text, &replacement, 1, most, &mut changed)
+                .or_else(|error| fault(call.at, error.to_string()))
+        })?;
+        self.give_back(text);
+        if count > 0 {
+            self.assign(place, Value::text(changed))?;
+        }
+        Ok(count as f64)
+    }
+
+    /// The usual case: a pattern and a text of the program itself, on the record. Nothing is copied
+    /// where nothing matches.
+    fn substitute_in_record(
+        &mut self,
+        pattern: usize,
+        text: usize,
+        most: usize,
+        at: usize,
+    ) -> Eval<f64> {
+        let code = self.code;
+        let pattern = &code.patterns[pattern];
+        self.touch();
+        self.record.refresh(&self.output_separator, &self.convfmt);
+        // Without back-references no search is given up.
+        let Some(first) = search(pattern, self.record.text(), 0) else { return Ok(0.0) };
+        let replacement = match &self.replacements[text] {
+            Some(known) => known.clone(),
+            None => {
+                let read = Rc::new(replacement::read(&self.texts[text], false));
+                self.replacements[text] = Some(read.clone());
                 read
             }
         };
-        let most = if call.builtin == Builtin::Gsub { usize::MAX } else { 1 };
         let mut changed = self.buffer();
-        let count = if is_record(place) {
-            // Nothing is copied where nothing matches.
-            self.with_pattern(matcher, |machine, pattern| {
-                let replaced = machine.with_column(0, |text| {
-                    replace(pattern, text, &replacement, 1, most, &mut changed)
-                });
-                replaced.or_else(|error| fault(call.at, error.to_string()))
-            })?
-        } else {
-            let value = self.place_value(place)?;
-            let mut text = self.buffer();
-            self.push_text(&value, &mut text);
-            let count = self.with_pattern(matcher, |_, pattern| {
-                replace(pattern, &text, &replacement, 1, most, &mut changed)
-                    .or_else(|error| fault(call.at, error.to_string()))
-            })?;
-            self.give_back(text);
-            count
+        let record = self.record.text();
+        let count = match replace_from(pattern, record, first, &replacement, 1, most, &mut changed)
+        {
+            Ok(count) => count,
+            Err(error) => return fault(at, error.to_string()),
         };
-        if count > 0 {
-            if is_record(place) {
-                self.set_record(changed);
-            } else {
-                self.assign(place, Value::text(changed))?;
-            }
-        } else {
-            self.give_back(changed);
-        }
-        Ok(Value::Number(count as f64))
+        self.set_record(changed);
+        Ok(count as f64)
     }
 
     fn generate(
