@@ -94,6 +94,14 @@ impl<'s> Machine<'s, '_, '_> {
     }
 
     fn print_at(&mut self, place: Option<usize>) -> Result<(), StageError> {
+        if place.is_none() && !self.tracks {
+            let end = (!self.space.open).then_some(self.newline);
+            let out = match &mut self.edited {
+                Some((edited, _)) => edited,
+                None => &mut self.standard,
+            };
+            return out.put(self.io, &self.space.text, end, self.newline, Origin::None);
+        }
         let space = std::mem::take(&mut self.space);
         let end = (!space.open).then_some(self.newline);
         let newline = self.newline;
