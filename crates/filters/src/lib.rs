@@ -17,6 +17,7 @@ mod comm;
 mod csplit;
 mod cut;
 mod date;
+mod deep;
 mod digest;
 mod dirname;
 mod echo;

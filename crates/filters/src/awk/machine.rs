@@ -202,8 +202,7 @@ impl<'m, 'w> Machine<'m, 'w> {
 
     /// Runs the whole program: what comes first, the records, what comes last.
     pub(super) fn program(&mut self) -> Eval<()> {
-        let (left, added) = (evaluate::STACK_LEFT, evaluate::STACK_ADDED);
-        stacker::maybe_grow(left, added, || self.run_all())
+        crate::deep::running(|| self.run_all())
     }
 
     fn run_all(&mut self) -> Eval<()> {

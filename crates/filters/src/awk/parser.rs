@@ -241,7 +241,7 @@ impl Parser<'_> {
 
     fn statement(&mut self) -> Parsed<Statement> {
         self.deeper()?;
-        let statement = stacker::maybe_grow(128 << 10, 2 << 20, || self.any_statement());
+        let statement = crate::deep::reading(|| self.any_statement());
         self.depth -= 1;
         statement
     }

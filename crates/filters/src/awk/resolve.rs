@@ -433,7 +433,7 @@ impl Resolver<'_> {
     }
 
     fn node(&mut self, expr: &Expr) -> Resolved<Node> {
-        stacker::maybe_grow(128 << 10, 2 << 20, || self.node_inside(expr))
+        crate::deep::reading(|| self.node_inside(expr))
     }
 
     fn node_inside(&mut self, expr: &Expr) -> Resolved<Node> {

@@ -71,22 +71,28 @@ impl Splitter {
                 let (_, length) = crate::characters::first(rest);
                 Some(((at, at + length), Some(at + length)))
             }
-            Self::Pattern(pattern) => {
-                let mut from = at;
-                loop {
-                    // Without back-references no search is given up.
-                    match pattern.find(text, from).ok().flatten() {
-                        None => return Some(((at, text.len()), None)),
-                        Some(found) if found.is_empty() => {
-                            if found.end >= text.len() {
-                                return Some(((at, text.len()), None));
-                            }
-                            from = found.end + 1;
-                        }
-                        Some(found) => return Some(((at, found.start), Some(found.end))),
-                    }
-                }
-            }
+            Self::Pattern(pattern) => next_by_pattern(pattern, text, at),
+        }
+    }
+}
+
+/// The next field before a match that is not empty; see [`Splitter::next`].
+pub(super) fn next_by_pattern(
+    pattern: &Pattern,
+    text: &[u8],
+    at: usize,
+) -> Option<((usize, usize), Option<usize>)> {
+    if text.is_empty() {
+        return None;
+    }
+    let mut from = at;
+    loop {
+        // Without back-references no search is given up.
+        match pattern.find(text, from).ok().flatten() {
+            None => return Some(((at, text.len()), None)),
+            Some(found) if !found.is_empty() => return Some(((at, found.start), Some(found.end))),
+            Some(found) if found.end >= text.len() => return Some(((at, text.len()), None)),
+            Some(found) => from = found.end + 1,
         }
     }
 }

@@ -22,10 +22,6 @@ const INDEX_MAX: i64 = 16_777_215;
 /// The largest base numbers are written in.
 const OUTPUT_BASE_MAX: i64 = 1_000_000_000;
 
-/// Stack that must be left for a call, and how much is added where it is not.
-const STACK_LEFT: usize = 1 << 20;
-const STACK_ADDED: usize = 8 << 20;
-
 /// Rounds of loops and calls between two looks whether to go on.
 const ROUNDS: u32 = 1 << 10;
 
@@ -129,7 +125,7 @@ impl Machine {
             Item::Statements(statements) => {
                 let mut context = Context { names, outside };
                 let run = || self.run(statements, &mut context);
-                stacker::maybe_grow(STACK_LEFT, STACK_ADDED, run).map(|_| ())
+                crate::deep::running(run).map(|_| ())
             }
         }
     }
@@ -482,8 +478,7 @@ impl Machine {
             }));
         }
         self.calls += 1;
-        let flow =
-            stacker::maybe_grow(STACK_LEFT, STACK_ADDED, || self.run(&function.body, context));
+        let flow = crate::deep::running(|| self.run(&function.body, context));
         self.calls -= 1;
         for binding in saved.into_iter().rev() {
             self.exchange(binding);

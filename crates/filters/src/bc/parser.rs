@@ -227,7 +227,7 @@ impl Parser<'_> {
 
     fn statement(&mut self) -> Parsed<Statement> {
         self.deeper()?;
-        let statement = stacker::maybe_grow(128 << 10, 2 << 20, || self.any_statement());
+        let statement = crate::deep::reading(|| self.any_statement());
         self.depth -= 1;
         statement
     }
@@ -351,7 +351,7 @@ impl Parser<'_> {
     /// the loosest to the tightest.
     fn expression(&mut self) -> Parsed<Expr> {
         self.deeper()?;
-        stacker::maybe_grow(128 << 10, 2 << 20, || self.expression_inside())
+        crate::deep::reading(|| self.expression_inside())
     }
 
     fn expression_inside(&mut self) -> Parsed<Expr> {

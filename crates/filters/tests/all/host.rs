@@ -21,7 +21,11 @@ fn host(line: &str, stdin: &[u8]) -> Option<(Vec<u8>, u8)> {
 }
 
 fn host_in(line: &str, stdin: &[u8], folder: &Path) -> Option<(Vec<u8>, u8)> {
-    let words = words(line);
+    host_words(&words(line), stdin, folder)
+}
+
+/// Runs a utility of this machine; `None` where there is none.
+pub(crate) fn host_words(words: &[Vec<u8>], stdin: &[u8], folder: &Path) -> Option<(Vec<u8>, u8)> {
     let mut command = Command::new(String::from_utf8(words[0].clone()).unwrap());
     for word in &words[1..] {
         use std::os::unix::ffi::OsStrExt;
@@ -31,6 +35,7 @@ fn host_in(line: &str, stdin: &[u8], folder: &Path) -> Option<(Vec<u8>, u8)> {
         .current_dir(folder)
         .env("LC_ALL", "C.UTF-8")
         .env_remove("POSIXLY_CORRECT")
+        .env_remove("BC_LINE_LENGTH")
         .stdin(Stdio::piped())
         .stdout(Stdio::piped())
         .stderr(Stdio::null())

@@ -2,7 +2,6 @@
 //! standard says where those fall short, and what no program may do.
 
 use std::collections::BTreeMap;
-use std::io::Write;
 use std::path::PathBuf;
 use std::process::{Command, Stdio};
 
@@ -10,6 +9,7 @@ use proptest::prelude::*;
 use proptest::test_runner::RngSeed;
 use stream::testing::FixedWorld;
 
+use crate::host::host_words;
 use crate::support::{Cuts, Outcome, WHOLE, run, run_in, words};
 
 mod generated;
@@ -49,26 +49,7 @@ fn parts(words: &[Vec<u8>]) -> Vec<&[u8]> {
 }
 
 fn host(words: &[Vec<u8>], stdin: &[u8]) -> Option<(Vec<u8>, u8)> {
-    use std::os::unix::ffi::OsStrExt;
-    let folder = tempfile::tempdir().unwrap();
-    let mut child = Command::new(std::ffi::OsStr::from_bytes(&words[0]))
-        .args(words[1..].iter().map(|word| std::ffi::OsStr::from_bytes(word)))
-        .current_dir(folder.path())
-        .env("LC_ALL", "C.UTF-8")
-        .env_remove("POSIXLY_CORRECT")
-        .env_remove("BC_LINE_LENGTH")
-        .stdin(Stdio::piped())
-        .stdout(Stdio::piped())
-        .stderr(Stdio::null())
-        .spawn()
-        .ok()?;
-    let mut input = child.stdin.take().unwrap();
-    let stdin = stdin.to_vec();
-    // A child that ends early closes the pipe; that is its right.
-    let writer = std::thread::spawn(move || drop(input.write_all(&stdin)));
-    let output = child.wait_with_output().unwrap();
-    writer.join().unwrap();
-    Some((output.stdout, output.status.code().unwrap_or(-1) as u8))
+    host_words(words, stdin, tempfile::tempdir().unwrap().path())
 }
 
 /// Compares output and whether it succeeded; `exact` compares the status itself.

@@ -14,10 +14,6 @@ use super::{
     Special, Value, fault, push_value,
 };
 
-/// Stack that must be left for a call, and how much is added where it is not.
-pub(super) const STACK_LEFT: usize = 1 << 20;
-pub(super) const STACK_ADDED: usize = 8 << 20;
-
 impl<'m> Machine<'m, '_> {
     /// Evaluates for what it does; its value is of no use.
     pub(super) fn effect(&mut self, node: &Node) -> Eval<()> {
@@ -420,7 +416,7 @@ impl<'m> Machine<'m, '_> {
         let base = std::mem::replace(&mut self.base, self.locals.len());
         self.locals.append(&mut frame);
         self.calls += 1;
-        let flow = stacker::maybe_grow(STACK_LEFT, STACK_ADDED, || self.run(&function.body));
+        let flow = crate::deep::running(|| self.run(&function.body));
         self.calls -= 1;
         self.locals.truncate(self.base);
         self.base = base;

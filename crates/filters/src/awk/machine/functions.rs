@@ -5,6 +5,7 @@ use stream::{Job, JobEnd, ReadError, StageError};
 
 use super::super::code::{BuiltinCall, From, Getline, Matcher};
 use super::super::replacement;
+use super::super::split::next_by_pattern;
 use super::super::streams::{shell_line, status_of};
 use super::super::tree::Builtin;
 use super::{ArrayPlace, Eval, Machine, Node, Place, Rc, Slot, Special, Splitter, Value, fault};
@@ -155,7 +156,8 @@ impl Machine<'_, '_> {
             (Some(matcher), _) => {
                 // The pattern of the program itself is shared, not compiled again.
                 self.fill(call.array, &text, |at, machine| {
-                    machine.with_pattern(matcher, |_, pattern| Ok(next_by(pattern, &text, at)))
+                    machine
+                        .with_pattern(matcher, |_, pattern| Ok(next_by_pattern(pattern, &text, at)))
                 })?
             }
             (None, separator) => {
@@ -431,24 +433,6 @@ fn rounded(value: f64) -> f64 {
 fn search(pattern: &Pattern, text: &[u8], from: usize) -> Option<std::ops::Range<usize>> {
     // Without back-references no search is given up.
     pattern.find(text, from).ok().flatten()
-}
-
-/// The next field before a match that is not empty; see [`Splitter::next`].
-fn next_by(pattern: &Pattern, text: &[u8], at: usize) -> Option<((usize, usize), Option<usize>)> {
-    if text.is_empty() {
-        return None;
-    }
-    let mut from = at;
-    loop {
-        match search(pattern, text, from) {
-            None => return Some(((at, text.len()), None)),
-            Some(found) if !found.is_empty() => {
-                return Some(((at, found.start), Some(found.end)));
-            }
-            Some(found) if found.end >= text.len() => return Some(((at, text.len()), None)),
-            Some(found) => from = found.end + 1,
-        }
-    }
 }
 
 fn change_case(text: &[u8], upper: bool) -> Vec<u8> {

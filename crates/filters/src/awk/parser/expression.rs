@@ -5,10 +5,6 @@ use super::{
     Token, builtin_name,
 };
 
-/// Stack that must be left for an expression, and how much is added where it is not.
-const STACK_LEFT: usize = 128 << 10;
-const STACK_ADDED: usize = 2 << 20;
-
 /// Operands in a row beyond this are refused: each makes the tree deeper by one.
 const ROW_MAX: usize = 500;
 
@@ -43,7 +39,7 @@ impl Parser<'_> {
     /// `?:` and assignment, both from right to left. `greater` tells whether `>` compares.
     fn ternary(&mut self, greater: bool) -> Parsed<Expr> {
         self.deeper()?;
-        stacker::maybe_grow(STACK_LEFT, STACK_ADDED, || self.ternary_inside(greater))
+        crate::deep::reading(|| self.ternary_inside(greater))
     }
 
     fn ternary_inside(&mut self, greater: bool) -> Parsed<Expr> {
