@@ -48,7 +48,24 @@ impl Replacement {
     }
 
     /// Writes what takes the place of the match at `found`.
+    #[inline]
     fn write(
+        &self,
+        pattern: &Pattern,
+        text: &[u8],
+        found: &Range<usize>,
+        out: &mut Vec<u8>,
+    ) -> Result<(), TooManySteps> {
+        match &self.parts[..] {
+            [Part::Text(literal)] => {
+                out.extend_from_slice(literal);
+                Ok(())
+            }
+            _ => self.write_parts(pattern, text, found, out),
+        }
+    }
+
+    fn write_parts(
         &self,
         pattern: &Pattern,
         text: &[u8],
@@ -129,15 +146,28 @@ pub(crate) fn replace_from(
     most: usize,
     out: &mut Vec<u8>,
 ) -> Result<usize, TooManySteps> {
-    let begun = out.len();
     let mut first = Some(first);
+    replace_by(pattern, text, replacement, from, most, out, |at| match first.take() {
+        Some(first) => Ok(Some(first)),
+        None => pattern.find(text, at),
+    })
+}
+
+/// As [`replace`], where `find` gives the matches.
+#[inline]
+pub(crate) fn replace_by(
+    pattern: &Pattern,
+    text: &[u8],
+    replacement: &Replacement,
+    from: usize,
+    most: usize,
+    out: &mut Vec<u8>,
+    mut find: impl FnMut(usize) -> Result<Option<Range<usize>>, TooManySteps>,
+) -> Result<usize, TooManySteps> {
+    let begun = out.len();
     let (mut copied, mut at, mut seen, mut done) = (0, 0, 0usize, 0);
     while at <= text.len() && done < most {
-        let found = match first.take() {
-            Some(first) => Some(first),
-            None => pattern.find(text, at)?,
-        };
-        let Some(found) = found else { break };
+        let Some(found) = find(at)? else { break };
         if found.is_empty() && seen > 0 && found.start == copied {
             at = next_character(text, found.end);
             continue;

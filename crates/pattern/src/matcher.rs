@@ -189,6 +189,14 @@ impl Pattern {
         self.hir.properties().maximum_len()
     }
 
+    /// The one text that matches, where the pattern is a plain text of several bytes.
+    pub fn plain_text(&self) -> Option<&[u8]> {
+        match &self.simple {
+            Some(Simple::Literal(finder, _)) => Some(finder.needle()),
+            _ => None,
+        }
+    }
+
     /// How many groups the pattern has.
     pub fn groups(&self) -> usize {
         self.groups as usize

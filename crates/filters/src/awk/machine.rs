@@ -265,9 +265,14 @@ impl<'m, 'w> Machine<'m, 'w> {
     /// Runs statements.
     pub(super) fn run(&mut self, steps: &[Step]) -> Eval<Flow> {
         for step in steps {
-            match self.step(step)? {
-                Flow::On => {}
-                other => return Ok(other),
+            match step {
+                // The usual ones do not pay for what the others need.
+                Step::Run(node) => self.effect(node)?,
+                Step::Print { values, to: None } => self.print(values, None)?,
+                other => match self.step(other)? {
+                    Flow::On => {}
+                    flow => return Ok(flow),
+                },
             }
         }
         Ok(Flow::On)

@@ -3,10 +3,12 @@
 use std::rc::Rc;
 
 use bytes::Bytes;
+use pattern::{Pattern, TooManySteps};
 
 use super::split::Splitter;
 use super::text::NumberFormat;
 use super::value::Value;
+use crate::replace::{Replacement, replace, replace_by};
 
 /// Fields beyond this are refused: they are slips, and would fill the memory.
 pub(super) const FIELDS_MAX: usize = 1 << 24;
@@ -19,6 +21,7 @@ pub(super) struct Record {
     own: Option<Vec<u8>>,
     /// A text that is used no more, for the next one.
     spare: Vec<u8>,
+    ahead: Ahead,
     splitter: Rc<Splitter>,
     /// The fields found so far, as parts of the text.
     spans: Vec<(usize, usize)>,
@@ -30,6 +33,34 @@ pub(super) struct Record {
     stale: bool,
 }
 
+/// Where a plain text stands next in the block: one search serves all records up to there.
+#[derive(Default)]
+struct Ahead {
+    /// The number of the pattern.
+    pattern: usize,
+    /// The text is at `next`, and nowhere between `from` and there. A `next` of 0 says nothing.
+    from: usize,
+    next: usize,
+}
+
+impl Ahead {
+    /// The first place at or behind `from`, or one behind the block.
+    #[inline]
+    fn next(
+        &mut self,
+        number: usize,
+        pattern: &Pattern,
+        block: &[u8],
+        from: usize,
+    ) -> Result<usize, TooManySteps> {
+        if self.pattern != number || from < self.from || from > self.next || self.next == 0 {
+            let found = pattern.find(block, from)?.map_or(usize::MAX, |found| found.start);
+            *self = Self { pattern: number, from, next: found };
+        }
+        Ok(self.next)
+    }
+}
+
 impl Record {
     pub(super) fn new(splitter: Rc<Splitter>) -> Self {
         Self {
@@ -38,6 +69,7 @@ impl Record {
             end: 0,
             own: None,
             spare: Vec::new(),
+            ahead: Ahead::default(),
             splitter,
             spans: Vec::new(),
             next: None,
@@ -50,6 +82,7 @@ impl Record {
     pub(super) fn set_block(&mut self, block: Bytes) {
         self.settle();
         self.block = block;
+        self.ahead = Ahead::default();
     }
 
     /// Makes the text independent of the block.
@@ -145,6 +178,33 @@ impl Record {
         match &self.own {
             Some(own) => own,
             None => &self.block[self.start..self.end],
+        }
+    }
+
+    /// As [`replace`](crate::replace::replace) on `$0`, which must be fresh. The pattern is that
+    /// with this number in the program.
+    #[inline]
+    pub(super) fn replace(
+        &mut self,
+        (number, pattern): (usize, &Pattern),
+        replacement: &Replacement,
+        most: usize,
+        out: &mut Vec<u8>,
+    ) -> Result<usize, TooManySteps> {
+        let plain = pattern.plain_text().filter(|plain| !plain.contains(&b'\n'));
+        let (None, Some(plain)) = (&self.own, plain) else {
+            return replace(pattern, self.text(), replacement, 1, most, out);
+        };
+        let (start, length) = (self.start, plain.len());
+        let (block, ahead) = (&self.block[..], &mut self.ahead);
+        let text = &block[start..self.end];
+        let mut find = |at: usize| {
+            let found = ahead.next(number, pattern, block, start + at)?;
+            Ok((found < start + text.len()).then(|| found - start..found - start + length))
+        };
+        match find(0)? {
+            None => Ok(0),
+            Some(_) => replace_by(pattern, text, replacement, 1, most, out, find),
         }
     }
 

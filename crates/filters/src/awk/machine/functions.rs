@@ -11,7 +11,7 @@ use super::super::tree::Builtin;
 use super::{ArrayPlace, Eval, Machine, Node, Place, Rc, Slot, Special, Splitter, Value, fault};
 use crate::characters;
 use crate::clock;
-use crate::replace::{replace, replace_from};
+use crate::replace::replace;
 
 /// Where a character of a text begins, counted from 0; the text's length behind the last.
 fn offset_of(text: &[u8], character: usize) -> usize {
@@ -244,27 +244,23 @@ impl Machine<'_, '_> {
         at: usize,
     ) -> Eval<f64> {
         let code = self.code;
-        let pattern = &code.patterns[pattern];
         self.touch();
         self.record.refresh(&self.output_separator, &self.convfmt);
-        // Without back-references no search is given up.
-        let Some(first) = search(pattern, self.record.text(), 0) else { return Ok(0.0) };
-        let replacement = match &self.replacements[text] {
-            Some(known) => known.clone(),
-            None => {
-                let read = Rc::new(replacement::read(&self.texts[text], false));
-                self.replacements[text] = Some(read.clone());
-                read
-            }
-        };
+        if self.replacements[text].is_none() {
+            self.replacements[text] = Some(Rc::new(replacement::read(&self.texts[text], false)));
+        }
         let mut changed = self.buffer();
-        let record = self.record.text();
-        let count = match replace_from(pattern, record, first, &replacement, 1, most, &mut changed)
-        {
+        let Some(replacement) = &self.replacements[text] else { return Ok(0.0) };
+        let pattern = (pattern, &code.patterns[pattern]);
+        let count = match self.record.replace(pattern, replacement, most, &mut changed) {
             Ok(count) => count,
             Err(error) => return fault(at, error.to_string()),
         };
-        self.set_record(changed);
+        if count > 0 {
+            self.set_record(changed);
+        } else {
+            self.give_back(changed);
+        }
         Ok(count as f64)
     }
 
