@@ -1,16 +1,37 @@
-//! Expansion of words (XCU 2.6): home, parameters, field splitting, file names, quotes.
+//! Expansion of words (XCU 2.6): braces, home, parameters, commands, arithmetic, field splitting,
+//! file names, quotes.
 
 use std::os::unix::ffi::OsStringExt;
+use std::path::Path;
+use std::sync::Arc;
 
-use shell::{Parameter, Part, Word};
+use bytes::Bytes;
+use pattern::glob_matches;
+use shell::arithmetic::{self, ArithmeticError};
+use shell::{Direction, Expansion, List, Operation, Otherwise, Parameter, Part, Span, Word};
 use stream::World;
 
 use crate::glob::{Glob, has_pattern};
-use crate::plan::Variables;
+use crate::interpreter::{Leave, Run, Shell};
+
+/// Words that braces may make of one.
+const WORDS_MAX: u64 = 1 << 20;
+
+/// Bytes of a here-document or a word that expansions may make.
+const BYTES_MAX: usize = 1 << 30;
+
+/// Pipelines that stand in the place of files.
+#[derive(Clone)]
+pub(crate) struct Substitution {
+    /// The name that stands for it.
+    pub(crate) name: Vec<u8>,
+    pub(crate) direction: Direction,
+    pub(crate) list: Arc<List>,
+}
 
 /// What a word is made of before it is split into fields.
 #[derive(Clone, Copy)]
-enum Unit {
+pub(crate) enum Unit {
     /// A byte; whether it is quoted; whether it came from an unquoted expansion.
     Byte(u8, bool, bool),
     /// Where `"$@"` ends a field.
@@ -19,112 +40,450 @@ enum Unit {
     Present,
 }
 
-/// The fields a word becomes: none, one, or several.
-pub(crate) fn fields(word: &Word, variables: &Variables, world: &dyn World) -> Vec<Vec<u8>> {
-    let mut result = Vec::new();
-    for field in split(&units(word, variables, world), &separators(variables, world)) {
-        if has_pattern(&field) {
-            let glob = Glob { bytes: field };
-            let names = glob.matches(world);
-            if names.is_empty() {
-                result.push(glob.text());
-            } else {
-                result.extend(names);
-            }
-        } else {
-            result.push(field.iter().map(|&(byte, _)| byte).collect());
-        }
-    }
-    result
+fn push(units: &mut Vec<Unit>, bytes: &[u8], quoted: bool, expanded: bool) {
+    units.extend(bytes.iter().map(|&byte| Unit::Byte(byte, quoted, expanded)));
 }
 
-/// The one value a word has where it is not split: an assignment, the target of a redirection.
-pub(crate) fn value(word: &Word, variables: &Variables, world: &dyn World) -> Vec<u8> {
-    let bytes = units(word, variables, world).into_iter().filter_map(|unit| match unit {
-        Unit::Byte(byte, ..) => Some(byte),
+impl Shell<'_> {
+    /// The fields a word becomes: none, one, or several.
+    pub(crate) fn fields(&mut self, word: &Word) -> Run<Vec<Vec<u8>>> {
+        let mut result = Vec::new();
+        if has_braces(word) {
+            for word in without_braces(word)? {
+                self.fields_of(&word, &mut result)?;
+            }
+        } else {
+            self.fields_of(word, &mut result)?;
+        }
+        Ok(result)
+    }
+
+    fn fields_of(&mut self, word: &Word, result: &mut Vec<Vec<u8>>) -> Run<()> {
+        let units = self.units(word)?;
+        for field in split(&units, &self.separators()) {
+            if !self.state.options.no_glob && has_pattern(&field) {
+                let glob = Glob { bytes: field };
+                let names = self.with_world(|world| glob.matches(world));
+                if names.is_empty() {
+                    result.push(glob.text());
+                } else {
+                    result.extend(names);
+                }
+            } else {
+                result.push(field.iter().map(|&(byte, _)| byte).collect());
+            }
+        }
+        Ok(())
+    }
+
+    /// The one value a word has where it is not split: an assignment, the target of a
+    /// redirection.
+    pub(crate) fn value(&mut self, word: &Word) -> Run<Vec<u8>> {
+        let units = self.units(word)?;
+        Ok(joined(&units))
+    }
+
+    /// The text of parts in quotes: a here-document.
+    pub(crate) fn quoted_value(&mut self, parts: &[Part]) -> Run<Vec<u8>> {
+        let mut units = Vec::new();
+        self.quoted_units(parts, &mut units)?;
+        Ok(joined(&units))
+    }
+
+    /// A word as a pattern: bytes, and whether each stands for itself.
+    pub(crate) fn pattern(&mut self, word: &Word) -> Run<Vec<(u8, bool)>> {
+        let units = self.units(word)?;
+        let bytes = units.into_iter().filter_map(|unit| match unit {
+            Unit::Byte(byte, quoted, _) => Some((byte, quoted)),
+            Unit::Break => Some((b' ', true)),
+            Unit::Present => None,
+        });
+        Ok(bytes.collect())
+    }
+
+    pub(crate) fn separators(&self) -> Vec<u8> {
+        self.state.get("IFS", self.world).unwrap_or_else(|| b" \t\n".to_vec())
+    }
+
+    pub(crate) fn units(&mut self, word: &Word) -> Run<Vec<Unit>> {
+        let mut units = Vec::new();
+        for part in &word.parts {
+            match part {
+                Part::Text(text) => push(&mut units, text.as_bytes(), false, false),
+                Part::Escaped(character) => {
+                    units.push(Unit::Present);
+                    push(&mut units, character.encode_utf8(&mut [0; 4]).as_bytes(), true, false);
+                }
+                Part::Single(text) => {
+                    units.push(Unit::Present);
+                    push(&mut units, text.as_bytes(), true, false);
+                }
+                Part::Dollar(bytes) => {
+                    units.push(Unit::Present);
+                    push(&mut units, bytes, true, false);
+                }
+                Part::Double(inner) => {
+                    if !self.vanishes(inner) {
+                        units.push(Unit::Present);
+                    }
+                    self.quoted_units(inner, &mut units)?;
+                }
+                Part::Home(name) => {
+                    let home = self.home(name.as_deref());
+                    push(&mut units, &home, true, false);
+                }
+                Part::Parameter(parameter, span) => {
+                    self.push_parameter(parameter, *span, false, &mut units)?;
+                }
+                Part::Expansion(expansion, span) => {
+                    self.push_expansion(expansion, *span, false, &mut units)?;
+                }
+                Part::Command(list, span) => {
+                    let output = self.output_of(list, *span)?;
+                    push(&mut units, &output, false, true);
+                }
+                Part::Arithmetic(inner, span) => {
+                    let value = self.arithmetic(inner, *span)?;
+                    push(&mut units, value.to_string().as_bytes(), false, true);
+                }
+                Part::Substituted(direction, list, _) => {
+                    let name = self.substitute(*direction, list);
+                    push(&mut units, &name, true, false);
+                }
+                // Taken out before, or in a place where braces are only themselves.
+                Part::Alternatives(_) | Part::Sequence(_) => {
+                    let word = Word { parts: vec![part.clone()], span: word.span };
+                    for (number, word) in without_braces(&word)?.iter().enumerate() {
+                        if number > 0 {
+                            units.push(Unit::Byte(b' ', true, false));
+                        }
+                        units.extend(self.units(word)?);
+                    }
+                }
+            }
+            if units.len() > BYTES_MAX {
+                return Leave::fault("this word grows too long", word.span, 2);
+            }
+        }
+        Ok(units)
+    }
+
+    /// `"$@"` alone without parameters is nothing at all, not an empty field.
+    fn vanishes(&self, inner: &[Part]) -> bool {
+        matches!(inner, [Part::Parameter(Parameter::All, _)]) && self.state.positional.is_empty()
+    }
+
+    fn quoted_units(&mut self, inner: &[Part], units: &mut Vec<Unit>) -> Run<()> {
+        for part in inner {
+            match part {
+                Part::Text(text) => push(units, text.as_bytes(), true, false),
+                Part::Escaped(character) => {
+                    push(units, character.encode_utf8(&mut [0; 4]).as_bytes(), true, false);
+                }
+                Part::Parameter(parameter, span) => {
+                    self.push_parameter(parameter, *span, true, units)?;
+                }
+                Part::Expansion(expansion, span) => {
+                    self.push_expansion(expansion, *span, true, units)?;
+                }
+                Part::Command(list, span) => {
+                    let output = self.output_of(list, *span)?;
+                    push(units, &output, true, false);
+                }
+                Part::Arithmetic(inner, span) => {
+                    let value = self.arithmetic(inner, *span)?;
+                    push(units, value.to_string().as_bytes(), true, false);
+                }
+                Part::Double(inner) => self.quoted_units(inner, units)?,
+                // The parser puts none of the others in quotes.
+                _ => {}
+            }
+        }
+        Ok(())
+    }
+
+    fn home(&self, name: Option<&str>) -> Vec<u8> {
+        let Some(name) = name else {
+            let home = self.state.get("HOME", self.world);
+            return home.unwrap_or_else(|| b"~".to_vec());
+        };
+        home_of(name, self.world).unwrap_or_else(|| format!("~{name}").into_bytes())
+    }
+
+    /// A parameter that must have a value where the options ask for it.
+    fn checked(&self, parameter: &Parameter, span: Span) -> Run<Vec<u8>> {
+        match self.state.parameter(parameter, self.world) {
+            Some(value) => Ok(value),
+            None if self.state.options.no_unset => {
+                let name = match parameter {
+                    Parameter::Variable(name) => name.clone(),
+                    Parameter::Position(number) => number.to_string(),
+                    _ => return Ok(Vec::new()),
+                };
+                Leave::fault(format!("{name}: this parameter has no value"), span, 2)
+            }
+            None => Ok(Vec::new()),
+        }
+    }
+
+    fn push_parameter(
+        &mut self,
+        parameter: &Parameter,
+        span: Span,
+        quoted: bool,
+        units: &mut Vec<Unit>,
+    ) -> Run<()> {
+        if !matches!(parameter, Parameter::All | Parameter::AllJoined) {
+            let value = self.checked(parameter, span)?;
+            push(units, &value, quoted, !quoted);
+            return Ok(());
+        }
+        let joined = quoted && *parameter == Parameter::AllJoined;
+        let separator = self.separators().first().copied();
+        for number in 0..self.state.positional.len() {
+            if number > 0 {
+                match (joined, quoted) {
+                    (true, _) => units.extend(separator.map(|byte| Unit::Byte(byte, true, false))),
+                    (false, true) => units.extend([Unit::Break, Unit::Present]),
+                    (false, false) => units.push(Unit::Break),
+                }
+            }
+            push(units, &self.state.positional[number], quoted, !quoted);
+        }
+        Ok(())
+    }
+
+    fn push_expansion(
+        &mut self,
+        expansion: &Expansion,
+        span: Span,
+        quoted: bool,
+        units: &mut Vec<Unit>,
+    ) -> Run<()> {
+        let parameter = &expansion.parameter;
+        let all = matches!(parameter, Parameter::All | Parameter::AllJoined);
+        match &expansion.operation {
+            Operation::Length => {
+                let length = if all {
+                    self.state.positional.len()
+                } else {
+                    characters(&self.checked(parameter, span)?)
+                };
+                push(units, length.to_string().as_bytes(), quoted, !quoted);
+            }
+            Operation::Remove { suffix, longest, pattern } => {
+                let pattern = self.pattern(pattern)?;
+                if all {
+                    for number in 0..self.state.positional.len() {
+                        if number > 0 {
+                            units.extend([Unit::Break, Unit::Present]);
+                        }
+                        let value = &self.state.positional[number];
+                        let left = removed(value, &pattern, *suffix, *longest);
+                        push(units, left, quoted, !quoted);
+                    }
+                } else {
+                    let value = self.checked(parameter, span)?;
+                    let left = removed(&value, &pattern, *suffix, *longest);
+                    push(units, left, quoted, !quoted);
+                }
+            }
+            Operation::Otherwise { how, or_empty, word } => {
+                let present = if all {
+                    match &self.state.positional[..] {
+                        [] => false,
+                        [only] => !*or_empty || !only.is_empty(),
+                        _ => true,
+                    }
+                } else {
+                    let value = self.state.parameter(parameter, self.world);
+                    value.is_some_and(|value| !*or_empty || !value.is_empty())
+                };
+                match (how, present) {
+                    (Otherwise::Instead, false) => {}
+                    (Otherwise::Instead, true) | (Otherwise::Use, false) => {
+                        self.push_word(word, quoted, units)?;
+                    }
+                    (_, true) => self.push_parameter(parameter, span, quoted, units)?,
+                    (Otherwise::Assign, false) => {
+                        let value = if quoted {
+                            self.quoted_value(&word.parts)?
+                        } else {
+                            self.value(word)?
+                        };
+                        if let Parameter::Variable(name) = parameter {
+                            self.assign(name, value.clone(), span)?;
+                        }
+                        push(units, &value, quoted, !quoted);
+                    }
+                    (Otherwise::Fail, false) => {
+                        let value = if quoted {
+                            self.quoted_value(&word.parts)?
+                        } else {
+                            self.value(word)?
+                        };
+                        let name = match parameter {
+                            Parameter::Variable(name) => name.clone(),
+                            Parameter::Position(number) => number.to_string(),
+                            _ => "the parameter".to_owned(),
+                        };
+                        let text = if value.is_empty() {
+                            "this parameter has no value".to_owned()
+                        } else {
+                            String::from_utf8_lossy(&value).into_owned()
+                        };
+                        return Leave::fault(format!("{name}: {text}"), span, 2);
+                    }
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// The word of `${x-word}`.
+    fn push_word(&mut self, word: &Word, quoted: bool, units: &mut Vec<Unit>) -> Run<()> {
+        if quoted {
+            return self.quoted_units(&word.parts, units);
+        }
+        // What is not quoted in it is split as what any expansion gives.
+        let inner = self.units(word)?;
+        units.extend(inner.into_iter().map(|unit| match unit {
+            Unit::Byte(byte, false, _) => Unit::Byte(byte, false, true),
+            other => other,
+        }));
+        Ok(())
+    }
+
+    fn arithmetic(&mut self, inner: &[Part], span: Span) -> Run<i64> {
+        let text = self.quoted_value(inner)?;
+        let text = String::from_utf8_lossy(&text).into_owned();
+        self.calculate(&text, span)
+    }
+
+    /// The value of an expression of whole numbers.
+    pub(crate) fn calculate(&mut self, text: &str, span: Span) -> Run<i64> {
+        match arithmetic::evaluate(text, &mut Names { shell: self, span }) {
+            Ok(value) => Ok(value),
+            Err(ArithmeticError { message, .. }) => {
+                Leave::fault(format!("{}: {message}", text.trim()), span, 2)
+            }
+        }
+    }
+}
+
+struct Names<'n, 's> {
+    shell: &'n mut Shell<'s>,
+    span: Span,
+}
+
+impl arithmetic::Variables for Names<'_, '_> {
+    fn get(&mut self, name: &str) -> Result<String, String> {
+        match self.shell.state.get(name, self.shell.world) {
+            Some(value) => Ok(String::from_utf8_lossy(&value).into_owned()),
+            None if self.shell.state.options.no_unset => {
+                Err(format!("{name}: this parameter has no value"))
+            }
+            None => Ok(String::new()),
+        }
+    }
+
+    fn set(&mut self, name: &str, value: i64) -> Result<(), String> {
+        self.shell
+            .assign(name, value.to_string().into_bytes(), self.span)
+            .map_err(|leave| leave.message())
+    }
+}
+
+fn joined(units: &[Unit]) -> Vec<u8> {
+    let bytes = units.iter().filter_map(|unit| match unit {
+        Unit::Byte(byte, ..) => Some(*byte),
         Unit::Break => Some(b' '),
         Unit::Present => None,
     });
     bytes.collect()
 }
 
-fn separators(variables: &Variables, world: &dyn World) -> Vec<u8> {
-    variables.get("IFS", world).unwrap_or_else(|| b" \t\n".to_vec())
+fn characters(value: &[u8]) -> usize {
+    String::from_utf8_lossy(value).chars().count()
 }
 
-fn units(word: &Word, variables: &Variables, world: &dyn World) -> Vec<Unit> {
-    let mut units = Vec::new();
+/// What is left of a value when the shortest or longest part that matches is taken off one end.
+fn removed<'v>(value: &'v [u8], pattern: &[(u8, bool)], suffix: bool, longest: bool) -> &'v [u8] {
+    // A part ends where a character does.
+    let ends = |at: &usize| value.get(*at).is_none_or(|byte| byte & 0xC0 != 0x80);
+    let mut places: Vec<usize> = (0..=value.len()).filter(ends).collect();
+    if suffix != longest {
+        places.reverse();
+    }
+    for at in places {
+        let (part, left) =
+            if suffix { (&value[at..], &value[..at]) } else { (&value[..at], &value[at..]) };
+        if glob_matches(pattern, part) {
+            return left;
+        }
+    }
+    value
+}
+
+fn has_braces(word: &Word) -> bool {
+    let brace = |part: &Part| matches!(part, Part::Alternatives(_) | Part::Sequence(_));
+    word.parts.iter().any(brace)
+}
+
+/// The words that a word with braces stands for.
+fn without_braces(word: &Word) -> Run<Vec<Word>> {
+    let mut words = vec![Word { parts: Vec::new(), span: word.span }];
     for part in &word.parts {
-        match part {
-            Part::Text(text) => {
-                units.extend(text.bytes().map(|byte| Unit::Byte(byte, false, false)));
-            }
-            Part::Escaped(character) => {
-                let mut buffer = [0; 4];
-                let text = character.encode_utf8(&mut buffer);
-                units.extend(text.bytes().map(|byte| Unit::Byte(byte, true, false)));
-            }
-            Part::Single(text) => {
-                units.push(Unit::Present);
-                units.extend(text.bytes().map(|byte| Unit::Byte(byte, true, false)));
-            }
-            Part::Double(inner) => double_quoted(inner, variables, world, &mut units),
-            Part::Parameter(parameter, _) => {
-                let values = variables.values(parameter, world);
-                for (number, value) in values.iter().enumerate() {
-                    if number > 0 {
-                        units.push(Unit::Break);
-                    }
-                    units.extend(value.iter().map(|&byte| Unit::Byte(byte, false, true)));
+        let choices: Vec<Vec<Part>> = match part {
+            Part::Alternatives(inner) => {
+                let mut all = Vec::new();
+                for word in inner {
+                    all.extend(without_braces(word)?.into_iter().map(|word| word.parts));
                 }
+                all
             }
-            Part::Home => {
-                let home = variables.get("HOME", world);
-                let home = home.unwrap_or_else(|| b"~".to_vec());
-                units.extend(home.into_iter().map(|byte| Unit::Byte(byte, true, false)));
+            Part::Sequence(sequence) => match sequence.words(WORDS_MAX) {
+                Ok(words) => words.into_iter().map(|text| vec![Part::Text(text)]).collect(),
+                Err(count) => {
+                    let message = format!("these braces stand for {count} words, too many");
+                    return Leave::fault(message, word.span, 2);
+                }
+            },
+            part => {
+                for word in &mut words {
+                    word.parts.push(part.clone());
+                }
+                continue;
             }
-            // A word of its own, which the plan gives a name.
-            Part::Substituted(_) => {}
+        };
+        if words.len() as u64 * choices.len() as u64 > WORDS_MAX {
+            return Leave::fault("these braces stand for too many words", word.span, 2);
         }
+        words = words
+            .iter()
+            .flat_map(|before| {
+                choices.iter().map(|choice| {
+                    let parts = before.parts.iter().chain(choice).cloned().collect();
+                    Word { parts, span: before.span }
+                })
+            })
+            .collect();
     }
-    units
+    Ok(words)
 }
 
-fn double_quoted(inner: &[Part], variables: &Variables, world: &dyn World, units: &mut Vec<Unit>) {
-    // `"$@"` alone without parameters is nothing at all, not an empty field.
-    let vanishes =
-        matches!(inner, [Part::Parameter(Parameter::All, _)]) && variables.positional().is_empty();
-    if !vanishes {
-        units.push(Unit::Present);
+/// The home directory of a user of this machine.
+fn home_of(name: &str, world: &dyn World) -> Option<Vec<u8>> {
+    let mut source = world.read(Path::new("/etc/passwd")).ok()?;
+    let mut all = Vec::new();
+    while let Ok(Some(block)) = source.next_block() {
+        all.extend_from_slice(block.bytes());
     }
-    for part in inner {
-        match part {
-            Part::Text(text) => {
-                units.extend(text.bytes().map(|byte| Unit::Byte(byte, true, false)));
-            }
-            Part::Escaped(character) => {
-                let mut buffer = [0; 4];
-                let text = character.encode_utf8(&mut buffer);
-                units.extend(text.bytes().map(|byte| Unit::Byte(byte, true, false)));
-            }
-            Part::Parameter(parameter, _) => {
-                let values = variables.values(parameter, world);
-                let joined = *parameter != Parameter::All;
-                for (number, value) in values.iter().enumerate() {
-                    if number > 0 {
-                        if joined {
-                            let separator = separators(variables, world).first().copied();
-                            units.extend(separator.map(|byte| Unit::Byte(byte, true, false)));
-                        } else {
-                            units.extend([Unit::Break, Unit::Present]);
-                        }
-                    }
-                    units.extend(value.iter().map(|&byte| Unit::Byte(byte, true, false)));
-                }
-            }
-            Part::Single(_) | Part::Double(_) | Part::Home | Part::Substituted(_) => {}
-        }
-    }
+    let all = Bytes::from(all);
+    all.split(|byte| *byte == b'\n').find_map(|line| {
+        let mut fields = line.split(|byte| *byte == b':');
+        (fields.next()? == name.as_bytes()).then(|| fields.nth(4).map(<[u8]>::to_vec))?
+    })
 }
 
 /// Splits at separators that came from expansions (XCU 2.6.5): runs of white space count once
@@ -171,4 +530,27 @@ fn split(units: &[Unit], separators: &[u8]) -> Vec<Vec<(u8, bool)>> {
 /// Environment values as bytes.
 pub(crate) fn environment(name: &str, world: &dyn World) -> Option<Vec<u8>> {
     world.variable(name).map(OsStringExt::into_vec)
+}
+
+/// True where expanding the word runs commands.
+pub(crate) fn runs_commands(word: &Word) -> bool {
+    fn part_runs(part: &Part) -> bool {
+        match part {
+            Part::Command(..) | Part::Substituted(..) => true,
+            Part::Double(inner) | Part::Arithmetic(inner, _) => inner.iter().any(part_runs),
+            Part::Alternatives(words) => words.iter().any(runs_commands),
+            Part::Expansion(expansion, _) => match &expansion.operation {
+                Operation::Length => false,
+                Operation::Otherwise { word, .. } => runs_commands(word),
+                Operation::Remove { pattern, .. } => runs_commands(pattern),
+            },
+            _ => false,
+        }
+    }
+    word.parts.iter().any(part_runs)
+}
+
+/// As [`runs_commands`], for the parts of a here-document.
+pub(crate) fn parts_run_commands(parts: &[Part]) -> bool {
+    runs_commands(&Word { parts: parts.to_vec(), span: Span::default() })
 }

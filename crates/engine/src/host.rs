@@ -1,55 +1,65 @@
 //! Programs of this machine as stages.
 
 use std::ffi::OsStr;
-use std::io;
+use std::fs::File;
+use std::io::{self, Read};
+use std::os::fd::OwnedFd;
 use std::os::unix::ffi::OsStrExt;
-use std::os::unix::process::ExitStatusExt;
+use std::os::unix::process::{CommandExt, ExitStatusExt};
 use std::process::{Child, Command, Stdio};
-use std::sync::Arc;
+use std::sync::{Arc, Condvar, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
-use stream::{Block, Cancel, ExitStatus, JobEnd, Sink, Source, StageMeter, WriteError, describe};
+use rustix::event::{PollFd, PollFlags, Timespec, poll};
+use rustix::process::{Pid, Signal, kill_process, kill_process_group};
+use stream::{Block, Cancel, ExitStatus, JobEnd, Sink, StageMeter, WriteError, describe};
 
 use crate::plan::{StageKind, StagePlan};
-use crate::stage::{Connections, MeteredSink, StageOutcome};
-use crate::world::{read_block, write_block};
+use crate::ports::{End, Port, Ports, SharedInput};
+use crate::stage::{MeteredSink, StageOutcome};
+use crate::world::read_block;
 
-/// Which of its descriptors a program simply inherits.
-#[derive(Clone, Copy, Debug, Default)]
-pub(crate) struct Inherited {
-    pub(crate) stdin: bool,
-    pub(crate) stdout: bool,
-    pub(crate) stderr: bool,
+/// How long a program that was asked to end may take.
+const GRACE: Duration = Duration::from_millis(500);
+
+/// A copy of a descriptor of this process, for a program to have.
+fn own(descriptor: u8) -> io::Result<Stdio> {
+    let copy = match descriptor {
+        0 => rustix::stdio::stdin().try_clone_to_owned(),
+        1 => rustix::stdio::stdout().try_clone_to_owned(),
+        _ => rustix::stdio::stderr().try_clone_to_owned(),
+    };
+    Ok(Stdio::from(copy?))
 }
 
-fn port(inherited: bool) -> Stdio {
-    if inherited { Stdio::inherit() } else { Stdio::piped() }
+/// Where a program writes.
+fn out_port(port: Option<&Port>) -> io::Result<(Stdio, Option<Arc<dyn Sink>>)> {
+    match port {
+        Some(Port { own: Some(number), .. }) => Ok((own(*number)?, None)),
+        Some(Port { end: End::Out(sink), .. }) => Ok((Stdio::piped(), Some(sink.clone()))),
+        // Closed, or open for reading only: writing fails there as it must.
+        _ => Ok((Stdio::from(File::open("/dev/null")?), None)),
+    }
 }
 
 /// Runs a program to its end, moving blocks between it and its neighbours.
 pub(crate) fn run_host(
     plan: &StagePlan,
-    connections: Connections,
-    inherited: Inherited,
+    ports: Ports,
     meter: &Arc<StageMeter>,
     cancel: &Cancel,
 ) -> StageOutcome {
     let StageKind::Host(name) = &plan.kind else { return StageOutcome::of(ExitStatus(0)) };
     let started = Instant::now();
-    let Connections { stdin, stdout, stderr, .. } = connections;
-    let mut command = Command::new(OsStr::from_bytes(name));
-    command
-        .args(plan.arguments.iter().map(|argument| OsStr::from_bytes(argument)))
-        .envs(plan.assignments.iter().map(|(name, value)| (name, OsStr::from_bytes(value))))
-        .stdin(if stdin.is_none() && !inherited.stdin {
-            Stdio::null()
-        } else {
-            port(inherited.stdin)
-        })
-        .stdout(port(inherited.stdout))
-        .stderr(port(inherited.stderr));
-    let child = match command.spawn() {
-        Ok(child) => child,
+    let outcome = match launch(plan, &ports) {
+        Ok((child, feed, out, error)) => {
+            let metered = out.map(|inner| -> Arc<dyn Sink> {
+                Arc::new(MeteredSink { inner, meter: meter.clone(), cancel: cancel.clone() })
+            });
+            let groups = ports.get(0).and_then(|port| port.own) != Some(0);
+            drop(ports);
+            attend(child, feed, metered, error, groups, meter, cancel)
+        }
         Err(error) => {
             let shown = String::from_utf8_lossy(name);
             let (message, status) = match error.kind() {
@@ -57,44 +67,105 @@ pub(crate) fn run_host(
                 _ => (format!("{shown}: {}\n", describe(&error)), 126),
             };
             // A standard error that cannot be written has nobody to be told.
-            let _ = stderr.write(Block::new(message.into_bytes()));
+            let _ = ports.sink(2).write(Block::new(message.into_bytes()));
             let end = if status == 127 { JobEnd::NotFound } else { JobEnd::NotStarted };
-            return StageOutcome { unstarted: Some(end), ..StageOutcome::of(ExitStatus(status)) };
+            StageOutcome { unstarted: Some(end), ..StageOutcome::of(ExitStatus(status)) }
         }
     };
-    let out: Arc<dyn Sink> =
-        Arc::new(MeteredSink { inner: stdout, meter: meter.clone(), cancel: cancel.clone() });
-    let outcome = attend(child, stdin, &out, &stderr, meter, cancel);
     meter.set_elapsed(started.elapsed().as_nanos() as u64);
     outcome
 }
 
+type Launched = (Child, Fed, Option<Arc<dyn Sink>>, Option<Arc<dyn Sink>>);
+
+/// Where the input of a program comes from, and both ends of its pipe.
+type Fed = Option<(Arc<SharedInput>, OwnedFd, OwnedFd)>;
+
+fn launch(plan: &StagePlan, ports: &Ports) -> io::Result<Launched> {
+    let StageKind::Host(name) = &plan.kind else { return Err(io::ErrorKind::NotFound.into()) };
+    // A name with a slash is looked for from where the stage is.
+    let program = match &plan.directory {
+        Some(directory) if name.contains(&b'/') => directory.join(OsStr::from_bytes(name)),
+        _ => OsStr::from_bytes(name).into(),
+    };
+    let mut command = Command::new(program);
+    command
+        .arg0(OsStr::from_bytes(name))
+        .args(plan.arguments.iter().map(|argument| OsStr::from_bytes(argument)))
+        .envs(plan.assignments.iter().map(|(name, value)| (name, OsStr::from_bytes(value))));
+    for name in &plan.unset {
+        command.env_remove(name);
+    }
+    if let Some(directory) = &plan.directory {
+        command.current_dir(directory);
+    }
+    let mut fed = None;
+    match ports.get(0) {
+        Some(Port { own: Some(number), end: End::In(input) }) if !input.has_left() => {
+            command.stdin(own(*number)?);
+        }
+        Some(Port { end: End::In(input), .. }) => {
+            let (reading, writing) = rustix::pipe::pipe_with(rustix::pipe::PipeFlags::CLOEXEC)?;
+            command.stdin(Stdio::from(reading.try_clone()?));
+            fed = Some((input.clone(), reading, writing));
+        }
+        _ => {
+            command.stdin(Stdio::null());
+        }
+    }
+    let (stdout, out) = out_port(ports.get(1))?;
+    let (stderr, error) = out_port(ports.get(2))?;
+    command.stdout(stdout).stderr(stderr);
+    // A program at the terminal stays in the foreground; any other can be ended with all that
+    // it started.
+    if ports.get(0).and_then(|port| port.own).is_none() {
+        command.process_group(0);
+    }
+    Ok((command.spawn()?, fed, out, error))
+}
+
+/// Asks a program to end, and ends it where it does not.
+struct Ender {
+    child: Child,
+    groups: bool,
+    asked: Option<Instant>,
+}
+
+impl Ender {
+    fn signal(&self, signal: Signal) {
+        let Some(id) = Pid::from_raw(self.child.id() as i32) else { return };
+        // It may have ended by itself in between.
+        let _ = if self.groups { kill_process_group(id, signal) } else { kill_process(id, signal) };
+    }
+
+    /// Asks first; later on, makes it end.
+    fn end(&mut self) {
+        match self.asked {
+            None => {
+                self.signal(Signal::TERM);
+                self.asked = Some(Instant::now());
+            }
+            Some(since) if since.elapsed() >= GRACE => self.signal(Signal::KILL),
+            Some(_) => {}
+        }
+    }
+}
+
 fn attend(
     mut child: Child,
-    stdin: Option<Box<dyn Source>>,
-    out: &Arc<dyn Sink>,
-    error: &Arc<dyn Sink>,
+    fed: Fed,
+    out: Option<Arc<dyn Sink>>,
+    error: Option<Arc<dyn Sink>>,
+    groups: bool,
     meter: &Arc<StageMeter>,
     cancel: &Cancel,
 ) -> StageOutcome {
-    let (input, output, errors) = (child.stdin.take(), child.stdout.take(), child.stderr.take());
+    let (output, errors) = (child.stdout.take(), child.stderr.take());
     let mut outcome = StageOutcome::of(ExitStatus::SUCCESS);
-    // Cancels the feeding of a program that has ended.
-    let over = Cancel::default();
+    let feeding =
+        fed.map(|(input, reading, writing)| Feeding::start(input, reading, writing, meter));
     std::thread::scope(|scope| {
-        if let (Some(input), Some(mut source)) = (input, stdin) {
-            let over = &over;
-            scope.spawn(move || {
-                while !over.is_cancelled() {
-                    let Ok(Some(block)) = source.next_block() else { break };
-                    meter.count_in(&block);
-                    if write_block(&input, block.bytes()).is_err() {
-                        break;
-                    }
-                }
-            });
-        }
-        if let Some(errors) = errors {
+        if let (Some(errors), Some(error)) = (errors, error) {
             scope.spawn(move || {
                 while let Ok(Some(block)) = read_block(&errors) {
                     if error.write(block).is_err() {
@@ -103,7 +174,7 @@ fn attend(
                 }
             });
         }
-        let moving = output.map(|output| {
+        let moving = output.zip(out).map(|(output, out)| {
             scope.spawn(move || -> Result<(), WriteError> {
                 while let Some(block) = read_block(&output)? {
                     out.write(block)?;
@@ -112,23 +183,28 @@ fn attend(
             })
         });
         let mut wait = Duration::from_micros(50);
+        let mut ender = Ender { child, groups, asked: None };
         let status = loop {
-            match child.try_wait() {
+            match ender.child.try_wait() {
                 Ok(Some(status)) => break Ok(status),
-                Ok(None) if cancel.is_cancelled() => {
-                    // It may have ended by itself in between.
-                    let _ = child.kill();
-                    outcome.cancelled = true;
-                    break child.wait();
-                }
                 Ok(None) => {
+                    if cancel.is_cancelled() {
+                        outcome.cancelled = true;
+                        ender.end();
+                    }
                     std::thread::sleep(wait);
                     wait = (wait * 2).min(Duration::from_millis(2));
                 }
                 Err(error) => break Err(error),
             }
         };
-        over.cancel();
+        if ender.asked.is_some() && groups {
+            // What it started may still hold its descriptors.
+            ender.signal(Signal::KILL);
+        }
+        if let Some(feeding) = feeding {
+            feeding.end();
+        }
         outcome.signal =
             status.as_ref().ok().and_then(ExitStatusExt::signal).map(|signal| signal as u8);
         let code = status
@@ -142,4 +218,105 @@ fn attend(
         }
     });
     outcome
+}
+
+/// Gives a program its input on a thread of its own. Where others read the same input, what the
+/// program did not read of its pipe is left for them, as if it had never been taken.
+struct Feeding {
+    input: Arc<SharedInput>,
+    /// The other end of the pipe, where others read the input too.
+    reading: Option<OwnedFd>,
+    state: Arc<(Mutex<FeedState>, Condvar)>,
+}
+
+#[derive(Default)]
+struct FeedState {
+    /// The program has ended.
+    over: bool,
+    /// A block was taken and is being written.
+    busy: bool,
+}
+
+impl Feeding {
+    fn start(
+        input: Arc<SharedInput>,
+        reading: OwnedFd,
+        writing: OwnedFd,
+        meter: &Arc<StageMeter>,
+    ) -> Self {
+        let shared = Arc::strong_count(&input) > 1;
+        // Without this end a program that closes its input is noticed at once.
+        let reading = shared.then_some(reading);
+        // A write never waits, so that the end of the program is noticed.
+        let _ = rustix::io::ioctl_fionbio(&writing, true);
+        let state = Arc::new((Mutex::new(FeedState::default()), Condvar::new()));
+        let (source, meter, shared_state) = (input.clone(), meter.clone(), state.clone());
+        // The thread may wait for more input longer than the program runs; nobody waits for it.
+        let spawned = std::thread::Builder::new()
+            .name("feed".to_owned())
+            .spawn(move || feed(&source, &writing, &meter, &shared_state));
+        drop(spawned);
+        Self { input, reading, state }
+    }
+
+    /// The program has ended: takes back what it has not read.
+    fn end(self) {
+        let (state, changed) = &*self.state;
+        let mut state = state.lock().unwrap_or_else(PoisonError::into_inner);
+        state.over = true;
+        while state.busy {
+            state = changed.wait(state).unwrap_or_else(PoisonError::into_inner);
+        }
+        drop(state);
+        let Some(reading) = self.reading else { return };
+        let _ = rustix::io::ioctl_fionbio(&reading, true);
+        let mut left = Vec::new();
+        // Ends with what is there: the other end may be open still.
+        let _ = File::from(reading).read_to_end(&mut left);
+        self.input.give_back(left);
+    }
+}
+
+fn feed(
+    input: &Arc<SharedInput>,
+    writing: &OwnedFd,
+    meter: &Arc<StageMeter>,
+    state: &(Mutex<FeedState>, Condvar),
+) {
+    let lock = || state.0.lock().unwrap_or_else(PoisonError::into_inner);
+    loop {
+        let taken = input.next_if(|_| {
+            let mut state = lock();
+            state.busy = !state.over;
+            state.busy
+        });
+        let Ok(Some(block)) = taken else { return };
+        let bytes = block.bytes().clone();
+        let mut at = 0;
+        while at < bytes.len() {
+            match rustix::io::write(writing, &bytes[at..]) {
+                Ok(written) => at += written,
+                Err(rustix::io::Errno::INTR) => {}
+                Err(rustix::io::Errno::AGAIN) if !lock().over => wait_for_room(writing),
+                Err(_) => break,
+            }
+        }
+        meter.count_in(&Block::new(bytes.slice(..at)));
+        let open = at == bytes.len();
+        if !open {
+            input.give_back(bytes.slice(at..));
+        }
+        lock().busy = false;
+        state.1.notify_all();
+        if !open {
+            return;
+        }
+    }
+}
+
+/// Waits until something can be written, but not long.
+fn wait_for_room(writing: &OwnedFd) {
+    let timeout = Timespec { tv_sec: 0, tv_nsec: 5_000_000 };
+    // Whatever came of it, the next write tells.
+    let _ = poll(&mut [PollFd::new(writing, PollFlags::OUT)], Some(&timeout));
 }

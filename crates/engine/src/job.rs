@@ -1,19 +1,23 @@
 //! Commands that stages start: filters of our own and programs of the machine.
 
-use std::sync::{Arc, Mutex, PoisonError};
+use std::path::PathBuf;
+use std::sync::Arc;
 
 use stream::{
     Block, Cancel, Job, JobEnd, Joined, ReadError, Running, Sink, Source, StageMeter, World,
     WriteError,
 };
 
+use crate::directory::InDirectory;
 use crate::dry::KeptSink;
-use crate::host::{Inherited, run_host};
+use crate::host::run_host;
 use crate::kept::Kept;
 use crate::link::{LinkReader, LinkWriter, link};
-use crate::plan::{Plan, StageKind, StagePlan, Variables};
+use crate::plan::{Plan, StageKind, StagePlan};
+use crate::ports::Ports;
 use crate::run::{Surroundings, run_pipeline};
 use crate::stage::{Connections, StageOutcome, run_native};
+use crate::variables::Variables;
 use crate::world::RealWorld;
 
 /// What runs a command.
@@ -33,13 +37,18 @@ fn runner(job: &Job<'_>, world: &dyn World) -> Runner {
     }
     let plan = || {
         let script = shell::parse(std::str::from_utf8(line).ok()?).ok()?;
-        let [pipeline] = &script.pipelines[..] else { return None };
+        let [shell::Item { first: pipeline, rest }] = &script.list.items[..] else { return None };
+        if !rest.is_empty() || pipeline.negated || pipeline.timed.is_some() {
+            return None;
+        }
         let mut variables = Variables::new("sh", Vec::new());
         for (name, value) in &job.variables {
             variables.set(name, value.clone());
         }
         let plan = Plan::new(pipeline, &variables, world).ok()?;
-        let filters = plan.stages.iter().all(|stage| matches!(stage.kind, StageKind::Native(_)));
+        let filters = plan.stages.iter().all(|stage| {
+            matches!(stage.kind, StageKind::Native(_)) && stage.substitutions.is_empty()
+        });
         filters.then_some(plan)
     };
     plan().map_or(Runner::One, Runner::Filters)
@@ -74,19 +83,31 @@ fn run_one(job: Job<'_>, world: &dyn World) -> JobEnd {
         Some(definition) => StageKind::Native(definition),
         None => StageKind::Host(name.clone()),
     };
-    let plan = StagePlan::of(kind, arguments.to_vec(), job.variables);
-    let connections = Connections {
-        stdin: job.input,
-        stdout: job.out,
-        stderr: job.error,
-        origins: None,
-        eager: false,
-    };
+    let mut plan = StagePlan::of(kind, arguments.to_vec(), job.variables);
+    plan.directory = job.directory;
     // What the command writes is counted by the stage that started it, what it reads by nobody.
     let meter = Arc::new(StageMeter::default());
     let outcome = match plan.kind {
-        StageKind::Native(_) => run_native(&plan, connections, world, &meter, job.cancel),
-        _ => run_host(&plan, connections, Inherited::default(), &meter, job.cancel),
+        StageKind::Native(_) => {
+            let connections = Connections {
+                stdin: job.input,
+                stdout: job.out,
+                stderr: job.error,
+                origins: None,
+                eager: false,
+            };
+            match &plan.directory {
+                None => run_native(&plan, connections, world, &meter, job.cancel),
+                Some(directory) => {
+                    let world = InDirectory { inner: world, directory };
+                    run_native(&plan, connections, &world, &meter, job.cancel)
+                }
+            }
+        }
+        _ => {
+            let ports = Ports::new(job.input, job.out, job.error);
+            run_host(&plan, ports, &meter, job.cancel)
+        }
     };
     end_of(&outcome)
 }
@@ -102,9 +123,7 @@ fn end_of(outcome: &StageOutcome) -> JobEnd {
 /// Where a pipeline runs that a stage started.
 struct Within<'w> {
     world: &'w dyn World,
-    input: Mutex<Option<Box<dyn Source>>>,
-    out: Arc<dyn Sink>,
-    error: Arc<dyn Sink>,
+    ports: Ports,
 }
 
 impl Surroundings for Within<'_> {
@@ -112,23 +131,21 @@ impl Surroundings for Within<'_> {
         self.world
     }
 
-    fn first_input(&self) -> Option<Box<dyn Source>> {
-        self.input.lock().unwrap_or_else(PoisonError::into_inner).take()
-    }
-
-    fn last_output(&self) -> Arc<dyn Sink> {
-        self.out.clone()
-    }
-
-    fn errors(&self, _number: usize) -> Arc<dyn Sink> {
-        self.error.clone()
+    fn ports(&self) -> Ports {
+        self.ports.clone()
     }
 }
 
 fn run_plan(plan: &Plan, job: Job<'_>, world: &dyn World) -> JobEnd {
-    let within = Within { world, input: Mutex::new(job.input), out: job.out, error: job.error };
+    let ports = Ports::new(job.input, job.out, job.error);
     let meters: Vec<Arc<StageMeter>> = plan.stages.iter().map(|_| Arc::default()).collect();
-    let outcomes = run_pipeline(plan, &within, &meters, job.cancel);
+    let outcomes = match &job.directory {
+        None => run_pipeline(plan, &Within { world, ports }, &meters, job.cancel),
+        Some(directory) => {
+            let world = InDirectory { inner: world, directory };
+            run_pipeline(plan, &Within { world: &world, ports }, &meters, job.cancel)
+        }
+    };
     outcomes.last().map_or(JobEnd::Exited(0), end_of)
 }
 
@@ -144,13 +161,14 @@ impl Companion {
         let (writer, reader) = link(job.cancel, Arc::default(), Arc::default());
         let words = job.words.to_vec();
         let (error, variables, cancel) = (job.error, job.variables, job.cancel.clone());
+        let directory = job.directory;
         let (ends, input, out): (_, Option<Box<dyn Source>>, Arc<dyn Sink>) = match joined {
             Joined::Output => ((Some(reader), None), job.input, Arc::new(writer)),
             Joined::Input => ((None, Some(writer)), Some(Box::new(reader)), job.out),
         };
         let thread = std::thread::spawn(move || {
             let words = &words[..];
-            let job = Job { words, input, out, error, variables, cancel: &cancel };
+            let job = Job { words, input, out, error, variables, directory, cancel: &cancel };
             run_job(job, &world)
         });
         Self { reader: ends.0, writer: ends.1, thread: Some(thread) }
@@ -184,6 +202,7 @@ impl Running for Companion {
 pub(crate) struct Later<'w> {
     words: Vec<Vec<u8>>,
     variables: Vec<(String, Vec<u8>)>,
+    directory: Option<PathBuf>,
     out: Arc<dyn Sink>,
     error: Arc<dyn Sink>,
     cancel: Cancel,
@@ -202,6 +221,7 @@ impl<'w> Later<'w> {
         let mut later = Self {
             words: job.words.to_vec(),
             variables: job.variables,
+            directory: job.directory,
             out: job.out,
             error: job.error,
             cancel: job.cancel.clone(),
@@ -226,6 +246,7 @@ impl<'w> Later<'w> {
             out: self.out.clone(),
             error: self.error.clone(),
             variables: std::mem::take(&mut self.variables),
+            directory: self.directory.clone(),
             cancel: &self.cancel,
         };
         run_filters(job, self.world)

@@ -3,23 +3,29 @@
 //! threads and processes.
 
 mod capture;
+mod directory;
 mod dry;
 mod expand;
 mod glob;
 mod happened;
 mod host;
+mod host_pipes;
+mod interpreter;
 mod job;
 mod kept;
 mod link;
 mod live;
 mod machine;
+mod named;
 mod pending;
 mod plan;
+mod ports;
 mod preview;
 mod run;
 mod sample;
 mod script;
 mod stage;
+mod variables;
 mod workbench;
 mod world;
 
@@ -27,9 +33,10 @@ pub use capture::Capture;
 pub use glob::{Glob, has_pattern};
 pub use kept::Kept;
 pub use pending::{Applied, PendingFile, PendingMode, apply, undo};
-pub use plan::{Plan, PlanError, StageKind, StagePlan, Target, TargetKind, Variables};
+pub use plan::{Plan, PlanError, StageKind, StagePlan, Target, TargetKind};
 pub use preview::{Ending, InputRecord, Limit, Limits, Preview, StageResult};
 pub use sample::{Identity, Sample, Sampled, count_lines};
 pub use script::{RunError, run_filter, run_script};
+pub use variables::Variables;
 pub use workbench::{Job, Request, Workbench};
 pub use world::RealWorld;

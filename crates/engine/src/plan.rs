@@ -1,67 +1,20 @@
 //! From a syntax tree to stages ready to run: words expanded, filters found, options checked.
 
-use std::collections::BTreeMap;
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use filters::Definition;
-use shell::{Command, Parameter, Pipeline, RedirectionKind, Span};
-use stream::World;
+use shell::{Command, Pipeline, Redirection, RedirectionKind, Span};
+use stream::{Cancel, World};
 use thiserror::Error;
 
-use crate::expand;
-
-/// Variables and positional parameters of a run.
-#[derive(Clone, Debug, Default)]
-pub struct Variables {
-    set: BTreeMap<String, Vec<u8>>,
-    zero: Vec<u8>,
-    positional: Vec<Vec<u8>>,
-    status: u8,
-}
-
-impl Variables {
-    /// `$0` and `$1`, `$2`, …
-    pub fn new(zero: impl Into<Vec<u8>>, positional: Vec<Vec<u8>>) -> Self {
-        Self { zero: zero.into(), positional, ..Self::default() }
-    }
-
-    /// Sets a variable.
-    pub fn set(&mut self, name: &str, value: Vec<u8>) {
-        self.set.insert(name.to_owned(), value);
-    }
-
-    /// Sets `$?`.
-    pub fn set_status(&mut self, status: u8) {
-        self.status = status;
-    }
-
-    /// A variable's value, from this run or the environment.
-    pub(crate) fn get(&self, name: &str, world: &dyn World) -> Option<Vec<u8>> {
-        self.set.get(name).cloned().or_else(|| expand::environment(name, world))
-    }
-
-    pub(crate) fn positional(&self) -> &[Vec<u8>] {
-        &self.positional
-    }
-
-    /// The values a parameter stands for; several only for `$@` and `$*`.
-    pub(crate) fn values(&self, parameter: &Parameter, world: &dyn World) -> Vec<Vec<u8>> {
-        let one = match parameter {
-            Parameter::All | Parameter::AllJoined => return self.positional.clone(),
-            Parameter::Variable(name) => self.get(name, world).unwrap_or_default(),
-            Parameter::Position(0) => self.zero.clone(),
-            Parameter::Position(number) => {
-                self.positional.get(number - 1).cloned().unwrap_or_default()
-            }
-            Parameter::Count => self.positional.len().to_string().into_bytes(),
-            Parameter::Status => self.status.to_string().into_bytes(),
-            Parameter::Process => std::process::id().to_string().into_bytes(),
-        };
-        vec![one]
-    }
-}
+use crate::expand::{self, Substitution};
+use crate::interpreter::{Leave, Run, Shell, is_shells};
+use crate::ports::Ports;
+use crate::run::NoSurroundings;
+use crate::variables::Variables;
 
 /// A pipeline ready to run.
 #[derive(Clone)]
@@ -79,12 +32,18 @@ pub struct StagePlan {
     pub arguments: Vec<Vec<u8>>,
     /// Where each of them comes from in the text.
     pub argument_spans: Vec<Span>,
-    /// `NAME=value` before the name.
+    /// Variables set for it: those exported, and `NAME=value` before the name.
     pub assignments: Vec<(String, Vec<u8>)>,
     /// Redirections, in order.
     pub targets: Vec<Target>,
-    /// Pipelines that stand in the place of files, with the names the arguments have for them.
-    pub substitutions: Vec<(Vec<u8>, Plan)>,
+    /// Commands that stand in the place of files, with the names the arguments have for them.
+    pub(crate) substitutions: Vec<Substitution>,
+    /// The shell around the stage, for what it runs itself and for substitutions.
+    pub(crate) state: Option<Arc<Variables>>,
+    /// Variables of the environment that the stage does not get.
+    pub(crate) unset: Vec<String>,
+    /// Where the stage is, where that is not where the process is.
+    pub(crate) directory: Option<PathBuf>,
     /// The stage in the text.
     pub span: Span,
     /// The text of the stage that is switched off here.
@@ -98,6 +57,8 @@ pub enum StageKind {
     Native(&'static Definition),
     /// A program of this machine.
     Host(Vec<u8>),
+    /// A part of the shell: a compound command, a function, a command of the shell's own.
+    Shell(Arc<Command>),
     /// Nothing: assignments and redirections only.
     Nothing,
 }
@@ -122,8 +83,14 @@ pub enum TargetKind {
     Replace(PathBuf),
     /// Append to this file.
     Append(PathBuf),
+    /// Read from this file, which is made where there is none.
+    ReadWrite(PathBuf),
     /// Where this descriptor goes.
     Duplicate(u8),
+    /// Nowhere at all.
+    Close,
+    /// Read from this text.
+    Text(Vec<u8>),
 }
 
 /// Why there is no plan, and the place in the text.
@@ -136,18 +103,42 @@ pub struct PlanError {
     pub span: Span,
 }
 
+impl PlanError {
+    pub(crate) fn of(leave: Leave) -> Self {
+        match leave {
+            Leave::Fault(fault) => Self { message: fault.message, span: fault.span },
+            other => Self { message: other.message(), span: Span::default() },
+        }
+    }
+}
+
 impl Plan {
-    /// Expands and resolves a pipeline.
+    /// Expands and resolves a pipeline. Commands in words run now, in `world`.
     ///
     /// # Errors
-    /// A redirection between descriptors that cannot be.
+    /// Words that cannot be expanded.
     pub fn new(
         pipeline: &Pipeline,
         variables: &Variables,
         world: &dyn World,
     ) -> Result<Self, PlanError> {
-        let stages = pipeline.commands.iter().map(|command| stage(command, variables, world));
-        Ok(Self { stages: stages.collect::<Result<_, _>>()? })
+        let surroundings = NoSurroundings(world);
+        let cancel = Cancel::default();
+        let ports = Ports::default();
+        let mut shell = Shell::new(&surroundings, 0, world, &cancel, ports, variables.clone());
+        shell.plans_eagerly = true;
+        Self::of_pipeline(pipeline, &mut shell).map_err(PlanError::of)
+    }
+
+    /// As [`Plan::new`], in a shell.
+    pub(crate) fn of_pipeline(pipeline: &Pipeline, shell: &mut Shell<'_>) -> Run<Self> {
+        let stages = pipeline.commands.iter().map(|command| {
+            // What expansions change is not seen by the other stages.
+            let mut inner = shell.subshell(shell.ports.clone());
+            inner.plans_eagerly = shell.plans_eagerly;
+            stage(command, &mut inner)
+        });
+        Ok(Self { stages: stages.collect::<Run<_>>()? })
     }
 
     /// Builds every native filter once, to find what is wrong with options before anything runs.
@@ -156,15 +147,8 @@ impl Plan {
     /// The first argument a filter cannot work with, at its place in `text`.
     pub fn check(&self, text: &str) -> Result<(), PlanError> {
         for stage in &self.stages {
-            for (_, plan) in &stage.substitutions {
-                plan.check(text)?;
-            }
-            if let (StageKind::Host(_), false) = (&stage.kind, stage.substitutions.is_empty()) {
-                let message = "<( … ) is supported for filters, not for programs".to_owned();
-                return Err(PlanError { message, span: stage.span });
-            }
             if let StageKind::Host(name) = &stage.kind
-                && !is_program(name)
+                && !is_program(name, stage.directory.as_deref())
             {
                 let name = String::from_utf8_lossy(name);
                 let message = format!("{name}: no filter or program of this name");
@@ -191,12 +175,12 @@ impl Plan {
 }
 
 /// True when the machine has a program of this name, or the name is a path to one.
-fn is_program(name: &[u8]) -> bool {
+fn is_program(name: &[u8], directory: Option<&Path>) -> bool {
     use rustix::fs::{Access, access};
     let runs = |path: &Path| path.is_file() && access(path, Access::EXEC_OK).is_ok();
     let name = Path::new(OsStr::from_bytes(name));
-    if name.components().count() != 1 {
-        return runs(name);
+    if name.as_os_str().as_bytes().contains(&b'/') {
+        return runs(&directory.unwrap_or(Path::new("")).join(name));
     }
     let path = std::env::var_os("PATH").unwrap_or_default();
     std::env::split_paths(&path).any(|folder| runs(&folder.join(name)))
@@ -215,87 +199,98 @@ fn part_span(text: &str, span: Span, value: &[u8], part: std::ops::Range<usize>)
     }
 }
 
-fn stage(
-    command: &Command,
-    variables: &Variables,
-    world: &dyn World,
-) -> Result<StagePlan, PlanError> {
+/// What a stage of a pipeline runs.
+fn stage(command: &Command, shell: &mut Shell<'_>) -> Run<StagePlan> {
+    if command.compound.is_some() {
+        return Ok(StagePlan::of_shell(command, shell));
+    }
+    // Commands in words may read what the stage before writes, so that stage must run first.
+    let runs_commands = command.words.iter().any(expand::runs_commands)
+        || command.assignments.iter().any(|one| expand::runs_commands(&one.value))
+        || command.redirections.iter().any(|one| match &one.kind {
+            RedirectionKind::Read(word)
+            | RedirectionKind::Replace(word)
+            | RedirectionKind::Append(word)
+            | RedirectionKind::ReadWrite(word)
+            | RedirectionKind::ReplaceBoth(word)
+            | RedirectionKind::AppendBoth(word)
+            | RedirectionKind::Text(word) => expand::runs_commands(word),
+            RedirectionKind::Document(document) => expand::parts_run_commands(document.parts()),
+            RedirectionKind::Duplicate(_) | RedirectionKind::Close => false,
+        });
+    if runs_commands && !shell.plans_eagerly {
+        return Ok(StagePlan::of_shell(command, shell));
+    }
     let mut words = Vec::new();
     let mut spans = Vec::new();
-    let mut substitutions = Vec::new();
     for word in &command.words {
-        if let [shell::Part::Substituted(pipeline)] = &word.parts[..] {
-            // The names that shells give them.
-            let name = format!("/dev/fd/{}", 63 - substitutions.len() % 50).into_bytes();
-            substitutions.push((name.clone(), Plan::new(pipeline, variables, world)?));
-            words.push(name);
-            spans.push(word.span);
-            continue;
-        }
-        for field in expand::fields(word, variables, world) {
+        for field in shell.fields(word)? {
             words.push(field);
             spans.push(word.span);
         }
     }
-    // A filter run by the program of this project is that filter, also in scripts for sh.
-    if let [program, verb, name, ..] = &words[..]
-        && program == b"ylotrope"
-        && verb == b"use"
-        && filters::find(name).is_some()
-    {
-        words.drain(..2);
-        spans.drain(..2);
+    if words.first().is_some_and(|name| is_shells(name, &shell.state)) {
+        return Ok(StagePlan::of_shell(command, shell));
     }
-    let kind = match words.first() {
-        None => StageKind::Nothing,
-        Some(name) => match filters::find(name) {
-            Some(definition) => StageKind::Native(definition),
-            None => StageKind::Host(name.clone()),
-        },
-    };
-    let path = |word| PathBuf::from(OsStr::from_bytes(&expand::value(word, variables, world)));
-    let mut targets = Vec::new();
-    for redirection in &command.redirections {
-        let kind = match &redirection.kind {
-            RedirectionKind::Read(word) => TargetKind::Read(path(word)),
-            RedirectionKind::Replace(word) => TargetKind::Replace(path(word)),
-            RedirectionKind::Append(word) => TargetKind::Append(path(word)),
-            RedirectionKind::Duplicate(of) => TargetKind::Duplicate(*of),
-        };
-        let reads = matches!(kind, TargetKind::Read(_));
-        let crossed = match &kind {
-            TargetKind::Duplicate(of) => (redirection.descriptor == 0) != (*of == 0),
-            _ => reads != (redirection.descriptor == 0),
-        };
-        if crossed {
-            let message = if reads {
-                format!("reading from descriptor {} is not supported yet", redirection.descriptor)
-            } else {
-                "writing to descriptor 0 is not supported yet".to_owned()
-            };
-            return Err(PlanError { message, span: redirection.span });
-        }
-        targets.push(Target { descriptor: redirection.descriptor, kind, span: redirection.span });
-    }
-    // Each assignment sees those before it.
-    let mut assigned = variables.clone();
-    let mut assignments = Vec::new();
+    let targets = shell.targets(&command.redirections)?;
     for assignment in &command.assignments {
-        let value = expand::value(&assignment.value, &assigned, world);
-        assigned.set(&assignment.name, value.clone());
-        assignments.push((assignment.name.clone(), value));
+        // Each assignment sees those before it.
+        let value = shell.value(&assignment.value)?;
+        shell.assign(&assignment.name, value, assignment.span)?;
+        if let Some(variable) = shell.state.set.get_mut(&assignment.name) {
+            variable.exported = true;
+        }
     }
-    let drop_name = usize::from(!words.is_empty());
-    Ok(StagePlan {
-        kind,
-        arguments: words.split_off(drop_name),
-        argument_spans: spans.split_off(drop_name),
-        assignments,
-        targets,
-        substitutions,
-        span: command.span,
-        off: command.off,
-    })
+    Ok(StagePlan::simple(command, words, spans, targets, shell))
+}
+
+impl Target {
+    /// What a redirection leads to; `&>` becomes two.
+    pub(crate) fn expand(
+        redirection: &Redirection,
+        shell: &mut Shell<'_>,
+        targets: &mut Vec<Self>,
+    ) -> Run<()> {
+        let span = redirection.span;
+        let mut path =
+            |word| -> Run<PathBuf> { Ok(PathBuf::from(OsStr::from_bytes(&shell.value(word)?))) };
+        let kind = match &redirection.kind {
+            RedirectionKind::Read(word) => TargetKind::Read(path(word)?),
+            RedirectionKind::Replace(word) => TargetKind::Replace(path(word)?),
+            RedirectionKind::Append(word) => TargetKind::Append(path(word)?),
+            RedirectionKind::ReplaceBoth(word) => TargetKind::Replace(path(word)?),
+            RedirectionKind::AppendBoth(word) => TargetKind::Append(path(word)?),
+            RedirectionKind::ReadWrite(word) if redirection.descriptor == 0 => {
+                TargetKind::ReadWrite(path(word)?)
+            }
+            RedirectionKind::ReadWrite(_) => {
+                let message = "<> is supported for descriptor 0 only";
+                return Leave::fault(message, span, 2);
+            }
+            RedirectionKind::Duplicate(of) => TargetKind::Duplicate(*of),
+            RedirectionKind::Close => TargetKind::Close,
+            RedirectionKind::Text(word) => {
+                let mut text = shell.value(word)?;
+                text.push(b'\n');
+                TargetKind::Text(text)
+            }
+            RedirectionKind::Document(document) if document.quoted => {
+                let text = document.parts().iter().filter_map(|part| match part {
+                    shell::Part::Text(text) => Some(text.as_bytes()),
+                    _ => None,
+                });
+                TargetKind::Text(text.collect::<Vec<_>>().concat())
+            }
+            RedirectionKind::Document(document) => {
+                TargetKind::Text(shell.quoted_value(document.parts())?)
+            }
+        };
+        targets.push(Self { descriptor: redirection.descriptor, kind, span });
+        if let RedirectionKind::ReplaceBoth(_) | RedirectionKind::AppendBoth(_) = redirection.kind {
+            targets.push(Self { descriptor: 2, kind: TargetKind::Duplicate(1), span });
+        }
+        Ok(())
+    }
 }
 
 impl StagePlan {
@@ -317,8 +312,79 @@ impl StagePlan {
             assignments,
             targets: Vec::new(),
             substitutions: Vec::new(),
+            state: None,
+            unset: Vec::new(),
+            directory: None,
             span: Span::new(0, 0),
             off: None,
+        }
+    }
+
+    /// A part of the shell as a stage: it expands its words itself.
+    fn of_shell(command: &Command, shell: &Shell<'_>) -> Self {
+        let mut command = command.clone();
+        let errors_too = std::mem::take(&mut command.errors_too);
+        let (span, off) = (command.span, command.off);
+        let mut stage = Self::of(StageKind::Shell(Arc::new(command)), Vec::new(), Vec::new());
+        stage.state = Some(Arc::new(shell.state.clone()));
+        stage.directory.clone_from(&shell.state.directory);
+        if errors_too {
+            let kind = TargetKind::Duplicate(1);
+            stage.targets.push(Target { descriptor: 2, kind, span });
+        }
+        Self { span, off, ..stage }
+    }
+
+    /// A filter or a program, its words expanded.
+    pub(crate) fn simple(
+        command: &Command,
+        mut words: Vec<Vec<u8>>,
+        mut spans: Vec<Span>,
+        mut targets: Vec<Target>,
+        shell: &mut Shell<'_>,
+    ) -> Self {
+        // A filter run by the program of this project is that filter, also in scripts for sh.
+        if let [program, verb, name, ..] = &words[..]
+            && program == b"ylotrope"
+            && verb == b"use"
+            && filters::find(name).is_some()
+        {
+            words.drain(..2);
+            spans.drain(..2);
+        }
+        let kind = match words.first() {
+            None => StageKind::Nothing,
+            Some(name) => match filters::find(name) {
+                Some(definition) => StageKind::Native(definition),
+                None => StageKind::Host(name.clone()),
+            },
+        };
+        if command.errors_too {
+            let kind = TargetKind::Duplicate(1);
+            targets.push(Target { descriptor: 2, kind, span: command.span });
+        }
+        let drop_name = usize::from(!words.is_empty());
+        let (mut assignments, mut unset) = (Vec::new(), Vec::new());
+        for (name, value) in shell.state.exported() {
+            match value {
+                Some(value) => assignments.push((name.to_owned(), value.to_vec())),
+                None => unset.push(name.to_owned()),
+            }
+        }
+        let substitutions = std::mem::take(&mut shell.substitutions);
+        let state = (!substitutions.is_empty()).then(|| Arc::new(shell.state.clone()));
+        Self {
+            kind,
+            arguments: words.split_off(drop_name),
+            argument_spans: spans.split_off(drop_name),
+            assignments,
+            targets,
+            substitutions,
+            state,
+            unset,
+            directory: shell.state.directory.clone(),
+            span: command.span,
+            off: command.off,
         }
     }
 
@@ -333,6 +399,7 @@ impl StagePlan {
         match &self.kind {
             StageKind::Native(definition) => definition.spec.name.to_owned(),
             StageKind::Host(name) => String::from_utf8_lossy(name).into_owned(),
+            StageKind::Shell(command) => label(command),
             StageKind::Nothing => String::new(),
         }
     }
@@ -349,7 +416,11 @@ impl StagePlan {
         self.targets.iter().filter_map(|target| match &target.kind {
             TargetKind::Replace(path) => Some((path.as_path(), false, target)),
             TargetKind::Append(path) => Some((path.as_path(), true, target)),
-            _ => None,
+            TargetKind::Read(_)
+            | TargetKind::ReadWrite(_)
+            | TargetKind::Duplicate(_)
+            | TargetKind::Close
+            | TargetKind::Text(_) => None,
         })
     }
 
@@ -366,15 +437,38 @@ impl StagePlan {
             key.push(b'=');
             key.extend_from_slice(value);
         }
-        for (_, plan) in &self.substitutions {
-            for stage in &plan.stages {
-                key.extend_from_slice(b"\0(");
-                key.extend_from_slice(&stage.key());
-            }
+        for substitution in &self.substitutions {
+            key.extend_from_slice(format!("\0({:?}", substitution.list).as_bytes());
         }
+        if let StageKind::Shell(command) = &self.kind {
+            key.extend_from_slice(shell::print_command(command).as_bytes());
+        }
+        if let Some(state) = &self.state {
+            key.extend_from_slice(&state.key());
+        }
+        key.extend_from_slice(format!("{:?}{:?}", self.unset, self.directory).as_bytes());
         for target in &self.targets {
             key.extend_from_slice(format!("\0>{}{:?}", target.descriptor, target.kind).as_bytes());
         }
         key
+    }
+}
+
+/// How a part of the shell is called in few words.
+fn label(command: &Command) -> String {
+    use shell::Compound;
+    let Some(compound) = &command.compound else {
+        return command.name().unwrap_or_else(|| "command".to_owned());
+    };
+    match &**compound {
+        Compound::Group(_) => "{ … }".to_owned(),
+        Compound::Subshell(_) => "( … )".to_owned(),
+        Compound::If { .. } => "if".to_owned(),
+        Compound::Loop { until: false, .. } => "while".to_owned(),
+        Compound::Loop { until: true, .. } => "until".to_owned(),
+        Compound::For { name, .. } => format!("for {name}"),
+        Compound::Case { .. } => "case".to_owned(),
+        Compound::Function { name, .. } => format!("{name}()"),
+        Compound::Test(_) => "[[ … ]]".to_owned(),
     }
 }

@@ -18,6 +18,7 @@ use crate::happened::verb_of;
 use crate::kept::Kept;
 use crate::pending::PendingFile;
 use crate::plan::{Plan, StageKind, StagePlan, TargetKind};
+use crate::ports::Ports;
 use crate::run::{Nowhere, Surroundings, run_pipeline};
 use crate::sample::{Identity, Sampled};
 use crate::stage::StageOutcome;
@@ -306,16 +307,13 @@ impl Surroundings for Sampling<'_> {
         self.live.as_ref().filter(|_| number == 0).map(super::kept::Kept::source)
     }
 
-    fn first_input(&self) -> Option<Box<dyn Source>> {
-        self.input.lock().unwrap_or_else(PoisonError::into_inner).take()
+    fn ports(&self) -> Ports {
+        let input = self.input.lock().unwrap_or_else(PoisonError::into_inner).take();
+        Ports::new(input, Arc::new(Nowhere), Arc::new(Nowhere))
     }
 
-    fn last_output(&self) -> Arc<dyn Sink> {
-        Arc::new(Nowhere)
-    }
-
-    fn errors(&self, number: usize) -> Arc<dyn Sink> {
-        self.builds[number].messages.clone()
+    fn errors(&self, number: usize) -> Option<Arc<dyn Sink>> {
+        Some(self.builds[number].messages.clone())
     }
 
     fn tap(&self, number: usize, next: Arc<dyn Sink>) -> Arc<dyn Sink> {
@@ -333,30 +331,9 @@ impl Surroundings for Sampling<'_> {
         Some(self.builds[number].origins.clone())
     }
 
-    fn substituted(&self, number: usize, name: &[u8], sink: Arc<dyn Sink>) -> Arc<dyn Sink> {
-        let kept: Arc<Kept> = Arc::default();
-        let mut all =
-            self.builds[number].substituted.lock().unwrap_or_else(PoisonError::into_inner);
-        all.push((name.to_owned(), kept.clone()));
-        Arc::new(Tee { kept, next: sink })
-    }
-
     fn refusal(&self, _number: usize, stage: &StagePlan) -> Option<String> {
         (!self.allowed.contains(&stage.key()))
             .then(|| "a program of this machine, not started here without your consent".to_owned())
-    }
-}
-
-/// Keeps what passes.
-struct Tee {
-    kept: Arc<Kept>,
-    next: Arc<dyn Sink>,
-}
-
-impl Sink for Tee {
-    fn write(&self, block: Block) -> Result<(), WriteError> {
-        self.kept.append(&block)?;
-        self.next.write(block)
     }
 }
 

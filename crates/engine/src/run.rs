@@ -1,30 +1,35 @@
 //! Runs the stages of one pipeline at the same time.
 
-use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex};
 use std::thread::{Scope, ScopedJoinHandle};
 
 use stream::{
-    Block, Cancel, ExitStatus, Job, JobEnd, Joined, Machine, OriginStore, Replacement, Running,
-    Sink, Source, StageMeter, World, WriteError, WriteMode, describe,
+    Block, Cancel, ExitStatus, InputName, OriginStore, Sink, Source, StageMeter, World, WriteError,
+    WriteMode, describe,
 };
 
-use crate::host::{Inherited, run_host};
+use crate::directory::InDirectory;
+use crate::host::run_host;
+use crate::host_pipes::with_pipes;
+use crate::interpreter::Shell;
+use crate::kept::Kept;
 use crate::link::link;
-use crate::plan::{Plan, StageKind, StagePlan, TargetKind};
-use crate::stage::{Connections, StageOutcome, run_native};
+use crate::plan::{Plan, StageKind, StagePlan, Target, TargetKind};
+use crate::ports::{End, Ports, Reader};
+use crate::stage::{Connections, MeteredSink, MeteredSource, StageOutcome, run_native};
 
 /// What stands around a pipeline, and what is to happen to each stage's output on its way.
 pub(crate) trait Surroundings: Sync {
     /// The world its stages see.
     fn world(&self) -> &dyn World;
-    /// Standard input of the first stage; `None` when it has none.
-    fn first_input(&self) -> Option<Box<dyn Source>>;
-    /// Standard output of the last stage.
-    fn last_output(&self) -> Arc<dyn Sink>;
-    /// Standard error of stage `number`.
-    fn errors(&self, number: usize) -> Arc<dyn Sink>;
+    /// The descriptors around the pipeline: the first stage reads standard input, the last one
+    /// writes standard output, all have the others.
+    fn ports(&self) -> Ports;
+    /// Standard error of stage `number`, where it has one of its own.
+    fn errors(&self, _number: usize) -> Option<Arc<dyn Sink>> {
+        None
+    }
     /// What stage `number` writes through on its way to `next` (the link, a file, the output).
     fn tap(&self, _number: usize, next: Arc<dyn Sink>) -> Arc<dyn Sink> {
         next
@@ -37,18 +42,49 @@ pub(crate) trait Surroundings: Sync {
     fn written(&self, _number: usize) -> Option<Box<dyn Source>> {
         None
     }
-    /// What `sink`, which takes what the pipeline called `name` in stage `number` writes, is on
-    /// its way to.
-    fn substituted(&self, _number: usize, _name: &[u8], sink: Arc<dyn Sink>) -> Arc<dyn Sink> {
-        sink
-    }
     /// Why stage `number`, a program of the machine, may not be started.
     fn refusal(&self, _number: usize, _stage: &StagePlan) -> Option<String> {
         None
     }
-    /// True when programs get this process's own descriptors where nothing else is said.
-    fn inherits(&self) -> bool {
-        false
+}
+
+/// Around a plan that is made but not run.
+pub(crate) struct NoSurroundings<'w>(pub(crate) &'w dyn World);
+
+impl Surroundings for NoSurroundings<'_> {
+    fn world(&self) -> &dyn World {
+        self.0
+    }
+
+    fn ports(&self) -> Ports {
+        Ports::default()
+    }
+
+    fn refusal(&self, _number: usize, _stage: &StagePlan) -> Option<String> {
+        Some("a program of this machine, not started to make a plan".to_owned())
+    }
+}
+
+/// What stands around a pipeline inside a stage.
+pub(crate) struct Inner<'o> {
+    pub(crate) outer: &'o dyn Surroundings,
+    /// The stage of the outer pipeline.
+    pub(crate) number: usize,
+    pub(crate) world: &'o dyn World,
+    pub(crate) ports: Ports,
+}
+
+impl Surroundings for Inner<'_> {
+    fn world(&self) -> &dyn World {
+        self.world
+    }
+
+    fn ports(&self) -> Ports {
+        self.ports.clone()
+    }
+
+    fn refusal(&self, _number: usize, stage: &StagePlan) -> Option<String> {
+        self.outer.refusal(self.number, stage)
     }
 }
 
@@ -63,22 +99,29 @@ impl Sink for Nowhere {
 
 struct Ready<'p> {
     plan: &'p StagePlan,
-    connections: Connections,
-    inherited: Inherited,
+    ports: Ports,
+    origins: Option<Arc<Mutex<OriginStore>>>,
+    eager: bool,
     failed: Option<StageOutcome>,
 }
 
 /// Runs all stages and gives how each ended. `meters` has one meter a stage.
 ///
 /// Redirections of all stages are performed, in order, before the first stage starts: a file
-/// that is replaced is empty for every stage that reads it.
+/// that is replaced is empty for every stage that reads it. Stages that the shell runs itself,
+/// and those with commands in the place of files, perform theirs when they start.
 pub(crate) fn run_pipeline(
     plan: &Plan,
     surroundings: &dyn Surroundings,
     meters: &[Arc<StageMeter>],
     cancel: &Cancel,
 ) -> Vec<StageOutcome> {
-    let ready = connect(plan, surroundings, meters, cancel);
+    let mut ready = connect(plan, surroundings, meters, cancel);
+    if let (1, [meter]) = (ready.len(), meters)
+        && let Some(only) = ready.pop()
+    {
+        return vec![run_stage(0, only, surroundings, meter, cancel)];
+    }
     std::thread::scope(|scope| {
         let threads: Vec<ScopedJoinHandle<'_, StageOutcome>> = ready
             .into_iter()
@@ -108,145 +151,150 @@ fn start<'s, 'e: 's>(
     meter: &'e Arc<StageMeter>,
     cancel: &'e Cancel,
 ) -> ScopedJoinHandle<'s, StageOutcome> {
-    scope.spawn(move || {
-        let Ready { plan, connections, inherited, failed } = ready;
-        if let Some(outcome) = failed {
-            return outcome;
-        }
-        if let Some(source) = surroundings.written(number) {
-            return copy(source, connections, meter, cancel);
-        }
-        match &plan.kind {
-            StageKind::Native(_) if plan.substitutions.is_empty() => {
-                run_native(plan, connections, surroundings.world(), meter, cancel)
-            }
-            StageKind::Native(_) => {
-                with_substitutions(number, plan, connections, surroundings, meter, cancel)
-            }
-            // A plan that was checked has none of these with substitutions.
-            StageKind::Host(_) => match surroundings.refusal(number, plan) {
-                None => run_host(plan, connections, inherited, meter, cancel),
-                Some(reason) => {
-                    let line = format!("{}: {reason}\n", plan.name());
-                    // A standard error that cannot be written has nobody to be told.
-                    let _ = connections.stderr.write(Block::new(line.into_bytes()));
-                    StageOutcome::of(ExitStatus(126))
-                }
-            },
-            StageKind::Nothing => StageOutcome::of(ExitStatus::SUCCESS),
-        }
-    })
+    scope.spawn(move || run_stage(number, ready, surroundings, meter, cancel))
 }
 
-/// Runs a filter some of whose operands are what other pipelines write.
-fn with_substitutions(
+fn run_stage(
     number: usize,
-    plan: &StagePlan,
-    connections: Connections,
+    ready: Ready<'_>,
     surroundings: &dyn Surroundings,
     meter: &Arc<StageMeter>,
     cancel: &Cancel,
 ) -> StageOutcome {
-    std::thread::scope(|scope| {
-        let mut readers = Vec::new();
-        for (name, inner) in &plan.substitutions {
-            let inner_meters: Vec<Arc<StageMeter>> =
-                inner.stages.iter().map(|_| Arc::default()).collect();
-            let last = inner_meters.last().cloned().unwrap_or_default();
-            let (writer, reader) = link(cancel, last, meter.clone());
-            readers.push((name.clone(), Box::new(reader) as Box<dyn Source>));
-            let errors = connections.stderr.clone();
-            scope.spawn(move || {
-                let out = surroundings.substituted(number, name, Arc::new(writer));
-                let inside = Inside { outer: surroundings, number, out, errors };
-                run_pipeline(inner, &inside, &inner_meters, cancel);
+    let Ready { plan, mut ports, origins, eager, failed } = ready;
+    if let Some(outcome) = failed {
+        return outcome;
+    }
+    if let Some(source) = surroundings.written(number) {
+        return copy(source, &*ports.sink(1), meter, cancel);
+    }
+    let world = surroundings.world();
+    if let StageKind::Shell(command) = &plan.kind {
+        let state = plan.state.as_deref().cloned().unwrap_or_default();
+        let inputs = ports.input(0).map(|_| InputName::Standard).into_iter().collect();
+        meter_ports(&mut ports, meter, cancel);
+        let mut shell = Shell::new(surroundings, number, world, cancel, ports, state);
+        let status = shell.alone(|shell| shell.command(command));
+        let cancelled = cancel.is_cancelled();
+        return StageOutcome { inputs, cancelled, ..StageOutcome::of(ExitStatus(status)) };
+    }
+    if !plan.substitutions.is_empty() {
+        let state = plan.state.as_deref().cloned().unwrap_or_default();
+        let mut shell = Shell::new(surroundings, number, world, cancel, ports.clone(), state);
+        let mut outcome = None;
+        // What runs beside the stage has these descriptors; nobody else keeps them open.
+        let result = shell.with_substitutions(plan.substitutions.clone(), |shell| {
+            shell.ports = Ports::default();
+            let mut ports = ports;
+            let opened = shell.with_world(|world| redirect(&plan.targets, world, &mut ports));
+            outcome = Some(match opened {
+                Err(message) => refused(message, &ports),
+                Ok(()) => shell.with_world(|world| {
+                    let errors = ports.sink(2);
+                    let run = |plan: &StagePlan| {
+                        let stage = Stage { number, plan, surroundings, meter, cancel };
+                        stage.run(ports, origins, eager, world)
+                    };
+                    match &plan.kind {
+                        StageKind::Host(_) => {
+                            with_pipes(plan, world, cancel, run).unwrap_or_else(|error| {
+                                not_started(&format!("no pipe: {}", describe(&error)), &*errors)
+                            })
+                        }
+                        _ => run(plan),
+                    }
+                }),
             });
+            Ok(())
+        });
+        debug_assert!(result.is_ok());
+        return outcome.unwrap_or_else(|| StageOutcome::of(ExitStatus(70)));
+    }
+    let stage = Stage { number, plan, surroundings, meter, cancel };
+    match &plan.directory {
+        None => stage.run(ports, origins, eager, world),
+        Some(directory) => {
+            stage.run(ports, origins, eager, &InDirectory { inner: world, directory })
         }
-        let world = WithReaders { inner: surroundings.world(), readers: Mutex::new(readers) };
-        run_native(plan, connections, &world, meter, cancel)
-        // Readers nobody opened close here, and their writers end.
-    })
+    }
 }
 
-/// What stands around a pipeline inside a stage.
-struct Inside<'o> {
-    outer: &'o dyn Surroundings,
+/// A filter or a program about to run.
+struct Stage<'a> {
     number: usize,
-    out: Arc<dyn Sink>,
-    errors: Arc<dyn Sink>,
+    plan: &'a StagePlan,
+    surroundings: &'a dyn Surroundings,
+    meter: &'a Arc<StageMeter>,
+    cancel: &'a Cancel,
 }
 
-impl Surroundings for Inside<'_> {
-    fn world(&self) -> &dyn World {
-        self.outer.world()
-    }
-
-    fn first_input(&self) -> Option<Box<dyn Source>> {
-        None
-    }
-
-    fn last_output(&self) -> Arc<dyn Sink> {
-        self.out.clone()
-    }
-
-    fn errors(&self, _number: usize) -> Arc<dyn Sink> {
-        self.errors.clone()
-    }
-
-    fn refusal(&self, _number: usize, stage: &StagePlan) -> Option<String> {
-        self.outer.refusal(self.number, stage)
-    }
-}
-
-/// A world in which some names are links, each to be read once.
-struct WithReaders<'w> {
-    inner: &'w dyn World,
-    readers: Mutex<Vec<(Vec<u8>, Box<dyn Source>)>>,
-}
-
-impl World for WithReaders<'_> {
-    fn read(&self, path: &Path) -> std::io::Result<Box<dyn Source>> {
-        let mut readers = self.readers.lock().unwrap_or_else(PoisonError::into_inner);
-        let found = readers.iter().position(|(name, _)| name == path.as_os_str().as_bytes());
-        match found {
-            Some(at) => Ok(readers.swap_remove(at).1),
-            None => self.inner.read(path),
+impl Stage<'_> {
+    fn run(
+        &self,
+        ports: Ports,
+        origins: Option<Arc<Mutex<OriginStore>>>,
+        eager: bool,
+        world: &dyn World,
+    ) -> StageOutcome {
+        match &self.plan.kind {
+            StageKind::Native(_) => {
+                let connections = Connections {
+                    stdin: ports.input(0).map(|input| Box::new(Reader(input)) as Box<dyn Source>),
+                    stdout: ports.sink(1),
+                    stderr: ports.sink(2),
+                    origins,
+                    eager,
+                };
+                drop(ports);
+                run_native(self.plan, connections, world, self.meter, self.cancel)
+            }
+            StageKind::Host(_) => match self.surroundings.refusal(self.number, self.plan) {
+                None => run_host(self.plan, ports, self.meter, self.cancel),
+                Some(reason) => {
+                    not_started(&format!("{}: {reason}", self.plan.name()), &*ports.sink(2))
+                }
+            },
+            // Shell parts were run by the shell.
+            StageKind::Nothing | StageKind::Shell(_) => StageOutcome::of(ExitStatus::SUCCESS),
         }
     }
+}
 
-    fn write(&self, path: &Path, mode: WriteMode) -> std::io::Result<Arc<dyn Sink>> {
-        self.inner.write(path, mode)
+fn not_started(message: &str, errors: &dyn Sink) -> StageOutcome {
+    // A standard error that cannot be written has nobody to be told.
+    let _ = errors.write(Block::new(format!("{message}\n").into_bytes()));
+    StageOutcome::of(ExitStatus(126))
+}
+
+/// Counts what a part of the shell reads and writes.
+fn meter_ports(ports: &mut Ports, meter: &Arc<StageMeter>, cancel: &Cancel) {
+    let own = |ports: &Ports, number| ports.get(number).is_some_and(|port| port.own.is_some());
+    if let (false, Some(input)) = (own(ports, 0), ports.input(0)) {
+        let source = MeteredSource::new(Box::new(Reader(input)), meter, cancel);
+        ports.read_from(0, Box::new(source));
     }
-
-    fn replace(&self, path: &Path) -> std::io::Result<Box<dyn Replacement>> {
-        self.inner.replace(path)
+    if own(ports, 1) {
+        return;
     }
-
-    fn remove(&self, path: &Path) -> std::io::Result<()> {
-        self.inner.remove(path)
-    }
-
-    fn run(&self, job: Job<'_>) -> JobEnd {
-        self.inner.run(job)
-    }
-
-    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
-        self.inner.start(job, joined)
-    }
-
-    fn is_live(&self) -> bool {
-        self.inner.is_live()
-    }
-
-    fn machine(&self) -> &dyn Machine {
-        self.inner.machine()
+    let Some(End::Out(inner)) = ports.get(1).map(|port| port.end.clone()) else { return };
+    let metered: Arc<dyn Sink> = Arc::new(MeteredSink {
+        inner: inner.clone(),
+        meter: meter.clone(),
+        cancel: cancel.clone(),
+    });
+    let shared = ports
+        .get(2)
+        .is_some_and(|port| matches!(&port.end, End::Out(error) if Arc::ptr_eq(error, &inner)));
+    ports.write_to(1, metered.clone());
+    if shared {
+        ports.write_to(2, metered);
     }
 }
 
 /// Passes on what a stage has written elsewhere.
 fn copy(
     mut source: Box<dyn Source>,
-    connections: Connections,
+    out: &dyn Sink,
     meter: &Arc<StageMeter>,
     cancel: &Cancel,
 ) -> StageOutcome {
@@ -258,7 +306,7 @@ fn copy(
         }
         meter.count_in(&block);
         meter.count_out(&block);
-        if connections.stdout.write(block).is_err() {
+        if out.write(block).is_err() {
             outcome.closed = true;
             break;
         }
@@ -276,103 +324,103 @@ fn connect<'p>(
     let mut ready = Vec::new();
     // A pipeline that follows a file is watched while it runs, and so is a terminal.
     let follows = plan.stages.iter().any(StagePlan::follows);
-    let mut stdin = surroundings.first_input();
-    let mut first = true;
+    let around = surroundings.ports();
+    let mut stdin: Option<Box<dyn Source>> = None;
     for (number, stage) in plan.stages.iter().enumerate() {
-        let last = number + 1 == plan.stages.len();
-        let (next, next_stdin): (Arc<dyn Sink>, Option<Box<dyn Source>>) = if last {
-            (surroundings.last_output(), None)
-        } else {
-            let (writer, reader) = link(cancel, meters[number].clone(), meters[number + 1].clone());
-            (Arc::new(writer), Some(Box::new(reader)))
-        };
-        let mut inherited = Inherited::default();
-        if surroundings.inherits() {
-            inherited = Inherited { stdin: first, stdout: last, stderr: true };
+        let mut ports = around.clone();
+        if number > 0 {
+            ports.set(0, None);
         }
-        let stderr = surroundings.errors(number);
-        let mut connections = Connections {
-            stdin: stdin.take(),
-            stdout: next,
-            stderr,
-            origins: surroundings.origins(number),
-            eager: false,
-        };
-        let failed = redirect(stage, surroundings.world(), &mut connections, &mut inherited);
-        connections.eager = follows || connections.stdout.is_terminal();
-        connections.stdout = if Arc::ptr_eq(&connections.stdout, &connections.stderr) {
-            let tapped = surroundings.tap(number, connections.stdout);
-            connections.stderr = tapped.clone();
-            tapped
-        } else {
-            surroundings.tap(number, connections.stdout)
-        };
-        ready.push(Ready { plan: stage, connections, inherited, failed });
-        stdin = next_stdin;
-        first = false;
+        if let Some(source) = stdin.take() {
+            ports.read_from(0, source);
+        }
+        if number + 1 < plan.stages.len() {
+            let (writer, reader) = link(cancel, meters[number].clone(), meters[number + 1].clone());
+            ports.write_to(1, Arc::new(writer));
+            stdin = Some(Box::new(reader));
+        }
+        if let Some(errors) = surroundings.errors(number) {
+            ports.write_to(2, errors);
+        }
+        let later = !stage.substitutions.is_empty();
+        let mut failed = None;
+        if !later {
+            let world = surroundings.world();
+            let opened = match &stage.directory {
+                None => redirect(&stage.targets, world, &mut ports),
+                Some(directory) => {
+                    let world = InDirectory { inner: world, directory };
+                    redirect(&stage.targets, &world, &mut ports)
+                }
+            };
+            failed = opened.err().map(|message| refused(message, &ports));
+        }
+        let out = ports.sink(1);
+        let eager = follows || out.is_terminal();
+        let tapped = surroundings.tap(number, out.clone());
+        if !Arc::ptr_eq(&tapped, &out) {
+            let shared = Arc::ptr_eq(&out, &ports.sink(2));
+            ports.write_to(1, tapped.clone());
+            if shared {
+                ports.write_to(2, tapped);
+            }
+        }
+        let origins = surroundings.origins(number);
+        ready.push(Ready { plan: stage, ports, origins, eager, failed });
     }
     ready
 }
 
-/// Performs a stage's redirections in order; gives the outcome of a stage whose redirection
-/// failed, after saying so on its standard error.
-fn redirect(
-    stage: &StagePlan,
+/// The outcome of a stage whose redirection failed; says why on its standard error.
+fn refused(message: String, ports: &Ports) -> StageOutcome {
+    // A standard error that cannot be written has nobody to be told.
+    let _ = ports.sink(2).write(Block::new(message.into_bytes()));
+    StageOutcome::of(ExitStatus(2))
+}
+
+/// Performs redirections in order.
+///
+/// # Errors
+/// A line that says which failed, and why; those before it are in force.
+pub(crate) fn redirect(
+    targets: &[Target],
     world: &dyn World,
-    connections: &mut Connections,
-    inherited: &mut Inherited,
-) -> Option<StageOutcome> {
-    for target in &stage.targets {
-        let opened = match &target.kind {
-            TargetKind::Read(path) => world.read(path).map(|source| {
-                connections.stdin = Some(source);
-                inherited.stdin = false;
-                path
-            }),
+    ports: &mut Ports,
+) -> Result<(), String> {
+    let cannot = |what: &str, path: &Path, error: &std::io::Error| {
+        format!("cannot {what} {}: {}\n", path.display(), describe(error))
+    };
+    for target in targets {
+        let number = target.descriptor;
+        match &target.kind {
+            TargetKind::Read(path) => {
+                let source = world.read(path).map_err(|error| cannot("open", path, &error))?;
+                ports.read_from(number, source);
+            }
+            TargetKind::ReadWrite(path) => {
+                if world.facts(path).is_err() {
+                    world
+                        .write(path, WriteMode::Append)
+                        .map_err(|error| cannot("create", path, &error))?;
+                }
+                let source = world.read(path).map_err(|error| cannot("open", path, &error))?;
+                ports.read_from(number, source);
+            }
             TargetKind::Replace(path) | TargetKind::Append(path) => {
                 let append = matches!(target.kind, TargetKind::Append(_));
                 let mode = if append { WriteMode::Append } else { WriteMode::Replace };
-                world.write(path, mode).map(|sink| {
-                    if target.descriptor == 1 {
-                        connections.stdout = sink;
-                        inherited.stdout = false;
-                    } else {
-                        connections.stderr = sink;
-                        inherited.stderr = false;
-                    }
-                    path
-                })
+                let sink =
+                    world.write(path, mode).map_err(|error| cannot("create", path, &error))?;
+                ports.write_to(number, sink);
             }
             TargetKind::Duplicate(of) => {
-                match (target.descriptor, *of) {
-                    (2, 1) => {
-                        connections.stderr = connections.stdout.clone();
-                        inherited.stderr = false;
-                        inherited.stdout = false;
-                    }
-                    (1, 2) => {
-                        connections.stdout = connections.stderr.clone();
-                        inherited.stderr = false;
-                        inherited.stdout = false;
-                    }
-                    _ => {}
+                if !ports.duplicate(number, *of) {
+                    return Err(format!("descriptor {of} is not open\n"));
                 }
-                continue;
             }
-        };
-        if let Err(error) = opened {
-            let path = match &target.kind {
-                TargetKind::Read(path) | TargetKind::Replace(path) | TargetKind::Append(path) => {
-                    path
-                }
-                TargetKind::Duplicate(_) => continue,
-            };
-            let what = if matches!(target.kind, TargetKind::Read(_)) { "open" } else { "create" };
-            let line = format!("cannot {what} {}: {}\n", path.display(), describe(&error));
-            // A standard error that cannot be written has nobody to be told.
-            let _ = connections.stderr.write(Block::new(line.into_bytes()));
-            return Some(StageOutcome::of(ExitStatus(2)));
+            TargetKind::Close => ports.close(number),
+            TargetKind::Text(text) => ports.read_from(number, Arc::new(Kept::of(text)).source()),
         }
     }
-    None
+    Ok(())
 }

@@ -3,11 +3,14 @@
 use std::sync::Arc;
 
 use shell::ShellError;
-use stream::{Cancel, Sink, Source, StageMeter, World};
+use stream::{Cancel, Sink, World};
 use thiserror::Error;
 
-use crate::plan::{Plan, PlanError, StageKind, StagePlan, Variables};
+use crate::interpreter::{Leave, Shell};
+use crate::plan::{Plan, PlanError, StagePlan};
+use crate::ports::Ports;
 use crate::run::{Nowhere, Surroundings, run_pipeline};
+use crate::variables::Variables;
 use crate::world::{DescriptorSink, RealWorld, StandardInput};
 
 /// Why a script was not run (to its end).
@@ -16,26 +19,22 @@ pub enum RunError {
     /// The text is wrong or not supported; nothing was run.
     #[error(transparent)]
     Shell(#[from] ShellError),
-    /// A pipeline cannot be run.
+    /// A command cannot be run.
     #[error(transparent)]
     Plan(#[from] PlanError),
 }
 
 struct Real {
     world: RealWorld,
-    out: Arc<dyn Sink>,
-    error: Arc<dyn Sink>,
-    takes_input: bool,
+    ports: Ports,
 }
 
 impl Real {
     fn new() -> Self {
-        Self {
-            world: RealWorld,
-            out: own(rustix::stdio::stdout()),
-            error: own(rustix::stdio::stderr()),
-            takes_input: true,
-        }
+        let out = own(rustix::stdio::stdout());
+        let error = own(rustix::stdio::stderr());
+        let ports = Ports::new(Some(Box::new(StandardInput)), out, error).owned();
+        Self { world: RealWorld, ports }
     }
 }
 
@@ -44,20 +43,8 @@ impl Surroundings for Real {
         &self.world
     }
 
-    fn first_input(&self) -> Option<Box<dyn Source>> {
-        self.takes_input.then(|| Box::new(StandardInput) as Box<dyn Source>)
-    }
-
-    fn last_output(&self) -> Arc<dyn Sink> {
-        self.out.clone()
-    }
-
-    fn errors(&self, _number: usize) -> Arc<dyn Sink> {
-        self.error.clone()
-    }
-
-    fn inherits(&self) -> bool {
-        true
+    fn ports(&self) -> Ports {
+        self.ports.clone()
     }
 }
 
@@ -69,33 +56,41 @@ fn own(descriptor: std::os::fd::BorrowedFd<'_>) -> Arc<dyn Sink> {
     }
 }
 
-/// Runs every pipeline of `text`, one after the other, on this process's own descriptors, and
-/// gives the status of the last one. The whole text is checked before the first one runs.
+/// Runs `text` on this process's own descriptors and gives the status it ends with. The whole
+/// text is checked before anything runs.
 ///
 /// # Errors
-/// Shell text that is wrong or not supported.
+/// Shell text that is wrong or not supported; an error that ends the shell, such as a parameter
+/// that must have a value.
 pub fn run_script(text: &str, variables: &mut Variables, cancel: &Cancel) -> Result<u8, RunError> {
+    run_in(&Real::new(), text, variables, cancel)
+}
+
+/// As [`run_script`], in other surroundings.
+pub(crate) fn run_in(
+    surroundings: &dyn Surroundings,
+    text: &str,
+    variables: &mut Variables,
+    cancel: &Cancel,
+) -> Result<u8, RunError> {
     let script = shell::parse(text)?;
-    let surroundings = Real::new();
-    let mut status = 0;
-    for pipeline in &script.pipelines {
-        let plan = Plan::new(pipeline, variables, &surroundings.world)?;
-        let meters: Vec<Arc<StageMeter>> = plan.stages.iter().map(|_| Arc::default()).collect();
-        let outcomes = run_pipeline(&plan, &surroundings, &meters, cancel);
-        status = outcomes.last().map_or(0, |outcome| outcome.status.0);
-        if let [only] = &plan.stages[..]
-            && matches!(only.kind, StageKind::Nothing)
-        {
-            for (name, value) in &only.assignments {
-                variables.set(name, value.clone());
-            }
+    let (world, ports) = (surroundings.world(), surroundings.ports());
+    let state = std::mem::take(variables);
+    let mut shell = Shell::new(surroundings, 0, world, cancel, ports, state);
+    let mut fault = None;
+    let status = shell.alone(|shell| match shell.list(&script.list) {
+        Err(Leave::Fault(found)) => {
+            shell.state.status = found.status;
+            fault = Some(found);
+            Ok(())
         }
-        variables.set_status(status);
-        if cancel.is_cancelled() {
-            break;
-        }
+        other => other,
+    });
+    *variables = shell.state;
+    match fault {
+        Some(fault) => Err(PlanError { message: fault.message, span: fault.span }.into()),
+        None => Ok(status),
     }
-    Ok(status)
 }
 
 /// Runs one filter on this process's own descriptors and gives its status; `None` where there is

@@ -97,6 +97,7 @@ pub(crate) fn run_native(
         meter: meter.clone(),
         cancel: cancel.clone(),
         assignments: &plan.assignments,
+        unset: &plan.unset,
         written: Mutex::default(),
     };
     let out: Arc<dyn Sink> =
@@ -189,7 +190,7 @@ impl Sink for MeteredSink {
 }
 
 /// Counts what is read, and looks whether the run is cancelled.
-struct MeteredSource {
+pub(crate) struct MeteredSource {
     inner: Box<dyn Source>,
     meter: Arc<StageMeter>,
     cancel: Cancel,
@@ -197,6 +198,13 @@ struct MeteredSource {
     open: bool,
     /// The end of this source is the end of the input.
     ends: bool,
+}
+
+impl MeteredSource {
+    /// Counts what is read of a source that ends the input.
+    pub(crate) fn new(inner: Box<dyn Source>, meter: &Arc<StageMeter>, cancel: &Cancel) -> Self {
+        Self { inner, meter: meter.clone(), cancel: cancel.clone(), open: false, ends: true }
+    }
 }
 
 impl Source for MeteredSource {
@@ -257,8 +265,10 @@ struct StageWorld<'w> {
     inner: &'w dyn World,
     meter: Arc<StageMeter>,
     cancel: Cancel,
-    /// `NAME=value` before the stage.
+    /// Variables set for the stage.
     assignments: &'w [(String, Vec<u8>)],
+    /// Variables of the environment that it does not get.
+    unset: &'w [String],
     written: Mutex<Vec<PathBuf>>,
 }
 
@@ -271,8 +281,7 @@ impl StageWorld<'_> {
     }
 
     fn metered(&self, inner: Box<dyn Source>) -> Box<dyn Source> {
-        let (meter, cancel) = (self.meter.clone(), self.cancel.clone());
-        Box::new(MeteredSource { inner, meter, cancel, open: false, ends: true })
+        Box::new(MeteredSource::new(inner, &self.meter, &self.cancel))
     }
 }
 
@@ -321,12 +330,14 @@ impl World for StageWorld<'_> {
         let set = self.assignments.iter().rev().find(|(set, _)| set == name);
         match set {
             Some((_, value)) => Some(OsString::from_vec(value.clone())),
+            None if self.unset.iter().any(|unset| unset == name) => None,
             None => self.inner.variable(name),
         }
     }
 
     fn variables(&self) -> Vec<(OsString, OsString)> {
         let mut all = self.inner.variables();
+        all.retain(|(known, _)| !self.unset.iter().any(|unset| known == unset.as_str()));
         for (name, value) in self.assignments {
             all.retain(|(known, _)| known.as_encoded_bytes() != name.as_bytes());
             all.push((name.into(), OsString::from_vec(value.clone())));

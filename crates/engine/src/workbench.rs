@@ -11,10 +11,12 @@ use crate::capture::Capture;
 use crate::dry::{DryWorld, WriteWorld};
 use crate::live::Live;
 use crate::pending::Applied;
-use crate::plan::{Plan, PlanError, Variables};
+use crate::plan::{Plan, PlanError};
+use crate::ports::Ports;
 use crate::preview::{Limits, LiveSoFar, Preview, Task, preview};
 use crate::run::{Nowhere, Surroundings, run_pipeline};
 use crate::sample::{Sample, SampleCache, Sampled, count_lines, take};
+use crate::variables::Variables;
 use crate::world::RealWorld;
 
 /// What a preview is asked for.
@@ -102,7 +104,7 @@ impl Workbench {
             .map_err(|error| PlanError { message: error.kind.to_string(), span: error.span })?;
         let mut variables = variables.clone();
         let mut found: Option<Plan> = None;
-        for pipeline in &script.pipelines {
+        for pipeline in script.pipelines() {
             let plan = Plan::new(pipeline, &variables, &RealWorld)?;
             if let [only] = &plan.stages[..]
                 && found.is_none()
@@ -400,16 +402,9 @@ impl Surroundings for Writing {
         &self.world
     }
 
-    fn first_input(&self) -> Option<Box<dyn Source>> {
-        self.input.lock().unwrap_or_else(PoisonError::into_inner).take()
-    }
-
-    fn last_output(&self) -> Arc<dyn Sink> {
-        Arc::new(Nowhere)
-    }
-
-    fn errors(&self, _number: usize) -> Arc<dyn Sink> {
-        self.errors.clone()
+    fn ports(&self) -> Ports {
+        let input = self.input.lock().unwrap_or_else(PoisonError::into_inner).take();
+        Ports::new(input, Arc::new(Nowhere), self.errors.clone())
     }
 }
 

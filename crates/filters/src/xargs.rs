@@ -461,6 +461,7 @@ impl Runner<'_, '_> {
             out: command.out.clone(),
             error: self.error.clone(),
             variables,
+            directory: None,
             cancel: &self.cancel,
         })
     }

@@ -47,7 +47,7 @@ pub fn apply_edits(text: &str, edits: &[TextEdit]) -> String {
 /// The pipeline whose stages the screen shows: the last one that is not only assignments.
 fn pipeline(text: &str) -> Result<Pipeline, EditError> {
     let script = parse(text).map_err(|_| EditError::NotParsed)?;
-    script.pipelines.into_iter().next_back().ok_or(EditError::NotParsed)
+    script.pipelines().next_back().cloned().ok_or(EditError::NotParsed)
 }
 
 /// Where the stage ends, its off comment with it.
@@ -307,8 +307,8 @@ mod tests {
         for number in 0..3 {
             let off = edited(TEXT, toggle_stage(TEXT, number));
             let script = parse(&off).unwrap();
-            assert!(script.pipelines[0].commands[number].off.is_some(), "{off}");
-            assert_eq!(script.pipelines[0].commands.len(), 3);
+            assert!(script.pipelines().next().unwrap().commands[number].off.is_some(), "{off}");
+            assert_eq!(script.pipelines().next().unwrap().commands.len(), 3);
             assert_eq!(edited(&off, toggle_stage(&off, number)), TEXT, "{off}");
         }
         let off = edited(TEXT, toggle_stage(TEXT, 0));

@@ -21,7 +21,7 @@ pub struct ProgramText {
 /// The programs of the last pipeline of a script.
 pub fn programs(text: &str, script: &Script) -> Vec<ProgramText> {
     let mut all = Vec::new();
-    let Some(pipeline) = script.pipelines.last() else { return all };
+    let Some(pipeline) = script.pipelines().next_back() else { return all };
     for (stage, command) in pipeline.commands.iter().enumerate() {
         let mut words = &command.words[..];
         // `ylotrope use awk …` is the filter, too.

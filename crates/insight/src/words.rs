@@ -4,6 +4,7 @@ use std::ops::Range;
 
 use engine::{Ending, Limit, Sample, StageKind, StagePlan, StageResult};
 use filters::Verb;
+use shell::Compound;
 
 use crate::figures::{bytes, grouped, percent};
 
@@ -18,7 +19,32 @@ pub fn explain(plan: &StagePlan) -> String {
             .filter(|text| !text.is_empty())
             .unwrap_or_else(|| definition.spec.summary.to_owned()),
         StageKind::Host(_) => format!("runs {}, a program of this machine", plan.name()),
+        StageKind::Shell(command) => explain_shell(command),
         StageKind::Nothing => "runs nothing".to_owned(),
+    }
+}
+
+/// What a part of the shell does.
+fn explain_shell(command: &shell::Command) -> String {
+    let Some(compound) = &command.compound else {
+        let name = command.name().unwrap_or_else(|| "a command".to_owned());
+        return format!("runs {name} in the shell itself");
+    };
+    match &**compound {
+        Compound::Group(_) => "runs the commands in braces one after the other".to_owned(),
+        Compound::Subshell(_) => {
+            "runs the commands in parentheses one after the other, in a shell of their own"
+                .to_owned()
+        }
+        Compound::If { .. } => "runs what stands behind the first condition that holds".to_owned(),
+        Compound::Loop { until, .. } => {
+            let what = if *until { "does not" } else { "does" };
+            format!("runs its commands again and again as long as the condition {what} hold")
+        }
+        Compound::For { name, .. } => format!("runs its commands once for each value of {name}"),
+        Compound::Case { .. } => "runs what stands behind the first pattern that fits".to_owned(),
+        Compound::Function { name, .. } => format!("says what {name} does from here on"),
+        Compound::Test(_) => "tells by its status whether the expression holds".to_owned(),
     }
 }
 

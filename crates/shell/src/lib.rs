@@ -1,10 +1,11 @@
 //! Shell text (POSIX.1-2017, Shell Command Language): parsed into a syntax tree whose every node
 //! knows its place in the text, printed back, and quoted. No expansion, no input or output.
 //!
-//! What is understood: lists of pipelines of simple commands, all quoting, comments, line
-//! continuation, redirections of descriptors 0 to 2, parameters, patterns for file names.
-//! Everything else of the shell grammar is refused at its place; nothing is passed over.
+//! What is understood: the whole grammar of the standard but for commands in the background, and
+//! from common practice `|&`, `&>`, `&>>`, `<<<`, `$'…'`, `<( … )`, `>( … )`, `[[ … ]]`, braces and
+//! `time`. Everything else is refused at its place; nothing is passed over. DESIGN.md says why.
 
+pub mod arithmetic;
 mod edit;
 mod parser;
 mod print;
@@ -14,10 +15,11 @@ use thiserror::Error;
 
 pub use edit::{OFF_MARK, stage_off_text};
 pub use parser::parse;
-pub use print::{print, quote};
+pub use print::{print, print_command, quote, quote_bytes};
 pub use tree::{
-    Assignment, Command, Parameter, Part, Pipeline, Redirection, RedirectionKind, Script, Span,
-    Word,
+    Arm, Assignment, Command, Compound, Connector, Direction, Document, Expansion, Item, List,
+    Operation, Otherwise, Parameter, Part, Pipeline, Redirection, RedirectionKind, Script,
+    Sequence, Span, Test, TimeForm, Word,
 };
 
 /// Shell text that cannot be used, and where the trouble is.
@@ -33,7 +35,7 @@ pub struct ShellError {
 /// What can be wrong with shell text.
 #[derive(Clone, Debug, PartialEq, Eq, Error)]
 pub enum ShellErrorKind {
-    /// A quote without its end.
+    /// A quote or a compound command without its end.
     #[error("this {0} has no end")]
     Unterminated(&'static str),
     /// An operator where a command must stand.
@@ -45,13 +47,22 @@ pub enum ShellErrorKind {
     /// A redirection without a file name.
     #[error("a file name is missing after {0}")]
     MissingTarget(String),
+    /// Nothing after `&&` or `||`.
+    #[error("a command is missing after {0}")]
+    MissingAfter(String),
+    /// Something that must stand here.
+    #[error("{0} is missing here")]
+    Missing(&'static str),
+    /// A here-document without the line that ends it.
+    #[error("this here-document has no line {0:?} behind it")]
+    UnterminatedDocument(String),
     /// A token that cannot stand here.
     #[error("{0} cannot stand here")]
     Unexpected(String),
     /// A descriptor that is none.
-    #[error("{0} is no descriptor from 0 to 2")]
+    #[error("{0} is no descriptor from 0 to 9")]
     BadDescriptor(String),
-    /// Part of the shell language, but not of what Ylotrope runs yet.
-    #[error("{0} is not supported yet")]
+    /// Part of the shell language, but not of what Ylotrope runs.
+    #[error("{0} is not supported")]
     Unsupported(String),
 }

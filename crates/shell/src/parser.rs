@@ -1,52 +1,93 @@
+//! The grammar of lists, pipelines and simple commands (XCU 2.10).
+
 use crate::{
-    Assignment, Command, OFF_MARK, Parameter, Part, Pipeline, Redirection, RedirectionKind, Script,
-    ShellError, ShellErrorKind, Span, Word,
+    Assignment, Command, Connector, Item, List, OFF_MARK, Pipeline, Script, ShellError,
+    ShellErrorKind, Span, TimeForm, Word,
 };
 
-/// Words that begin another kind of command (XCU 2.4).
-const RESERVED: [&str; 17] = [
-    "!", "{", "}", "case", "do", "done", "elif", "else", "esac", "fi", "for", "if", "in", "then",
-    "until", "while", "[[",
+mod compound;
+mod expansions;
+mod redirections;
+mod words;
+
+/// Words that end a part of a compound command (XCU 2.4).
+const CLOSING: [&str; 8] = ["}", "do", "done", "elif", "else", "esac", "fi", "then"];
+
+/// Words of other shells' grammars, and commands that act on a shell that is used by hand.
+const UNSUPPORTED: [(&str, &str); 22] = [
+    ("alias", "alias"),
+    ("bg", "bg (job control)"),
+    ("builtin", "builtin"),
+    ("coproc", "coproc"),
+    ("declare", "declare"),
+    ("disown", "disown (job control)"),
+    ("enable", "enable"),
+    ("exec", "exec"),
+    ("fg", "fg (job control)"),
+    ("function", "the word “function” (write NAME() { …; })"),
+    ("hash", "hash"),
+    ("jobs", "jobs (job control)"),
+    ("let", "let (write $(( … )))"),
+    ("mapfile", "mapfile"),
+    ("readarray", "readarray"),
+    ("select", "select"),
+    ("shopt", "shopt"),
+    ("typeset", "typeset"),
+    ("ulimit", "ulimit"),
+    ("unalias", "unalias"),
+    ("wait", "wait (job control)"),
+    ("eval", "eval: what it would run is not known before"),
 ];
 
-/// Commands that act on the shell itself, so that no program can stand in for them.
-const SHELL_COMMANDS: [&str; 27] = [
-    ".", ":", "alias", "bg", "break", "cd", "command", "continue", "eval", "exec", "exit",
-    "export", "fg", "hash", "jobs", "local", "read", "readonly", "return", "set", "shift",
-    "source", "time", "trap", "umask", "unset", "wait",
-];
+/// Commands within commands beyond this are refused.
+const DEPTH_MAX: usize = 60;
 
 /// Parses a whole text.
 ///
 /// # Errors
 /// The first thing that is wrong or not supported, with its place.
 pub fn parse(text: &str) -> Result<Script, ShellError> {
-    let mut parser = Parser { text, at: 0, script: Script::default(), inside: 0 };
-    parser.script()?;
-    Ok(parser.script)
+    let mut parser = Parser::new(text);
+    let list = parser.list(&[])?;
+    if parser.peek().is_some() {
+        return parser.refuse_operator();
+    }
+    parser.end_documents()?;
+    Ok(Script { list, comments: parser.comments })
 }
 
 struct Parser<'t> {
     text: &'t str,
     at: usize,
-    script: Script,
-    /// How many `<( … )` are open.
-    inside: usize,
+    comments: Vec<Span>,
+    /// How many commands are open around this place.
+    depth: usize,
+    /// Here-documents whose bodies come behind the line.
+    documents: Vec<redirections::Awaited>,
+    /// Where everything is said to be, in text that stands elsewhere in another form.
+    fixed: Option<Span>,
 }
 
-/// `<( … )` within each other beyond this are refused.
-const DEPTH_MAX: usize = 20;
+type Parsed<T> = Result<T, ShellError>;
 
-fn fail<T>(kind: ShellErrorKind, start: usize, end: usize) -> Result<T, ShellError> {
-    Err(ShellError { kind, span: Span::new(start, end) })
-}
+impl<'t> Parser<'t> {
+    fn new(text: &'t str) -> Self {
+        Self { text, at: 0, comments: Vec::new(), depth: 0, documents: Vec::new(), fixed: None }
+    }
 
-fn unsupported<T>(what: impl Into<String>, start: usize, end: usize) -> Result<T, ShellError> {
-    fail(ShellErrorKind::Unsupported(what.into()), start, end)
-}
+    fn span(&self, start: usize, end: usize) -> Span {
+        self.fixed.unwrap_or(Span::new(start, end))
+    }
 
-impl Parser<'_> {
-    fn rest(&self) -> &str {
+    fn fail<T>(&self, kind: ShellErrorKind, start: usize, end: usize) -> Parsed<T> {
+        Err(ShellError { kind, span: self.span(start, end) })
+    }
+
+    fn unsupported<T>(&self, what: impl Into<String>, start: usize, end: usize) -> Parsed<T> {
+        self.fail(ShellErrorKind::Unsupported(what.into()), start, end)
+    }
+
+    fn rest(&self) -> &'t str {
         &self.text[self.at..]
     }
 
@@ -64,6 +105,17 @@ impl Parser<'_> {
         Some(character)
     }
 
+    /// Runs `inside` one level deeper.
+    fn deeper<T>(&mut self, inside: impl FnOnce(&mut Self) -> Parsed<T>) -> Parsed<T> {
+        if self.depth >= DEPTH_MAX {
+            return self.unsupported("a command so deep inside others", self.at, self.at);
+        }
+        self.depth += 1;
+        let result = inside(self);
+        self.depth -= 1;
+        result
+    }
+
     /// Passes blanks, continued lines, and a comment. Gives the text of an off mark, if the
     /// comment is one.
     fn blanks(&mut self) -> Option<Span> {
@@ -77,13 +129,13 @@ impl Parser<'_> {
                 let start = self.at;
                 let length = self.rest().find('\n').unwrap_or(self.rest().len());
                 self.at += length;
-                self.script.comments.push(Span::new(start, self.at));
+                self.comments.push(self.span(start, self.at));
                 let comment = &self.text[start..self.at];
                 if let Some(stage) = comment.strip_prefix(OFF_MARK) {
                     let stage = stage.trim();
                     if !stage.is_empty() {
                         let from = start + comment.find(stage).unwrap_or(OFF_MARK.len());
-                        off = Some(Span::new(from, from + stage.len()));
+                        off = Some(self.span(from, from + stage.len()));
                     }
                 }
             } else {
@@ -92,29 +144,112 @@ impl Parser<'_> {
         }
     }
 
-    fn script(&mut self) -> Result<(), ShellError> {
+    /// Passes blanks, comments and newlines.
+    fn newlines(&mut self) -> Parsed<()> {
         loop {
             self.blanks();
-            match self.peek() {
-                None => return Ok(()),
-                Some('\n') => {
-                    self.at += 1;
-                    continue;
-                }
-                Some(_) => {}
+            if self.peek() != Some('\n') {
+                return Ok(());
             }
-            let pipeline = self.pipeline()?;
-            self.script.pipelines.push(pipeline);
-            self.blanks();
-            match self.peek() {
-                None | Some('\n') => {}
-                Some(';') if !self.starts(";;") => self.at += 1,
-                Some(_) => return self.refuse_operator(),
-            }
+            self.newline()?;
         }
     }
 
-    fn pipeline(&mut self) -> Result<Pipeline, ShellError> {
+    /// Passes a newline, and the here-documents behind it.
+    fn newline(&mut self) -> Parsed<()> {
+        self.at += 1;
+        self.read_documents()
+    }
+
+    /// A reserved word that stands here as a word of its own.
+    fn at_word(&self, word: &str) -> bool {
+        let Some(rest) = self.rest().strip_prefix(word) else { return false };
+        rest.chars().next().is_none_or(words::ends_word)
+    }
+
+    /// Passes a reserved word.
+    fn take_word(&mut self, word: &str) -> bool {
+        let there = self.at_word(word);
+        if there {
+            self.at += word.len();
+        }
+        there
+    }
+
+    /// Commands up to one of these words, a closing parenthesis, `;;` or the end, which stay.
+    fn list(&mut self, until: &[&str]) -> Parsed<List> {
+        let mut list = List::default();
+        loop {
+            self.newlines()?;
+            let over = match self.peek() {
+                None | Some(')') => true,
+                Some(';') => self.starts(";;"),
+                Some(_) => until.iter().any(|word| self.at_word(word)),
+            };
+            if over {
+                return Ok(list);
+            }
+            let item = self.item()?;
+            self.blanks();
+            match self.peek() {
+                Some(';') if !self.starts(";;") => self.at += 1,
+                Some('&') if !self.starts("&&") => {
+                    let what = "& (run in the background)";
+                    return self.unsupported(what, self.at, self.at + 1);
+                }
+                None | Some('\n' | ')' | ';') => {}
+                Some(_) => return self.refuse_operator(),
+            }
+            list.items.push(item);
+        }
+    }
+
+    /// As [`Parser::list`], where there must be a command.
+    fn some_list(&mut self, until: &[&str]) -> Parsed<List> {
+        let list = self.list(until)?;
+        if list.items.is_empty() {
+            return self.refuse_operator();
+        }
+        Ok(list)
+    }
+
+    fn item(&mut self) -> Parsed<Item> {
+        let first = self.pipeline()?;
+        let mut rest = Vec::new();
+        loop {
+            self.blanks();
+            let connector = if self.starts("&&") {
+                Connector::And
+            } else if self.starts("||") {
+                Connector::Or
+            } else {
+                return Ok(Item { first, rest });
+            };
+            let from = self.at;
+            self.at += 2;
+            self.newlines()?;
+            if self.peek().is_none() {
+                let operator = self.text[from..from + 2].to_owned();
+                return self.fail(ShellErrorKind::MissingAfter(operator), from, from + 2);
+            }
+            rest.push((connector, self.pipeline()?));
+        }
+    }
+
+    fn pipeline(&mut self) -> Parsed<Pipeline> {
+        let (mut negated, mut timed) = (false, None);
+        loop {
+            if self.take_word("!") {
+                negated = !negated;
+            } else if timed.is_none() && self.take_word("time") {
+                self.blanks();
+                let portable = self.take_word("-p");
+                timed = Some(if portable { TimeForm::Portable } else { TimeForm::Usual });
+            } else {
+                break;
+            }
+            self.blanks();
+        }
         let mut commands = vec![self.command()?];
         let mut pipes = Vec::new();
         loop {
@@ -122,20 +257,21 @@ impl Parser<'_> {
             if let (Some(off), Some(last)) = (off, commands.last_mut()) {
                 last.off = Some(off);
             }
-            if !self.starts("|") || self.starts("||") || self.starts("|&") {
+            if !self.starts("|") || self.starts("||") {
                 break;
             }
-            let pipe = Span::new(self.at, self.at + 1);
-            self.at += 1;
-            if let (Some(off), Some(last)) = (self.blanks(), commands.last_mut()) {
-                last.off = Some(off);
+            let from = self.at;
+            let both = self.starts("|&");
+            self.at += if both { 2 } else { 1 };
+            let pipe = self.span(from, self.at);
+            let off = self.blanks();
+            if let Some(last) = commands.last_mut() {
+                last.errors_too = both;
+                last.off = off.or(last.off);
             }
-            while self.peek() == Some('\n') {
-                self.at += 1;
-                self.blanks();
-            }
+            self.newlines()?;
             if self.peek().is_none() {
-                return fail(ShellErrorKind::MissingAfterPipe, pipe.start, pipe.end);
+                return self.fail(ShellErrorKind::MissingAfterPipe, pipe.start, pipe.end);
             }
             pipes.push(pipe);
             commands.push(self.command()?);
@@ -144,397 +280,131 @@ impl Parser<'_> {
             (Some(first), Some(last)) => first.span.to(last.span),
             _ => Span::default(),
         };
-        Ok(Pipeline { commands, pipes, span })
+        Ok(Pipeline { negated, timed, commands, pipes, span })
     }
 
-    /// An operator that may not stand here.
-    fn refuse_operator<T>(&self) -> Result<T, ShellError> {
-        for (token, name) in [
-            ("&&", "&& (run if the first succeeds)"),
-            ("||", "|| (run if the first fails)"),
-            ("|&", "|&"),
-            ("&>", "&>"),
-            ("&", "& (run in the background)"),
-            ("(", "( … ) (a subshell)"),
-            ("`", "`…` (command substitution)"),
-        ] {
-            if self.starts(token) {
-                return unsupported(name, self.at, self.at + token.len());
+    /// An operator or reserved word that may not stand here.
+    fn refuse_operator<T>(&self) -> Parsed<T> {
+        let name = CLOSING.iter().find(|word| self.at_word(word));
+        if let Some(word) = name {
+            let end = self.at + word.len();
+            return self.fail(ShellErrorKind::Unexpected((*word).to_owned()), self.at, end);
+        }
+        let operators = ["&&", "||", ";;", "|", ";", "&"];
+        if let Some(token) = operators.iter().find(|token| self.starts(token)) {
+            let kind = ShellErrorKind::MissingBefore((*token).to_owned());
+            return self.fail(kind, self.at, self.at + token.len());
+        }
+        match self.peek() {
+            None => self.fail(ShellErrorKind::Missing("a command"), self.at, self.at),
+            Some(character) => {
+                let shown = if character == '\n' {
+                    "the end of the line".to_owned()
+                } else {
+                    character.to_string()
+                };
+                let end = self.at + character.len_utf8();
+                self.fail(ShellErrorKind::Unexpected(shown), self.at, end)
             }
         }
-        let token: String = self.rest().chars().take(1).collect();
-        let shown = if token == "\n" { "the end of the line".to_owned() } else { token.clone() };
-        let end = self.at + token.len();
-        match token.as_str() {
-            "|" | ";" => fail(ShellErrorKind::MissingBefore(shown), self.at, end),
-            _ => fail(ShellErrorKind::Unexpected(shown), self.at, end),
-        }
     }
 
-    fn command(&mut self) -> Result<Command, ShellError> {
+    fn command(&mut self) -> Parsed<Command> {
+        if let Some(command) = self.deeper(Self::compound_command)? {
+            return Ok(command);
+        }
         let start = self.at;
         let mut command = Command {
             assignments: Vec::new(),
             words: Vec::new(),
+            compound: None,
             redirections: Vec::new(),
-            span: Span::new(start, start),
+            errors_too: false,
+            span: self.span(start, start),
             off: None,
         };
+        let mut end = start;
         loop {
-            let before_blanks = self.at;
             if let Some(off) = self.blanks() {
                 command.off = Some(off);
             }
             match self.peek() {
-                None | Some('\n' | ';' | '|') => break,
-                Some(')') if self.inside > 0 => break,
-                Some('<') if self.starts("<(") && !command.words.is_empty() => {
-                    let word = self.substitution()?;
-                    command.words.push(word);
-                }
-                Some('&' | '(' | ')') => return self.refuse_operator(),
-                Some('<' | '>') => {
-                    let redirection = self.redirection(self.at, None)?;
-                    command.redirections.push(redirection);
-                }
-                Some('0'..='9') if self.is_descriptor() => {
-                    let from = self.at;
-                    let digits = self.rest().bytes().take_while(u8::is_ascii_digit).count();
-                    let number = self.rest()[..digits].to_owned();
-                    self.at += digits;
-                    let redirection = self.redirection(from, Some(number))?;
-                    command.redirections.push(redirection);
-                }
-                Some(_) => {
-                    if command.words.is_empty()
-                        && let Some(assignment) = self.assignment()?
-                    {
-                        command.assignments.push(assignment);
-                    } else {
-                        let word = self.word()?;
-                        if command.words.is_empty() {
-                            check_name(&word)?;
+                None | Some('\n' | ';' | '|' | ')') => break,
+                Some('&') if !self.starts("&>") => break,
+                Some('(') => {
+                    return match &command.words[..] {
+                        [name] if command.assignments.is_empty() => {
+                            let name = name.clone();
+                            self.function(&name, command.redirections.is_empty())
                         }
-                        command.words.push(word);
-                        if command.words.len() == 1 && self.starts("(") {
-                            return unsupported("a function", word_start(&command), self.at + 1);
-                        }
-                    }
+                        _ => self.fail(
+                            ShellErrorKind::Unexpected("(".to_owned()),
+                            self.at,
+                            self.at + 1,
+                        ),
+                    };
                 }
+                _ => {}
             }
-            debug_assert!(self.at > before_blanks);
-            command.span.end = self.at;
+            if let Some(redirection) = self.redirection()? {
+                command.redirections.push(redirection);
+            } else if command.words.is_empty()
+                && let Some(assignment) = self.assignment()?
+            {
+                command.assignments.push(assignment);
+            } else {
+                let word = self.word()?;
+                if command.words.is_empty() {
+                    Self::check_name(&word)?;
+                }
+                command.words.push(word);
+            }
+            end = self.at;
         }
-        if command.words.is_empty()
+        command.span = self.span(start, end);
+        let nothing = command.words.is_empty()
             && command.assignments.is_empty()
-            && command.redirections.is_empty()
-        {
+            && command.redirections.is_empty();
+        if nothing {
             return self.refuse_operator();
         }
         Ok(command)
     }
 
-    /// `<( … )` as a word.
-    fn substitution(&mut self) -> Result<Word, ShellError> {
-        let start = self.at;
-        if self.inside >= DEPTH_MAX {
-            return unsupported("<( … ) so deep inside others", start, start + 2);
+    fn check_name(word: &Word) -> Parsed<()> {
+        if let Some(closing) = CLOSING.iter().find(|closing| word.is_plain(closing)) {
+            let kind = ShellErrorKind::Unexpected((*closing).to_owned());
+            return Err(ShellError { kind, span: word.span });
         }
-        self.at += 2;
-        self.inside += 1;
-        self.blanks();
-        let pipeline = self.pipeline()?;
-        self.blanks();
-        self.inside -= 1;
-        match self.peek() {
-            Some(')') => self.at += 1,
-            None | Some('\n') => {
-                return fail(ShellErrorKind::Unterminated("<("), start, start + 2);
-            }
-            Some(';') => {
-                return unsupported("<( … ) with several pipelines", self.at, self.at + 1);
-            }
-            Some(_) => return self.refuse_operator(),
+        let found = UNSUPPORTED.iter().find(|(name, _)| word.is_plain(name));
+        if let Some((_, what)) = found {
+            let kind = ShellErrorKind::Unsupported((*what).to_owned());
+            return Err(ShellError { kind, span: word.span });
         }
-        let span = Span::new(start, self.at);
-        Ok(Word { parts: vec![Part::Substituted(Box::new(pipeline))], span })
-    }
-
-    fn is_descriptor(&self) -> bool {
-        let digits = self.rest().bytes().take_while(u8::is_ascii_digit).count();
-        matches!(self.rest().as_bytes().get(digits), Some(b'<' | b'>'))
-    }
-
-    fn redirection(
-        &mut self,
-        from: usize,
-        number: Option<String>,
-    ) -> Result<Redirection, ShellError> {
-        for (token, name) in [
-            ("<<<", "<<< (a here-string)"),
-            ("<<", "<< (a here-document)"),
-            ("<(", "<( … ) in the place of a command"),
-            (">(", ">( … ) (process substitution)"),
-            ("<>", "<>"),
-        ] {
-            if self.starts(token) {
-                return unsupported(name, from, self.at + token.len());
+        if let [crate::Part::Text(text), ..] = &word.parts[..] {
+            let name = words::name_length(text);
+            if name > 0 && text[name..].starts_with("+=") {
+                let kind = ShellErrorKind::Unsupported("NAME+=value".to_owned());
+                return Err(ShellError { kind, span: word.span });
             }
         }
-        let operator = [">>", ">|", ">&", "<&", ">", "<"]
-            .into_iter()
-            .find(|token| self.starts(token))
-            .unwrap_or("<");
-        self.at += operator.len();
-        let default = u8::from(!operator.starts_with('<'));
-        let descriptor = match number {
-            None => default,
-            Some(text) => match text.parse() {
-                Ok(number @ 0..=2) => number,
-                _ => return fail(ShellErrorKind::BadDescriptor(text), from, self.at),
-            },
-        };
-        self.blanks();
-        if matches!(self.peek(), None | Some('\n' | ';' | '|' | '&' | '<' | '>' | '(' | ')')) {
-            return fail(ShellErrorKind::MissingTarget(operator.to_owned()), from, self.at);
-        }
-        let word = self.word()?;
-        let kind = match operator {
-            "<" => RedirectionKind::Read(word),
-            ">>" => RedirectionKind::Append(word),
-            ">" | ">|" => RedirectionKind::Replace(word),
-            _ => match word.literal().as_deref() {
-                Some("-") => return unsupported("closing a descriptor", from, self.at),
-                Some(text @ ("0" | "1" | "2")) => {
-                    RedirectionKind::Duplicate(text.parse().unwrap_or_default())
-                }
-                Some(text)
-                    if !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit()) =>
-                {
-                    let text = text.to_owned();
-                    return fail(ShellErrorKind::BadDescriptor(text), word.span.start, self.at);
-                }
-                _ => return unsupported(format!("{operator} with a file"), from, self.at),
-            },
-        };
-        Ok(Redirection { descriptor, kind, span: Span::new(from, self.at) })
+        Ok(())
     }
 
-    fn assignment(&mut self) -> Result<Option<Assignment>, ShellError> {
-        let length = name_length(self.rest());
+    fn assignment(&mut self) -> Parsed<Option<Assignment>> {
+        let length = words::name_length(self.rest());
         if length == 0 || self.rest().as_bytes().get(length) != Some(&b'=') {
             return Ok(None);
         }
         let start = self.at;
         let name = self.rest()[..length].to_owned();
         self.at += length + 1;
-        let value = self.word()?;
-        Ok(Some(Assignment { name, value, span: Span::new(start, self.at) }))
-    }
-
-    /// A word, possibly empty (after `NAME=`).
-    fn word(&mut self) -> Result<Word, ShellError> {
-        let start = self.at;
-        let mut parts: Vec<Part> = Vec::new();
-        if self.starts("~") {
-            let user = self.rest()[1..]
-                .find(|c: char| c == '/' || ends_word(c) || "'\"\\$`".contains(c))
-                .map_or(self.rest().len() - 1, |length| length);
-            if user > 0 {
-                return unsupported("~ with a user's name", start, start + 1 + user);
-            }
-            self.at += 1;
-            parts.push(Part::Home);
+        if self.starts("(") {
+            return self.unsupported("an array", start, self.at + 1);
         }
-        while let Some(character) = self.peek() {
-            let from = self.at;
-            match character {
-                _ if ends_word(character) => break,
-                '\\' => {
-                    self.at += 1;
-                    match self.bump() {
-                        None => parts.push(Part::Escaped('\\')),
-                        Some('\n') => {}
-                        Some(escaped) => parts.push(Part::Escaped(escaped)),
-                    }
-                }
-                '\'' => {
-                    let Some(length) = self.rest()[1..].find('\'') else {
-                        return fail(
-                            ShellErrorKind::Unterminated("quote '"),
-                            from,
-                            self.text.len(),
-                        );
-                    };
-                    parts.push(Part::Single(self.rest()[1..=length].to_owned()));
-                    self.at += length + 2;
-                }
-                '"' => {
-                    let inner = self.double_quoted()?;
-                    parts.push(Part::Double(inner));
-                }
-                '$' => {
-                    if let Some(part) = self.parameter(false)? {
-                        parts.push(part);
-                    } else {
-                        self.at += 1;
-                        push_text(&mut parts, '$');
-                    }
-                }
-                '`' => return unsupported("`…` (command substitution)", from, from + 1),
-                '{' if self.is_brace_expansion() => {
-                    let end = from + self.rest().find('}').unwrap_or(0) + 1;
-                    return unsupported("{…} (brace expansion)", from, end);
-                }
-                _ => {
-                    self.at += character.len_utf8();
-                    push_text(&mut parts, character);
-                }
-            }
-        }
-        Ok(Word { parts, span: Span::new(start, self.at) })
+        let value = self.assigned_word()?;
+        Ok(Some(Assignment { name, value, span: self.span(start, self.at) }))
     }
-
-    /// `{a,b}` or `{1..3}` ahead, unquoted.
-    fn is_brace_expansion(&self) -> bool {
-        let body = &self.rest()[1..];
-        let Some(end) = body.find(|c: char| c == '}' || c == '{' || ends_word(c)) else {
-            return false;
-        };
-        body[end..].starts_with('}') && (body[..end].contains(',') || body[..end].contains(".."))
-    }
-
-    fn double_quoted(&mut self) -> Result<Vec<Part>, ShellError> {
-        let start = self.at;
-        self.at += 1;
-        let mut parts = Vec::new();
-        loop {
-            let from = self.at;
-            match self.peek() {
-                None => {
-                    return fail(ShellErrorKind::Unterminated("quote \""), start, self.text.len());
-                }
-                Some('"') => {
-                    self.at += 1;
-                    return Ok(parts);
-                }
-                Some('\\') => {
-                    self.at += 1;
-                    match self.peek() {
-                        Some(escaped @ ('$' | '`' | '"' | '\\')) => {
-                            self.at += 1;
-                            parts.push(Part::Escaped(escaped));
-                        }
-                        Some('\n') => self.at += 1,
-                        _ => push_text(&mut parts, '\\'),
-                    }
-                }
-                Some('$') => {
-                    if let Some(part) = self.parameter(true)? {
-                        parts.push(part);
-                    } else {
-                        self.at += 1;
-                        push_text(&mut parts, '$');
-                    }
-                }
-                Some('`') => return unsupported("`…` (command substitution)", from, from + 1),
-                Some(character) => {
-                    self.at += character.len_utf8();
-                    push_text(&mut parts, character);
-                }
-            }
-        }
-    }
-
-    /// A parameter at `$`; `None` where the dollar sign is only itself.
-    fn parameter(&mut self, quoted: bool) -> Result<Option<Part>, ShellError> {
-        let start = self.at;
-        let rest = &self.text[start + 1..];
-        for (token, name) in [
-            ("((", "$((…)) (arithmetic)"),
-            ("(", "$(…) (command substitution)"),
-            ("'", "$'…'"),
-            ("\"", "$\"…\""),
-        ] {
-            // `$"` and `$'` inside double quotes are a dollar sign and an ordinary character.
-            let ordinary = quoted && (token == "'" || token == "\"");
-            if rest.starts_with(token) && !ordinary {
-                return unsupported(name, start, start + 1 + token.len());
-            }
-        }
-        if let Some(body) = rest.strip_prefix('{') {
-            let Some(length) = body.find('}') else {
-                return fail(ShellErrorKind::Unterminated("${"), start, self.text.len());
-            };
-            let end = start + 2 + length + 1;
-            let Some(parameter) = parameter_named(&body[..length]) else {
-                return unsupported(format!("${{{}}}", &body[..length]), start, end);
-            };
-            self.at = end;
-            return Ok(Some(Part::Parameter(parameter, Span::new(start, end))));
-        }
-        let length = match rest.chars().next() {
-            Some('0'..='9' | '@' | '*' | '#' | '?' | '$') => 1,
-            Some(special @ ('!' | '-')) => {
-                return unsupported(format!("${special}"), start, start + 2);
-            }
-            _ => name_length(rest),
-        };
-        let Some(parameter) = parameter_named(&rest[..length]) else { return Ok(None) };
-        self.at = start + 1 + length;
-        Ok(Some(Part::Parameter(parameter, Span::new(start, self.at))))
-    }
-}
-
-fn check_name(word: &Word) -> Result<(), ShellError> {
-    let [Part::Text(name)] = &word.parts[..] else { return Ok(()) };
-    if RESERVED.contains(&name.as_str()) || SHELL_COMMANDS.contains(&name.as_str()) {
-        return unsupported(name.clone(), word.span.start, word.span.end);
-    }
-    if name == "function" {
-        return unsupported("a function", word.span.start, word.span.end);
-    }
-    Ok(())
-}
-
-fn word_start(command: &Command) -> usize {
-    command.words.first().map_or(command.span.start, |word| word.span.start)
-}
-
-fn push_text(parts: &mut Vec<Part>, character: char) {
-    if let Some(Part::Text(text)) = parts.last_mut() {
-        text.push(character);
-    } else {
-        parts.push(Part::Text(character.to_string()));
-    }
-}
-
-fn ends_word(character: char) -> bool {
-    matches!(character, ' ' | '\t' | '\r' | '\n' | '|' | '&' | ';' | '<' | '>' | '(' | ')')
-}
-
-fn name_length(text: &str) -> usize {
-    let bytes = text.as_bytes();
-    if !bytes.first().is_some_and(|byte| byte.is_ascii_alphabetic() || *byte == b'_') {
-        return 0;
-    }
-    bytes.iter().take_while(|byte| byte.is_ascii_alphanumeric() || **byte == b'_').count()
-}
-
-fn parameter_named(name: &str) -> Option<Parameter> {
-    Some(match name {
-        "@" => Parameter::All,
-        "*" => Parameter::AllJoined,
-        "#" => Parameter::Count,
-        "?" => Parameter::Status,
-        "$" => Parameter::Process,
-        "" => return None,
-        _ if name.bytes().all(|byte| byte.is_ascii_digit()) => {
-            Parameter::Position(name.parse().ok()?)
-        }
-        _ if name_length(name) == name.len() => Parameter::Variable(name.to_owned()),
-        _ => return None,
-    })
 }
 
 #[cfg(test)]

@@ -1,7 +1,8 @@
 use std::ops::Range;
+use std::sync::{Arc, OnceLock};
 
 /// A range of bytes of the text.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct Span {
     /// First byte.
     pub start: usize,
@@ -32,39 +33,178 @@ impl Span {
     }
 }
 
-/// A whole text: pipelines that run one after the other.
+/// A whole text.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Script {
-    /// The pipelines, in order.
-    pub pipelines: Vec<Pipeline>,
+    /// What it does.
+    pub list: List,
     /// The comments, each from its `#` to the end of the line.
     pub comments: Vec<Span>,
+}
+
+impl Script {
+    /// The pipelines that stand in no other command, in the order of the text.
+    pub fn pipelines(&self) -> impl DoubleEndedIterator<Item = &Pipeline> {
+        self.list.items.iter().flat_map(Item::pipelines)
+    }
+
+    /// The pipeline the screen shows: the one that `at` lies in or behind, else the first.
+    pub fn pipeline_at(&self, at: usize) -> Option<&Pipeline> {
+        let before = self.pipelines().rfind(|pipeline| pipeline.span.start <= at);
+        before.or_else(|| self.pipelines().next())
+    }
+}
+
+/// Commands one after the other (XCU 2.9.3).
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct List {
+    /// What stands between `;` and newlines.
+    pub items: Vec<Item>,
+}
+
+/// Pipelines joined by `&&` and `||`.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Item {
+    /// The first one, which always runs.
+    pub first: Pipeline,
+    /// The others, and when each runs.
+    pub rest: Vec<(Connector, Pipeline)>,
+}
+
+impl Item {
+    /// The pipelines in the order of the text.
+    pub fn pipelines(&self) -> impl DoubleEndedIterator<Item = &Pipeline> {
+        std::iter::once(&self.first).chain(self.rest.iter().map(|(_, pipeline)| pipeline))
+    }
+}
+
+/// When the pipeline behind it runs.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Connector {
+    /// `&&`: when what stands before ended with 0.
+    And,
+    /// `||`: when it did not.
+    Or,
 }
 
 /// Commands joined by `|`.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Pipeline {
+    /// `!` before it: the status is turned around.
+    pub negated: bool,
+    /// `time` before it.
+    pub timed: Option<TimeForm>,
     /// The commands, at least one.
     pub commands: Vec<Command>,
-    /// Where each `|` is; one fewer than commands.
+    /// Where each `|` or `|&` is; one fewer than commands.
     pub pipes: Vec<Span>,
     /// From the first command to the last.
     pub span: Span,
 }
 
-/// A simple command: assignments, words and redirections.
+/// How `time` tells.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum TimeForm {
+    /// `time`
+    Usual,
+    /// `time -p`: as the standard has it.
+    Portable,
+}
+
+/// A command: a simple one, of assignments, words and redirections, or a compound one.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Command {
     /// `NAME=value` before the first word.
     pub assignments: Vec<Assignment>,
-    /// The name and its arguments; empty for a command of assignments or redirections alone.
+    /// The name and its arguments; empty for a command of assignments or redirections alone, and
+    /// for a compound one.
     pub words: Vec<Word>,
+    /// What a compound command does.
+    pub compound: Option<Arc<Compound>>,
     /// Redirections in the order they are performed.
     pub redirections: Vec<Redirection>,
+    /// True where `|&` stands behind it: standard error goes into the pipe too.
+    pub errors_too: bool,
     /// From the first token to the last.
     pub span: Span,
     /// The text of the stage that is switched off here, from the comment behind it.
     pub off: Option<Span>,
+}
+
+/// Commands made of others (XCU 2.9.4).
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Compound {
+    /// `{ …; }`
+    Group(List),
+    /// `( … )`
+    Subshell(List),
+    /// `if …; then …; elif …; then …; else …; fi`
+    If {
+        /// Conditions and what follows them.
+        branches: Vec<(List, List)>,
+        /// Behind `else`.
+        otherwise: Option<List>,
+    },
+    /// `while …; do …; done` and `until …; do …; done`
+    Loop {
+        /// True for `until`.
+        until: bool,
+        /// Runs before each round.
+        condition: List,
+        /// A round.
+        body: List,
+    },
+    /// `for NAME in …; do …; done`
+    For {
+        /// The variable.
+        name: String,
+        /// Its values; `None` for the script's arguments.
+        words: Option<Vec<Word>>,
+        /// A round.
+        body: List,
+    },
+    /// `case WORD in …) …;; esac`
+    Case {
+        /// What is compared.
+        subject: Word,
+        /// The patterns and what is done for them.
+        arms: Vec<Arm>,
+    },
+    /// `NAME() …`
+    Function {
+        /// Its name.
+        name: String,
+        /// What it does.
+        body: Arc<Command>,
+    },
+    /// `[[ … ]]`
+    Test(Test),
+}
+
+/// A part of `case`.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Arm {
+    /// Any of these matches.
+    pub patterns: Vec<Word>,
+    /// What is done then.
+    pub body: List,
+}
+
+/// What stands in `[[ … ]]`.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Test {
+    /// A word alone: true when it is not empty.
+    Word(Word),
+    /// An operator before a word, such as `-f`.
+    Unary(String, Word),
+    /// An operator between words, such as `==`.
+    Binary(Word, String, Word),
+    /// `! …`
+    Not(Box<Test>),
+    /// `… && …`
+    And(Box<Test>, Box<Test>),
+    /// `… || …`
+    Or(Box<Test>, Box<Test>),
 }
 
 /// `NAME=value`.
@@ -79,7 +219,7 @@ pub struct Assignment {
 }
 
 /// A word before expansion.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Word {
     /// Its parts, side by side.
     pub parts: Vec<Part>,
@@ -96,14 +236,60 @@ pub enum Part {
     Escaped(char),
     /// `'…'`.
     Single(String),
-    /// `"…"`, holding text, escaped characters and parameters.
+    /// `$'…'`: what it stands for.
+    Dollar(Vec<u8>),
+    /// `"…"`, holding text, escaped characters and expansions.
     Double(Vec<Part>),
     /// `$x`, `${x}`.
     Parameter(Parameter, Span),
-    /// `~` at the beginning of a word: the home directory.
-    Home,
-    /// `<( … )`, a whole word: a file to read that has what the pipeline writes.
-    Substituted(Box<Pipeline>),
+    /// `${x:-…}` and the like.
+    Expansion(Box<Expansion>, Span),
+    /// `$(…)` and `` `…` ``: what the commands write.
+    Command(Arc<List>, Span),
+    /// `$((…))`: the expression, as text in quotes.
+    Arithmetic(Vec<Part>, Span),
+    /// `~` or `~name` at the beginning of a word: a home directory.
+    Home(Option<String>),
+    /// `{a,b}`: a word for each.
+    Alternatives(Vec<Word>),
+    /// `{1..5}`, `{a..e..2}`: a word for each value.
+    Sequence(Sequence),
+    /// `<( … )` and `>( … )`: a file that has what the commands write, or that they read.
+    Substituted(Direction, Arc<List>, Span),
+}
+
+/// `{FROM..TO..STEP}`.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Sequence {
+    /// Whole numbers, with zeros before them up to a width.
+    Numbers {
+        /// The first.
+        from: i64,
+        /// The last that may be reached.
+        to: i64,
+        /// The distance; its sign does not count.
+        step: i64,
+        /// Digits at least, with the sign.
+        width: usize,
+    },
+    /// Characters of ASCII.
+    Characters {
+        /// The first.
+        from: char,
+        /// The last that may be reached.
+        to: char,
+        /// The distance; its sign does not count.
+        step: i64,
+    },
+}
+
+/// Which way a substituted process is connected.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Direction {
+    /// `<( … )`: its output is read.
+    Read,
+    /// `>( … )`: it reads what is written.
+    Write,
 }
 
 /// What stands behind `$`.
@@ -123,12 +309,61 @@ pub enum Parameter {
     Status,
     /// `$$`
     Process,
+    /// `$-`: the options in force.
+    Options,
+}
+
+/// `${…}` with an operation (XCU 2.6.2).
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Expansion {
+    /// Of what.
+    pub parameter: Parameter,
+    /// What is done.
+    pub operation: Operation,
+}
+
+/// What is done to a parameter.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Operation {
+    /// `${#x}`: how many characters.
+    Length,
+    /// `${x-w}`, `${x=w}`, `${x?w}`, `${x+w}`; with `:` also for an empty value.
+    Otherwise {
+        /// Which of them.
+        how: Otherwise,
+        /// True with `:`.
+        or_empty: bool,
+        /// The word.
+        word: Word,
+    },
+    /// `${x#w}`, `${x##w}`, `${x%w}`, `${x%%w}`: a part is taken off.
+    Remove {
+        /// True for `%`: at the end.
+        suffix: bool,
+        /// True for the doubled sign: the longest part.
+        longest: bool,
+        /// The pattern.
+        pattern: Word,
+    },
+}
+
+/// What happens where a parameter has no value.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Otherwise {
+    /// `-`: the word is used.
+    Use,
+    /// `=`: it is also assigned.
+    Assign,
+    /// `?`: the shell ends with the word as message.
+    Fail,
+    /// `+`: the word is used where there is a value, else nothing.
+    Instead,
 }
 
 /// One redirection.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Redirection {
-    /// The descriptor it is for, 0 to 2.
+    /// The descriptor it is for, 0 to 9.
     pub descriptor: u8,
     /// What is done to it.
     pub kind: RedirectionKind,
@@ -136,7 +371,7 @@ pub struct Redirection {
     pub span: Span,
 }
 
-/// What a redirection does.
+/// What a redirection does (XCU 2.7).
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum RedirectionKind {
     /// `< word`
@@ -145,8 +380,44 @@ pub enum RedirectionKind {
     Replace(Word),
     /// `>> word`
     Append(Word),
-    /// `>&n`
+    /// `<> word`: opened to read and write.
+    ReadWrite(Word),
+    /// `&> word`: standard output and standard error.
+    ReplaceBoth(Word),
+    /// `&>> word`
+    AppendBoth(Word),
+    /// `>&n`, `<&n`
     Duplicate(u8),
+    /// `>&-`, `<&-`
+    Close,
+    /// `<< word` and what follows it.
+    Document(Document),
+    /// `<<< word`
+    Text(Word),
+}
+
+/// A here-document; its body stands behind the line.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Document {
+    /// The line that ends it.
+    pub delimiter: String,
+    /// True where the delimiter is quoted: nothing is expanded.
+    pub quoted: bool,
+    /// `<<-`: tabs at the beginning of lines are left out.
+    pub strips_tabs: bool,
+    pub(crate) body: Arc<OnceLock<(Vec<Part>, Span)>>,
+}
+
+impl Document {
+    /// What it holds, as text in quotes.
+    pub fn parts(&self) -> &[Part] {
+        self.body.get().map_or(&[], |(parts, _)| parts)
+    }
+
+    /// Where that stands, the line that ends it included.
+    pub fn span(&self) -> Span {
+        self.body.get().map_or(Span::default(), |(_, span)| *span)
+    }
 }
 
 impl Word {
@@ -158,6 +429,7 @@ impl Word {
             match part {
                 Part::Text(text) if text.contains(['*', '?', '[']) => return None,
                 Part::Text(text) | Part::Single(text) => value.push_str(text),
+                Part::Dollar(bytes) => value.push_str(std::str::from_utf8(bytes).ok()?),
                 Part::Escaped(character) => value.push(*character),
                 Part::Double(inner) => {
                     for part in inner {
@@ -168,10 +440,15 @@ impl Word {
                         }
                     }
                 }
-                Part::Parameter(..) | Part::Home | Part::Substituted(_) => return None,
+                _ => return None,
             }
         }
         Some(value)
+    }
+
+    /// True where nothing of it is quoted or expanded: only such words are reserved.
+    pub fn is_plain(&self, text: &str) -> bool {
+        matches!(&self.parts[..], [Part::Text(plain)] if plain == text)
     }
 }
 

@@ -207,6 +207,8 @@ pub struct Job<'a> {
     pub error: Arc<dyn Sink>,
     /// Variables set for it alone.
     pub variables: Vec<(String, Vec<u8>)>,
+    /// Where it runs; `None` for where the process is.
+    pub directory: Option<PathBuf>,
     /// Whether to stop it.
     pub cancel: &'a Cancel,
 }

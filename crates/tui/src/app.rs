@@ -339,7 +339,7 @@ impl App {
     pub fn stage_count(&self) -> usize {
         self.script
             .as_ref()
-            .and_then(|script| script.pipelines.last())
+            .and_then(|script| script.pipelines().next_back())
             .map(|pipeline| pipeline.commands.len())
             .or_else(|| self.preview.as_ref().map(|preview| preview.stages.len()))
             .unwrap_or(0)
@@ -418,7 +418,8 @@ impl App {
             return;
         }
         let cursor = self.editor.cursor();
-        let Some(pipeline) = self.script.as_ref().and_then(|script| script.pipelines.last()) else {
+        let Some(pipeline) = self.script.as_ref().and_then(|script| script.pipelines().next_back())
+        else {
             return;
         };
         let at = pipeline.commands.partition_point(|command| command.span.start <= cursor);

@@ -155,8 +155,15 @@ impl<'w> Streams<'w> {
         let error = io.error_sink()?;
         let words = shell_line(text);
         let cancel = io.cancel().clone();
-        let job =
-            Job { words: &words, input: None, out, error, variables: Vec::new(), cancel: &cancel };
+        let job = Job {
+            words: &words,
+            input: None,
+            out,
+            error,
+            variables: Vec::new(),
+            directory: None,
+            cancel: &cancel,
+        };
         Ok(io.world().start(job, joined))
     }
 

@@ -298,7 +298,7 @@ impl App {
     }
 
     fn edit_stage(&mut self) {
-        let pipeline = self.script.as_ref().and_then(|script| script.pipelines.last());
+        let pipeline = self.script.as_ref().and_then(|script| script.pipelines().next_back());
         let end = pipeline.and_then(|pipeline| pipeline.commands.get(self.place.stage())).map(
             |command| {
                 command.off.map_or_else(

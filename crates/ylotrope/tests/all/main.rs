@@ -4,5 +4,6 @@
 
 mod bench;
 mod command_line;
+mod shell;
 mod standing_alone;
 mod tmux;

@@ -333,7 +333,15 @@ impl Machine<'_, '_> {
         let words = shell_line(&line);
         let cancel = self.io.cancel().clone();
         let variables = Vec::new();
-        let job = Job { words: &words, input: None, out, error, variables, cancel: &cancel };
+        let job = Job {
+            words: &words,
+            input: None,
+            out,
+            error,
+            variables,
+            directory: None,
+            cancel: &cancel,
+        };
         let end = self.io.world().run(job);
         if end == JobEnd::HeldBack {
             self.streams.note_held_back();

@@ -1,0 +1,113 @@
+//! The world as it is seen from another directory than that of the process.
+
+use std::ffi::OsString;
+use std::io;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::time::Duration;
+
+use stream::{
+    FileFacts, Job, JobEnd, Joined, Machine, Permission, Replacement, Running, Scratch, Sink,
+    Source, World, WriteMode,
+};
+
+/// Relative names begin at `directory`.
+pub(crate) struct InDirectory<'w> {
+    pub(crate) inner: &'w dyn World,
+    pub(crate) directory: &'w Path,
+}
+
+impl World for InDirectory<'_> {
+    fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
+        self.inner.read(&self.directory.join(path))
+    }
+
+    fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
+        self.inner.write(&self.directory.join(path), mode)
+    }
+
+    fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
+        self.inner.replace(&self.directory.join(path))
+    }
+
+    fn remove(&self, path: &Path) -> io::Result<()> {
+        self.inner.remove(&self.directory.join(path))
+    }
+
+    fn run(&self, job: Job<'_>) -> JobEnd {
+        let directory = job.directory.clone().or_else(|| Some(self.directory.to_owned()));
+        self.inner.run(Job { directory, ..job })
+    }
+
+    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+        let directory = job.directory.clone().or_else(|| Some(self.directory.to_owned()));
+        self.inner.start(Job { directory, ..job }, joined)
+    }
+
+    fn is_live(&self) -> bool {
+        self.inner.is_live()
+    }
+
+    fn machine(&self) -> &dyn Machine {
+        self
+    }
+}
+
+impl Machine for InDirectory<'_> {
+    fn list(&self, directory: &Path) -> io::Result<Vec<OsString>> {
+        self.inner.machine().list(&self.directory.join(directory))
+    }
+
+    fn facts(&self, path: &Path) -> io::Result<FileFacts> {
+        self.inner.machine().facts(&self.directory.join(path))
+    }
+
+    fn link_facts(&self, path: &Path) -> io::Result<FileFacts> {
+        self.inner.machine().link_facts(&self.directory.join(path))
+    }
+
+    fn permits(&self, path: &Path, permission: Permission) -> bool {
+        self.inner.machine().permits(&self.directory.join(path), permission)
+    }
+
+    fn user(&self) -> (u32, u32) {
+        self.inner.machine().user()
+    }
+
+    fn variable(&self, name: &str) -> Option<OsString> {
+        self.inner.machine().variable(name)
+    }
+
+    fn variables(&self) -> Vec<(OsString, OsString)> {
+        self.inner.machine().variables()
+    }
+
+    fn directory(&self) -> PathBuf {
+        self.directory.to_owned()
+    }
+
+    fn now_ns(&self) -> i128 {
+        self.inner.machine().now_ns()
+    }
+
+    fn pause(&self, duration: Duration) {
+        self.inner.machine().pause(duration);
+    }
+
+    fn random(&self) -> u64 {
+        self.inner.machine().random()
+    }
+
+    fn memory_bytes(&self) -> u64 {
+        self.inner.machine().memory_bytes()
+    }
+
+    fn is_terminal(&self, descriptor: u8) -> bool {
+        self.inner.machine().is_terminal(descriptor)
+    }
+
+    fn scratch(&self, directory: Option<&Path>) -> io::Result<Box<dyn Scratch>> {
+        let directory = directory.map(|directory| self.directory.join(directory));
+        self.inner.machine().scratch(directory.as_deref())
+    }
+}

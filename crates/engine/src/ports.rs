@@ -1,0 +1,233 @@
+//! What the descriptors of a command lead to.
+
+use std::collections::VecDeque;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+
+use stream::{Block, FileFacts, ReadError, Sink, Source, Tail, WriteError};
+
+/// Descriptors a command has: 0 to 9.
+pub(crate) const DESCRIPTORS: usize = 10;
+
+/// What a descriptor leads to.
+#[derive(Clone)]
+pub(crate) enum End {
+    /// To be read.
+    In(Arc<SharedInput>),
+    /// To be written.
+    Out(Arc<dyn Sink>),
+}
+
+/// An open descriptor.
+#[derive(Clone)]
+pub(crate) struct Port {
+    pub(crate) end: End,
+    /// The descriptor of this process that it is, for programs to get as it is.
+    pub(crate) own: Option<u8>,
+}
+
+/// The descriptors of a command; those that are `None` are closed.
+#[derive(Clone, Default)]
+pub(crate) struct Ports([Option<Port>; DESCRIPTORS]);
+
+impl Ports {
+    /// Standard input, output and error.
+    pub(crate) fn new(
+        input: Option<Box<dyn Source>>,
+        out: Arc<dyn Sink>,
+        error: Arc<dyn Sink>,
+    ) -> Self {
+        let mut ports = Self::default();
+        if let Some(input) = input {
+            ports.read_from(0, input);
+        }
+        ports.write_to(1, out);
+        ports.write_to(2, error);
+        ports
+    }
+
+    /// Marks the standard descriptors as those of this process.
+    pub(crate) fn owned(mut self) -> Self {
+        for (number, port) in self.0.iter_mut().take(3).enumerate() {
+            if let Some(port) = port {
+                port.own = Some(number as u8);
+            }
+        }
+        self
+    }
+
+    pub(crate) fn get(&self, descriptor: u8) -> Option<&Port> {
+        self.0.get(usize::from(descriptor))?.as_ref()
+    }
+
+    pub(crate) fn set(&mut self, descriptor: u8, port: Option<Port>) {
+        if let Some(place) = self.0.get_mut(usize::from(descriptor)) {
+            *place = port;
+        }
+    }
+
+    pub(crate) fn read_from(&mut self, descriptor: u8, source: Box<dyn Source>) {
+        let end = End::In(Arc::new(SharedInput::new(source)));
+        self.set(descriptor, Some(Port { end, own: None }));
+    }
+
+    pub(crate) fn write_to(&mut self, descriptor: u8, sink: Arc<dyn Sink>) {
+        self.set(descriptor, Some(Port { end: End::Out(sink), own: None }));
+    }
+
+    /// Makes `descriptor` lead where `of` does; false where that is closed.
+    pub(crate) fn duplicate(&mut self, descriptor: u8, of: u8) -> bool {
+        let port = self.get(of).cloned();
+        let open = port.is_some();
+        self.set(descriptor, port);
+        open
+    }
+
+    /// Closes a descriptor: reading and writing fail.
+    pub(crate) fn close(&mut self, descriptor: u8) {
+        if descriptor == 0 {
+            self.read_from(0, Box::new(Shut));
+        } else {
+            self.set(descriptor, None);
+        }
+    }
+
+    /// What is read from a descriptor; `None` where nothing can be.
+    pub(crate) fn input(&self, descriptor: u8) -> Option<Arc<SharedInput>> {
+        match &self.get(descriptor)?.end {
+            End::In(input) => Some(input.clone()),
+            End::Out(_) => None,
+        }
+    }
+
+    /// Where a descriptor writes to; a sink that refuses where it cannot be written.
+    pub(crate) fn sink(&self, descriptor: u8) -> Arc<dyn Sink> {
+        match self.get(descriptor) {
+            Some(Port { end: End::Out(sink), .. }) => sink.clone(),
+            _ => Arc::new(Shut),
+        }
+    }
+}
+
+/// A closed descriptor.
+struct Shut;
+
+impl Shut {
+    fn error() -> std::io::Error {
+        std::io::Error::from_raw_os_error(rustix::io::Errno::BADF.raw_os_error())
+    }
+}
+
+impl Sink for Shut {
+    fn write(&self, _block: Block) -> Result<(), WriteError> {
+        Err(WriteError::Io(Self::error()))
+    }
+}
+
+impl Source for Shut {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        Err(ReadError::Io(Self::error()))
+    }
+}
+
+/// An input that several commands read one after the other: what one leaves the next one gets.
+pub(crate) struct SharedInput(Mutex<State>);
+
+struct State {
+    source: Box<dyn Source>,
+    /// Read, but left for the next reader.
+    left: VecDeque<Block>,
+}
+
+impl SharedInput {
+    pub(crate) fn new(source: Box<dyn Source>) -> Self {
+        Self(Mutex::new(State { source, left: VecDeque::new() }))
+    }
+
+    fn lock(&self) -> MutexGuard<'_, State> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Leaves bytes for whoever reads next.
+    pub(crate) fn give_back(&self, bytes: impl Into<bytes::Bytes>) {
+        let bytes = bytes.into();
+        if !bytes.is_empty() {
+            self.lock().left.push_front(Block::new(bytes));
+        }
+    }
+
+    /// True when something was left by a reader, so that the place in the file is not that of
+    /// the reader.
+    pub(crate) fn has_left(&self) -> bool {
+        !self.lock().left.is_empty()
+    }
+
+    /// The next block, where `wanted` says so; else it stays, and there is none.
+    pub(crate) fn next_if(
+        &self,
+        wanted: impl FnOnce(&Block) -> bool,
+    ) -> Result<Option<Block>, ReadError> {
+        let mut state = self.lock();
+        let block = match state.left.pop_front() {
+            Some(block) => block,
+            None => match state.source.next_block()? {
+                Some(block) => block,
+                None => return Ok(None),
+            },
+        };
+        if wanted(&block) {
+            return Ok(Some(block));
+        }
+        state.left.push_front(block);
+        Ok(None)
+    }
+
+    /// The next block.
+    pub(crate) fn next_block(&self) -> Result<Option<Block>, ReadError> {
+        let mut state = self.lock();
+        match state.left.pop_front() {
+            Some(block) => Ok(Some(block)),
+            None => state.source.next_block(),
+        }
+    }
+}
+
+/// One of the readers of a shared input.
+pub(crate) struct Reader(pub(crate) Arc<SharedInput>);
+
+impl Reader {
+    /// Does something with the source itself, where nothing was left by another reader.
+    fn untouched<T>(&self, with: impl FnOnce(&mut dyn Source) -> Option<T>) -> Option<T> {
+        let mut state = self.0.lock();
+        if state.left.is_empty() { with(state.source.as_mut()) } else { None }
+    }
+}
+
+impl Source for Reader {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        self.0.next_block()
+    }
+
+    fn seek_last(&mut self, part: Tail) -> Result<bool, ReadError> {
+        self.untouched(|source| Some(source.seek_last(part))).unwrap_or(Ok(false))
+    }
+
+    fn split(&mut self, parts: usize) -> Option<Vec<Box<dyn Source>>> {
+        self.untouched(|source| source.split(parts))
+    }
+
+    fn file_bytes(&self) -> Option<u64> {
+        self.untouched(|source| source.file_bytes())
+    }
+
+    fn facts(&self) -> Option<FileFacts> {
+        self.untouched(|source| source.facts())
+    }
+
+    fn position(&self) -> Option<u64> {
+        self.untouched(|source| source.position())
+    }
+
+    fn rewind(&mut self) -> bool {
+        self.untouched(|source| Some(source.rewind())).unwrap_or(false)
+    }
+}
