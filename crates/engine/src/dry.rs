@@ -1,48 +1,87 @@
-//! The world of the workbench: reads are samples, writes are held back.
+//! The world of the workbench: writes are held back, and commands that may change something.
 
+use std::ffi::OsString;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
+use std::time::Duration;
 
 use rustix::fs::{Access, access};
 use stream::{
-    Block, Cancel, Job, JobEnd, Joined, Machine, Replacement, Running, Sink, Source, World,
-    WriteError, WriteMode,
+    Cancel, FileFacts, Job, JobEnd, Joined, Machine, Permission, Replacement, Running, Scratch,
+    Sink, Source, World, WriteMode,
 };
 
 use crate::job::{Later, run_filters};
-use crate::kept::Kept;
 use crate::machine::RealMachine;
-use crate::pending::{Beside, PendingFile, PendingMode};
+use crate::overlay::{Chain, KeptSink, Overlay};
+use crate::pending::{Beside, PendingFile};
 use crate::preview::Limits;
 use crate::run::Nowhere;
-use crate::sample::{Sample, SampleCache, Sampled, count_lines};
+use crate::sample::{Sample, SampleCache, Sampled};
 use crate::world::{RealWorld, Straight};
 
-/// Files up to this size are counted when they would be written over.
-const COUNTED_UP_TO: u64 = 64 << 20;
+/// A command that was not started because it may change something.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct HeldCommand {
+    /// Its name and its arguments.
+    pub words: Vec<Vec<u8>>,
+    /// Where it would run, where that is not where the process is.
+    pub directory: Option<PathBuf>,
+}
 
-pub(crate) struct DryWorld {
+/// How files are read: a sample of each, or all of it.
+pub(crate) struct Sampler {
     pub(crate) sample: Sample,
     pub(crate) limits: Limits,
     pub(crate) cache: Arc<SampleCache>,
+}
+
+pub(crate) struct DryWorld {
+    /// `None` where files are read whole.
+    pub(crate) sampler: Option<Sampler>,
     pub(crate) cancel: Cancel,
     /// Files that would be written, also by stages before those that run now.
-    pub(crate) pending: Mutex<Vec<PendingFile>>,
+    pub(crate) pending: Arc<Overlay>,
     /// Samples that were read, by the name the stage used.
     pub(crate) read: Mutex<Vec<(PathBuf, Arc<Sampled>)>>,
+    /// Commands that were not started.
+    pub(crate) held: Mutex<Vec<HeldCommand>>,
 }
 
 impl DryWorld {
-    fn pending_for(&self, path: &Path) -> Option<PendingFile> {
-        let pending = self.pending.lock().unwrap_or_else(PoisonError::into_inner);
-        pending.iter().rev().find(|file| file.path == path).cloned()
+    pub(crate) fn new(sampler: Option<Sampler>, cancel: Cancel) -> Self {
+        Self {
+            sampler,
+            cancel,
+            pending: Arc::default(),
+            read: Mutex::default(),
+            held: Mutex::default(),
+        }
     }
 
     /// The sample read under this name.
     pub(crate) fn sampled(&self, path: &Path) -> Option<Arc<Sampled>> {
         let read = self.read.lock().unwrap_or_else(PoisonError::into_inner);
         read.iter().rev().find(|(name, _)| name == path).map(|(_, sampled)| sampled.clone())
+    }
+
+    /// Notes a command that is not started.
+    pub(crate) fn hold_back(&self, words: Vec<Vec<u8>>, directory: Option<PathBuf>) {
+        let mut held = self.held.lock().unwrap_or_else(PoisonError::into_inner);
+        held.push(HeldCommand { words, directory });
+    }
+
+    /// Reads what a file has now.
+    fn read_old(&self, path: &Path) -> io::Result<Box<dyn Source>> {
+        let Some(sampler) = &self.sampler else { return RealWorld.read(path) };
+        if !readable(path)? {
+            return RealWorld.read(path);
+        }
+        let sampled = sampler.cache.file(path, sampler.sample, &sampler.limits, &self.cancel)?;
+        let source = sampled.kept.source();
+        self.read.lock().unwrap_or_else(PoisonError::into_inner).push((path.to_owned(), sampled));
+        Ok(source)
     }
 }
 
@@ -60,74 +99,58 @@ fn readable(path: &Path) -> io::Result<bool> {
 
 impl World for DryWorld {
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
-        if let Some(pending) = self.pending_for(path) {
-            return Ok(pending.kept.source());
+        let Some(content) = self.pending.content(path) else { return self.read_old(path) };
+        let mut chain = Chain::default();
+        if content.old && path.exists() {
+            chain.0.push_back(self.read_old(path)?);
         }
-        if !readable(path)? {
-            return RealWorld.read(path);
+        chain.0.extend(content.parts.iter().map(crate::kept::Kept::source));
+        match (chain.0.len(), chain.0.pop_front()) {
+            (1, Some(only)) => Ok(only),
+            (_, Some(first)) => {
+                chain.0.push_front(first);
+                Ok(Box::new(chain))
+            }
+            (_, None) => Ok(Box::new(chain)),
         }
-        let sampled = self.cache.file(path, self.sample, &self.limits, &self.cancel)?;
-        let source = sampled.kept.source();
-        self.read.lock().unwrap_or_else(PoisonError::into_inner).push((path.to_owned(), sampled));
-        Ok(source)
     }
 
     fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
-        let facts = std::fs::metadata(path).ok();
-        if let Some(facts) = &facts {
-            if facts.is_dir() {
-                return Err(io::Error::from_raw_os_error(rustix::io::Errno::ISDIR.raw_os_error()));
-            }
-            access(path, Access::WRITE_OK)?;
-            if !facts.is_file() {
-                return Ok(Arc::new(Nowhere));
-            }
-        } else {
-            let parent = match path.parent() {
-                Some(parent) if !parent.as_os_str().is_empty() => parent,
-                _ => Path::new("."),
-            };
-            access(parent, Access::WRITE_OK | Access::EXEC_OK)?;
-        }
-        let bytes_now = facts.as_ref().map_or(0, std::fs::Metadata::len);
-        let lines_now = match &facts {
-            None => Some(0),
-            Some(_) if bytes_now <= COUNTED_UP_TO => count_lines(path, &self.cancel),
-            Some(_) => None,
-        };
-        let pending_mode = match (facts.is_some(), mode) {
-            (false, _) => PendingMode::New,
-            (true, WriteMode::Replace) => PendingMode::Replace,
-            (true, WriteMode::Append) => PendingMode::Append,
-        };
-        let kept = Arc::new(Kept::default());
-        self.pending.lock().unwrap_or_else(PoisonError::into_inner).push(PendingFile {
-            path: path.to_owned(),
-            mode: pending_mode,
-            kept: kept.clone(),
-            bytes_now,
-            lines_now,
-        });
-        Ok(Arc::new(KeptSink(kept)))
+        self.pending.write(path, mode, &self.cancel)
     }
 
     fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
-        Ok(Box::new(Straight(self.write(path, WriteMode::Replace)?)))
+        match self.pending.begin(path, WriteMode::Replace, &self.cancel)? {
+            None => Ok(Box::new(Straight(Arc::new(Nowhere)))),
+            Some(file) => Ok(Box::new(Held { file, pending: self.pending.clone() })),
+        }
     }
 
     fn remove(&self, path: &Path) -> io::Result<()> {
-        // What was only held back is not written at all.
-        let mut pending = self.pending.lock().unwrap_or_else(PoisonError::into_inner);
-        pending.retain(|file| file.path != path);
+        self.pending.remove(path);
         Ok(())
     }
 
     fn run(&self, job: Job<'_>) -> JobEnd {
-        run_filters(job, self)
+        let (words, directory) = (job.words.to_vec(), job.directory.clone());
+        let end = run_filters(job, self);
+        if end == JobEnd::HeldBack {
+            self.hold_back(words, directory);
+        }
+        end
     }
 
     fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
-        Ok(Box::new(Later::new(job, joined, self)?))
+        let (words, directory) = (job.words.to_vec(), job.directory.clone());
+        match Later::new(job, joined, self) {
+            Ok(later) => Ok(Box::new(later)),
+            Err(end) => {
+                if end == JobEnd::HeldBack {
+                    self.hold_back(words, directory);
+                }
+                Err(end)
+            }
+        }
     }
 
     fn is_live(&self) -> bool {
@@ -135,27 +158,107 @@ impl World for DryWorld {
     }
 
     fn machine(&self) -> &dyn Machine {
-        &RealMachine
+        self
     }
 }
 
-/// Keeps what is written, of any size.
-pub(crate) struct KeptSink(pub(crate) Arc<Kept>);
+impl Machine for DryWorld {
+    fn list(&self, directory: &Path) -> io::Result<Vec<OsString>> {
+        let mut names = RealMachine.list(directory)?;
+        self.pending.add_names(directory, &mut names);
+        Ok(names)
+    }
 
-impl Sink for KeptSink {
-    fn write(&self, block: Block) -> Result<(), WriteError> {
-        Ok(self.0.append(&block)?)
+    fn facts(&self, path: &Path) -> io::Result<FileFacts> {
+        self.pending.facts(path).map_or_else(|| RealMachine.facts(path), Ok)
+    }
+
+    fn link_facts(&self, path: &Path) -> io::Result<FileFacts> {
+        match RealMachine.link_facts(path) {
+            Ok(facts) if !facts.is_regular() => Ok(facts),
+            found => self.pending.facts(path).map_or(found, Ok),
+        }
+    }
+
+    fn permits(&self, path: &Path, permission: Permission) -> bool {
+        if std::fs::metadata(path).is_err() && self.pending.facts(path).is_some() {
+            return permission != Permission::Execute;
+        }
+        RealMachine.permits(path, permission)
+    }
+
+    fn user(&self) -> (u32, u32) {
+        RealMachine.user()
+    }
+
+    fn variable(&self, name: &str) -> Option<OsString> {
+        RealMachine.variable(name)
+    }
+
+    fn variables(&self) -> Vec<(OsString, OsString)> {
+        RealMachine.variables()
+    }
+
+    fn directory(&self) -> PathBuf {
+        RealMachine.directory()
+    }
+
+    fn now_ns(&self) -> i128 {
+        RealMachine.now_ns()
+    }
+
+    fn pause(&self, duration: Duration) {
+        RealMachine.pause(duration);
+    }
+
+    fn random(&self) -> u64 {
+        RealMachine.random()
+    }
+
+    fn memory_bytes(&self) -> u64 {
+        RealMachine.memory_bytes()
+    }
+
+    fn is_terminal(&self, descriptor: u8) -> bool {
+        RealMachine.is_terminal(descriptor)
+    }
+
+    fn scratch(&self, directory: Option<&Path>) -> io::Result<Box<dyn Scratch>> {
+        RealMachine.scratch(directory)
+    }
+}
+
+/// A file that is seen only once it is complete.
+struct Held {
+    file: PendingFile,
+    pending: Arc<Overlay>,
+}
+
+impl Replacement for Held {
+    fn sink(&self) -> Arc<dyn Sink> {
+        Arc::new(KeptSink(self.file.kept.clone()))
+    }
+
+    fn commit(self: Box<Self>) -> io::Result<()> {
+        self.pending.add(self.file);
+        Ok(())
     }
 }
 
 /// Reads for real; writes beside the targets, which are replaced only when all is done.
 #[derive(Default)]
 pub(crate) struct WriteWorld {
-    pub(crate) files: Mutex<Vec<Arc<Beside>>>,
+    pub(crate) files: Arc<Mutex<Vec<Arc<Beside>>>>,
 }
 
 impl World for WriteWorld {
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
+        // What the same text has written before is read, not what is still there.
+        let files = self.files.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(written) = files.iter().rev().find(|file| file.is_for(path)) {
+            return RealWorld.read(&written.path()?);
+        }
+        drop(files);
         readable(path)?;
         RealWorld.read(path)
     }
@@ -169,13 +272,27 @@ impl World for WriteWorld {
             Ok(_) => access(path, Access::WRITE_OK)?,
             Err(_) => {}
         }
+        let mut files = self.files.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(written) = files.iter().rev().find(|file| file.is_for(path)) {
+            if mode == WriteMode::Replace {
+                written.empty()?;
+            }
+            return Ok(written.clone());
+        }
         let file = Arc::new(Beside::open(path, mode == WriteMode::Append)?);
-        self.files.lock().unwrap_or_else(PoisonError::into_inner).push(file.clone());
+        files.push(file.clone());
         Ok(file)
     }
 
     fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
-        Ok(Box::new(Straight(self.write(path, WriteMode::Replace)?)))
+        if let Ok(facts) = std::fs::metadata(path) {
+            if !facts.is_file() {
+                return Ok(Box::new(Straight(self.write(path, WriteMode::Replace)?)));
+            }
+            access(path, Access::WRITE_OK)?;
+        }
+        let file = Arc::new(Beside::open(path, false)?);
+        Ok(Box::new(Complete { file, files: self.files.clone() }))
     }
 
     fn remove(&self, path: &Path) -> io::Result<()> {
@@ -199,5 +316,24 @@ impl World for WriteWorld {
 
     fn machine(&self) -> &dyn Machine {
         &RealMachine
+    }
+}
+
+/// A file that takes its place with the others once it is complete.
+struct Complete {
+    file: Arc<Beside>,
+    files: Arc<Mutex<Vec<Arc<Beside>>>>,
+}
+
+impl Replacement for Complete {
+    fn sink(&self) -> Arc<dyn Sink> {
+        self.file.clone()
+    }
+
+    fn commit(self: Box<Self>) -> io::Result<()> {
+        let mut files = self.files.lock().unwrap_or_else(PoisonError::into_inner);
+        files.retain(|file| !file.is_for(self.file.target()));
+        files.push(self.file);
+        Ok(())
     }
 }

@@ -9,12 +9,13 @@ use stream::{
 };
 
 use crate::directory::InDirectory;
-use crate::dry::KeptSink;
 use crate::host::run_host;
 use crate::kept::Kept;
 use crate::link::{LinkReader, LinkWriter, link};
-use crate::plan::{Plan, StageKind, StagePlan};
+use crate::overlay::KeptSink;
+use crate::plan::{Plan, StageKind, StagePlan, is_program};
 use crate::ports::Ports;
+use crate::reading::only_reads;
 use crate::run::{Surroundings, run_pipeline};
 use crate::stage::{Connections, StageOutcome, run_native};
 use crate::variables::Variables;
@@ -59,6 +60,13 @@ fn is_native(job: &Job<'_>) -> bool {
     job.words.first().is_some_and(|name| filters::find(name).is_some())
 }
 
+/// True for a command that runs where nothing may be changed: a filter, a program that only reads,
+/// and one that is not there, which fails by itself.
+fn may_run(job: &Job<'_>) -> bool {
+    let there = |name: &Vec<u8>| is_program(name, job.directory.as_deref());
+    is_native(job) || only_reads(job.words) || !job.words.first().is_some_and(there)
+}
+
 /// Runs a command to its end on this thread.
 pub(crate) fn run_job(job: Job<'_>, world: &dyn World) -> JobEnd {
     match runner(&job, world) {
@@ -71,7 +79,7 @@ pub(crate) fn run_job(job: Job<'_>, world: &dyn World) -> JobEnd {
 /// program may do anything and is held back.
 pub(crate) fn run_filters(job: Job<'_>, world: &dyn World) -> JobEnd {
     match runner(&job, world) {
-        Runner::One if is_native(&job) => run_one(job, world),
+        Runner::One if may_run(&job) => run_one(job, world),
         Runner::One => JobEnd::HeldBack,
         Runner::Filters(plan) => run_plan(&plan, job, world),
     }
@@ -215,7 +223,7 @@ pub(crate) struct Later<'w> {
 
 impl<'w> Later<'w> {
     pub(crate) fn new(job: Job<'_>, joined: Joined, world: &'w dyn World) -> Result<Self, JobEnd> {
-        if !is_native(&job) && matches!(runner(&job, world), Runner::One) {
+        if !may_run(&job) && matches!(runner(&job, world), Runner::One) {
             return Err(JobEnd::HeldBack);
         }
         let mut later = Self {

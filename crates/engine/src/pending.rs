@@ -10,6 +10,7 @@ use stream::{Block, Replacement, Sink, WriteError};
 use tempfile::NamedTempFile;
 
 use crate::kept::Kept;
+use crate::overlay::real_target;
 
 /// How a file would be written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -27,6 +28,8 @@ pub enum PendingMode {
 pub struct PendingFile {
     /// The file, as the text names it.
     pub path: PathBuf,
+    /// The file itself, links followed.
+    pub(crate) target: PathBuf,
     /// How it would be written.
     pub mode: PendingMode,
     /// What would be written, of the sample.
@@ -76,11 +79,6 @@ struct State {
     failed: bool,
 }
 
-/// The file a path leads to through symbolic links, so that a link stays a link.
-fn real_target(path: &Path) -> PathBuf {
-    std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned())
-}
-
 fn beside(target: &Path) -> io::Result<NamedTempFile> {
     let directory = match target.parent() {
         Some(parent) if !parent.as_os_str().is_empty() => parent,
@@ -115,9 +113,35 @@ impl Beside {
         state.as_ref().is_some_and(|state| state.failed)
     }
 
+    /// The file it takes the place of.
+    pub(crate) fn target(&self) -> &Path {
+        &self.target
+    }
+
     /// True when this is written for `path`.
     pub(crate) fn is_for(&self, path: &Path) -> bool {
         self.target == real_target(path)
+    }
+
+    /// Where it is written now.
+    pub(crate) fn path(&self) -> io::Result<PathBuf> {
+        let state = self.state.lock().unwrap_or_else(PoisonError::into_inner);
+        match state.as_ref() {
+            Some(state) => Ok(state.file.path().to_owned()),
+            None => Ok(self.target.clone()),
+        }
+    }
+
+    /// Forgets all that was written so far, and what the file had.
+    pub(crate) fn empty(&self) -> io::Result<()> {
+        let mut state = self.state.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(state) = state.as_mut() {
+            let file = state.file.as_file_mut();
+            file.set_len(0)?;
+            file.seek(SeekFrom::Start(0))?;
+            (state.bytes, state.newlines, state.open) = (0, 0, false);
+        }
+        Ok(())
     }
 
     /// Puts the new file in the place of the old one.
@@ -194,6 +218,7 @@ mod tests {
     fn pending(path: &Path, mode: PendingMode, text: &str) -> PendingFile {
         PendingFile {
             path: path.to_owned(),
+            target: real_target(path),
             mode,
             kept: Arc::new(Kept::of(text.as_bytes())),
             bytes_now: 0,

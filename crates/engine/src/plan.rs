@@ -175,7 +175,7 @@ impl Plan {
 }
 
 /// True when the machine has a program of this name, or the name is a path to one.
-fn is_program(name: &[u8], directory: Option<&Path>) -> bool {
+pub(crate) fn is_program(name: &[u8], directory: Option<&Path>) -> bool {
     use rustix::fs::{Access, access};
     let runs = |path: &Path| path.is_file() && access(path, Access::EXEC_OK).is_ok();
     let name = Path::new(OsStr::from_bytes(name));
@@ -402,6 +402,15 @@ impl StagePlan {
             StageKind::Shell(command) => label(command),
             StageKind::Nothing => String::new(),
         }
+    }
+
+    /// The name and the arguments.
+    pub(crate) fn words(&self) -> Vec<Vec<u8>> {
+        let name = match &self.kind {
+            StageKind::Host(name) => name.clone(),
+            _ => self.name().into_bytes(),
+        };
+        std::iter::once(name).chain(self.arguments.iter().cloned()).collect()
     }
 
     /// True when its standard output goes to the next stage (or the screen), not to a file.

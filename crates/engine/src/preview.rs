@@ -19,7 +19,8 @@ use crate::kept::Kept;
 use crate::pending::PendingFile;
 use crate::plan::{Plan, StageKind, StagePlan, TargetKind};
 use crate::ports::Ports;
-use crate::run::{Nowhere, Surroundings, run_pipeline};
+use crate::reading::only_reads;
+use crate::run::{Nowhere, Refusal, Surroundings, run_pipeline};
 use crate::sample::{Identity, Sampled};
 use crate::stage::StageOutcome;
 
@@ -291,6 +292,7 @@ struct Build {
 
 struct Sampling<'r> {
     world: &'r DryWorld,
+    limits: Limits,
     input: Mutex<Option<Box<dyn Source>>>,
     builds: Vec<Build>,
     allowed: &'r BTreeSet<Vec<u8>>,
@@ -322,7 +324,7 @@ impl Surroundings for Sampling<'_> {
             kept: build.kept.clone(),
             next,
             next_closed: AtomicBool::new(false),
-            limits: self.world.limits,
+            limits: self.limits,
             cut: build.cut.clone(),
         })
     }
@@ -331,9 +333,14 @@ impl Surroundings for Sampling<'_> {
         Some(self.builds[number].origins.clone())
     }
 
-    fn refusal(&self, _number: usize, stage: &StagePlan) -> Option<String> {
-        (!self.allowed.contains(&stage.key()))
-            .then(|| "a program of this machine, not started here without your consent".to_owned())
+    fn refusal(&self, _number: usize, stage: &StagePlan) -> Option<Refusal> {
+        let words = stage.words();
+        if self.allowed.contains(&stage.key()) || only_reads(&words) {
+            return None;
+        }
+        self.world.hold_back(words, stage.directory.clone());
+        let message = "a program of this machine, not started here without your consent";
+        Some(Refusal { message: Some(message.to_owned()), status: 126 })
     }
 }
 
@@ -343,6 +350,7 @@ pub(crate) struct Task<'t> {
     pub(crate) text: &'t str,
     pub(crate) plan: &'t Plan,
     pub(crate) world: &'t DryWorld,
+    pub(crate) limits: Limits,
     pub(crate) standard: Option<Arc<Sampled>>,
     pub(crate) allowed: &'t BTreeSet<Vec<u8>>,
     pub(crate) before: Option<&'t Preview>,
@@ -369,9 +377,7 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
     for number in 0..same {
         let before = task.before.and_then(|before| before.stages.get(number))?;
         let copy = before.copy(task.plan.stages[number].span);
-        let mut pending = task.world.pending.lock().unwrap_or_else(PoisonError::into_inner);
-        pending.extend(copy.pending.iter().cloned());
-        drop(pending);
+        task.world.pending.lock().extend(copy.pending.iter().cloned());
         stages.push(copy);
     }
     let rest = Plan { stages: task.plan.stages[same..].to_vec() };
@@ -391,13 +397,14 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
     task.meters.lock().unwrap_or_else(PoisonError::into_inner).clone_from(&meters);
     let sampling = Sampling {
         world: task.world,
+        limits: task.limits,
         input: Mutex::new(standard.as_ref().map(|input| input.kept.source())),
         builds,
         allowed: task.allowed,
         live: task.live.as_ref().filter(|_| same == 0).map(|live| live.kept.clone()),
     };
     let (outcomes, timed_out) =
-        run_with_deadline(&rest, &sampling, &meters, cancel, task.world.limits.seconds);
+        run_with_deadline(&rest, &sampling, &meters, cancel, task.limits.seconds);
     if cancel.is_cancelled() && !timed_out {
         return None;
     }
@@ -518,7 +525,7 @@ fn finish(
             return InputRecord { name, kept: kept.clone(), sampled: None };
         }
         let sampled = task.world.sampled(path);
-        let pending = task.world.pending.lock().unwrap_or_else(PoisonError::into_inner);
+        let pending = task.world.pending.lock();
         let overlay = pending.iter().rev().find(|file| file.path == path);
         let kept = match (&sampled, overlay) {
             (Some(sampled), _) => sampled.kept.clone(),
@@ -554,14 +561,12 @@ fn finish(
     let cut = *build.cut.lock().unwrap_or_else(PoisonError::into_inner);
     let ending = match cut {
         Some(limit) => Ending::Cut(limit),
-        None if timed_out && outcome.cancelled => {
-            Ending::Cut(Limit::Seconds(task.world.limits.seconds))
-        }
+        None if timed_out && outcome.cancelled => Ending::Cut(Limit::Seconds(task.limits.seconds)),
         None if outcome.panicked => Ending::Failed,
         None if outcome.closed => Ending::ClosedPipe,
         None => Ending::Finished,
     };
-    let pending = task.world.pending.lock().unwrap_or_else(PoisonError::into_inner);
+    let pending = task.world.pending.lock();
     let by_redirection = plan.written().map(|(path, ..)| path);
     let pending: Vec<PendingFile> = by_redirection
         .chain(outcome.written.iter().map(PathBuf::as_path))

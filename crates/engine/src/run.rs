@@ -17,6 +17,7 @@ use crate::kept::Kept;
 use crate::link::link;
 use crate::plan::{Plan, StageKind, StagePlan, Target, TargetKind};
 use crate::ports::{End, Ports, Reader};
+use crate::reading::only_reads;
 use crate::stage::{Connections, MeteredSink, MeteredSource, StageOutcome, run_native};
 
 /// What stands around a pipeline, and what is to happen to each stage's output on its way.
@@ -43,9 +44,16 @@ pub(crate) trait Surroundings: Sync {
         None
     }
     /// Why stage `number`, a program of the machine, may not be started.
-    fn refusal(&self, _number: usize, _stage: &StagePlan) -> Option<String> {
+    fn refusal(&self, _number: usize, _stage: &StagePlan) -> Option<Refusal> {
         None
     }
+}
+
+/// Why a program is not started, and the status it then has.
+pub(crate) struct Refusal {
+    /// What is said on its standard error, if anything.
+    pub(crate) message: Option<String>,
+    pub(crate) status: u8,
 }
 
 /// Around a plan that is made but not run.
@@ -60,8 +68,12 @@ impl Surroundings for NoSurroundings<'_> {
         Ports::default()
     }
 
-    fn refusal(&self, _number: usize, _stage: &StagePlan) -> Option<String> {
-        Some("a program of this machine, not started to make a plan".to_owned())
+    fn refusal(&self, _number: usize, stage: &StagePlan) -> Option<Refusal> {
+        if only_reads(&stage.words()) {
+            return None;
+        }
+        let message = "a program of this machine, not started to make a plan".to_owned();
+        Some(Refusal { message: Some(message), status: 126 })
     }
 }
 
@@ -83,7 +95,7 @@ impl Surroundings for Inner<'_> {
         self.ports.clone()
     }
 
-    fn refusal(&self, _number: usize, stage: &StagePlan) -> Option<String> {
+    fn refusal(&self, _number: usize, stage: &StagePlan) -> Option<Refusal> {
         self.outer.refusal(self.number, stage)
     }
 }
@@ -250,8 +262,11 @@ impl Stage<'_> {
             }
             StageKind::Host(_) => match self.surroundings.refusal(self.number, self.plan) {
                 None => run_host(self.plan, ports, self.meter, self.cancel),
-                Some(reason) => {
-                    not_started(&format!("{}: {reason}", self.plan.name()), &*ports.sink(2))
+                Some(Refusal { message, status }) => {
+                    if let Some(message) = message {
+                        not_started(&format!("{}: {message}", self.plan.name()), &*ports.sink(2));
+                    }
+                    StageOutcome::of(ExitStatus(status))
                 }
             },
             // Shell parts were run by the shell.

@@ -1,15 +1,18 @@
 //! Scripts run for real, as `sh` would run them.
 
-use std::sync::Arc;
+use std::sync::{Arc, PoisonError};
 
 use shell::ShellError;
 use stream::{Cancel, Sink, World};
 use thiserror::Error;
 
+use crate::dry::{DryWorld, HeldCommand};
 use crate::interpreter::{Leave, Shell};
-use crate::plan::{Plan, PlanError, StagePlan};
+use crate::pending::PendingFile;
+use crate::plan::{Plan, PlanError, StagePlan, is_program};
 use crate::ports::Ports;
-use crate::run::{Nowhere, Surroundings, run_pipeline};
+use crate::reading::only_reads;
+use crate::run::{Nowhere, Refusal, Surroundings, run_pipeline};
 use crate::variables::Variables;
 use crate::world::{DescriptorSink, RealWorld, StandardInput};
 
@@ -64,6 +67,55 @@ fn own(descriptor: std::os::fd::BorrowedFd<'_>) -> Arc<dyn Sink> {
 /// that must have a value.
 pub fn run_script(text: &str, variables: &mut Variables, cancel: &Cancel) -> Result<u8, RunError> {
     run_in(&Real::new(), text, variables, cancel)
+}
+
+/// What a script would have done.
+pub struct DryRun {
+    /// The status it ended with; commands that were not started count as successful.
+    pub status: u8,
+    /// The files it would have written, each once, with all that would be written.
+    pub files: Vec<PendingFile>,
+    /// The commands that were not started, in the order in which they would have been.
+    pub commands: Vec<HeldCommand>,
+}
+
+struct Dry {
+    world: DryWorld,
+    ports: Ports,
+}
+
+impl Surroundings for Dry {
+    fn world(&self) -> &dyn World {
+        &self.world
+    }
+
+    fn ports(&self) -> Ports {
+        self.ports.clone()
+    }
+
+    fn refusal(&self, _number: usize, stage: &StagePlan) -> Option<Refusal> {
+        let words = stage.words();
+        // A program that is not there fails as it does in a run.
+        if only_reads(&words) || !is_program(&words[0], stage.directory.as_deref()) {
+            return None;
+        }
+        self.world.hold_back(words, stage.directory.clone());
+        Some(Refusal { message: None, status: 0 })
+    }
+}
+
+/// As [`run_script`], but nothing is changed: files are not written, and programs of the machine
+/// are not started unless they only read. Later commands see what earlier ones would have
+/// written.
+///
+/// # Errors
+/// As [`run_script`].
+pub fn dry_run(text: &str, variables: &mut Variables, cancel: &Cancel) -> Result<DryRun, RunError> {
+    let dry = Dry { world: DryWorld::new(None, cancel.clone()), ports: Real::new().ports };
+    let status = run_in(&dry, text, variables, cancel)?;
+    let files = dry.world.pending.files();
+    let commands = dry.world.held.into_inner().unwrap_or_else(PoisonError::into_inner);
+    Ok(DryRun { status, files, commands })
 }
 
 /// As [`run_script`], in other surroundings.

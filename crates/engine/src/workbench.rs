@@ -8,7 +8,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use stream::{Block, Cancel, Sink, Source, StageFigures, StageMeter, World, WriteError};
 
 use crate::capture::Capture;
-use crate::dry::{DryWorld, WriteWorld};
+use crate::dry::{DryWorld, Sampler, WriteWorld};
 use crate::live::Live;
 use crate::pending::Applied;
 use crate::plan::{Plan, PlanError};
@@ -304,19 +304,14 @@ fn work(
         let (bytes, said) = (live.kept.bytes(), live.messages.len());
         setting.extend_from_slice(format!(" live {bytes} {said}").as_bytes());
     }
-    let world = DryWorld {
-        sample: request.sample,
-        limits: request.limits,
-        cache: cache.clone(),
-        cancel: cancel.clone(),
-        pending: Mutex::default(),
-        read: Mutex::default(),
-    };
+    let sampler = Sampler { sample: request.sample, limits: request.limits, cache: cache.clone() };
+    let world = DryWorld::new(Some(sampler), cancel.clone());
     Ok(preview(&Task {
         generation,
         text: &request.text,
         plan: &request.plan,
         world: &world,
+        limits: request.limits,
         standard,
         allowed: &request.allowed,
         before: before.as_deref(),

@@ -2,6 +2,7 @@
 
 mod demo;
 mod demo_data;
+mod dry_run;
 mod interrupts;
 
 use std::ffi::OsString;
@@ -63,6 +64,12 @@ struct Run {
     /// Run this text instead of a script
     #[arg(short = 'c', value_name = "LINE")]
     line: Option<OsString>,
+    /// Change nothing: tell on standard error which files would be written and which commands run
+    #[arg(long)]
+    dry_run: bool,
+    /// With --dry-run: tell it as JSON
+    #[arg(long, requires = "dry_run")]
+    json: bool,
     /// The script and its arguments ($0, $1, …); with -c, $0 and the arguments as for sh
     #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
     arguments: Vec<OsString>,
@@ -199,7 +206,15 @@ fn run_for_real(run: Run) -> ExitCode {
     };
     let mut variables = Variables::new(name, arguments.collect());
     let interrupts = Interrupts::watch();
-    let outcome = run_script(&text, &mut variables, &interrupts.cancel);
+    let outcome = if run.dry_run {
+        let dry = engine::dry_run(&text, &mut variables, &interrupts.cancel);
+        dry.map(|dry| {
+            dry_run::tell(&dry, run.json);
+            dry.status
+        })
+    } else {
+        run_script(&text, &mut variables, &interrupts.cancel)
+    };
     interrupts.pass_on();
     match outcome {
         Ok(status) => ExitCode::from(status),

@@ -110,7 +110,7 @@ impl Parser<'_> {
                         push_text(&mut parts, '$');
                     }
                 },
-                '~' if begins => match self.home() {
+                '~' if begins => match self.home(place) {
                     Some(part) => parts.push(part),
                     None => {
                         self.at += 1;
@@ -136,11 +136,16 @@ impl Parser<'_> {
     }
 
     /// `~` or `~name`; `None` where what follows is no name.
-    fn home(&mut self) -> Option<Part> {
+    fn home(&mut self, place: Place) -> Option<Part> {
         let rest = &self.rest()[1..];
-        let length = rest
-            .find(|c: char| c == '/' || c == ':' || c == '}' || ends_word(c))
-            .unwrap_or(rest.len());
+        let ends = |c: char| match c {
+            '/' => true,
+            ':' => place == Place::Assignment,
+            '}' => matches!(place, Place::Braces | Place::Expansion),
+            ',' => place == Place::Braces,
+            other => ends_word(other),
+        };
+        let length = rest.find(ends).unwrap_or(rest.len());
         let name = &rest[..length];
         let plain = |c: char| c.is_ascii_alphanumeric() || "._-".contains(c);
         if !name.chars().all(plain) {

@@ -4,6 +4,7 @@
 
 mod bench;
 mod command_line;
+mod dry_run;
 mod shell;
 mod standing_alone;
 mod tmux;

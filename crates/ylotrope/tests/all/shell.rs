@@ -5,6 +5,8 @@ use std::collections::BTreeMap;
 use std::path::Path;
 use std::process::{Command, Stdio};
 
+use proptest::prelude::*;
+
 /// What a line did.
 #[derive(Debug, PartialEq, Eq)]
 struct Done {
@@ -13,7 +15,7 @@ struct Done {
     files: BTreeMap<String, String>,
 }
 
-fn seed(directory: &Path) {
+pub(crate) fn seed(directory: &Path) {
     std::fs::create_dir(directory.join("sub")).unwrap();
     for (name, text) in [
         ("a.txt", "alpha\n"),
@@ -28,7 +30,7 @@ fn seed(directory: &Path) {
     }
 }
 
-fn files(directory: &Path, prefix: &str, into: &mut BTreeMap<String, String>) {
+pub(crate) fn files(directory: &Path, prefix: &str, into: &mut BTreeMap<String, String>) {
     for entry in std::fs::read_dir(directory).unwrap() {
         let entry = entry.unwrap();
         let name = format!("{prefix}{}", entry.file_name().to_string_lossy());
@@ -118,4 +120,140 @@ fn lines_of_the_standard_do_what_sh_does() {
 #[test]
 fn lines_of_common_practice_do_what_bash_does() {
     compare(include_str!("../shell/bash.txt"), "bash", 35);
+}
+
+/// Runs a generated line both ways. What messages say is each shell's own.
+fn same(line: &str) -> Result<(), TestCaseError> {
+    let plain = |text: &str| {
+        let is_message = |line: &&str| {
+            let line = line.to_lowercase();
+            ["descriptor", "nosuch", "error", "input file"].iter().any(|word| line.contains(word))
+        };
+        text.lines().filter(|line| !is_message(line)).map(|line| format!("{line}\n")).collect()
+    };
+    let without_messages = |mut done: Done| {
+        done.out = plain(&done.out);
+        for content in done.files.values_mut() {
+            *content = plain(content);
+        }
+        done
+    };
+    let (ours, theirs) = (without_messages(ours(line)), without_messages(run(&["sh"], line)));
+    prop_assert_eq!(ours, theirs, "{}", line);
+    Ok(())
+}
+
+fn value() -> impl Strategy<Value = String> {
+    "[ab *?:/\\[\\]!-]{0,8}"
+}
+
+fn pieces() -> impl Strategy<Value = String> {
+    let pieces = vec![
+        "a",
+        "'b c'",
+        "\"d  e\"",
+        "\\ ",
+        "\\*",
+        "'*'",
+        "$x",
+        "\"$x\"",
+        "${x}",
+        "${y:-u v}",
+        "\"${y:-u v}\"",
+        "${x:+w}",
+        "${x%b*}",
+        "\"${x##*/}\"",
+        "${x#?}",
+        "$(printf 'p  q')",
+        "\"$(printf 'p  q\\n\\n')\"",
+        "$((1+2))",
+        "$@",
+        "\"$@\"",
+        "\"$*\"",
+        "$#",
+        "''",
+        "\"\"",
+        ":",
+        "/",
+        "~",
+        "{",
+        "}",
+        "=",
+        "#",
+        "\"\\$\\\"\"",
+        "`echo r`",
+        "*.txt",
+        "[ab].txt",
+        "?",
+        "${#x}",
+    ];
+    prop::collection::vec(prop::sample::select(pieces), 1..5).prop_map(|parts| parts.concat())
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 120, failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn quoting_and_expansion_of_any_word(
+        words in prop::collection::vec(pieces(), 1..4),
+        x in value(),
+        separators in prop::sample::select(vec!["unset IFS", "IFS=:", "IFS=", "IFS=' :'", "IFS=/a"]),
+        arguments in prop::collection::vec("[bc]( [bc*])?", 0..3),
+    ) {
+        let set: Vec<String> = arguments.iter().map(|one| shell::quote(one)).collect();
+        // How several arguments become one value the standard leaves open.
+        let one = if words[0].contains("$@") { "" } else { &words[0] };
+        let line = format!(
+            "x={}; {separators}; set -- {}; printf '<%s>' {}; y=$x{one}; echo \"|$y|\"",
+            shell::quote(&x), set.join(" "), words.join(" "),
+        );
+        same(&line)?;
+    }
+
+    #[test]
+    fn redirections_are_performed_in_their_order(
+        redirections in prop::collection::vec(
+            prop::sample::select(vec![
+                ">f", ">>f", ">g", "2>f", "2>>g", "2>g", "2>&1", "1>&2", "3>&1", "3>&2", "1>&3", "2>&3", "3>h",
+                "2>&-", "<a.txt", "<three.txt", "3<a.txt",
+            ]),
+            1..6,
+        ),
+        command in prop::sample::select(vec![
+            "{ echo out; echo err >&2; cat; }", "( echo out; echo err >&2 )", "/bin/cat",
+            "cat", "if :; then echo out; cat; fi",
+        ]),
+        piped in any::<bool>(),
+    ) {
+        let redirections = redirections.join(" ");
+        let pipe = if piped { " | tr a-z A-Z" } else { "" };
+        same(&format!("{command} {redirections}{pipe}; echo $?; echo more >> f"))?;
+    }
+
+    #[test]
+    fn lists_end_with_the_status_of_the_shell(
+        parts in prop::collection::vec(
+            (
+                prop::sample::select(vec![
+                    "true", "false", "echo a", "! true", "(exit 3)", "{ false; }", "f", "f x", "x=$(false)", "x=1",
+                    "if false; then :; fi", "if true; then false; fi", "while false; do :; done",
+                    "for i in 1; do false; done", "true | false", "false | true", "case a in b) false;; esac", "grep -q z a.txt",
+                    "[ -d sub ]",
+                ]),
+                prop::sample::select(vec![";", "&&", "||", "\n"]),
+            ),
+            1..6,
+        ),
+        exits in any::<bool>(),
+    ) {
+        let mut line = "f() { [ $# -gt 0 ]; }; ".to_owned();
+        if exits {
+            line.push_str("set -e; ");
+        }
+        for (part, connector) in &parts {
+            line.push_str(&format!("{part} {connector} "));
+        }
+        line.push_str("echo end $?");
+        same(&line)?;
+    }
 }

@@ -1,0 +1,233 @@
+//! Files that would be written: what later commands read in their place.
+
+use std::collections::BTreeSet;
+use std::ffi::OsString;
+use std::io;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+
+use rustix::fs::{Access, access};
+use rustix::io::Errno;
+use stream::{Block, Cancel, FileFacts, FileKind, ReadError, Sink, Source, WriteError, WriteMode};
+
+use crate::kept::Kept;
+use crate::machine::facts_of;
+use crate::pending::{PendingFile, PendingMode};
+use crate::run::Nowhere;
+use crate::sample::count_lines;
+
+/// Files up to this size are counted when they would be written over.
+const COUNTED_UP_TO: u64 = 64 << 20;
+
+/// What would be written, in the order in which it would be.
+#[derive(Default)]
+pub(crate) struct Overlay(Mutex<Vec<PendingFile>>);
+
+/// What a file would hold.
+pub(crate) struct Content {
+    /// True where what it has now stays, before the parts.
+    pub(crate) old: bool,
+    /// What is written behind that.
+    pub(crate) parts: Vec<Arc<Kept>>,
+}
+
+/// The file a path leads to, whether it is there or not.
+pub(crate) fn real_target(path: &Path) -> PathBuf {
+    if let Ok(real) = std::fs::canonicalize(path) {
+        return real;
+    }
+    let parent = match path.parent() {
+        Some(parent) if !parent.as_os_str().is_empty() => parent,
+        _ => Path::new("."),
+    };
+    match (std::fs::canonicalize(parent), path.file_name()) {
+        (Ok(parent), Some(name)) => parent.join(name),
+        _ => path.to_owned(),
+    }
+}
+
+fn error(errno: Errno) -> io::Error {
+    io::Error::from_raw_os_error(errno.raw_os_error())
+}
+
+impl Overlay {
+    pub(crate) fn lock(&self) -> MutexGuard<'_, Vec<PendingFile>> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// What a file would hold; `None` where nothing was written there.
+    pub(crate) fn content(&self, path: &Path) -> Option<Content> {
+        let target = real_target(path);
+        let mut content: Option<Content> = None;
+        for file in self.lock().iter().filter(|file| file.target == target) {
+            let content = content.get_or_insert(Content { old: true, parts: Vec::new() });
+            if file.mode != PendingMode::Append {
+                *content = Content { old: false, parts: Vec::new() };
+            }
+            content.parts.push(file.kept.clone());
+        }
+        content
+    }
+
+    /// Begins to write a file; what the system would refuse is refused.
+    pub(crate) fn write(
+        &self,
+        path: &Path,
+        mode: WriteMode,
+        cancel: &Cancel,
+    ) -> io::Result<Arc<dyn Sink>> {
+        let Some(file) = self.begin(path, mode, cancel)? else { return Ok(Arc::new(Nowhere)) };
+        let kept = file.kept.clone();
+        self.add(file);
+        Ok(Arc::new(KeptSink(kept)))
+    }
+
+    /// Takes a file that is written, or begins to be.
+    pub(crate) fn add(&self, file: PendingFile) {
+        self.lock().push(file);
+    }
+
+    /// A file to be written; `None` where writing changes no file.
+    pub(crate) fn begin(
+        &self,
+        path: &Path,
+        mode: WriteMode,
+        cancel: &Cancel,
+    ) -> io::Result<Option<PendingFile>> {
+        let target = real_target(path);
+        let facts = std::fs::metadata(path).ok();
+        let known = self.lock().iter().any(|file| file.target == target);
+        match &facts {
+            Some(facts) if facts.is_dir() => return Err(error(Errno::ISDIR)),
+            Some(facts) => {
+                access(path, Access::WRITE_OK)?;
+                if !facts.is_file() {
+                    return Ok(None);
+                }
+            }
+            None => {
+                let parent = match path.parent() {
+                    Some(parent) if !parent.as_os_str().is_empty() => parent,
+                    _ => Path::new("."),
+                };
+                access(parent, Access::WRITE_OK | Access::EXEC_OK)?;
+            }
+        }
+        let bytes_now = facts.as_ref().map_or(0, std::fs::Metadata::len);
+        let lines_now = match &facts {
+            None => Some(0),
+            Some(_) if bytes_now <= COUNTED_UP_TO => count_lines(path, cancel),
+            Some(_) => None,
+        };
+        let pending_mode = match (facts.is_some() || known, mode) {
+            (false, _) => PendingMode::New,
+            (true, WriteMode::Replace) => PendingMode::Replace,
+            (true, WriteMode::Append) => PendingMode::Append,
+        };
+        Ok(Some(PendingFile {
+            path: path.to_owned(),
+            target,
+            mode: pending_mode,
+            kept: Arc::new(Kept::default()),
+            bytes_now,
+            lines_now,
+        }))
+    }
+
+    /// A file that was only held back is not written at all.
+    pub(crate) fn remove(&self, path: &Path) {
+        let target = real_target(path);
+        self.lock().retain(|file| file.target != target);
+    }
+
+    /// What would be known of a file; `None` where nothing was written there.
+    pub(crate) fn facts(&self, path: &Path) -> Option<FileFacts> {
+        let content = self.content(path)?;
+        let now = std::fs::metadata(path).ok().map(|facts| facts_of(&facts));
+        let written: u64 = content.parts.iter().map(|part| part.bytes()).sum();
+        let old = now.filter(|_| content.old).map_or(0, |facts| facts.bytes);
+        let (owner, group) = (rustix::process::geteuid(), rustix::process::getegid());
+        let new = FileFacts {
+            kind: FileKind::Regular,
+            mode: 0o644,
+            owner: owner.as_raw(),
+            group: group.as_raw(),
+            ..FileFacts::default()
+        };
+        Some(FileFacts { bytes: old + written, ..now.unwrap_or(new) })
+    }
+
+    /// Adds the names of new files to those of a directory.
+    pub(crate) fn add_names(&self, directory: &Path, names: &mut Vec<OsString>) {
+        let Ok(directory) = std::fs::canonicalize(directory) else { return };
+        let known: BTreeSet<OsString> = names.iter().cloned().collect();
+        let mut new = BTreeSet::new();
+        for file in self.lock().iter() {
+            if file.target.parent() == Some(&directory)
+                && let Some(name) = file.target.file_name()
+                && !known.contains(name)
+            {
+                new.insert(name.to_owned());
+            }
+        }
+        names.extend(new);
+    }
+
+    /// Each file that would be written, once, with all that would be written to it.
+    pub(crate) fn files(&self) -> Vec<PendingFile> {
+        let all = self.lock().clone();
+        let mut files: Vec<PendingFile> = Vec::new();
+        for file in all {
+            file.kept.end();
+            let Some(known) = files.iter_mut().find(|known| known.target == file.target) else {
+                files.push(file);
+                continue;
+            };
+            if file.mode == PendingMode::Append {
+                let joined = Kept::default();
+                for part in [&known.kept, &file.kept] {
+                    let mut source = part.source();
+                    while let Ok(Some(block)) = source.next_block() {
+                        // Only a full disk can fail here; what is shown is then cut off.
+                        if joined.append(&block).is_err() {
+                            break;
+                        }
+                    }
+                }
+                joined.end();
+                known.kept = Arc::new(joined);
+            } else {
+                known.kept = file.kept;
+                if known.mode == PendingMode::Append {
+                    known.mode = PendingMode::Replace;
+                }
+            }
+        }
+        files
+    }
+}
+
+/// Keeps what is written, of any size.
+pub(crate) struct KeptSink(pub(crate) Arc<Kept>);
+
+impl Sink for KeptSink {
+    fn write(&self, block: Block) -> Result<(), WriteError> {
+        Ok(self.0.append(&block)?)
+    }
+}
+
+/// Sources one after the other.
+#[derive(Default)]
+pub(crate) struct Chain(pub(crate) std::collections::VecDeque<Box<dyn Source>>);
+
+impl Source for Chain {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        while let Some(first) = self.0.front_mut() {
+            if let Some(block) = first.next_block()? {
+                return Ok(Some(block));
+            }
+            self.0.pop_front();
+        }
+        Ok(None)
+    }
+}

@@ -1,0 +1,101 @@
+//! What a run would have changed, told on standard error.
+
+use std::io::Write;
+
+use engine::{DryRun, HeldCommand, PendingFile, PendingMode};
+use serde_json::{Value, json};
+
+/// Tells which files would be written and which commands would run.
+pub(crate) fn tell(dry: &DryRun, as_json: bool) {
+    let text = if as_json { told_as_json(dry) } else { told(dry) };
+    // A standard error that cannot be written has nobody to be told.
+    let _ = std::io::stderr().write_all(text.as_bytes());
+}
+
+fn counted(number: u64, one: &str) -> String {
+    if number == 1 { format!("1 {one}") } else { format!("{number} {one}s") }
+}
+
+fn told(dry: &DryRun) -> String {
+    if dry.files.is_empty() && dry.commands.is_empty() {
+        return "nothing would be changed\n".to_owned();
+    }
+    let mut text = String::new();
+    if !dry.files.is_empty() {
+        text.push_str(&format!("would write {}:\n", counted(dry.files.len() as u64, "file")));
+        for file in &dry.files {
+            text.push_str(&format!("  {}\n", told_file(file)));
+        }
+    }
+    if !dry.commands.is_empty() {
+        text.push_str(&format!("would run {}:\n", counted(dry.commands.len() as u64, "command")));
+        for command in &dry.commands {
+            text.push_str(&format!("  {}\n", told_command(command)));
+        }
+    }
+    text
+}
+
+fn told_file(file: &PendingFile) -> String {
+    use std::os::unix::ffi::OsStrExt;
+    let name = shell::quote_bytes(file.path.as_os_str().as_bytes());
+    let written =
+        format!("{}, {}", counted(file.kept.lines(), "line"), counted(file.kept.bytes(), "byte"));
+    let now = match file.lines_now {
+        Some(lines) => counted(lines, "line"),
+        None => counted(file.bytes_now, "byte"),
+    };
+    match file.mode {
+        PendingMode::New => format!("new       {name}  {written}"),
+        PendingMode::Replace => format!("replaces  {name}  {now} by {written}"),
+        PendingMode::Append => format!("appends   {name}  {written} to {now}"),
+    }
+}
+
+fn told_command(command: &HeldCommand) -> String {
+    let words: Vec<String> = command.words.iter().map(|word| shell::quote_bytes(word)).collect();
+    words.join(" ")
+}
+
+fn text_of(bytes: &[u8]) -> Value {
+    // JSON holds text only; what is not UTF-8 is told as shells write it.
+    match std::str::from_utf8(bytes) {
+        Ok(text) => json!(text),
+        Err(_) => json!({ "quoted": shell::quote_bytes(bytes) }),
+    }
+}
+
+fn told_as_json(dry: &DryRun) -> String {
+    use std::os::unix::ffi::OsStrExt;
+    let files: Vec<Value> = dry
+        .files
+        .iter()
+        .map(|file| {
+            let operation = match file.mode {
+                PendingMode::New => "new",
+                PendingMode::Replace => "replace",
+                PendingMode::Append => "append",
+            };
+            json!({
+                "file": text_of(file.path.as_os_str().as_bytes()),
+                "operation": operation,
+                "lines": file.kept.lines(),
+                "bytes": file.kept.bytes(),
+                "lines_now": file.lines_now,
+                "bytes_now": file.bytes_now,
+            })
+        })
+        .collect();
+    let commands: Vec<Value> = dry
+        .commands
+        .iter()
+        .map(|command| {
+            let words: Vec<Value> = command.words.iter().map(|word| text_of(word)).collect();
+            let directory =
+                command.directory.as_ref().map(|path| text_of(path.as_os_str().as_bytes()));
+            json!({ "words": words, "directory": directory })
+        })
+        .collect();
+    let all = json!({ "status": dry.status, "files": files, "commands": commands });
+    format!("{all}\n")
+}
