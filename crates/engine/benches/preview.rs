@@ -7,11 +7,11 @@ use criterion::{Criterion, criterion_group, criterion_main};
 use engine::{Job, Limits, Request, Sample, Variables, Workbench};
 
 fn evaluate(bench: &mut Workbench, news: &Receiver<Job>, text: String) {
-    let plan = Workbench::plan(&text, &Variables::default()).ok().flatten();
-    let Some(plan) = plan else { return };
     let request = Request {
         text,
-        plan,
+        at: usize::MAX,
+        variables: Variables::default(),
+        plan: None,
         sample: Sample::First(100_000),
         limits: Limits::default(),
         allowed: std::collections::BTreeSet::new(),

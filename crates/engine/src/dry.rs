@@ -30,6 +30,12 @@ pub struct HeldCommand {
     pub directory: Option<PathBuf>,
 }
 
+impl HeldCommand {
+    pub(crate) fn of(job: &Job<'_>) -> Self {
+        Self { words: job.words.to_vec(), directory: job.directory.clone() }
+    }
+}
+
 /// How files are read: a sample of each, or all of it.
 pub(crate) struct Sampler {
     pub(crate) sample: Sample,
@@ -45,31 +51,17 @@ pub(crate) struct DryWorld {
     pub(crate) pending: Arc<Overlay>,
     /// Samples that were read, by the name the stage used.
     pub(crate) read: Mutex<Vec<(PathBuf, Arc<Sampled>)>>,
-    /// Commands that were not started.
-    pub(crate) held: Mutex<Vec<HeldCommand>>,
 }
 
 impl DryWorld {
     pub(crate) fn new(sampler: Option<Sampler>, cancel: Cancel) -> Self {
-        Self {
-            sampler,
-            cancel,
-            pending: Arc::default(),
-            read: Mutex::default(),
-            held: Mutex::default(),
-        }
+        Self { sampler, cancel, pending: Arc::default(), read: Mutex::default() }
     }
 
     /// The sample read under this name.
     pub(crate) fn sampled(&self, path: &Path) -> Option<Arc<Sampled>> {
         let read = self.read.lock().unwrap_or_else(PoisonError::into_inner);
         read.iter().rev().find(|(name, _)| name == path).map(|(_, sampled)| sampled.clone())
-    }
-
-    /// Notes a command that is not started.
-    pub(crate) fn hold_back(&self, words: Vec<Vec<u8>>, directory: Option<PathBuf>) {
-        let mut held = self.held.lock().unwrap_or_else(PoisonError::into_inner);
-        held.push(HeldCommand { words, directory });
     }
 
     /// Reads what a file has now.
@@ -132,25 +124,11 @@ impl World for DryWorld {
     }
 
     fn run(&self, job: Job<'_>) -> JobEnd {
-        let (words, directory) = (job.words.to_vec(), job.directory.clone());
-        let end = run_filters(job, self);
-        if end == JobEnd::HeldBack {
-            self.hold_back(words, directory);
-        }
-        end
+        run_filters(job, self)
     }
 
     fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
-        let (words, directory) = (job.words.to_vec(), job.directory.clone());
-        match Later::new(job, joined, self) {
-            Ok(later) => Ok(Box::new(later)),
-            Err(end) => {
-                if end == JobEnd::HeldBack {
-                    self.hold_back(words, directory);
-                }
-                Err(end)
-            }
-        }
+        Ok(Box::new(Later::new(job, joined, self)?))
     }
 
     fn is_live(&self) -> bool {

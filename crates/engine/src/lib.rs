@@ -2,6 +2,7 @@
 //! real and previews on samples, kept results, pending files. The only crate that starts
 //! threads and processes.
 
+mod around;
 mod capture;
 mod directory;
 mod dry;

@@ -13,7 +13,7 @@ use stream::{
     StageMeter, World, WriteError,
 };
 
-use crate::dry::DryWorld;
+use crate::dry::{DryWorld, HeldCommand};
 use crate::happened::verb_of;
 use crate::kept::Kept;
 use crate::pending::PendingFile;
@@ -111,6 +111,8 @@ pub struct StageResult {
     pub holds: Option<&'static str>,
     /// Files it would write.
     pub pending: Vec<PendingFile>,
+    /// Commands it would start.
+    pub held: Vec<HeldCommand>,
     /// True when this result was kept from the run before.
     pub reused: bool,
     /// True for a stage that goes on with what its files get.
@@ -177,6 +179,7 @@ impl StageResult {
             verb: self.verb,
             holds: self.holds,
             pending: self.pending.clone(),
+            held: self.held.clone(),
             reused: true,
             follows: self.follows,
             key: self.key.clone(),
@@ -193,6 +196,12 @@ pub struct Preview {
     pub text: String,
     /// What each stage did.
     pub stages: Vec<StageResult>,
+    /// All files that would be written, also by the other commands of the text, each once.
+    pub pending: Vec<PendingFile>,
+    /// All commands that would be started, in their order.
+    pub commands: Vec<HeldCommand>,
+    /// What the other commands of the text said on standard error.
+    pub said: String,
     /// How long it took, in nanoseconds.
     pub elapsed_ns: u64,
     /// When it was ready.
@@ -267,9 +276,17 @@ impl Sink for Tap {
 
 /// Keeps the beginning of what a stage says on standard error.
 #[derive(Default)]
-struct Messages(Mutex<Vec<u8>>);
+pub(crate) struct Messages(pub(crate) Mutex<Vec<u8>>);
 
 const MESSAGES_MAX: usize = 64 << 10;
+
+impl Messages {
+    /// What was said so far.
+    pub(crate) fn text(&self) -> String {
+        let text = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        String::from_utf8_lossy(&text).into_owned()
+    }
+}
 
 impl Sink for Messages {
     fn write(&self, block: Block) -> Result<(), WriteError> {
@@ -287,6 +304,7 @@ struct Build {
     kept: Arc<Kept>,
     origins: Arc<Mutex<OriginStore>>,
     messages: Arc<Messages>,
+    held: Mutex<Vec<HeldCommand>>,
     cut: Arc<Mutex<Option<Limit>>>,
 }
 
@@ -338,9 +356,13 @@ impl Surroundings for Sampling<'_> {
         if self.allowed.contains(&stage.key()) || only_reads(&words) {
             return None;
         }
-        self.world.hold_back(words, stage.directory.clone());
         let message = "a program of this machine, not started here without your consent";
         Some(Refusal { message: Some(message.to_owned()), status: 126 })
+    }
+
+    fn hold_back(&self, number: usize, command: HeldCommand) {
+        let mut held = self.builds[number].held.lock().unwrap_or_else(PoisonError::into_inner);
+        held.push(command);
     }
 }
 
@@ -390,6 +412,7 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
             kept: Arc::default(),
             origins: Arc::default(),
             messages: Arc::default(),
+            held: Mutex::default(),
             cut: Arc::default(),
         })
         .collect();
@@ -403,8 +426,9 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         allowed: task.allowed,
         live: task.live.as_ref().filter(|_| same == 0).map(|live| live.kept.clone()),
     };
-    let (outcomes, timed_out) =
-        run_with_deadline(&rest, &sampling, &meters, cancel, task.limits.seconds);
+    let (outcomes, timed_out) = with_deadline(cancel, task.limits.seconds, || {
+        run_pipeline(&rest, &sampling, &meters, cancel)
+    });
     if cancel.is_cancelled() && !timed_out {
         return None;
     }
@@ -430,6 +454,9 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         generation: task.generation,
         text: task.text.to_owned(),
         stages,
+        pending: Vec::new(),
+        commands: Vec::new(),
+        said: String::new(),
         elapsed_ns: started.elapsed().as_nanos() as u64,
         ready: Instant::now(),
     })
@@ -471,13 +498,12 @@ fn standard_input(task: &Task<'_>, stages: &[StageResult]) -> Option<InputRecord
     }
 }
 
-fn run_with_deadline(
-    plan: &Plan,
-    sampling: &Sampling<'_>,
-    meters: &[Arc<StageMeter>],
+/// Runs something that is cancelled after so many seconds; tells whether it was.
+pub(crate) fn with_deadline<T>(
     cancel: &Cancel,
     seconds: f64,
-) -> (Vec<StageOutcome>, bool) {
+    run: impl FnOnce() -> T,
+) -> (T, bool) {
     let over = (Mutex::new(false), Condvar::new());
     let timed_out = AtomicBool::new(false);
     let outcomes = std::thread::scope(|scope| {
@@ -492,7 +518,7 @@ fn run_with_deadline(
                 cancel.cancel();
             }
         });
-        let outcomes = run_pipeline(plan, sampling, meters, cancel);
+        let outcomes = run();
         *over.0.lock().unwrap_or_else(PoisonError::into_inner) = true;
         over.1.notify_all();
         outcomes
@@ -617,6 +643,7 @@ fn finish(
         verb,
         holds: filter.as_ref().and_then(|filter| filter.holds()),
         pending,
+        held: build.held.into_inner().unwrap_or_else(PoisonError::into_inner),
         reused: false,
         follows: false,
         key,

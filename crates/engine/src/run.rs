@@ -10,6 +10,7 @@ use stream::{
 };
 
 use crate::directory::InDirectory;
+use crate::dry::HeldCommand;
 use crate::host::run_host;
 use crate::host_pipes::with_pipes;
 use crate::interpreter::Shell;
@@ -43,6 +44,12 @@ pub(crate) trait Surroundings: Sync {
     fn written(&self, _number: usize) -> Option<Box<dyn Source>> {
         None
     }
+    /// Takes a command that stage `number` would have started.
+    fn hold_back(&self, _number: usize, _command: HeldCommand) {}
+    /// Looks at the stages of a pipeline that begins to run.
+    fn watch(&self, _meters: &[Arc<StageMeter>]) {}
+    /// Looks at how the stages of a pipeline ended.
+    fn ended(&self, _outcomes: &[StageOutcome]) {}
     /// Why stage `number`, a program of the machine, may not be started.
     fn refusal(&self, _number: usize, _stage: &StagePlan) -> Option<Refusal> {
         None
@@ -95,6 +102,18 @@ impl Surroundings for Inner<'_> {
         self.ports.clone()
     }
 
+    fn hold_back(&self, _number: usize, command: HeldCommand) {
+        self.outer.hold_back(self.number, command);
+    }
+
+    fn watch(&self, meters: &[Arc<StageMeter>]) {
+        self.outer.watch(meters);
+    }
+
+    fn ended(&self, outcomes: &[StageOutcome]) {
+        self.outer.ended(outcomes);
+    }
+
     fn refusal(&self, _number: usize, stage: &StagePlan) -> Option<Refusal> {
         self.outer.refusal(self.number, stage)
     }
@@ -123,6 +142,18 @@ struct Ready<'p> {
 /// that is replaced is empty for every stage that reads it. Stages that the shell runs itself,
 /// and those with commands in the place of files, perform theirs when they start.
 pub(crate) fn run_pipeline(
+    plan: &Plan,
+    surroundings: &dyn Surroundings,
+    meters: &[Arc<StageMeter>],
+    cancel: &Cancel,
+) -> Vec<StageOutcome> {
+    surroundings.watch(meters);
+    let outcomes = run_connected(plan, surroundings, meters, cancel);
+    surroundings.ended(&outcomes);
+    outcomes
+}
+
+fn run_connected(
     plan: &Plan,
     surroundings: &dyn Surroundings,
     meters: &[Arc<StageMeter>],
@@ -258,11 +289,18 @@ impl Stage<'_> {
                     eager,
                 };
                 drop(ports);
-                run_native(self.plan, connections, world, self.meter, self.cancel)
+                let mut outcome =
+                    run_native(self.plan, connections, world, self.meter, self.cancel);
+                for command in outcome.held.drain(..) {
+                    self.surroundings.hold_back(self.number, command);
+                }
+                outcome
             }
             StageKind::Host(_) => match self.surroundings.refusal(self.number, self.plan) {
                 None => run_host(self.plan, ports, self.meter, self.cancel),
                 Some(Refusal { message, status }) => {
+                    let (words, directory) = (self.plan.words(), self.plan.directory.clone());
+                    self.surroundings.hold_back(self.number, HeldCommand { words, directory });
                     if let Some(message) = message {
                         not_started(&format!("{}: {message}", self.plan.name()), &*ports.sink(2));
                     }

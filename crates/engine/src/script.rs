@@ -1,6 +1,6 @@
 //! Scripts run for real, as `sh` would run them.
 
-use std::sync::{Arc, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError};
 
 use shell::ShellError;
 use stream::{Cancel, Sink, World};
@@ -82,6 +82,7 @@ pub struct DryRun {
 struct Dry {
     world: DryWorld,
     ports: Ports,
+    held: Mutex<Vec<HeldCommand>>,
 }
 
 impl Surroundings for Dry {
@@ -99,8 +100,11 @@ impl Surroundings for Dry {
         if only_reads(&words) || !is_program(&words[0], stage.directory.as_deref()) {
             return None;
         }
-        self.world.hold_back(words, stage.directory.clone());
         Some(Refusal { message: None, status: 0 })
+    }
+
+    fn hold_back(&self, _number: usize, command: HeldCommand) {
+        self.held.lock().unwrap_or_else(PoisonError::into_inner).push(command);
     }
 }
 
@@ -111,10 +115,14 @@ impl Surroundings for Dry {
 /// # Errors
 /// As [`run_script`].
 pub fn dry_run(text: &str, variables: &mut Variables, cancel: &Cancel) -> Result<DryRun, RunError> {
-    let dry = Dry { world: DryWorld::new(None, cancel.clone()), ports: Real::new().ports };
+    let dry = Dry {
+        world: DryWorld::new(None, cancel.clone()),
+        ports: Real::new().ports,
+        held: Mutex::default(),
+    };
     let status = run_in(&dry, text, variables, cancel)?;
     let files = dry.world.pending.files();
-    let commands = dry.world.held.into_inner().unwrap_or_else(PoisonError::into_inner);
+    let commands = dry.held.into_inner().unwrap_or_else(PoisonError::into_inner);
     Ok(DryRun { status, files, commands })
 }
 

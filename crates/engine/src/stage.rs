@@ -14,6 +14,7 @@ use stream::{
     StageMeter, StagePorts, Tail, World, WriteError, WriteMode,
 };
 
+use crate::dry::HeldCommand;
 use crate::plan::{StageKind, StagePlan};
 
 /// Where a stage's descriptors go.
@@ -36,6 +37,8 @@ pub(crate) struct StageOutcome {
     pub(crate) panicked: bool,
     /// Files the filter wrote itself, not by redirection.
     pub(crate) written: Vec<PathBuf>,
+    /// Commands the stage would have started.
+    pub(crate) held: Vec<HeldCommand>,
     /// The signal that ended a program.
     pub(crate) signal: Option<u8>,
     /// Why a program was never started.
@@ -51,6 +54,7 @@ impl StageOutcome {
             closed: false,
             panicked: false,
             written: Vec::new(),
+            held: Vec::new(),
             signal: None,
             unstarted: None,
         }
@@ -99,6 +103,7 @@ pub(crate) fn run_native(
         assignments: &plan.assignments,
         unset: &plan.unset,
         written: Mutex::default(),
+        held: Mutex::default(),
     };
     let out: Arc<dyn Sink> =
         Arc::new(MeteredSink { inner: stdout, meter: meter.clone(), cancel: cancel.clone() });
@@ -152,6 +157,7 @@ pub(crate) fn run_native(
     }
     outcome.inputs = io.inputs().to_vec();
     drop(io);
+    outcome.held = world.held.into_inner().unwrap_or_else(PoisonError::into_inner);
     outcome.written = world.written.into_inner().unwrap_or_else(PoisonError::into_inner);
     clock.look();
     outcome
@@ -270,6 +276,7 @@ struct StageWorld<'w> {
     /// Variables of the environment that it does not get.
     unset: &'w [String],
     written: Mutex<Vec<PathBuf>>,
+    held: Mutex<Vec<HeldCommand>>,
 }
 
 impl StageWorld<'_> {
@@ -277,6 +284,12 @@ impl StageWorld<'_> {
         let mut written = self.written.lock().unwrap_or_else(PoisonError::into_inner);
         if !written.iter().any(|known| known == path) {
             written.push(path.to_owned());
+        }
+    }
+
+    fn note_held(&self, end: JobEnd, command: HeldCommand) {
+        if end == JobEnd::HeldBack {
+            self.held.lock().unwrap_or_else(PoisonError::into_inner).push(command);
         }
     }
 
@@ -309,13 +322,19 @@ impl World for StageWorld<'_> {
     fn run(&self, mut job: Job<'_>) -> JobEnd {
         let mut variables = self.assignments.to_vec();
         variables.append(&mut job.variables);
-        self.inner.run(Job { variables, ..job })
+        let command = HeldCommand::of(&job);
+        let end = self.inner.run(Job { variables, ..job });
+        self.note_held(end, command);
+        end
     }
 
     fn start(&self, mut job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
         let mut variables = self.assignments.to_vec();
         variables.append(&mut job.variables);
-        self.inner.start(Job { variables, ..job }, joined)
+        let command = HeldCommand::of(&job);
+        self.inner
+            .start(Job { variables, ..job }, joined)
+            .inspect_err(|end| self.note_held(*end, command))
     }
 
     fn is_live(&self) -> bool {

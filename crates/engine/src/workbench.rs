@@ -5,27 +5,35 @@ use std::io;
 use std::path::PathBuf;
 use std::sync::{Arc, Mutex, PoisonError};
 
-use stream::{Block, Cancel, Sink, Source, StageFigures, StageMeter, World, WriteError};
+use stream::{Cancel, Source, StageFigures, StageMeter, World};
 
+use crate::around::{self, Around};
 use crate::capture::Capture;
 use crate::dry::{DryWorld, Sampler, WriteWorld};
+use crate::interpreter::Shell;
 use crate::live::Live;
 use crate::pending::Applied;
-use crate::plan::{Plan, PlanError};
+use crate::plan::{Plan, PlanError, StagePlan};
 use crate::ports::Ports;
-use crate::preview::{Limits, LiveSoFar, Preview, Task, preview};
-use crate::run::{Nowhere, Surroundings, run_pipeline};
+use crate::preview::{Limits, LiveSoFar, Messages, Preview, Task, preview, with_deadline};
+use crate::reading::only_reads;
+use crate::run::{Nowhere, Refusal, Surroundings};
 use crate::sample::{Sample, SampleCache, Sampled, count_lines, take};
+use crate::script::run_in;
+use crate::stage::StageOutcome;
 use crate::variables::Variables;
-use crate::world::RealWorld;
 
 /// What a preview is asked for.
 #[derive(Clone)]
 pub struct Request {
     /// The text.
     pub text: String,
-    /// Its one pipeline, ready to run.
-    pub plan: Plan,
+    /// Where the cursor is in it: that decides which of its pipelines is looked at.
+    pub at: usize,
+    /// Variables and parameters it begins with.
+    pub variables: Variables,
+    /// The pipeline, where it is made elsewhere.
+    pub plan: Option<Plan>,
     /// Which lines.
     pub sample: Sample,
     /// How much it may do.
@@ -40,6 +48,10 @@ pub enum Job {
     Done(Arc<Preview>),
     /// The sample's whole was counted (it is noted in the sample).
     Counted,
+    /// The text cannot be run; the error says where and why.
+    Refused(u64, PlanError),
+    /// There is nothing to run.
+    Nothing(u64),
     /// A preview could not be made; the text says why.
     Failed(u64, String),
     /// Files were written.
@@ -70,7 +82,7 @@ pub struct Workbench {
     meters: Arc<Mutex<Vec<Arc<StageMeter>>>>,
     write_meters: Arc<Mutex<Vec<Arc<StageMeter>>>>,
     /// The first stage, where it follows a file.
-    live: Option<Live>,
+    live: Arc<Mutex<Option<Live>>>,
     report: Report,
 }
 
@@ -90,46 +102,14 @@ impl Workbench {
             captured: Arc::default(),
             meters: Arc::default(),
             write_meters: Arc::default(),
-            live: None,
+            live: Arc::default(),
             report: Arc::new(report),
         }
     }
 
-    /// Makes a plan of the one pipeline in `text`, after the assignments before it.
-    ///
-    /// # Errors
-    /// Shell text that is wrong, several pipelines, options a filter does not take.
-    pub fn plan(text: &str, variables: &Variables) -> Result<Option<Plan>, PlanError> {
-        let script = shell::parse(text)
-            .map_err(|error| PlanError { message: error.kind.to_string(), span: error.span })?;
-        let mut variables = variables.clone();
-        let mut found: Option<Plan> = None;
-        for pipeline in script.pipelines() {
-            let plan = Plan::new(pipeline, &variables, &RealWorld)?;
-            if let [only] = &plan.stages[..]
-                && found.is_none()
-                && matches!(only.kind, crate::plan::StageKind::Nothing)
-                && only.targets.is_empty()
-            {
-                for (name, value) in &only.assignments {
-                    variables.set(name, value.clone());
-                }
-                continue;
-            }
-            if found.is_some() {
-                let message =
-                    "the Bench shows one pipeline; “ylotrope run” runs several".to_owned();
-                return Err(PlanError { message, span: pipeline.span });
-            }
-            plan.check(text)?;
-            found = Some(plan);
-        }
-        Ok(found)
-    }
-
     /// What consent to start a stage's program is noted as.
-    pub fn consent_key(plan: &Plan, stage: usize) -> Option<Vec<u8>> {
-        plan.stages.get(stage).map(crate::plan::StagePlan::key)
+    pub fn consent_key(plan: &StagePlan) -> Vec<u8> {
+        plan.key()
     }
 
     /// Starts a preview and cancels the one that runs. Gives its number.
@@ -139,7 +119,7 @@ impl Workbench {
         let generation = self.generation;
         let cancel = Cancel::default();
         self.running = Some(cancel.clone());
-        let live = self.follow(&request.plan);
+        let live = self.live.clone();
         let cache = self.cache.clone();
         let before = self.last.clone();
         let capture = self.capture.clone();
@@ -157,7 +137,7 @@ impl Workbench {
                     &captured,
                     &meters,
                     &cancel,
-                    live,
+                    &|plan| follow(plan, &live, &cancel, &report),
                 )
             }));
             match work {
@@ -167,7 +147,9 @@ impl Workbench {
                     count_sources(&done, &cancel, &report);
                 }
                 Ok(Ok(None)) => {}
-                Ok(Err(message)) => report(Job::Failed(generation, message)),
+                Ok(Err(Trouble::Nothing)) => report(Job::Nothing(generation)),
+                Ok(Err(Trouble::Refused(error))) => report(Job::Refused(generation, error)),
+                Ok(Err(Trouble::Failed(message))) => report(Job::Failed(generation, message)),
                 Err(_) => {
                     report(Job::Failed(generation, "internal error in the preview".to_owned()));
                 }
@@ -179,31 +161,15 @@ impl Workbench {
         generation
     }
 
-    /// Starts the first stage of its own where it follows a file, or goes on with the one that
-    /// runs; one of another text ends.
-    fn follow(&mut self, plan: &Plan) -> Option<LiveSoFar> {
-        let Some(stage) = plan.stages.first().filter(|stage| stage.follows()) else {
-            self.live = None;
-            return None;
-        };
-        if self.live.as_ref().is_none_or(|live| !live.is_of(stage)) {
-            let report = self.report.clone();
-            // Without a thread the file is shown as it is.
-            self.live = Live::start(stage, move || report(Job::Arrived)).ok();
-        }
-        let live = self.live.as_ref()?;
-        let messages = String::from_utf8_lossy(&live.messages.contents()).into_owned();
-        Some(LiveSoFar { kept: live.kept.clone(), messages })
-    }
-
     /// True while a file is followed.
     pub fn is_following(&self) -> bool {
-        self.live.as_ref().is_some_and(Live::runs)
+        let live = self.live.lock().unwrap_or_else(PoisonError::into_inner);
+        live.as_ref().is_some_and(Live::runs)
     }
 
     /// Stops following; what came stays.
     pub fn stop_following(&mut self) {
-        if let Some(live) = &self.live {
+        if let Some(live) = &*self.live.lock().unwrap_or_else(PoisonError::into_inner) {
             live.stop();
         }
     }
@@ -233,7 +199,7 @@ impl Workbench {
     /// Forgets what was kept, so that the next preview reads everything anew.
     pub fn forget(&mut self) {
         self.last = None;
-        self.live = None;
+        self.live = Arc::default();
         self.cache = Arc::default();
     }
 
@@ -242,10 +208,10 @@ impl Workbench {
         self.capture.as_ref()
     }
 
-    /// Runs the whole pipeline on everything in the background and writes its files: beside
+    /// Runs the whole text on everything in the background and writes its files: beside
     /// their targets first, then all put in place. Standard output of the last stage goes
     /// nowhere.
-    pub fn write_files(&mut self, plan: Plan, allowed: BTreeSet<Vec<u8>>) {
+    pub fn write_files(&mut self, text: String, variables: Variables, allowed: BTreeSet<Vec<u8>>) {
         let cancel = Cancel::default();
         self.writing = Some(cancel.clone());
         let capture = self.capture.clone();
@@ -253,7 +219,8 @@ impl Workbench {
         let report = self.report.clone();
         let spawned = std::thread::Builder::new().name("writing".to_owned()).spawn(move || {
             let result = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| {
-                write_all(&plan, capture.as_deref(), &allowed, &meters, &cancel)
+                let mut variables = variables;
+                write_all(&text, &mut variables, capture.as_deref(), allowed, meters, &cancel)
             }));
             report(Job::Written(
                 result.unwrap_or_else(|_| Err(io::Error::other("internal error"))),
@@ -278,6 +245,39 @@ impl Workbench {
     }
 }
 
+/// Why there is no preview.
+enum Trouble {
+    Nothing,
+    Refused(PlanError),
+    Failed(String),
+}
+
+/// Starts the first stage on its own where it follows a file, or goes on with the one that runs;
+/// one of another text ends.
+fn follow(
+    plan: &Plan,
+    live: &Mutex<Option<Live>>,
+    cancel: &Cancel,
+    report: &Report,
+) -> Option<LiveSoFar> {
+    let mut live = live.lock().unwrap_or_else(PoisonError::into_inner);
+    if cancel.is_cancelled() {
+        return None;
+    }
+    let Some(stage) = plan.stages.first().filter(|stage| stage.follows()) else {
+        *live = None;
+        return None;
+    };
+    if live.as_ref().is_none_or(|live| !live.is_of(stage)) {
+        let report = report.clone();
+        // Without a thread the file is shown as it is.
+        *live = Live::start(stage, move || report(Job::Arrived)).ok();
+    }
+    let live = live.as_ref()?;
+    let messages = String::from_utf8_lossy(&live.messages.contents()).into_owned();
+    Some(LiveSoFar { kept: live.kept.clone(), messages })
+}
+
 #[allow(clippy::too_many_arguments)] // what the thread takes with it
 fn work(
     generation: u64,
@@ -288,28 +288,59 @@ fn work(
     captured: &Mutex<Option<Captured>>,
     meters: &Mutex<Vec<Arc<StageMeter>>>,
     cancel: &Cancel,
-    live: Option<LiveSoFar>,
-) -> Result<Option<Preview>, String> {
+    follow: &dyn Fn(&Plan) -> Option<LiveSoFar>,
+) -> Result<Option<Preview>, Trouble> {
     let mut setting = format!("{:?} {:?}", request.sample, request.limits).into_bytes();
     let standard = match capture {
         None => None,
         Some(capture) => {
-            let sampled = sample_capture(capture, request, captured, cancel)
-                .map_err(|error| format!("standard input: {}", stream::describe(&error)))?;
+            let sampled = sample_capture(capture, request, captured, cancel).map_err(|error| {
+                Trouble::Failed(format!("standard input: {}", stream::describe(&error)))
+            })?;
             setting.extend_from_slice(format!(" {:p}", Arc::as_ptr(&sampled)).as_bytes());
             Some(sampled)
         }
     };
+    let sampler = Sampler { sample: request.sample, limits: request.limits, cache: cache.clone() };
+    let world = DryWorld::new(Some(sampler), cancel.clone());
+    let around = Around::new(&world, &request.allowed);
+    let ports = around.ports();
+    let mut shell = Shell::new(&around, 0, &world, cancel, ports, request.variables.clone());
+    shell.plans_eagerly = true;
+    let script = shell::parse(&request.text).map_err(|error| {
+        Trouble::Refused(PlanError { message: error.kind.to_string(), span: error.span })
+    })?;
+    let Some(shown) = script.shown(request.at) else { return Err(Trouble::Nothing) };
+    let parts = around::Parts::of(&script, shown);
+    let seconds = request.limits.seconds;
+    let (prepared, timed_out) = with_deadline(cancel, seconds, || {
+        parts.before.iter().for_each(|pipeline| around::run(pipeline, &mut shell));
+        match &request.plan {
+            Some(plan) => Ok(plan.clone()),
+            None => Plan::of_pipeline(shown, &mut shell).map_err(PlanError::of),
+        }
+    });
+    if timed_out {
+        let message = format!("what comes before takes longer than {seconds} seconds");
+        return Err(Trouble::Failed(message));
+    }
+    if cancel.is_cancelled() {
+        return Ok(None);
+    }
+    let plan = prepared.map_err(Trouble::Refused)?;
+    plan.check(&request.text).map_err(Trouble::Refused)?;
+    let live = follow(&plan);
     if let Some(live) = &live {
         let (bytes, said) = (live.kept.bytes(), live.messages.len());
         setting.extend_from_slice(format!(" live {bytes} {said}").as_bytes());
     }
-    let sampler = Sampler { sample: request.sample, limits: request.limits, cache: cache.clone() };
-    let world = DryWorld::new(Some(sampler), cancel.clone());
-    Ok(preview(&Task {
+    // What commands before have written is not part of what a result is known by.
+    let before = before.filter(|_| parts.before.iter().all(|before| before.only_assigns()));
+    let commands_before = around.take_held();
+    let done = preview(&Task {
         generation,
         text: &request.text,
-        plan: &request.plan,
+        plan: &plan,
         world: &world,
         limits: request.limits,
         standard,
@@ -318,7 +349,21 @@ fn work(
         setting,
         meters,
         live,
-    }))
+    });
+    let Some(mut done) = done else { return Ok(None) };
+    if let Some(last) = done.stages.last() {
+        shell.state.status = last.status.0;
+    }
+    with_deadline(cancel, seconds, || {
+        parts.after.iter().for_each(|pipeline| around::run(pipeline, &mut shell));
+    });
+    drop(shell);
+    done.pending = world.pending.files();
+    done.commands = commands_before;
+    done.commands.extend(done.stages.iter().flat_map(|stage| stage.held.clone()));
+    done.commands.extend(around.take_held());
+    done.said = around.said();
+    Ok(Some(done))
 }
 
 /// The sample of what has come from standard input; the same one as long as nothing more comes
@@ -376,19 +421,16 @@ fn count_sources(preview: &Preview, cancel: &Cancel, report: &Report) {
 struct Writing {
     world: WriteWorld,
     input: Mutex<Option<Box<dyn Source>>>,
-    errors: Arc<Errors>,
+    errors: Arc<Messages>,
+    allowed: BTreeSet<Vec<u8>>,
+    meters: Arc<Mutex<Vec<Arc<StageMeter>>>>,
+    /// Why nothing may be written.
+    trouble: Mutex<Option<String>>,
 }
 
-#[derive(Default)]
-struct Errors(Mutex<Vec<u8>>);
-
-impl Sink for Errors {
-    fn write(&self, block: Block) -> Result<(), WriteError> {
-        let mut text = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        if text.len() < 4096 {
-            text.extend_from_slice(block.bytes());
-        }
-        Ok(())
+impl Writing {
+    fn trouble(&self, why: String) {
+        self.trouble.lock().unwrap_or_else(PoisonError::into_inner).get_or_insert(why);
     }
 }
 
@@ -401,49 +443,66 @@ impl Surroundings for Writing {
         let input = self.input.lock().unwrap_or_else(PoisonError::into_inner).take();
         Ports::new(input, Arc::new(Nowhere), self.errors.clone())
     }
+
+    fn watch(&self, meters: &[Arc<StageMeter>]) {
+        *self.meters.lock().unwrap_or_else(PoisonError::into_inner) = meters.to_vec();
+    }
+
+    fn ended(&self, outcomes: &[StageOutcome]) {
+        if outcomes.iter().any(|outcome| outcome.panicked) {
+            self.trouble("a stage failed inside".to_owned());
+        }
+        let failed = |outcome: &StageOutcome| outcome.status.0 >= 2 && !outcome.closed;
+        let said = self.errors.text();
+        if outcomes.iter().any(failed) && !said.is_empty() {
+            self.trouble(said.lines().next().unwrap_or_default().to_owned());
+        }
+    }
+
+    fn refusal(&self, _number: usize, stage: &StagePlan) -> Option<Refusal> {
+        if self.allowed.contains(&stage.key()) || only_reads(&stage.words()) {
+            return None;
+        }
+        let name = stage.name();
+        self.trouble(format!("{name} is a program of this machine and was not allowed"));
+        Some(Refusal { message: None, status: 126 })
+    }
 }
 
 fn write_all(
-    plan: &Plan,
+    text: &str,
+    variables: &mut Variables,
     capture: Option<&Capture>,
-    allowed: &BTreeSet<Vec<u8>>,
-    meters: &Mutex<Vec<Arc<StageMeter>>>,
+    allowed: BTreeSet<Vec<u8>>,
+    meters: Arc<Mutex<Vec<Arc<StageMeter>>>>,
     cancel: &Cancel,
 ) -> io::Result<Vec<Applied>> {
-    let refused = plan.stages.iter().find(|stage| {
-        matches!(stage.kind, crate::plan::StageKind::Host(_)) && !allowed.contains(&stage.key())
-    });
-    if let Some(stage) = refused {
-        let message = format!("{} is a program of this machine and was not allowed", stage.name());
-        return Err(io::Error::other(message));
-    }
     if capture.is_some_and(|capture| !capture.kept().has_ended()) {
         return Err(io::Error::other("standard input has not ended yet"));
     }
-    let stage_meters: Vec<Arc<StageMeter>> = plan.stages.iter().map(|_| Arc::default()).collect();
-    meters.lock().unwrap_or_else(PoisonError::into_inner).clone_from(&stage_meters);
     let writing = Writing {
         world: WriteWorld::default(),
         input: Mutex::new(capture.map(|capture| capture.kept().source())),
         errors: Arc::default(),
+        allowed,
+        meters,
+        trouble: Mutex::default(),
     };
-    let outcomes = run_pipeline(plan, &writing, &stage_meters, cancel);
+    let nothing = |why: &str| io::Error::other(format!("{why}; nothing was written"));
+    if let Err(error) = run_in(&writing, text, variables, cancel) {
+        return Err(nothing(&error.to_string()));
+    }
     if cancel.is_cancelled() {
-        return Err(io::Error::other("cancelled; nothing was written"));
+        return Err(nothing("cancelled"));
     }
-    if outcomes.iter().any(|outcome| outcome.panicked) {
-        return Err(io::Error::other("a stage failed inside; nothing was written"));
-    }
-    let said = writing.errors.0.lock().unwrap_or_else(PoisonError::into_inner);
-    if outcomes.iter().any(|outcome| outcome.status.0 >= 2 && !outcome.closed) && !said.is_empty() {
-        let text = String::from_utf8_lossy(&said).lines().next().unwrap_or_default().to_owned();
-        return Err(io::Error::other(format!("{text}; nothing was written")));
+    if let Some(why) = writing.trouble.lock().unwrap_or_else(PoisonError::into_inner).take() {
+        return Err(nothing(&why));
     }
     let files = writing.world.files.lock().unwrap_or_else(PoisonError::into_inner);
     // A stage may go on without a file that failed, with a small status.
     if files.iter().any(|file| file.has_failed()) {
-        let text = String::from_utf8_lossy(&said).lines().next().unwrap_or_default().to_owned();
-        return Err(io::Error::other(format!("{text}; nothing was written")));
+        let said = writing.errors.text();
+        return Err(nothing(said.lines().next().unwrap_or("a file could not be written")));
     }
     files.iter().map(|file| file.commit()).collect()
 }

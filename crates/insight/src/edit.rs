@@ -44,10 +44,10 @@ pub fn apply_edits(text: &str, edits: &[TextEdit]) -> String {
     text
 }
 
-/// The pipeline whose stages the screen shows: the last one that is not only assignments.
-fn pipeline(text: &str) -> Result<Pipeline, EditError> {
+/// The pipeline whose stages the screen shows when the cursor is at `at`.
+fn pipeline(text: &str, at: usize) -> Result<Pipeline, EditError> {
     let script = parse(text).map_err(|_| EditError::NotParsed)?;
-    script.pipelines().next_back().cloned().ok_or(EditError::NotParsed)
+    script.shown(at).cloned().ok_or(EditError::NotParsed)
 }
 
 /// Where the stage ends, its off comment with it.
@@ -59,8 +59,8 @@ fn end(command: &Command) -> usize {
 ///
 /// # Errors
 /// When the text has no such stage.
-pub fn delete_stage(text: &str, number: usize) -> Result<Vec<TextEdit>, EditError> {
-    let pipeline = pipeline(text)?;
+pub fn delete_stage(text: &str, at: usize, number: usize) -> Result<Vec<TextEdit>, EditError> {
+    let pipeline = pipeline(text, at)?;
     let command = pipeline.commands.get(number).ok_or(EditError::NoStage)?;
     let remove = |start, end| TextEdit { span: Span::new(start, end), text: String::new() };
     if let Some(next) = pipeline.commands.get(number + 1) {
@@ -82,7 +82,12 @@ pub fn delete_stage(text: &str, number: usize) -> Result<Vec<TextEdit>, EditErro
 ///
 /// # Errors
 /// When the text cannot be taken apart.
-pub fn insert_stage(text: &str, number: usize, stage: &str) -> Result<(TextEdit, Span), EditError> {
+pub fn insert_stage(
+    text: &str,
+    cursor: usize,
+    number: usize,
+    stage: &str,
+) -> Result<(TextEdit, Span), EditError> {
     let insert = |at: usize, before: &str, after: &str| {
         let start = at + before.len();
         let edit = TextEdit { span: Span::new(at, at), text: format!("{before}{stage}{after}") };
@@ -91,7 +96,7 @@ pub fn insert_stage(text: &str, number: usize, stage: &str) -> Result<(TextEdit,
     if text.trim().is_empty() {
         return Ok(insert(text.len(), "", ""));
     }
-    let pipeline = pipeline(text)?;
+    let pipeline = pipeline(text, cursor)?;
     if let Some(command) = pipeline.commands.get(number) {
         return Ok(insert(command.span.start, "", " | "));
     }
@@ -128,8 +133,8 @@ pub fn insert_stage(text: &str, number: usize, stage: &str) -> Result<(TextEdit,
 ///
 /// # Errors
 /// When there are no two such stages, or one of them is off.
-pub fn move_stage(text: &str, number: usize) -> Result<Vec<TextEdit>, EditError> {
-    let pipeline = pipeline(text)?;
+pub fn move_stage(text: &str, at: usize, number: usize) -> Result<Vec<TextEdit>, EditError> {
+    let pipeline = pipeline(text, at)?;
     let (Some(one), Some(other)) =
         (pipeline.commands.get(number), pipeline.commands.get(number + 1))
     else {
@@ -199,8 +204,8 @@ fn file_words(command: &Command) -> Vec<&Word> {
 ///
 /// # Errors
 /// For a stage that makes its lines itself or has several lines of text.
-pub fn toggle_stage(text: &str, number: usize) -> Result<Vec<TextEdit>, EditError> {
-    let pipeline = pipeline(text)?;
+pub fn toggle_stage(text: &str, at: usize, number: usize) -> Result<Vec<TextEdit>, EditError> {
+    let pipeline = pipeline(text, at)?;
     let command = pipeline.commands.get(number).ok_or(EditError::NoStage)?;
     let last = number + 1 == pipeline.commands.len();
     if let Some(off) = command.off {
@@ -266,16 +271,19 @@ mod tests {
 
     #[test]
     fn stages_are_deleted_with_their_pipe() {
-        assert_eq!(edited(TEXT, delete_stage(TEXT, 0)), "cut -d' ' -f3 | sort > out.txt");
-        assert_eq!(edited(TEXT, delete_stage(TEXT, 1)), "grep refused gate.log | sort > out.txt");
-        assert_eq!(edited(TEXT, delete_stage(TEXT, 2)), "grep refused gate.log | cut -d' ' -f3");
-        assert_eq!(edited("sort x", delete_stage("sort x", 0)), "");
+        assert_eq!(edited(TEXT, delete_stage(TEXT, 0, 0)), "cut -d' ' -f3 | sort > out.txt");
+        assert_eq!(
+            edited(TEXT, delete_stage(TEXT, 0, 1)),
+            "grep refused gate.log | sort > out.txt"
+        );
+        assert_eq!(edited(TEXT, delete_stage(TEXT, 0, 2)), "grep refused gate.log | cut -d' ' -f3");
+        assert_eq!(edited("sort x", delete_stage("sort x", 0, 0)), "");
     }
 
     #[test]
     fn stages_are_inserted_before_the_redirections() {
         let at = |number| {
-            let (edit, span) = insert_stage(TEXT, number, "uniq").unwrap();
+            let (edit, span) = insert_stage(TEXT, 0, number, "uniq").unwrap();
             let new = apply_edits(TEXT, &[edit]);
             assert_eq!(&new[span.range()], "uniq");
             new
@@ -283,7 +291,7 @@ mod tests {
         assert_eq!(at(1), "grep refused gate.log | uniq | cut -d' ' -f3 | sort > out.txt");
         assert_eq!(at(9), "grep refused gate.log | cut -d' ' -f3 | sort | uniq > out.txt");
         let off = "cat x  # off: sort x";
-        let (edit, span) = insert_stage(off, 9, "uniq").unwrap();
+        let (edit, span) = insert_stage(off, 0, 9, "uniq").unwrap();
         let new = apply_edits(off, &[edit]);
         assert_eq!(new, "cat x |  # off: sort x\nuniq");
         assert_eq!(&new[span.range()], "uniq");
@@ -292,34 +300,34 @@ mod tests {
     #[test]
     fn files_stay_with_the_first_stage_when_it_moves() {
         assert_eq!(
-            edited(TEXT, move_stage(TEXT, 0)),
+            edited(TEXT, move_stage(TEXT, 0, 0)),
             "cut -d' ' -f3 gate.log | grep refused | sort > out.txt"
         );
         assert_eq!(
-            edited(TEXT, move_stage(TEXT, 1)),
+            edited(TEXT, move_stage(TEXT, 0, 1)),
             "grep refused gate.log | sort | cut -d' ' -f3 > out.txt"
         );
-        assert_eq!(move_stage(TEXT, 2), Err(EditError::NoStage));
+        assert_eq!(move_stage(TEXT, 0, 2), Err(EditError::NoStage));
     }
 
     #[test]
     fn switching_off_and_on_gives_the_text_back() {
         for number in 0..3 {
-            let off = edited(TEXT, toggle_stage(TEXT, number));
+            let off = edited(TEXT, toggle_stage(TEXT, 0, number));
             let script = parse(&off).unwrap();
             assert!(script.pipelines().next().unwrap().commands[number].off.is_some(), "{off}");
             assert_eq!(script.pipelines().next().unwrap().commands.len(), 3);
-            assert_eq!(edited(&off, toggle_stage(&off, number)), TEXT, "{off}");
+            assert_eq!(edited(&off, toggle_stage(&off, 0, number)), TEXT, "{off}");
         }
-        let off = edited(TEXT, toggle_stage(TEXT, 0));
+        let off = edited(TEXT, toggle_stage(TEXT, 0, 0));
         assert_eq!(
             off,
             "cat gate.log |  # off: grep refused gate.log\ncut -d' ' -f3 | sort > out.txt"
         );
-        let all =
-            (0..3).fold(TEXT.to_owned(), |text, number| edited(&text, toggle_stage(&text, number)));
-        let back = (0..3).fold(all, |text, number| edited(&text, toggle_stage(&text, number)));
+        let all = (0..3)
+            .fold(TEXT.to_owned(), |text, number| edited(&text, toggle_stage(&text, 0, number)));
+        let back = (0..3).fold(all, |text, number| edited(&text, toggle_stage(&text, 0, number)));
         assert_eq!(back, TEXT);
-        assert!(matches!(toggle_stage("seq 5 | sort", 0), Err(EditError::MakesLines(_))));
+        assert!(matches!(toggle_stage("seq 5 | sort", 0, 0), Err(EditError::MakesLines(_))));
     }
 }

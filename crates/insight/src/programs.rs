@@ -18,10 +18,10 @@ pub struct ProgramText {
     pub shades: Vec<(Span, Shade)>,
 }
 
-/// The programs of the last pipeline of a script.
-pub fn programs(text: &str, script: &Script) -> Vec<ProgramText> {
+/// The programs of the pipeline that is shown when the cursor is at `at`.
+pub fn programs(text: &str, script: &Script, at: usize) -> Vec<ProgramText> {
     let mut all = Vec::new();
-    let Some(pipeline) = script.pipelines().next_back() else { return all };
+    let Some(pipeline) = script.shown(at) else { return all };
     for (stage, command) in pipeline.commands.iter().enumerate() {
         let mut words = &command.words[..];
         // `ylotrope use awk …` is the filter, too.
@@ -77,7 +77,7 @@ mod tests {
     fn programs_are_found_in_their_quotes() {
         let text = "cat a | awk -F: '$3 > 1 {print $1}' | sed -ne '/x/p' | ylotrope use awk \"NR\"";
         let script = shell::parse(text).unwrap();
-        let found = programs(text, &script);
+        let found = programs(text, &script, 0);
         let shown: Vec<_> = found
             .iter()
             .map(|program| {
@@ -101,6 +101,6 @@ mod tests {
         let text = "it's \"x\"";
         let line = format!("awk {}", quoted_program(text));
         let script = shell::parse(&line).unwrap();
-        assert_eq!(programs(&line, &script)[0].text, text);
+        assert_eq!(programs(&line, &script, 0)[0].text, text);
     }
 }

@@ -48,10 +48,12 @@ impl Script {
         self.list.items.iter().flat_map(Item::pipelines)
     }
 
-    /// The pipeline the screen shows: the one that `at` lies in or behind, else the first.
-    pub fn pipeline_at(&self, at: usize) -> Option<&Pipeline> {
-        let before = self.pipelines().rfind(|pipeline| pipeline.span.start <= at);
-        before.or_else(|| self.pipelines().next())
+    /// The pipeline to look at when the cursor is at `at`: the last one that begins before it, but
+    /// none of assignments alone; else the first one.
+    pub fn shown(&self, at: usize) -> Option<&Pipeline> {
+        let mut shown = self.pipelines().filter(|pipeline| !pipeline.only_assigns());
+        let first = shown.next()?;
+        Some(shown.rfind(|pipeline| pipeline.span.start <= at).unwrap_or(first))
     }
 }
 
@@ -100,6 +102,15 @@ pub struct Pipeline {
     pub pipes: Vec<Span>,
     /// From the first command to the last.
     pub span: Span,
+}
+
+impl Pipeline {
+    /// True for assignments and nothing else.
+    pub fn only_assigns(&self) -> bool {
+        let [only] = &self.commands[..] else { return false };
+        let bare = only.words.is_empty() && only.redirections.is_empty();
+        bare && only.compound.is_none()
+    }
 }
 
 /// How `time` tells.

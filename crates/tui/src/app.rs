@@ -18,7 +18,7 @@ use engine::{
 use insight::{Alignment, Note};
 use ratatui::crossterm::event::Event as TerminalEvent;
 use ratatui::layout::Size;
-use shell::Script;
+use shell::{Pipeline, Script, Span};
 
 use crate::complete::Completion;
 use crate::editor::Editor;
@@ -155,6 +155,8 @@ pub struct App {
     pub theme: Theme,
     /// Files that changed since they were read.
     pub changed: Vec<PathBuf>,
+    /// The pipeline that was evaluated last.
+    shown: Option<Span>,
     workbench: Workbench,
     variables: Variables,
     applied: Vec<Applied>,
@@ -213,6 +215,7 @@ impl App {
             writing: false,
             theme: setup.theme,
             changed: Vec::new(),
+            shown: None,
             workbench,
             variables: setup.variables,
             applied: Vec::new(),
@@ -335,11 +338,16 @@ impl App {
         self.editor.text() != self.saved
     }
 
+    /// The pipeline of the text that is looked at.
+    pub fn pipeline(&self) -> Option<&Pipeline> {
+        self.script.as_ref().and_then(|script| script.shown(self.editor.cursor()))
+    }
+
     /// How many stages the text has (or the last result, while it has an error).
     pub fn stage_count(&self) -> usize {
         self.script
             .as_ref()
-            .and_then(|script| script.pipelines().next_back())
+            .and_then(|script| script.shown(self.editor.cursor()))
             .map(|pipeline| pipeline.commands.len())
             .or_else(|| self.preview.as_ref().map(|preview| preview.stages.len()))
             .unwrap_or(0)
@@ -379,35 +387,37 @@ impl App {
                 ));
             }
         }
-        self.script = shell::parse(&text).ok();
-        self.programs =
-            self.script.as_ref().map(|script| insight::programs(&text, script)).unwrap_or_default();
-        match Workbench::plan(&text, &self.variables) {
-            Ok(Some(plan)) => {
-                self.problem = None;
-                let limits = if self.sample == Sample::Everything {
-                    Limits::generous()
-                } else {
-                    Limits::default()
-                };
-                let allowed = self.allowed.clone();
-                let request = Request { text, plan, sample: self.sample, limits, allowed };
-                self.waiting = Some(self.workbench.evaluate(request));
-                self.waiting_since = Instant::now();
-            }
-            Ok(None) => {
-                self.problem = None;
-                self.workbench.cancel();
-                self.waiting = None;
-                self.preview = None;
-                self.notes.clear();
-                self.lens.show(Content::Empty, false);
-            }
-            Err(problem) => {
-                self.problem = Some(problem);
-                self.workbench.cancel();
-                self.waiting = None;
-            }
+        let parsed = shell::parse(&text);
+        let at = self.editor.cursor();
+        let problem = parsed.as_ref().err().cloned();
+        self.script = parsed.ok();
+        self.programs = self
+            .script
+            .as_ref()
+            .map(|script| insight::programs(&text, script, at))
+            .unwrap_or_default();
+        if let Some(error) = problem {
+            self.problem = Some(PlanError { message: error.kind.to_string(), span: error.span });
+            self.workbench.cancel();
+            self.waiting = None;
+        } else {
+            let limits = if self.sample == Sample::Everything {
+                Limits::generous()
+            } else {
+                Limits::default()
+            };
+            self.shown = self.pipeline().map(|pipeline| pipeline.span);
+            let request = Request {
+                text,
+                at,
+                variables: self.variables.clone(),
+                plan: None,
+                sample: self.sample,
+                limits,
+                allowed: self.allowed.clone(),
+            };
+            self.waiting = Some(self.workbench.evaluate(request));
+            self.waiting_since = Instant::now();
         }
         self.follow_cursor();
     }
@@ -418,12 +428,14 @@ impl App {
             return;
         }
         let cursor = self.editor.cursor();
-        let Some(pipeline) = self.script.as_ref().and_then(|script| script.pipelines().next_back())
-        else {
-            return;
-        };
+        let Some(pipeline) = self.pipeline() else { return };
+        let span = pipeline.span;
         let at = pipeline.commands.partition_point(|command| command.span.start <= cursor);
         let place = Place::Stage(at.saturating_sub(1));
+        if self.shown.is_some_and(|shown| shown != span) && self.problem.is_none() {
+            // Another pipeline of the same text is looked at now.
+            self.text_changed();
+        }
         if place != self.place {
             self.select(place);
         }
@@ -476,6 +488,7 @@ impl App {
         }
         let stages = preview.stages.len();
         self.waiting = None;
+        self.problem = None;
         self.changed.clear();
         self.preview = Some(preview);
         self.notes = notes;
@@ -502,6 +515,21 @@ impl App {
                         // Nobody listens any more when the screen is gone.
                         let _ = events.send(Event::Noted(preview.generation, notes));
                     });
+                }
+            }
+            Job::Refused(generation, problem) => {
+                if self.waiting == Some(generation) {
+                    self.waiting = None;
+                    self.problem = Some(problem);
+                }
+            }
+            Job::Nothing(generation) => {
+                if self.waiting == Some(generation) {
+                    self.waiting = None;
+                    self.problem = None;
+                    self.preview = None;
+                    self.notes.clear();
+                    self.lens.show(Content::Empty, false);
                 }
             }
             Job::Failed(generation, message) => {

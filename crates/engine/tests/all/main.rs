@@ -3,4 +3,5 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)] // tests fail by panics
 
 mod previews;
+mod scripts;
 mod writing;

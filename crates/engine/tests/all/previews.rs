@@ -24,10 +24,11 @@ impl Bench {
     }
 
     pub(crate) fn request(&self, text: &str) -> Request {
-        let plan = Workbench::plan(text, &Variables::default()).unwrap().unwrap();
         Request {
             text: text.to_owned(),
-            plan,
+            at: usize::MAX,
+            variables: Variables::default(),
+            plan: None,
             sample: self.sample,
             limits: self.limits,
             allowed: std::collections::BTreeSet::new(),
@@ -44,6 +45,7 @@ impl Bench {
                     return preview;
                 }
                 Job::Failed(_, message) => panic!("{message}"),
+                Job::Refused(_, error) => panic!("{error}"),
                 _ => {}
             }
         }
@@ -166,12 +168,17 @@ fn what_cannot_be_read_is_said_at_its_stage() {
 fn a_stage_that_fails_inside_is_its_own_failure() {
     let mut bench = Bench::new();
     let mut request = bench.request("seq 5 | cat | wc -l");
-    request.plan.stages[1].kind = engine::StageKind::Native(&filters::testing::PANICKING);
+    let script = shell::parse(&request.text).unwrap();
+    let pipeline = script.pipelines().next().unwrap();
+    let mut plan = engine::Plan::new(pipeline, &Variables::default(), &engine::RealWorld).unwrap();
+    plan.stages[1].kind = engine::StageKind::Native(&filters::testing::PANICKING);
+    request.plan = Some(plan);
     let generation = bench.workbench.evaluate(request);
     let preview = loop {
         match bench.news.recv_timeout(PATIENCE).expect("a preview") {
             Job::Done(preview) if preview.generation == generation => break preview,
             Job::Failed(_, message) => panic!("{message}"),
+            Job::Refused(_, error) => panic!("{error}"),
             _ => {}
         }
     };

@@ -6,7 +6,7 @@ use crate::previews::Bench;
 
 fn write(bench: &mut Bench, text: &str) -> std::io::Result<Vec<Applied>> {
     let request = bench.request(text);
-    bench.workbench.write_files(request.plan, request.allowed);
+    bench.workbench.write_files(request.text, request.variables, request.allowed);
     loop {
         if let Job::Written(result) =
             bench.news.recv_timeout(Duration::from_secs(30)).expect("news")

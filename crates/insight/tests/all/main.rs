@@ -13,10 +13,11 @@ use insight::{Alignment, Note, apply_edits, effect, notes};
 fn preview_of(text: &str, sample: Sample) -> Arc<Preview> {
     let (sender, news) = channel();
     let mut workbench = Workbench::new(None, move |job| drop(sender.send(job)));
-    let plan = Workbench::plan(text, &Variables::default()).unwrap().unwrap();
     let request = Request {
         text: text.to_owned(),
-        plan,
+        at: usize::MAX,
+        variables: Variables::default(),
+        plan: None,
         sample,
         limits: Limits::default(),
         allowed: std::collections::BTreeSet::new(),
@@ -26,6 +27,7 @@ fn preview_of(text: &str, sample: Sample) -> Arc<Preview> {
         match news.recv_timeout(Duration::from_secs(30)).expect("a preview") {
             Job::Done(preview) => return preview,
             Job::Failed(_, message) => panic!("{message}"),
+            Job::Refused(_, error) => panic!("{error}"),
             _ => {}
         }
     }

@@ -209,12 +209,12 @@ impl App {
             }
             Action::InsertStage => self.drawer = Some(Drawer::prompt(PromptKind::Stage(stage), "")),
             Action::DeleteStage => {
-                let edits = delete_stage(self.editor.text(), stage);
+                let edits = delete_stage(self.editor.text(), self.editor.cursor(), stage);
                 self.change(edits, "stage deleted; u brings it back");
             }
             Action::MoveBack => match stage.checked_sub(1) {
                 Some(before) => {
-                    let edits = move_stage(self.editor.text(), before);
+                    let edits = move_stage(self.editor.text(), self.editor.cursor(), before);
                     if self.change(edits, "stage moved") {
                         self.select(Place::Stage(before));
                     }
@@ -222,13 +222,13 @@ impl App {
                 None => self.message = Some("it is the first stage".to_owned()),
             },
             Action::MoveOn => {
-                let edits = move_stage(self.editor.text(), stage);
+                let edits = move_stage(self.editor.text(), self.editor.cursor(), stage);
                 if self.change(edits, "stage moved") {
                     self.select(Place::Stage(stage + 1));
                 }
             }
             Action::Toggle => {
-                let edits = toggle_stage(self.editor.text(), stage);
+                let edits = toggle_stage(self.editor.text(), self.editor.cursor(), stage);
                 self.change(edits, "switched; x switches back");
             }
             Action::Undo => self.undo(),
@@ -298,7 +298,7 @@ impl App {
     }
 
     fn edit_stage(&mut self) {
-        let pipeline = self.script.as_ref().and_then(|script| script.pipelines().next_back());
+        let pipeline = self.pipeline();
         let end = pipeline.and_then(|pipeline| pipeline.commands.get(self.place.stage())).map(
             |command| {
                 command.off.map_or_else(
@@ -318,7 +318,7 @@ impl App {
         if stage.trim().is_empty() {
             return;
         }
-        match insert_stage(self.editor.text(), at, stage.trim()) {
+        match insert_stage(self.editor.text(), self.editor.cursor(), at, stage.trim()) {
             Ok((edit, span)) => {
                 let text = apply_edits(self.editor.text(), &[edit]);
                 self.editor.set_text(&text, span.end);
@@ -364,9 +364,7 @@ impl App {
 
     /// True when files would be written.
     pub(crate) fn has_pending(&self) -> bool {
-        self.preview
-            .as_ref()
-            .is_some_and(|preview| preview.stages.iter().any(|stage| !stage.pending.is_empty()))
+        self.preview.as_ref().is_some_and(|preview| !preview.pending.is_empty())
     }
 
     fn ask_to_write(&mut self) {
@@ -387,16 +385,15 @@ impl App {
 
     /// Writes the files, from all of the data.
     pub(crate) fn write_files(&mut self) {
-        match Workbench::plan(self.editor.text(), &self.variables) {
-            Ok(Some(plan)) => {
-                self.writing = true;
-                self.message = None;
-                self.remember_line();
-                self.workbench.write_files(plan, self.allowed.clone());
-            }
-            Ok(None) => {}
-            Err(problem) => self.message = Some(problem.message),
+        if let Some(problem) = &self.problem {
+            self.message = Some(problem.message.clone());
+            return;
         }
+        self.writing = true;
+        self.message = None;
+        self.remember_line();
+        let text = self.editor.text().to_owned();
+        self.workbench.write_files(text, self.variables.clone(), self.allowed.clone());
     }
 
     /// Stops the writing of files.
@@ -470,9 +467,9 @@ impl App {
 
     /// Allows the program of a stage, with just these arguments, for this session.
     pub(crate) fn allow(&mut self, stage: usize) {
-        if let Ok(Some(plan)) = Workbench::plan(self.editor.text(), &self.variables)
-            && let Some(key) = Workbench::consent_key(&plan, stage)
-        {
+        let stage = self.preview.as_ref().and_then(|preview| preview.stages.get(stage));
+        if let Some(stage) = stage {
+            let key = Workbench::consent_key(&stage.plan);
             self.allowed.insert(key);
             self.text_changed();
         }

@@ -112,7 +112,7 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) -> Option<Positio
     let candidates = completion_rows(app, buffer.area.height);
     let room = usize::from(area.height.saturating_sub(candidates));
     let (cursor_row, visible) = visible_rows(app, &rows, room);
-    let pipeline = app.script.as_ref().and_then(|script| script.pipelines().next_back());
+    let pipeline = app.pipeline();
     let mut position = None;
     let (mut y, mut cursor_y) = (0u16, 0u16);
     for (number, height) in visible {

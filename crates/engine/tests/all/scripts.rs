@@ -1,0 +1,128 @@
+//! Texts of several commands in the workbench.
+
+use std::sync::Arc;
+use std::time::Duration;
+
+use engine::{Job, PendingMode, Preview};
+
+use crate::previews::Bench;
+
+/// The preview of the pipeline at `mark` in the text.
+fn look(bench: &mut Bench, text: &str, mark: &str) -> Arc<Preview> {
+    let mut request = bench.request(text);
+    request.at = text.find(mark).unwrap() + mark.len();
+    let generation = bench.workbench.evaluate(request);
+    loop {
+        match bench.news.recv_timeout(Duration::from_secs(30)).expect("news") {
+            Job::Done(preview) if preview.generation == generation => {
+                assert!(bench.workbench.accept(&preview));
+                return preview;
+            }
+            Job::Refused(_, error) => panic!("{error}"),
+            Job::Failed(_, message) => panic!("{message}"),
+            _ => {}
+        }
+    }
+}
+
+fn out(preview: &Preview, stage: usize) -> String {
+    String::from_utf8(preview.stages[stage].out.contents()).unwrap()
+}
+
+#[test]
+fn a_pipeline_sees_what_commands_before_it_would_have_written() {
+    let directory = tempfile::tempdir().unwrap();
+    let folder = directory.path().display();
+    let text = format!(
+        "cd {folder}\nx=2\nprintf '%s\\n' b a > list\nsort list | head -n $x\ncat list | wc -l >> count; rm list"
+    );
+    let mut bench = Bench::new();
+    let preview = look(&mut bench, &text, "sort");
+    assert_eq!(preview.stages.len(), 2);
+    assert_eq!((out(&preview, 0), out(&preview, 1)), ("a\nb\n".to_owned(), "a\nb\n".to_owned()));
+    let files: Vec<_> = preview
+        .pending
+        .iter()
+        .map(|file| (file.path.file_name().unwrap().to_owned(), file.mode, file.kept.lines()))
+        .collect();
+    assert_eq!(
+        files,
+        [("list".into(), PendingMode::New, 2), ("count".into(), PendingMode::New, 1)]
+    );
+    assert_eq!(preview.commands.len(), 1);
+    assert_eq!(preview.commands[0].words, [b"rm".to_vec(), b"list".to_vec()]);
+    let preview = look(&mut bench, &text, "wc");
+    assert_eq!(out(&preview, 0), "b\na\n");
+    assert_eq!(std::fs::read_dir(directory.path()).unwrap().count(), 0);
+}
+
+#[test]
+fn compound_commands_are_stages() {
+    let mut bench = Bench::new();
+    let text =
+        "seq 4 | while read n; do echo $((n * n)); done | { read first; cat; } | paste -sd+ -";
+    let preview = look(&mut bench, text, "seq");
+    let names: Vec<&str> = preview.stages.iter().map(|stage| stage.name.as_str()).collect();
+    assert_eq!(names, ["seq", "while", "{ … }", "paste"]);
+    assert_eq!(out(&preview, 1), "1\n4\n9\n16\n");
+    assert_eq!(out(&preview, 3), "4+9+16\n");
+    assert_eq!(preview.stages[1].figures.lines_in, 4);
+    assert_eq!(preview.stages[1].figures.lines_out, 4);
+    let text = "f() { tr a-z A-Z; }; echo quiet | f | cat <(echo inner) -";
+    let preview = look(&mut bench, text, "echo quiet");
+    assert_eq!(out(&preview, 2), "inner\nQUIET\n");
+    let preview = look(&mut bench, "grep \"$(echo 3)\" <<< \"$(seq 5)\" | cat", "grep");
+    assert_eq!(out(&preview, 1), "3\n");
+}
+
+#[test]
+fn an_endless_loop_is_cut_off() {
+    let mut bench = Bench::new();
+    bench.limits.seconds = 0.5;
+    let preview = look(&mut bench, "while :; do :; done | wc -l", "while");
+    assert!(matches!(preview.stages[0].ending, engine::Ending::Cut(_)));
+    bench.limits.seconds = 0.3;
+    let mut request = bench.request("while :; do :; done; seq 3 | wc -l");
+    request.at = usize::MAX;
+    bench.workbench.evaluate(request);
+    loop {
+        match bench.news.recv_timeout(Duration::from_secs(30)).expect("news") {
+            Job::Failed(_, message) => {
+                assert!(message.contains("longer than 0.3 seconds"), "{message}");
+                break;
+            }
+            Job::Done(preview) => assert_eq!(preview.stages[0].name, "while", "not the second"),
+            _ => {}
+        }
+    }
+}
+
+#[test]
+fn a_text_is_written_whole_or_not_at_all() {
+    let directory = tempfile::tempdir().unwrap();
+    let folder = directory.path().display();
+    let mut bench = Bench::new();
+    let written = |bench: &mut Bench, text: String| {
+        let request = bench.request(&text);
+        bench.workbench.write_files(request.text, request.variables, request.allowed);
+        loop {
+            let news = bench.news.recv_timeout(Duration::from_secs(30)).expect("news");
+            if let Job::Written(result) = news {
+                return result;
+            }
+        }
+    };
+    let text = format!("cd {folder}; seq 3 > a; cat a a > b; sort -rn b -o a; echo end >> b");
+    let applied = written(&mut bench, text).unwrap();
+    assert_eq!(applied.len(), 2);
+    let read = |name: &str| std::fs::read_to_string(directory.path().join(name)).unwrap();
+    assert_eq!(
+        (read("a"), read("b")),
+        ("3\n3\n2\n2\n1\n1\n".to_owned(), "1\n2\n3\n1\n2\n3\nend\n".to_owned())
+    );
+    let text = format!("cd {folder}; echo new > c; touch d; echo x > b");
+    let error = written(&mut bench, text).unwrap_err().to_string();
+    assert!(error.contains("touch is a program of this machine and was not allowed"), "{error}");
+    assert_eq!(std::fs::read_dir(directory.path()).unwrap().count(), 2);
+    assert!(read("b").ends_with("end\n"));
+}
