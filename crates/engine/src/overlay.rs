@@ -14,7 +14,7 @@ use crate::kept::Kept;
 use crate::machine::facts_of;
 use crate::pending::{PendingFile, PendingMode};
 use crate::run::Nowhere;
-use crate::sample::count_lines;
+use crate::sample::{Identity, count_lines};
 
 /// Files up to this size are counted when they would be written over.
 const COUNTED_UP_TO: u64 = 64 << 20;
@@ -129,6 +129,7 @@ impl Overlay {
             target,
             mode: pending_mode,
             kept: Arc::new(Kept::default()),
+            identity: Identity::now(path).ok(),
             bytes_now,
             lines_now,
         }))

@@ -11,6 +11,7 @@ use tempfile::NamedTempFile;
 
 use crate::kept::Kept;
 use crate::overlay::real_target;
+use crate::sample::Identity;
 
 /// How a file would be written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -34,10 +35,19 @@ pub struct PendingFile {
     pub mode: PendingMode,
     /// What would be written, of the sample.
     pub kept: Arc<Kept>,
+    /// What it was when this was made; `None` where it was not there.
+    pub(crate) identity: Option<Identity>,
     /// Bytes it has now.
     pub bytes_now: u64,
     /// Lines it has now; `None` for a large file that was not counted.
     pub lines_now: Option<u64>,
+}
+
+impl PendingFile {
+    /// True when the file on disk is no longer the one that was looked at.
+    pub fn has_changed(&self) -> bool {
+        Identity::now(&self.path).ok() != self.identity
+    }
 }
 
 /// A file that was written, with what is needed to undo that.
@@ -221,6 +231,7 @@ mod tests {
             target: real_target(path),
             mode,
             kept: Arc::new(Kept::of(text.as_bytes())),
+            identity: Identity::now(path).ok(),
             bytes_now: 0,
             lines_now: None,
         }

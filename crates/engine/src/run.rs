@@ -19,7 +19,9 @@ use crate::link::link;
 use crate::plan::{Plan, StageKind, StagePlan, Target, TargetKind};
 use crate::ports::{End, Ports, Reader};
 use crate::reading::only_reads;
-use crate::stage::{Connections, MeteredSink, MeteredSource, StageOutcome, run_native};
+use crate::stage::{
+    Connections, MeteredSink, MeteredSource, StageOutcome, ThreadClock, run_native,
+};
 
 /// What stands around a pipeline, and what is to happen to each stage's output on its way.
 pub(crate) trait Surroundings: Sync {
@@ -217,7 +219,9 @@ fn run_stage(
         let inputs = ports.input(0).map(|_| InputName::Standard).into_iter().collect();
         meter_ports(&mut ports, meter, cancel);
         let mut shell = Shell::new(surroundings, number, world, cancel, ports, state);
+        let clock = ThreadClock::start(meter);
         let status = shell.alone(|shell| shell.command(command));
+        clock.look();
         let cancelled = cancel.is_cancelled();
         return StageOutcome { inputs, cancelled, ..StageOutcome::of(ExitStatus(status)) };
     }

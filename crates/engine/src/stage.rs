@@ -68,14 +68,18 @@ fn thread_time() -> u64 {
 }
 
 /// Adds the time this thread has used since the last look.
-struct ThreadClock<'m> {
+pub(crate) struct ThreadClock<'m> {
     meter: &'m StageMeter,
     started: Instant,
     seen: Mutex<u64>,
 }
 
-impl ThreadClock<'_> {
-    fn look(&self) {
+impl<'m> ThreadClock<'m> {
+    pub(crate) fn start(meter: &'m StageMeter) -> Self {
+        Self { meter, started: Instant::now(), seen: Mutex::new(thread_time()) }
+    }
+
+    pub(crate) fn look(&self) {
         let now = thread_time();
         let mut seen = self.seen.lock().unwrap_or_else(PoisonError::into_inner);
         self.meter.add_processor(now.saturating_sub(*seen));
@@ -93,7 +97,7 @@ pub(crate) fn run_native(
     cancel: &Cancel,
 ) -> StageOutcome {
     let StageKind::Native(definition) = &plan.kind else { return StageOutcome::of(ExitStatus(0)) };
-    let clock = ThreadClock { meter, started: Instant::now(), seen: Mutex::new(thread_time()) };
+    let clock = ThreadClock::start(meter);
     let Connections { stdin, stdout, stderr, origins, eager } = connections;
     let shared = Arc::ptr_eq(&stdout, &stderr);
     let world = StageWorld {

@@ -211,7 +211,13 @@ impl Workbench {
     /// Runs the whole text on everything in the background and writes its files: beside
     /// their targets first, then all put in place. Standard output of the last stage goes
     /// nowhere.
-    pub fn write_files(&mut self, text: String, variables: Variables, allowed: BTreeSet<Vec<u8>>) {
+    pub fn write_files(
+        &mut self,
+        text: String,
+        variables: Variables,
+        allowed: BTreeSet<Vec<u8>>,
+        left_out: BTreeSet<PathBuf>,
+    ) {
         let cancel = Cancel::default();
         self.writing = Some(cancel.clone());
         let capture = self.capture.clone();
@@ -220,7 +226,9 @@ impl Workbench {
         let spawned = std::thread::Builder::new().name("writing".to_owned()).spawn(move || {
             let result = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| {
                 let mut variables = variables;
-                write_all(&text, &mut variables, capture.as_deref(), allowed, meters, &cancel)
+                let text = &text;
+                let capture = capture.as_deref();
+                write_all(text, &mut variables, capture, allowed, &left_out, meters, &cancel)
             }));
             report(Job::Written(
                 result.unwrap_or_else(|_| Err(io::Error::other("internal error"))),
@@ -474,6 +482,7 @@ fn write_all(
     variables: &mut Variables,
     capture: Option<&Capture>,
     allowed: BTreeSet<Vec<u8>>,
+    left_out: &BTreeSet<PathBuf>,
     meters: Arc<Mutex<Vec<Arc<StageMeter>>>>,
     cancel: &Cancel,
 ) -> io::Result<Vec<Applied>> {
@@ -504,5 +513,6 @@ fn write_all(
         let said = writing.errors.text();
         return Err(nothing(said.lines().next().unwrap_or("a file could not be written")));
     }
-    files.iter().map(|file| file.commit()).collect()
+    let chosen = files.iter().filter(|file| !left_out.iter().any(|path| file.is_for(path)));
+    chosen.map(|file| file.commit()).collect()
 }

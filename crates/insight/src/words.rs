@@ -38,8 +38,8 @@ fn explain_shell(command: &shell::Command) -> String {
         }
         Compound::If { .. } => "runs what stands behind the first condition that holds".to_owned(),
         Compound::Loop { until, .. } => {
-            let what = if *until { "does not" } else { "does" };
-            format!("runs its commands again and again as long as the condition {what} hold")
+            let how = if *until { "until" } else { "as long as" };
+            format!("runs its commands again and again {how} the condition holds")
         }
         Compound::For { name, .. } => format!("runs its commands once for each value of {name}"),
         Compound::Case { .. } => "runs what stands behind the first pattern that fits".to_owned(),

@@ -25,6 +25,13 @@ pub fn print_command(command: &Command) -> String {
     printer.out
 }
 
+/// Prints one word.
+pub fn print_word(word: &Word) -> String {
+    let mut printer = Printer::default();
+    printer.word(word);
+    printer.out
+}
+
 #[derive(Default)]
 struct Printer {
     out: String,

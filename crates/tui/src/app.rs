@@ -1,9 +1,11 @@
 //! The state of the Bench and how events change it.
 
 mod actions;
+mod clipboard;
 mod drawer;
 mod keys;
 mod program;
+mod screens;
 mod text;
 
 use std::collections::BTreeSet;
@@ -29,6 +31,7 @@ use crate::theme::Theme;
 pub use actions::{ALL as ALL_ACTIONS, Action, Entry, hints};
 pub use drawer::{Drawer, List, Prompt, PromptKind, Question, SampleForm, ShelfEntry};
 pub use program::ProgramEditor;
+pub use screens::{PendingView, Screen};
 
 /// News for the state.
 pub enum Event {
@@ -42,6 +45,8 @@ pub enum Event {
     Noted(u64, Vec<Note>),
     /// Rows made in the background: preview, place, and the rows.
     Aligned(u64, Place, Arc<Alignment>),
+    /// A file of the Pending view was compared: preview, row, and what would change.
+    Compared(u64, usize, Arc<insight::Difference>),
     /// Matches found in the background for a search with this number.
     Found(u64, Arc<Vec<u32>>),
     /// Somebody asks the program to end.
@@ -153,8 +158,14 @@ pub struct App {
     pub writing: bool,
     /// Colours.
     pub theme: Theme,
+    /// What is shown between text and notes.
+    pub screen: Screen,
+    /// The Pending view.
+    pub pending: PendingView,
     /// Files that changed since they were read.
     pub changed: Vec<PathBuf>,
+    /// What goes to the terminal's clipboard.
+    clipboard: Option<Vec<u8>>,
     /// The pipeline that was evaluated last.
     shown: Option<Span>,
     workbench: Workbench,
@@ -214,7 +225,10 @@ impl App {
             message: None,
             writing: false,
             theme: setup.theme,
+            screen: Screen::default(),
+            pending: PendingView::default(),
             changed: Vec::new(),
+            clipboard: None,
             shown: None,
             workbench,
             variables: setup.variables,
@@ -299,6 +313,7 @@ impl App {
                     }
                 }
             }
+            Event::Compared(generation, at, rows) => self.compared(generation, at, rows),
             // The recovery file stays: whoever sent the signal did not save.
             Event::Signal => self.wish = Wish::Leave,
         }
@@ -320,6 +335,11 @@ impl App {
     /// Figures of the stages that run now.
     pub fn progress(&self) -> Vec<stream::StageFigures> {
         if self.writing { self.workbench.writing_progress() } else { self.workbench.progress() }
+    }
+
+    /// Data came on standard input.
+    pub fn has_given_input(&self) -> bool {
+        self.workbench.capture().is_some()
     }
 
     /// A file is followed, and the screen with it.
@@ -496,6 +516,7 @@ impl App {
             self.place = Place::Stage(stages.saturating_sub(1));
         }
         self.refresh_lens(true);
+        self.refresh_pending();
         if let Some(search) = self.lens.search.clone() {
             self.start_search(&search.query);
         }

@@ -147,6 +147,9 @@ fn event_loop(
             Err(RecvTimeoutError::Timeout) => dirty |= app.pulse(),
             Err(RecvTimeoutError::Disconnected) => return Ok(()),
         }
+        if let Some(bytes) = app.take_clipboard() {
+            Screen::copy(&bytes)?;
+        }
         match app.wish() {
             Wish::Stay => {}
             Wish::Suspend => {

@@ -7,6 +7,7 @@ use std::sync::mpsc::Sender;
 use std::time::Duration;
 
 use ratatui::backend::CrosstermBackend;
+use ratatui::crossterm::clipboard::CopyToClipboard;
 use ratatui::crossterm::event::{DisableBracketedPaste, EnableBracketedPaste};
 use ratatui::crossterm::execute;
 use ratatui::crossterm::terminal::{
@@ -51,6 +52,11 @@ impl Screen {
         execute!(stdout(), Clear(ClearType::All))?;
         self.terminal = Terminal::new(CrosstermBackend::new(stdout()))?;
         Ok(())
+    }
+
+    /// Hands bytes to the terminal's clipboard (OSC 52). Whether it takes them it does not say.
+    pub(crate) fn copy(bytes: &[u8]) -> io::Result<()> {
+        execute!(stdout(), CopyToClipboard::to_clipboard_from(bytes))
     }
 
     /// Gives the terminal back.

@@ -4,15 +4,17 @@ mod command;
 mod drawer;
 mod lens;
 mod notes;
+mod pending;
 mod program;
 mod river;
+mod wiring;
 
 use ratatui::Frame;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 
-use crate::app::{App, hints};
+use crate::app::{App, Screen, hints};
 use crate::display::safe;
 
 /// From this many columns on the river has its bars.
@@ -101,11 +103,18 @@ pub fn draw(frame: &mut Frame<'_>, app: &App) {
     header(buffer, areas.header, app);
     let cursor = command::draw(buffer, areas.command, app);
     rule(buffer, areas.top_rule, app);
-    river::draw(buffer, areas.river, app);
-    for y in areas.middle_rule.top()..areas.middle_rule.bottom() {
-        put(buffer, areas.middle_rule, 0, y - areas.middle_rule.y, "│", app.theme.rule());
+    let body = Rect { width: area.width, ..areas.river };
+    match app.screen {
+        Screen::Bench => {
+            river::draw(buffer, areas.river, app);
+            for y in areas.middle_rule.top()..areas.middle_rule.bottom() {
+                put(buffer, areas.middle_rule, 0, y - areas.middle_rule.y, "│", app.theme.rule());
+            }
+            lens::draw(buffer, areas.lens, app);
+        }
+        Screen::Wiring => wiring::draw(buffer, body, app),
+        Screen::Pending => pending::draw(buffer, body, app),
     }
-    lens::draw(buffer, areas.lens, app);
     rule(buffer, areas.bottom_rule, app);
     let drawer_cursor = if let Some(drawer) = &app.drawer {
         drawer::draw(buffer, areas.notes, drawer, app)
@@ -173,12 +182,36 @@ fn header(buffer: &mut Buffer, area: Rect, app: &App) {
     if app.is_changed() {
         x = put(buffer, area, x + 1, 0, "changed", theme.quiet());
     }
-    let start = area.width.saturating_sub(16);
-    if start > x + 2 {
-        let underlined = ratatui::style::Modifier::UNDERLINED;
-        put(buffer, area, start, 0, "Bench", theme.bright().add_modifier(underlined));
-        let x = put(buffer, area, start + 8, 0, "S", theme.ink().add_modifier(underlined));
-        put(buffer, area, x, 0, "helf", theme.quiet());
+    let underlined = ratatui::style::Modifier::UNDERLINED;
+    let (files, commands) = app.pending_rows();
+    let held = if files + commands > 0 { format!(" {}", files + commands) } else { String::new() };
+    let views = [
+        (Some(Screen::Bench), "Bench", ""),
+        (Some(Screen::Wiring), "Wiring", ""),
+        (Some(Screen::Pending), "Pending", &held),
+        (None, "Shelf", ""),
+    ];
+    let width: usize = views.iter().map(|(_, name, more)| name.len() + more.len() + 3).sum();
+    let start = area.width.saturating_sub(width as u16);
+    if start <= x + 2 {
+        return;
+    }
+    let mut x = start;
+    for (screen, name, more) in views {
+        if screen == Some(app.screen) {
+            x = put(buffer, area, x, 0, name, theme.bright().add_modifier(underlined));
+        } else {
+            // The letter that opens it; Esc leads back to the Bench.
+            let (first, rest) = name.split_at(1);
+            let style = if screen == Some(Screen::Bench) {
+                theme.quiet()
+            } else {
+                theme.ink().add_modifier(underlined)
+            };
+            x = put(buffer, area, x, 0, first, style);
+            x = put(buffer, area, x, 0, rest, theme.quiet());
+        }
+        x = put(buffer, area, x, 0, more, theme.bright()) + 3;
     }
 }
 

@@ -12,7 +12,6 @@ const FILES: &[(&str, &[u8])] = &[
     ("count-middle.txt", include_bytes!("../../../demo/data/count-middle.txt")),
     ("count-upper.txt", include_bytes!("../../../demo/data/count-upper.txt")),
     ("gate.log", include_bytes!("../../../demo/data/gate.log")),
-    ("n", include_bytes!("../../../demo/data/n")),
     ("spares-lower.txt", include_bytes!("../../../demo/data/spares-lower.txt")),
     ("spares-upper.txt", include_bytes!("../../../demo/data/spares-upper.txt")),
     ("station.conf", include_bytes!("../../../demo/data/station.conf")),

@@ -1,5 +1,6 @@
 //! Texts of several commands in the workbench.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -104,7 +105,12 @@ fn a_text_is_written_whole_or_not_at_all() {
     let mut bench = Bench::new();
     let written = |bench: &mut Bench, text: String| {
         let request = bench.request(&text);
-        bench.workbench.write_files(request.text, request.variables, request.allowed);
+        bench.workbench.write_files(
+            request.text,
+            request.variables,
+            request.allowed,
+            BTreeSet::new(),
+        );
         loop {
             let news = bench.news.recv_timeout(Duration::from_secs(30)).expect("news");
             if let Job::Written(result) = news {

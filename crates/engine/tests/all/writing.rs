@@ -1,3 +1,4 @@
+use std::collections::BTreeSet;
 use std::time::Duration;
 
 use engine::{Applied, Job, Variables, undo};
@@ -6,7 +7,7 @@ use crate::previews::Bench;
 
 fn write(bench: &mut Bench, text: &str) -> std::io::Result<Vec<Applied>> {
     let request = bench.request(text);
-    bench.workbench.write_files(request.text, request.variables, request.allowed);
+    bench.workbench.write_files(request.text, request.variables, request.allowed, BTreeSet::new());
     loop {
         if let Job::Written(result) =
             bench.news.recv_timeout(Duration::from_secs(30)).expect("news")

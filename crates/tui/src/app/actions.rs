@@ -8,7 +8,7 @@ use insight::{
 };
 
 use super::drawer::{Drawer, PromptKind, Question, SampleForm};
-use super::{App, Focus, Place, Wish};
+use super::{App, Focus, Place, Screen, Wish};
 use crate::display::View;
 
 /// Something that can be done.
@@ -36,9 +36,13 @@ pub enum Action {
     View,
     Wrap,
     TurnOver,
+    Wiring,
+    Pending,
     Write,
     UndoWrite,
     Allow,
+    Copy,
+    CopyText,
     Reread,
     Save,
     SaveAs,
@@ -108,8 +112,27 @@ pub const ALL: &[Entry] = &[
         "write files",
         "write the held-back files from all of the data, after asking",
     ),
-    entry(Action::UndoWrite, "W", "unwrite", "bring back what the files were before"),
+    entry(Action::UndoWrite, "Z", "take back", "bring back what the files were before"),
+    entry(
+        Action::Pending,
+        "P",
+        "pending",
+        "what is held back: files, their changes, commands with their arguments (F4 everywhere)",
+    ),
+    entry(
+        Action::Wiring,
+        "W",
+        "wiring",
+        "where the descriptors of each stage lead, redirection by redirection (F3 everywhere)",
+    ),
     entry(Action::Allow, "y", "allow", "allow the selected program of this machine to be started"),
+    entry(
+        Action::Copy,
+        "c",
+        "copy",
+        "the selected stream, or the line under the cursor of the lens, to the terminal's clipboard",
+    ),
+    entry(Action::CopyText, "C", "copy text", "the command text to the terminal's clipboard"),
     entry(Action::Reread, "R", "read again", "read all files anew"),
     entry(Action::Save, "Ctrl-S", "save", "save the pipeline as a script"),
     entry(Action::SaveAs, "A", "save as", "save it under another name"),
@@ -160,8 +183,36 @@ pub fn hints(app: &App) -> Vec<(&'static str, &'static str)> {
             if app.has_program() {
                 add(&[Action::Program]);
             }
-            if app.has_pending() {
-                add(&[Action::Write]);
+            match app.screen {
+                Screen::Bench if app.has_pending() => add(&[Action::Pending]),
+                Screen::Bench => {}
+                Screen::Wiring => {
+                    add(&[
+                        Action::EditText,
+                        Action::Pending,
+                        Action::Actions,
+                        Action::Help,
+                        Action::Quit,
+                    ]);
+                    keys.insert(0, ("↑↓", "select"));
+                    keys.insert(1, ("Esc", "back to the Bench"));
+                    return keys;
+                }
+                Screen::Pending => {
+                    add(&[
+                        Action::Write,
+                        Action::UndoWrite,
+                        Action::EditText,
+                        Action::Wiring,
+                        Action::Actions,
+                        Action::Help,
+                        Action::Quit,
+                    ]);
+                    keys.insert(0, ("↑↓", "select"));
+                    keys.insert(1, ("x", "leave out"));
+                    keys.insert(2, ("Esc", "back to the Bench"));
+                    return keys;
+                }
             }
             add(&[
                 Action::EditText,
@@ -262,9 +313,13 @@ impl App {
                 self.lens.column = 0;
             }
             Action::TurnOver => self.lens.turned = !self.lens.turned,
+            Action::Wiring => self.open_screen(Screen::Wiring),
+            Action::Pending => self.open_screen(Screen::Pending),
             Action::Write => self.ask_to_write(),
             Action::UndoWrite => self.undo_write(),
             Action::Allow => self.ask_consent(),
+            Action::Copy => self.copy(),
+            Action::CopyText => self.copy_text(),
             Action::Reread => {
                 self.workbench.forget();
                 self.message = Some("reading everything anew".to_owned());
@@ -380,6 +435,13 @@ impl App {
             self.message = Some(format!("not written: {}", note.text));
             return;
         }
+        let all_out = self.preview.as_ref().is_some_and(|preview| {
+            preview.pending.iter().all(|file| self.pending.left_out.contains(&file.path))
+        });
+        if all_out {
+            self.message = Some("all files are left out; x takes the selected one in".to_owned());
+            return;
+        }
         self.drawer = Some(Drawer::Confirm(Question::Write));
     }
 
@@ -393,7 +455,9 @@ impl App {
         self.message = None;
         self.remember_line();
         let text = self.editor.text().to_owned();
-        self.workbench.write_files(text, self.variables.clone(), self.allowed.clone());
+        let left_out = self.pending.left_out.clone();
+        let (variables, allowed) = (self.variables.clone(), self.allowed.clone());
+        self.workbench.write_files(text, variables, allowed, left_out);
     }
 
     /// Stops the writing of files.
@@ -416,7 +480,7 @@ impl App {
                         )
                     })
                     .collect();
-                self.message = Some(format!("written: {} · W undoes it", names.join("; ")));
+                self.message = Some(format!("written: {} · Z takes it back", names.join("; ")));
                 self.applied = applied;
                 // What is pending now is told anew: the files are there.
                 self.workbench.forget();

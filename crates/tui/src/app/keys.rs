@@ -3,7 +3,7 @@
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 use super::actions::{ALL, Action};
-use super::{App, Focus, Place, Wish};
+use super::{App, Focus, Place, Screen, Wish};
 
 /// Lets the tests see what becomes of the terminal when a thread panics: with
 /// `YLOTROPE_TEST_PANIC` set, F11 panics on another thread and F12 on this one. Not part of a
@@ -42,10 +42,12 @@ impl App {
             (KeyCode::Char('c'), true) => return self.interrupt(),
             (KeyCode::F(1), _) => return self.act(Action::Help),
             (KeyCode::F(2), _) => return self.act(Action::Program),
-            (KeyCode::PageDown, _) => {
+            (KeyCode::F(3), _) => return self.act(Action::Wiring),
+            (KeyCode::F(4), _) => return self.act(Action::Pending),
+            (KeyCode::PageDown, _) if self.screen != Screen::Pending => {
                 return self.lens.step(self.lens.height.saturating_sub(1).max(1) as i64);
             }
-            (KeyCode::PageUp, _) => {
+            (KeyCode::PageUp, _) if self.screen != Screen::Pending => {
                 return self.lens.step(-(self.lens.height.saturating_sub(1).max(1) as i64));
             }
             _ => {}
@@ -53,6 +55,11 @@ impl App {
         match self.focus {
             Focus::Text => {
                 self.text_key(key);
+            }
+            _ if self.screen == Screen::Pending => {
+                if !self.pending_key(key.code) {
+                    self.letter(key);
+                }
             }
             Focus::River => {
                 if !self.river_key(key.code, control) {
@@ -112,8 +119,9 @@ impl App {
             }
             KeyCode::Home => self.select(Place::Source),
             KeyCode::End => self.select(Place::Stage(self.stage_count().saturating_sub(1))),
-            KeyCode::Tab => self.focus = Focus::Lens,
+            KeyCode::Tab if self.screen == Screen::Bench => self.focus = Focus::Lens,
             KeyCode::Esc if self.writing => self.cancel_writing(),
+            KeyCode::Esc if self.screen != Screen::Bench => self.open_screen(Screen::Bench),
             KeyCode::Esc if self.workbench.is_following() => {
                 self.workbench.stop_following();
                 self.message =
@@ -127,6 +135,11 @@ impl App {
 
     /// One row of the river up or down: source, stage, stream, stage, stream …
     fn step_river(&mut self, rows: i64) {
+        if self.screen == Screen::Wiring {
+            let last = self.stage_count().saturating_sub(1) as i64;
+            let next = (self.place.stage() as i64 + rows).clamp(0, last);
+            return self.select(Place::Stage(next as usize));
+        }
         let last = self.stage_count() as i64 * 2;
         let at = match self.place {
             Place::Source => 0,

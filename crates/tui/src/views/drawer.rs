@@ -15,10 +15,7 @@ pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
         Drawer::Sample(_) => 7,
         Drawer::Prompt(_) => 3,
         Drawer::Confirm(Question::Write) => {
-            let files = app
-                .preview
-                .as_ref()
-                .map_or(0, |preview| preview.stages.iter().map(|stage| stage.pending.len()).sum());
+            let files = app.preview.as_ref().map_or(0, |preview| preview.pending.len());
             (files as u16 + 3).min(most)
         }
         Drawer::Confirm(_) => 3,
@@ -265,8 +262,9 @@ fn confirm(buffer: &mut Buffer, area: Rect, question: &Question, app: &App) {
     if *question != Question::Write {
         return;
     }
-    let stages = app.preview.as_ref().map(|preview| &preview.stages[..]).unwrap_or_default();
-    for (y, file) in stages.iter().flat_map(|stage| &stage.pending).enumerate() {
+    let all = app.preview.as_ref().map(|preview| &preview.pending[..]).unwrap_or_default();
+    let files = all.iter().filter(|file| !app.pending.left_out.contains(&file.path));
+    for (y, file) in files.enumerate() {
         let now = match (file.mode, file.lines_now) {
             (engine::PendingMode::New, _) => "new file".to_owned(),
             (engine::PendingMode::Replace, Some(lines)) => {
@@ -290,6 +288,10 @@ fn confirm(buffer: &mut Buffer, area: Rect, question: &Question, app: &App) {
             &safe(&file.path.display().to_string()),
             theme.ink(),
         );
-        put(buffer, area, x + 2, y as u16 + 1, &now, theme.quiet());
+        let x = put(buffer, area, x + 2, y as u16 + 1, &now, theme.quiet());
+        if file.has_changed() {
+            let text = "changed since it was looked at";
+            put(buffer, area, x + 2, y as u16 + 1, text, theme.bright());
+        }
     }
 }

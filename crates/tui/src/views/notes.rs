@@ -7,10 +7,37 @@ use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 
 use super::{cut, put, put_right};
-use crate::app::App;
+use crate::app::{App, Screen};
 use crate::display::safe;
 
+/// What the Pending view is about, under it.
+fn pending(buffer: &mut Buffer, area: Rect, app: &App) {
+    let Some(preview) = &app.preview else { return };
+    let theme = app.theme;
+    let (files, commands) = app.pending_rows();
+    let mut rows = vec![(' ', "nothing of this has happened yet".to_owned())];
+    if files > 0 {
+        let text = "w writes the files that are not left out, all together, from all of the data";
+        rows.push((' ', text.to_owned()));
+    }
+    if !preview.is_whole() {
+        rows.push(('!', "what is shown comes from a sample, not from all of the data".to_owned()));
+    }
+    if commands > 0 {
+        let text = "the commands are started by a real run only: ylotrope run, or sh";
+        rows.push(('·', text.to_owned()));
+    }
+    for (y, (mark, text)) in rows.iter().take(usize::from(area.height)).enumerate() {
+        put(buffer, area, 1, y as u16, &mark.to_string(), theme.bright());
+        let style = if *mark == '·' { theme.quiet() } else { theme.ink() };
+        put(buffer, area, 4, y as u16, text, style);
+    }
+}
+
 pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+    if app.screen == Screen::Pending {
+        return pending(buffer, area, app);
+    }
     let theme = app.theme;
     let number = app.shown().stage();
     let Some(stage) = app.preview.as_ref().and_then(|preview| preview.stages.get(number)) else {
@@ -46,12 +73,17 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
         let mark = if note.severity == Severity::Warning { '!' } else { '·' };
         rows.push((mark, note.text.clone(), note.fix.as_ref().map(|fix| fix.label.clone())));
     }
+    let others = app.preview.iter().flat_map(|preview| preview.said.lines());
+    let others = others.filter(|line| !line.is_empty());
+    let others: Vec<(char, String, Option<String>)> = others
+        .map(|line| ('!', format!("another command of the text: {}", safe(line)), None))
+        .collect();
     let said = stage.messages.lines().filter(|line| !line.is_empty());
     let said: Vec<(char, String, Option<String>)> =
         said.map(|line| ('!', safe(line), None)).collect();
     // Warnings, then what the stage said, then hints.
     let at = rows.iter().position(|row| row.0 == '·').unwrap_or(rows.len());
-    rows.splice(at..at, said);
+    rows.splice(at..at, said.into_iter().chain(others));
     let mut y = 1;
     if area.height > 2 {
         put(buffer, area, 4, 1, &cut(&numbers, room), theme.quiet());

@@ -71,7 +71,7 @@ fn from_the_demo_to_a_written_file_and_back() {
     terminal.wait("written: top.txt, 3 lines");
     let content = std::fs::read_to_string(&written).unwrap();
     assert!(content.lines().count() == 3 && content.contains("gate-"), "{content}");
-    terminal.press(&["W"]);
+    terminal.press(&["Z"]);
     terminal.wait("1 file is as before");
     assert!(!written.exists());
 
@@ -118,7 +118,7 @@ fn the_same_way_in_a_small_terminal() {
     terminal.press(&["y"]);
     terminal.wait("written: small.txt");
     assert!(std::fs::read_to_string(&written).unwrap().contains("gate-21\n"));
-    terminal.press(&["W"]);
+    terminal.press(&["Z"]);
     terminal.wait("1 file is as before");
     assert!(!written.exists());
 

@@ -1,0 +1,241 @@
+//! The Pending view: files that would be written and commands that would be run, with what would
+//! change in the selected one.
+
+use engine::{HeldCommand, PendingFile, PendingMode};
+use insight::{DifferenceRow, Side, bytes, grouped, lines};
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::Modifier;
+
+use super::{WIDE, cut, put, put_right};
+use crate::app::App;
+use crate::display::safe;
+
+pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+    let Some(preview) = &app.preview else {
+        put(buffer, area, 2, 1, "no result yet", app.theme.quiet());
+        return;
+    };
+    let (files, commands) = (&preview.pending[..], &preview.commands[..]);
+    if files.is_empty() && commands.is_empty() {
+        let text = "nothing is held back: this text writes no files and starts no other commands";
+        put(buffer, area, 2, 1, text, app.theme.quiet());
+        return;
+    }
+    let wide = area.width >= WIDE;
+    let list_width = if wide { area.width * 9 / 20 } else { area.width };
+    let rows = files.len() + commands.len() + 2;
+    let list_height = if wide { area.height } else { (rows as u16).min(area.height / 2) };
+    let list = Rect { width: list_width, height: list_height, ..area };
+    draw_list(buffer, list, app, files, commands);
+    let side = if wide {
+        Rect {
+            x: area.x + list_width + 2,
+            width: area.width.saturating_sub(list_width + 2),
+            ..area
+        }
+    } else {
+        Rect { y: area.y + list_height, height: area.height - list_height, ..area }
+    };
+    let at = app.pending.at;
+    if let Some(file) = files.get(at) {
+        draw_file(buffer, side, app, file);
+    } else if let Some(command) = commands.get(at - files.len()) {
+        draw_command(buffer, side, app, command);
+    }
+}
+
+enum Line<'l> {
+    Title(String),
+    File(usize, &'l PendingFile),
+    Command(usize, &'l HeldCommand),
+}
+
+fn draw_list(
+    buffer: &mut Buffer,
+    area: Rect,
+    app: &App,
+    files: &[PendingFile],
+    commands: &[HeldCommand],
+) {
+    let mut list = Vec::new();
+    if !files.is_empty() {
+        let what = if files.len() == 1 { "file" } else { "files" };
+        list.push(Line::Title(format!("{} {what} would be written", files.len())));
+    }
+    list.extend(files.iter().enumerate().map(|(at, file)| Line::File(at, file)));
+    if !commands.is_empty() {
+        let what = if commands.len() == 1 { "command" } else { "commands" };
+        list.push(Line::Title(format!(
+            "{} {what} would be started",
+            grouped(commands.len() as u64)
+        )));
+    }
+    let commands = commands.iter().enumerate();
+    list.extend(commands.map(|(at, command)| Line::Command(files.len() + at, command)));
+    let is_selected = |line: &Line<'_>| match line {
+        Line::Title(_) => false,
+        Line::File(at, _) | Line::Command(at, _) => *at == app.pending.at,
+    };
+    let height = usize::from(area.height);
+    let selected = list.iter().position(is_selected).unwrap_or(0);
+    let first = (selected + 1).saturating_sub(height);
+    for (y, line) in list.iter().skip(first).take(height).enumerate() {
+        draw_row(buffer, area, y as u16, app, line, is_selected(line));
+    }
+}
+
+fn draw_row(buffer: &mut Buffer, area: Rect, y: u16, app: &App, line: &Line<'_>, selected: bool) {
+    let theme = app.theme;
+    if selected {
+        if theme.selected().bg.is_some() {
+            buffer.set_style(Rect { y: area.y + y, height: 1, ..area }, theme.selected());
+        }
+        put(buffer, area, 0, y, "▌", theme.bright().add_modifier(Modifier::BOLD));
+    }
+    let style = if selected { theme.bright() } else { theme.ink() };
+    match line {
+        Line::Title(text) => {
+            put(buffer, area, 2, y, text, theme.quiet());
+        }
+        Line::File(_, file) => {
+            let out = app.pending.left_out.contains(&file.path);
+            put(buffer, area, 2, y, if out { "·" } else { "↧" }, style);
+            let effect = if out { "left out".to_owned() } else { effect(file) };
+            let room = usize::from(area.width.saturating_sub(6))
+                .saturating_sub(effect.chars().count() + 2);
+            let name = cut(&safe(&file.path.display().to_string()), room.max(8));
+            let name_style =
+                if out { theme.quiet().add_modifier(Modifier::CROSSED_OUT) } else { style };
+            put(buffer, area, 4, y, &name, name_style);
+            put_right(buffer, area, area.width.saturating_sub(1), y, &effect, theme.quiet());
+        }
+        Line::Command(_, command) => {
+            put(buffer, area, 2, y, "▹", style);
+            let words: Vec<String> =
+                command.words.iter().map(|word| shell::quote_bytes(word)).collect();
+            let text = cut(&safe(&words.join(" ")), usize::from(area.width.saturating_sub(5)));
+            put(buffer, area, 4, y, &text, style);
+        }
+    }
+}
+
+fn effect(file: &PendingFile) -> String {
+    let written = file.kept.lines();
+    match (file.mode, file.lines_now) {
+        (PendingMode::New, _) => format!("new, {}", lines(written)),
+        (PendingMode::Replace, Some(now)) => format!("{} → {}", grouped(now), lines(written)),
+        (PendingMode::Replace, None) => format!("{} → {}", bytes(file.bytes_now), lines(written)),
+        (PendingMode::Append, Some(now)) => format!("{} + {}", grouped(now), lines(written)),
+        (PendingMode::Append, None) => format!("{} + {}", bytes(file.bytes_now), lines(written)),
+    }
+}
+
+fn draw_file(buffer: &mut Buffer, area: Rect, app: &App, file: &PendingFile) {
+    let theme = app.theme;
+    let what = match file.mode {
+        PendingMode::New => "is made",
+        PendingMode::Replace => "is replaced",
+        PendingMode::Append => "gets more at its end",
+    };
+    let written = format!(
+        "{what}: {} now, {} written ({})",
+        bytes(file.bytes_now),
+        bytes(file.kept.bytes()),
+        lines(file.kept.lines()),
+    );
+    let name = file.path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+    let x = put(buffer, area, 0, 0, &cut(&safe(&name), 30), theme.bright());
+    put(buffer, area, x + 1, 0, &written, theme.quiet());
+    put(buffer, area, 0, 1, &cut(&rights(file), usize::from(area.width)), theme.quiet());
+    let compared = app.pending.difference.as_ref().filter(|known| known.1 == app.pending.at);
+    let Some((_, _, difference)) = compared else {
+        put(buffer, area, 0, 3, "comparing …", theme.quiet());
+        return;
+    };
+    let body =
+        Rect { y: (area.y + 3).min(area.bottom()), height: area.height.saturating_sub(3), ..area };
+    if difference.rows.is_empty() {
+        put(buffer, body, 0, 0, "nothing in it would change", theme.quiet());
+        return;
+    }
+    let height = usize::from(body.height);
+    let top = app.pending.top.min(difference.rows.len().saturating_sub(height));
+    for (y, row) in difference.rows.iter().skip(top).take(height).enumerate() {
+        draw_difference(buffer, body, y as u16, app, row);
+    }
+    let hidden = difference.rows.len().saturating_sub(top + height);
+    if hidden > 0 || difference.cut {
+        let text = match (hidden, difference.cut) {
+            (0, _) => " only the first MiB is compared ".to_owned(),
+            (hidden, true) => {
+                format!(" {} more; only the first MiB is compared ", grouped(hidden as u64))
+            }
+            (hidden, false) => format!(" {} more, PgDn ", grouped(hidden as u64)),
+        };
+        let y = body.height.saturating_sub(1);
+        put_right(buffer, body, body.width, y, &text, theme.quiet());
+    }
+}
+
+/// Who opens the file, and with which rights.
+fn rights(file: &PendingFile) -> String {
+    use std::os::unix::fs::MetadataExt;
+    let at = file.path.parent().filter(|parent| !parent.as_os_str().is_empty());
+    match std::fs::metadata(&file.path) {
+        Ok(facts) => format!(
+            "opened with your own rights · mode {:04o} and owner {} stay",
+            facts.mode() & 0o7777,
+            facts.uid()
+        ),
+        Err(_) => format!(
+            "opened with your own rights · made in {}",
+            at.map_or_else(|| "this folder".to_owned(), |at| safe(&at.display().to_string()))
+        ),
+    }
+}
+
+fn draw_difference(buffer: &mut Buffer, area: Rect, y: u16, app: &App, row: &DifferenceRow) {
+    let theme = app.theme;
+    if let Side::Skipped(count) = row.side {
+        let text = format!("⋮ {} alike", lines(count as u64));
+        put(buffer, area, 8, y, &text, theme.quiet());
+        return;
+    }
+    let number = row.new.or(row.old).map(|number| grouped(number as u64)).unwrap_or_default();
+    put_right(buffer, area, 6, y, &number, theme.quiet());
+    let (mark, style) = match row.side {
+        Side::Old => ("−", theme.quiet().add_modifier(Modifier::CROSSED_OUT)),
+        Side::New => ("+", theme.bright()),
+        _ => (" ", theme.ink()),
+    };
+    put(buffer, area, 7, y, mark, theme.bright());
+    let text = cut(&safe(&row.text), usize::from(area.width.saturating_sub(9)));
+    put(buffer, area, 9, y, &text, style);
+}
+
+fn draw_command(buffer: &mut Buffer, area: Rect, app: &App, command: &HeldCommand) {
+    let theme = app.theme;
+    let count = command.words.len().saturating_sub(1);
+    let title = match count {
+        0 => "started without arguments".to_owned(),
+        1 => "started with exactly this one argument".to_owned(),
+        count => format!("started with exactly these {} arguments", grouped(count as u64)),
+    };
+    put(buffer, area, 0, 0, &title, theme.quiet());
+    let rows = usize::from(area.height.saturating_sub(2));
+    let top = app.pending.top.min(command.words.len().saturating_sub(rows));
+    for (y, (number, word)) in command.words.iter().enumerate().skip(top).take(rows).enumerate() {
+        let y = y as u16 + 2;
+        let label = if number == 0 { "command".to_owned() } else { number.to_string() };
+        put_right(buffer, area, 8, y, &label, theme.quiet());
+        // Blanks at the ends, quotes and newlines are seen.
+        let shown = shell::quote_bytes(word);
+        let text = cut(&safe(&shown), usize::from(area.width.saturating_sub(10)));
+        put(buffer, area, 10, y, &text, if number == 0 { theme.bright() } else { theme.ink() });
+    }
+    if let Some(directory) = &command.directory {
+        let text = format!("in {}", safe(&directory.display().to_string()));
+        put(buffer, area, 0, 1, &text, theme.quiet());
+    }
+}

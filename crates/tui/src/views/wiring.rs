@@ -1,0 +1,155 @@
+//! The Wiring: each stage with its descriptors, and the redirections of the selected one in the
+//! order in which the shell performs them.
+
+use insight::{End, Step, Wire, wiring};
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::{Modifier, Style};
+
+use super::{WIDE, cut, put};
+use crate::app::App;
+use crate::display::safe;
+
+pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+    let Some(preview) = app.preview.as_ref().filter(|preview| !preview.stages.is_empty()) else {
+        put(buffer, area, 2, 1, "no stages to show yet", app.theme.quiet());
+        return;
+    };
+    let plans: Vec<_> = preview.stages.iter().map(|stage| stage.plan.clone()).collect();
+    let given = app.has_given_input();
+    let all: Vec<Vec<Step>> = (0..plans.len()).map(|stage| wiring(&plans, stage, given)).collect();
+    let number = app.place.stage().min(plans.len() - 1);
+    let wide = area.width >= WIDE;
+    let left_width = if wide { area.width * 2 / 5 } else { area.width };
+    // On a narrow screen the steps of the selected stage stand below the stages.
+    let steps_rows =
+        if wide { 0 } else { (all[number].len() as u16 * 2 + 2).min(area.height * 3 / 5) };
+    let left = Rect { width: left_width, height: area.height - steps_rows, ..area };
+    stages(buffer, left, app, &all, number);
+    let right = if wide {
+        Rect {
+            x: area.x + left_width + 2,
+            width: area.width.saturating_sub(left_width + 2),
+            ..area
+        }
+    } else {
+        Rect { y: area.y + left.height, height: steps_rows, ..area }
+    };
+    steps(buffer, right, app, &all[number], number);
+}
+
+/// The arrow of a wire: in or out.
+fn arrow(end: &End) -> &'static str {
+    match end {
+        End::Closed => "×",
+        end if end.is_read() => "◂",
+        _ => "▸",
+    }
+}
+
+fn style_of(app: &App, end: &End) -> Style {
+    match end {
+        End::PipeFrom(stage) | End::PipeTo(stage) => app.theme.hue(*stage),
+        End::Terminal | End::Nowhere | End::Closed => app.theme.quiet(),
+        _ => app.theme.ink(),
+    }
+}
+
+fn wires_line(buffer: &mut Buffer, area: Rect, y: u16, x: u16, app: &App, wires: &[Wire]) {
+    let mut x = x;
+    for wire in wires {
+        let read = wire.descriptor == 0 || wire.end.is_read();
+        let arrow = if wire.end == End::Terminal && read { "◂" } else { arrow(&wire.end) };
+        x = put(buffer, area, x, y, &format!("{} {arrow} ", wire.descriptor), app.theme.bright());
+        let room = usize::from(area.width.saturating_sub(x));
+        x = put(buffer, area, x, y, &cut(&safe(&wire.end.says()), room), style_of(app, &wire.end));
+        x += 3;
+    }
+}
+
+fn stages(buffer: &mut Buffer, area: Rect, app: &App, all: &[Vec<Step>], number: usize) {
+    let Some(preview) = &app.preview else { return };
+    // Name and descriptors of each stage, or one row each where there is no room.
+    let tall: usize =
+        all.iter().map(|steps| 1 + steps.last().map_or(0, |step| step.wires.len())).sum();
+    let folded = tall + 1 > usize::from(area.height);
+    put(buffer, area, 2, 0, "stages and where their descriptors lead", app.theme.quiet());
+    let rows_of = |stage: usize| {
+        if folded { 1 } else { 1 + all[stage].last().map_or(0, |step| step.wires.len()) }
+    };
+    let before: usize = (0..=number).map(rows_of).sum();
+    let room = usize::from(area.height.saturating_sub(1));
+    let mut skip = before.saturating_sub(room);
+    let mut y = 1;
+    for (stage, steps) in all.iter().enumerate() {
+        if skip >= rows_of(stage) {
+            skip -= rows_of(stage);
+            continue;
+        }
+        skip = 0;
+        let result = &preview.stages[stage];
+        let text = preview.text.get(result.span.range()).unwrap_or_default();
+        let selected = stage == number;
+        if selected && y < area.height {
+            let line = Rect { y: area.y + y, height: 1, ..area };
+            if app.theme.selected().bg.is_some() {
+                buffer.set_style(line, app.theme.selected());
+            }
+            put(buffer, area, 0, y, "▌", app.theme.hue(stage).add_modifier(Modifier::BOLD));
+        }
+        let label = format!("{:>2} ", stage + 1);
+        let x = put(buffer, area, 1, y, &label, app.theme.hue(stage).add_modifier(Modifier::BOLD));
+        let style = if selected { app.theme.bright() } else { app.theme.ink() };
+        let text = text.split_whitespace().collect::<Vec<_>>().join(" ");
+        let wires = steps.last().map(|step| &step.wires[..]).unwrap_or_default();
+        if folded {
+            let name_room = usize::from(area.width / 4);
+            put(buffer, area, x, y, &cut(&safe(&text), name_room), style);
+            wires_line(buffer, area, y, x + name_room as u16 + 2, app, wires);
+            y += 1;
+            continue;
+        }
+        let name_room = usize::from(area.width.saturating_sub(x + 1));
+        put(buffer, area, x, y, &cut(&safe(&text), name_room), style);
+        y += 1;
+        for wire in wires {
+            wires_line(buffer, area, y, x + 2, app, std::slice::from_ref(wire));
+            y += 1;
+        }
+        if y >= area.height {
+            return;
+        }
+    }
+}
+
+fn steps(buffer: &mut Buffer, area: Rect, app: &App, steps: &[Step], number: usize) {
+    let Some(preview) = &app.preview else { return };
+    let title = match steps.len() {
+        0 | 1 => {
+            format!("stage {} has no redirections: its pipes and the terminal stay", number + 1)
+        }
+        _ => format!("stage {}, in the order in which the shell performs it", number + 1),
+    };
+    put(buffer, area, 0, 0, &title, app.theme.quiet());
+    let widest = steps
+        .iter()
+        .filter_map(|step| preview.text.get(step.span?.range()))
+        .map(|text| text.chars().count())
+        .max()
+        .unwrap_or(0)
+        .clamp(8, 24) as u16;
+    let mut y = 1;
+    for step in steps {
+        let text = step.span.and_then(|span| preview.text.get(span.range())).unwrap_or("at first");
+        let first_line = text.lines().next().unwrap_or_default();
+        let style = if step.span.is_some() { app.theme.bright() } else { app.theme.quiet() };
+        put(buffer, area, 1, y, &cut(&safe(first_line), usize::from(widest)), style);
+        let room = usize::from(area.width.saturating_sub(widest + 4));
+        put(buffer, area, widest + 3, y, &cut(&safe(&step.says), room), app.theme.ink());
+        wires_line(buffer, area, y + 1, widest + 3, app, &step.wires);
+        y += if area.height > steps.len() as u16 * 3 { 3 } else { 2 };
+        if y >= area.height {
+            return;
+        }
+    }
+}
