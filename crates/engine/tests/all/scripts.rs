@@ -132,3 +132,64 @@ fn a_text_is_written_whole_or_not_at_all() {
     assert_eq!(std::fs::read_dir(directory.path()).unwrap().count(), 2);
     assert!(read("b").ends_with("end\n"));
 }
+
+/// The content of a file in its two states; long, so that a kill comes in between.
+fn state(number: usize) -> String {
+    format!("state {number}\n").repeat(200_000)
+}
+
+/// Writes two files again and again until it is killed; for the test below.
+#[test]
+#[ignore = "never ends; started and killed by another test"]
+fn writes_until_killed() {
+    let Some(folder) = std::env::var_os("YLOTROPE_TEST_FOLDER") else { return };
+    let folder = std::path::PathBuf::from(folder);
+    let mut bench = Bench::new();
+    for round in 0.. {
+        let source = folder.join(format!("source{}", round % 2));
+        let text = format!(
+            "cat {0} | tee {1}/a > {1}/b; sort -r {0} -o {1}/c",
+            source.display(),
+            folder.display()
+        );
+        let request = bench.request(&text);
+        bench.workbench.write_files(
+            request.text,
+            request.variables,
+            request.allowed,
+            BTreeSet::new(),
+        );
+        while !matches!(bench.news.recv().expect("news"), Job::Written(Ok(_))) {}
+    }
+}
+
+#[test]
+fn a_kill_at_any_point_leaves_whole_files() {
+    let directory = tempfile::tempdir().unwrap();
+    let folder = directory.path();
+    for number in [0, 1] {
+        std::fs::write(folder.join(format!("source{number}")), state(number)).unwrap();
+    }
+    for name in ["a", "b", "c"] {
+        std::fs::write(folder.join(name), state(1)).unwrap();
+    }
+    let before = std::fs::metadata(folder.join("a")).unwrap().modified().unwrap();
+    for round in 0..12u64 {
+        let mut child = std::process::Command::new(std::env::current_exe().unwrap())
+            .args(["--exact", "scripts::writes_until_killed", "--ignored"])
+            .env("YLOTROPE_TEST_FOLDER", folder)
+            .stdout(std::process::Stdio::null())
+            .spawn()
+            .unwrap();
+        // Different moments of the work, from its beginning on.
+        std::thread::sleep(Duration::from_millis(20 + round * 17));
+        child.kill().unwrap();
+        child.wait().unwrap();
+        for name in ["a", "b", "c"] {
+            let content = std::fs::read_to_string(folder.join(name)).unwrap();
+            assert!(content == state(0) || content == state(1), "{name}: {}", content.len());
+        }
+    }
+    let after = std::fs::metadata(folder.join("a")).unwrap().modified().unwrap();
+    assert!(after > before, "nothing was ever written");
+}

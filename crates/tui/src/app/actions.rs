@@ -171,6 +171,12 @@ pub fn hints(app: &App) -> Vec<(&'static str, &'static str)> {
             if app.has_program() {
                 keys.insert(2, ("F2", "program"));
             }
+            match app.screen {
+                Screen::Bench if app.has_pending() => keys.insert(2, ("F4", "pending")),
+                Screen::Bench => {}
+                Screen::Wiring => keys.insert(1, ("F3", "back to the Bench")),
+                Screen::Pending => keys.insert(1, ("F4", "back to the Bench")),
+            }
             return keys;
         }
         Focus::River => {

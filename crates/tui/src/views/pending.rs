@@ -35,7 +35,10 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
             ..area
         }
     } else {
-        Rect { y: area.y + list_height, height: area.height - list_height, ..area }
+        // A row of space between both, and the same edge as the list has.
+        let top = (list_height + 1).min(area.height);
+        let (x, width) = (area.x + 2, area.width.saturating_sub(2));
+        Rect { x, y: area.y + top, width, height: area.height - top }
     };
     let at = app.pending.at;
     if let Some(file) = files.get(at) {

@@ -84,7 +84,7 @@ const LINE: &str =
 fn every_size_can_be_drawn_in_every_state() {
     let mut stand = Stand::new(LINE);
     let sizes = [(0, 0), (1, 1), (7, 3), (20, 8), (80, 24), (104, 36), (160, 50), (300, 90)];
-    let states: [fn(&mut Stand); 9] = [
+    let states: [fn(&mut Stand); 13] = [
         |_| {},
         |stand| stand.settle(),
         |stand| stand.key(KeyCode::Esc),
@@ -110,6 +110,22 @@ fn every_size_can_be_drawn_in_every_state() {
             stand.press(KeyCode::Char('u'), KeyModifiers::CONTROL);
             stand.letters("so");
             stand.key(KeyCode::Tab);
+        },
+        |stand| {
+            stand.key(KeyCode::Esc);
+            stand.press(KeyCode::Char('u'), KeyModifiers::CONTROL);
+            stand.letters("seq 9 | while read x; do touch $x; done 2>&1 >n | tee m; rm -r x");
+            stand.press(KeyCode::Char('a'), KeyModifiers::CONTROL);
+            stand.settle();
+            stand.key(KeyCode::F(3));
+        },
+        |stand| stand.key(KeyCode::F(4)),
+        |stand| stand.key(KeyCode::Esc),
+        |stand| {
+            stand.letters("P");
+            stand.key(KeyCode::Down);
+            stand.letters("x");
+            stand.key(KeyCode::End);
         },
     ];
     for (number, state) in states.into_iter().enumerate() {

@@ -385,3 +385,93 @@ fn a_program_is_edited_and_its_errors_are_underlined() {
     terminal.press(&["Right", "p"]);
     terminal.wait("awk program of stage 1");
 }
+
+#[test]
+fn descriptors_are_followed_redirection_by_redirection() {
+    let terminal = Terminal::open(160, 50);
+    start_demo(&terminal);
+    replace_text(&terminal, "cat gate.log nope 2>&1 >out.txt | wc -l");
+    terminal.wait("not written yet");
+    terminal.escape("↑↓ select");
+    terminal.press(&["Home", "W"]);
+    let screen = terminal.wait("in the order in which the shell performs it");
+    for line in [
+        "2 goes where 1 goes at this moment: the pipe to 2",
+        "0 ◂ the terminal   1 ▸ the pipe to 2   2 ▸ the pipe to 2",
+        "out.txt is emptied, and 1 writes to it from here on",
+        "0 ◂ the terminal   1 ▸ out.txt, replaced   2 ▸ the pipe to 2",
+    ] {
+        assert!(screen.contains(line), "{line} in {screen}");
+    }
+    terminal.press(&["Down"]);
+    terminal.wait("stage 2 has no redirections");
+    terminal.escape("Tab lens");
+    // The other order, from the text, without leaving it.
+    replace_text_from_river(&terminal, "cat gate.log nope >out.txt 2>&1 | wc -l");
+    terminal.press(&["C-a", "F3"]);
+    terminal.wait("2 goes where 1 goes at this moment: out.txt, replaced");
+    terminal.press(&["C-q"]);
+    terminal.wait("Leave all the same?");
+    terminal.press(&["y"]);
+    terminal.wait("shell>");
+}
+
+fn replace_text_from_river(terminal: &Terminal, text: &str) {
+    terminal.press(&["e"]);
+    terminal.wait("Esc to the river");
+    replace_text(terminal, text);
+}
+
+#[test]
+fn what_is_held_back_is_seen_chosen_written_and_taken_back() {
+    let terminal = Terminal::open(160, 50);
+    start_demo(&terminal);
+    let demo = terminal.path().join("state/ylotrope/demo");
+    let conf = std::fs::read_to_string(demo.join("station.conf")).unwrap();
+    replace_text(
+        &terminal,
+        "head -n 2 gate.log > one.txt; sort -o station.conf station.conf; echo x | tee two.txt | cat",
+    );
+    terminal.wait("not written yet");
+    terminal.escape("↑↓ select");
+    terminal.press(&["P"]);
+    let screen = terminal.wait("3 files would be written");
+    assert!(screen.contains("new, 2 lines") && screen.contains("14 → 14 lines"), "{screen}");
+    // The difference of a file that would be replaced.
+    terminal.press(&["Down"]);
+    terminal.wait("is replaced");
+    terminal.wait(" − ");
+    // All but the first.
+    terminal.press(&["Home", "x"]);
+    terminal.wait("left out");
+    terminal.press(&["w"]);
+    terminal.wait("write these files now");
+    terminal.press(&["y"]);
+    terminal.wait("written: ");
+    assert!(!demo.join("one.txt").exists());
+    assert_eq!(std::fs::read_to_string(demo.join("two.txt")).unwrap(), "x\n");
+    assert_ne!(std::fs::read_to_string(demo.join("station.conf")).unwrap(), conf);
+    terminal.press(&["Z"]);
+    terminal.wait("2 files are as before");
+    assert!(!demo.join("two.txt").exists());
+    assert_eq!(std::fs::read_to_string(demo.join("station.conf")).unwrap(), conf);
+    // A file that changes behind our back is not written over unseen.
+    terminal.wait("3 files would be written");
+    std::fs::write(demo.join("station.conf"), "changed\n").unwrap();
+    terminal.press(&["w"]);
+    terminal.wait("changed since it was looked at");
+    terminal.press(&["n"]);
+    // A program that may change something keeps all from being written.
+    replace_text_from_river(&terminal, "echo x > three.txt; rm -f station.conf");
+    terminal.wait("1 command would be started");
+    terminal.escape("↑↓ select");
+    terminal.press(&["w"]);
+    terminal.wait("write these files now");
+    terminal.press(&["y"]);
+    terminal.wait("rm is a program of this machine and was not allowed");
+    assert!(!demo.join("three.txt").exists() && demo.join("station.conf").exists());
+    terminal.press(&["C-q"]);
+    terminal.wait("Leave all the same?");
+    terminal.press(&["y"]);
+    terminal.wait("shell>");
+}
