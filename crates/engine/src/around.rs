@@ -1,7 +1,6 @@
 //! The commands of a text around the pipeline that is looked at: they run in the same world, so that
 //! the pipeline sees what they would have written.
 
-use std::collections::BTreeSet;
 use std::sync::{Arc, Mutex, PoisonError};
 
 use shell::{Item, List, Pipeline, Script};
@@ -14,6 +13,7 @@ use crate::ports::Ports;
 use crate::preview::Messages;
 use crate::reading::only_reads;
 use crate::run::{Nowhere, Refusal, Surroundings};
+use crate::workbench::Allowed;
 
 /// The pipelines of a text before and behind one of them.
 pub(crate) struct Parts<'s> {
@@ -42,13 +42,13 @@ pub(crate) fn run(pipeline: &Pipeline, shell: &mut Shell<'_>) {
 /// Where they run: output goes nowhere, messages are kept, commands held back.
 pub(crate) struct Around<'w> {
     world: &'w DryWorld,
-    allowed: &'w BTreeSet<Vec<u8>>,
+    allowed: &'w Allowed,
     errors: Arc<Messages>,
     held: Mutex<Vec<HeldCommand>>,
 }
 
 impl<'w> Around<'w> {
-    pub(crate) fn new(world: &'w DryWorld, allowed: &'w BTreeSet<Vec<u8>>) -> Self {
+    pub(crate) fn new(world: &'w DryWorld, allowed: &'w Allowed) -> Self {
         Self { world, allowed, errors: Arc::default(), held: Mutex::default() }
     }
 
@@ -73,7 +73,8 @@ impl Surroundings for Around<'_> {
     }
 
     fn refusal(&self, _number: usize, stage: &StagePlan) -> Option<Refusal> {
-        if self.allowed.contains(&stage.key()) || only_reads(&stage.words()) {
+        let words = stage.words();
+        if self.allowed.contains(&words) || only_reads(&words) {
             return None;
         }
         Some(Refusal { message: None, status: 0 })

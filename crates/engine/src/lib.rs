@@ -43,5 +43,5 @@ pub use reading::only_reads;
 pub use sample::{Identity, Sample, Sampled, count_lines};
 pub use script::{DryRun, RunError, dry_run, run_filter, run_script};
 pub use variables::Variables;
-pub use workbench::{Job, Request, Workbench};
+pub use workbench::{Allowed, Job, Request, Workbench};
 pub use world::RealWorld;

@@ -55,8 +55,8 @@ impl PendingFile {
 pub struct Applied {
     /// The file.
     pub path: PathBuf,
-    /// The old content, kept open; `None` where there was no file.
-    old: Option<File>,
+    /// The old content, kept open, and when it was last changed; `None` where there was no file.
+    old: Option<(File, std::fs::FileTimes)>,
     /// Bytes written.
     pub bytes: u64,
     /// Lines written.
@@ -164,7 +164,12 @@ impl Beside {
             return Err(io::Error::other("not written to its end"));
         }
         file.as_file().sync_all()?;
-        let old = File::open(&self.target).ok();
+        let old = File::open(&self.target).ok().map(|file| {
+            let facts = file.metadata().ok();
+            let changed = facts.and_then(|facts| facts.modified().ok());
+            let times = std::fs::FileTimes::new();
+            (file, changed.map_or(times, |changed| times.set_modified(changed)))
+        });
         file.persist(&self.target).map_err(|error| error.error)?;
         Ok(Applied { path: self.target.clone(), old, bytes, lines: newlines + u64::from(open) })
     }
@@ -210,12 +215,13 @@ pub fn apply(pending: &PendingFile) -> io::Result<Applied> {
 /// # Errors
 /// When the old content cannot be written back; the new one then stays.
 pub fn undo(applied: &mut Applied) -> io::Result<()> {
-    let Some(old) = &mut applied.old else {
+    let Some((old, times)) = &mut applied.old else {
         return std::fs::remove_file(&applied.path);
     };
     let mut file = beside(&applied.path)?;
     old.seek(SeekFrom::Start(0))?;
     io::copy(old, file.as_file_mut())?;
+    file.as_file().set_times(*times)?;
     file.as_file().sync_all()?;
     file.persist(&applied.path).map_err(|error| error.error)?;
     Ok(())
@@ -243,12 +249,16 @@ mod tests {
         let path = directory.path().join("out.txt");
         std::fs::write(&path, "old\n").unwrap();
         std::fs::set_permissions(&path, std::fs::Permissions::from_mode(0o640)).unwrap();
+        let then = std::time::SystemTime::UNIX_EPOCH + std::time::Duration::from_secs(1_000_000);
+        File::options().write(true).open(&path).unwrap().set_modified(then).unwrap();
         let mut applied = apply(&pending(&path, PendingMode::Append, "new\n")).unwrap();
         assert_eq!(std::fs::read(&path).unwrap(), b"old\nnew\n");
         assert_eq!(std::fs::metadata(&path).unwrap().permissions().mode() & 0o777, 0o640);
         assert_eq!((applied.bytes, applied.lines), (4, 1));
         undo(&mut applied).unwrap();
         assert_eq!(std::fs::read(&path).unwrap(), b"old\n");
+        let facts = std::fs::metadata(&path).unwrap();
+        assert_eq!((facts.modified().unwrap(), facts.permissions().mode() & 0o777), (then, 0o640));
         let mut applied = apply(&pending(&path, PendingMode::Replace, "x")).unwrap();
         assert_eq!(std::fs::read(&path).unwrap(), b"x");
         undo(&mut applied).unwrap();

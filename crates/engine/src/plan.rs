@@ -405,7 +405,7 @@ impl StagePlan {
     }
 
     /// The name and the arguments.
-    pub(crate) fn words(&self) -> Vec<Vec<u8>> {
+    pub fn words(&self) -> Vec<Vec<u8>> {
         let name = match &self.kind {
             StageKind::Host(name) => name.clone(),
             _ => self.name().into_bytes(),

@@ -1,6 +1,5 @@
 //! Runs on samples, with every stream and every origin kept.
 
-use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Condvar, Mutex, PoisonError};
@@ -23,6 +22,7 @@ use crate::reading::only_reads;
 use crate::run::{Nowhere, Refusal, Surroundings, run_pipeline};
 use crate::sample::{Identity, Sampled};
 use crate::stage::StageOutcome;
+use crate::workbench::Allowed;
 
 /// How much a preview may do.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -113,6 +113,8 @@ pub struct StageResult {
     pub pending: Vec<PendingFile>,
     /// Commands it would start.
     pub held: Vec<HeldCommand>,
+    /// When it was made.
+    pub made: Instant,
     /// True when this result was kept from the run before.
     pub reused: bool,
     /// True for a stage that goes on with what its files get.
@@ -160,7 +162,9 @@ impl StageResult {
 
     /// True when nothing cut the result off, so that it may be used again.
     fn reusable(&self) -> bool {
+        let refused = self.status.0 == 126 && matches!(self.plan.kind, StageKind::Host(_));
         self.ending == Ending::Finished
+            && !refused
             && self.files.iter().all(|(path, identity)| Identity::now(path).ok() == *identity)
     }
 
@@ -180,6 +184,7 @@ impl StageResult {
             holds: self.holds,
             pending: self.pending.clone(),
             held: self.held.clone(),
+            made: self.made,
             reused: true,
             follows: self.follows,
             key: self.key.clone(),
@@ -313,7 +318,7 @@ struct Sampling<'r> {
     limits: Limits,
     input: Mutex<Option<Box<dyn Source>>>,
     builds: Vec<Build>,
-    allowed: &'r BTreeSet<Vec<u8>>,
+    allowed: &'r Allowed,
     /// What the first stage has written, where it is run elsewhere.
     live: Option<Arc<Kept>>,
 }
@@ -353,7 +358,7 @@ impl Surroundings for Sampling<'_> {
 
     fn refusal(&self, _number: usize, stage: &StagePlan) -> Option<Refusal> {
         let words = stage.words();
-        if self.allowed.contains(&stage.key()) || only_reads(&words) {
+        if self.allowed.contains(&words) || only_reads(&words) {
             return None;
         }
         let message = "a program of this machine, not started here without your consent";
@@ -374,7 +379,7 @@ pub(crate) struct Task<'t> {
     pub(crate) world: &'t DryWorld,
     pub(crate) limits: Limits,
     pub(crate) standard: Option<Arc<Sampled>>,
-    pub(crate) allowed: &'t BTreeSet<Vec<u8>>,
+    pub(crate) allowed: &'t Allowed,
     pub(crate) before: Option<&'t Preview>,
     /// Tells apart what the key of a stage does not: the sample and the standard input.
     pub(crate) setting: Vec<u8>,
@@ -468,7 +473,6 @@ fn keys(task: &Task<'_>) -> Vec<Vec<u8>> {
     let mut all = task.setting.clone();
     for stage in &task.plan.stages {
         all.extend_from_slice(&stage.key());
-        all.push(task.allowed.contains(&stage.key()).into());
         all.extend_from_slice(b"\0|");
         keys.push(all.clone());
     }
@@ -644,6 +648,7 @@ fn finish(
         holds: filter.as_ref().and_then(|filter| filter.holds()),
         pending,
         held: build.held.into_inner().unwrap_or_else(PoisonError::into_inner),
+        made: Instant::now(),
         reused: false,
         follows: false,
         key,

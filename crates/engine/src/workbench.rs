@@ -23,6 +23,9 @@ use crate::script::run_in;
 use crate::stage::StageOutcome;
 use crate::variables::Variables;
 
+/// Commands that may be started, each with its name and its arguments.
+pub type Allowed = BTreeSet<Vec<Vec<u8>>>;
+
 /// What a preview is asked for.
 #[derive(Clone)]
 pub struct Request {
@@ -38,8 +41,8 @@ pub struct Request {
     pub sample: Sample,
     /// How much it may do.
     pub limits: Limits,
-    /// Programs of the machine that may be started, as [`Workbench::consent_key`] names them.
-    pub allowed: BTreeSet<Vec<u8>>,
+    /// Programs of the machine that may be started.
+    pub allowed: Allowed,
 }
 
 /// News from the background.
@@ -105,11 +108,6 @@ impl Workbench {
             live: Arc::default(),
             report: Arc::new(report),
         }
-    }
-
-    /// What consent to start a stage's program is noted as.
-    pub fn consent_key(plan: &StagePlan) -> Vec<u8> {
-        plan.key()
     }
 
     /// Starts a preview and cancels the one that runs. Gives its number.
@@ -215,7 +213,7 @@ impl Workbench {
         &mut self,
         text: String,
         variables: Variables,
-        allowed: BTreeSet<Vec<u8>>,
+        allowed: Allowed,
         left_out: BTreeSet<PathBuf>,
     ) {
         let cancel = Cancel::default();
@@ -430,7 +428,7 @@ struct Writing {
     world: WriteWorld,
     input: Mutex<Option<Box<dyn Source>>>,
     errors: Arc<Messages>,
-    allowed: BTreeSet<Vec<u8>>,
+    allowed: Allowed,
     meters: Arc<Mutex<Vec<Arc<StageMeter>>>>,
     /// Why nothing may be written.
     trouble: Mutex<Option<String>>,
@@ -468,7 +466,8 @@ impl Surroundings for Writing {
     }
 
     fn refusal(&self, _number: usize, stage: &StagePlan) -> Option<Refusal> {
-        if self.allowed.contains(&stage.key()) || only_reads(&stage.words()) {
+        let words = stage.words();
+        if self.allowed.contains(&words) || only_reads(&words) {
             return None;
         }
         let name = stage.name();
@@ -481,7 +480,7 @@ fn write_all(
     text: &str,
     variables: &mut Variables,
     capture: Option<&Capture>,
-    allowed: BTreeSet<Vec<u8>>,
+    allowed: Allowed,
     left_out: &BTreeSet<PathBuf>,
     meters: Arc<Mutex<Vec<Arc<StageMeter>>>>,
     cancel: &Cancel,

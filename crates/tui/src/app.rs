@@ -15,7 +15,8 @@ use std::sync::mpsc::Sender;
 use std::time::Instant;
 
 use engine::{
-    Applied, Capture, Job, Limits, PlanError, Preview, Request, Sample, Variables, Workbench,
+    Allowed, Applied, Capture, Job, Limits, PlanError, Preview, Request, Sample, Variables,
+    Workbench,
 };
 use insight::{Alignment, Note};
 use ratatui::crossterm::event::Event as TerminalEvent;
@@ -23,6 +24,7 @@ use ratatui::layout::Size;
 use shell::{Pipeline, Script, Span};
 
 use crate::complete::Completion;
+use crate::config::Config;
 use crate::editor::Editor;
 use crate::lens::{Content, Lens, content_of, rows_of, search};
 use crate::store::{Recovered, Store};
@@ -112,6 +114,8 @@ pub struct Setup {
     pub capture: Option<Arc<Capture>>,
     /// Where history and recovery live; `None` for none.
     pub store: Option<Store>,
+    /// The configuration; `None` for none.
+    pub config: Option<Config>,
     /// Text of a session that crashed.
     pub recovered: Option<Recovered>,
     /// Where background work sends its news.
@@ -171,7 +175,10 @@ pub struct App {
     workbench: Workbench,
     variables: Variables,
     applied: Vec<Applied>,
-    allowed: BTreeSet<Vec<u8>>,
+    allowed: Allowed,
+    /// Allowed for the next result alone.
+    allowed_once: Allowed,
+    config: Option<Config>,
     dismissed: BTreeSet<(&'static str, String)>,
     store: Option<Store>,
     shelves: Vec<PathBuf>,
@@ -233,7 +240,9 @@ impl App {
             workbench,
             variables: setup.variables,
             applied: Vec::new(),
-            allowed: BTreeSet::new(),
+            allowed: Allowed::new(),
+            allowed_once: Allowed::new(),
+            config: setup.config,
             dismissed: BTreeSet::new(),
             store: setup.store,
             shelves: setup.shelves,
@@ -256,6 +265,11 @@ impl App {
                 app.message =
                     Some("text of a session that broke off was kept: ↑ brings it back".to_owned());
             }
+        }
+        match app.config.as_ref().map(Config::allowed) {
+            Some(Ok(allowed)) => app.allowed = allowed,
+            Some(Err(error)) => app.message = Some(error.to_string()),
+            None => {}
         }
         app.text_changed();
         app
@@ -434,7 +448,7 @@ impl App {
                 plan: None,
                 sample: self.sample,
                 limits,
-                allowed: self.allowed.clone(),
+                allowed: self.allowed.union(&self.allowed_once).cloned().collect(),
             };
             self.waiting = Some(self.workbench.evaluate(request));
             self.waiting_since = Instant::now();
@@ -509,6 +523,7 @@ impl App {
         let stages = preview.stages.len();
         self.waiting = None;
         self.problem = None;
+        self.allowed_once.clear();
         self.changed.clear();
         self.preview = Some(preview);
         self.notes = notes;

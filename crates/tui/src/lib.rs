@@ -3,6 +3,7 @@
 
 pub mod app;
 mod complete;
+mod config;
 mod display;
 mod editor;
 mod lens;
@@ -22,6 +23,7 @@ use ratatui::crossterm::event;
 use thiserror::Error;
 
 pub use app::{App, Event, Setup};
+pub use config::{Config, ConfigError};
 pub use shell::quote;
 pub use store::{Store, open_script};
 pub use theme::{Depth, Ground, Theme};
@@ -83,6 +85,7 @@ pub fn run(options: Options) -> Result<(), TuiError> {
         variables: Variables::new("ylotrope", options.parameters),
         capture,
         store: Some(store),
+        config: Some(Config::usual()),
         recovered,
         events: sender.clone(),
     });

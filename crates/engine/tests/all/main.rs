@@ -2,6 +2,7 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)] // tests fail by panics
 
+mod faults;
 mod previews;
 mod scripts;
 mod writing;

@@ -173,8 +173,13 @@ fn a_kill_at_any_point_leaves_whole_files() {
     for name in ["a", "b", "c"] {
         std::fs::write(folder.join(name), state(1)).unwrap();
     }
-    let before = std::fs::metadata(folder.join("a")).unwrap().modified().unwrap();
-    for round in 0..12u64 {
+    let changed = || std::fs::metadata(folder.join("a")).unwrap().modified().unwrap();
+    let before = changed();
+    // On a busy machine it takes longer until something was written at all.
+    for round in 0..60u64 {
+        if round >= 12 && changed() > before {
+            return;
+        }
         let mut child = std::process::Command::new(std::env::current_exe().unwrap())
             .args(["--exact", "scripts::writes_until_killed", "--ignored"])
             .env("YLOTROPE_TEST_FOLDER", folder)
@@ -190,6 +195,5 @@ fn a_kill_at_any_point_leaves_whole_files() {
             assert!(content == state(0) || content == state(1), "{name}: {}", content.len());
         }
     }
-    let after = std::fs::metadata(folder.join("a")).unwrap().modified().unwrap();
-    assert!(after > before, "nothing was ever written");
+    panic!("nothing was ever written");
 }

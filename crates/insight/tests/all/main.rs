@@ -132,3 +132,28 @@ fn effects_and_alignment_follow_the_data() {
     let uniq = Alignment::of(&preview.stages[3]);
     assert!(uniq.row(0).unwrap().goes_on && uniq.row(1).unwrap().right.is_none());
 }
+
+#[test]
+fn a_privileged_command_does_not_open_the_file() {
+    use std::os::unix::fs::PermissionsExt;
+    let directory = tempfile::tempdir().unwrap();
+    let (out, tool) = (directory.path().join("out"), directory.path().join("sudo"));
+    std::fs::write(&tool, "#!/bin/sh\n").unwrap();
+    std::fs::set_permissions(&tool, std::fs::Permissions::from_mode(0o755)).unwrap();
+    let (out, tool) = (out.display(), tool.display());
+    let text = format!("echo x | {tool} sort >> {out}");
+    let found = said(&text);
+    let note = find(&found, "privilege").unwrap();
+    assert!(
+        note.text.contains("is opened with your own rights, not with those of"),
+        "{}",
+        note.text
+    );
+    let edits = note.fix.clone().unwrap().edits;
+    assert_eq!(
+        apply_edits(&text, &edits),
+        format!("echo x | {tool} sort | {tool} tee -a {out} > /dev/null")
+    );
+    let found = said(&format!("echo x | {tool} sort | cat > {out}"));
+    assert!(find(&found, "privilege").is_none());
+}

@@ -2,7 +2,7 @@
 
 use std::io;
 
-use engine::{Applied, Workbench, undo};
+use engine::{Applied, undo};
 use insight::{
     EditError, TextEdit, apply_edits, delete_stage, insert_stage, move_stage, toggle_stage,
 };
@@ -50,6 +50,17 @@ pub enum Action {
     Actions,
     Help,
     Quit,
+}
+
+/// For how long a program may be started.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Consent {
+    /// For one result, which is kept until the text before it changes or it is read again.
+    Once,
+    /// Until Ylotrope ends.
+    Session,
+    /// For good.
+    Always,
 }
 
 /// An action with its key, a short name for the last row, and a sentence for the help.
@@ -535,14 +546,32 @@ impl App {
         }
     }
 
-    /// Allows the program of a stage, with just these arguments, for this session.
-    pub(crate) fn allow(&mut self, stage: usize) {
+    /// Allows the program of a stage, with just these arguments.
+    pub(crate) fn allow(&mut self, stage: usize, howlong: Consent) {
         let stage = self.preview.as_ref().and_then(|preview| preview.stages.get(stage));
-        if let Some(stage) = stage {
-            let key = Workbench::consent_key(&stage.plan);
-            self.allowed.insert(key);
-            self.text_changed();
+        let Some(stage) = stage else { return };
+        let words = stage.plan.words();
+        self.message = None;
+        match howlong {
+            Consent::Once => {
+                self.allowed_once.insert(words);
+            }
+            Consent::Session => {
+                self.allowed.insert(words);
+            }
+            Consent::Always => {
+                let kept = self.config.as_ref().map(|config| config.allow(&words));
+                match kept {
+                    Some(Ok(())) => self.message = Some("kept in the configuration".to_owned()),
+                    Some(Err(error)) => {
+                        self.message = Some(format!("{error}; allowed for this session"));
+                    }
+                    None => {}
+                }
+                self.allowed.insert(words);
+            }
         }
+        self.text_changed();
     }
 
     /// Leaves, or asks first.

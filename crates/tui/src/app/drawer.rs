@@ -6,7 +6,7 @@ use engine::Sample;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use tui_input::{Input, InputRequest};
 
-use super::actions::ALL;
+use super::actions::{ALL, Consent};
 use super::{App, Focus};
 use crate::store::{open_script, save_script};
 
@@ -265,6 +265,12 @@ impl Drawer {
             Self::Confirm(Question::Leave) => {
                 vec![("s", "save and leave"), ("y", "leave without saving"), ("n", "stay")]
             }
+            Self::Confirm(Question::Allow(_)) => vec![
+                ("o", "once"),
+                ("s", "for this session"),
+                ("a", "always, kept in the configuration"),
+                ("n", "no"),
+            ],
             Self::Confirm(_) => vec![("y", "yes"), ("n", "no")],
             Self::Program(_) => vec![
                 ("type", "applied at once"),
@@ -324,6 +330,19 @@ impl App {
             }
             Drawer::Confirm(question) => {
                 let question = question.clone();
+                if let Question::Allow(stage) = question {
+                    let howlong = match key.code {
+                        KeyCode::Char('o' | 'O') => Consent::Once,
+                        KeyCode::Char('y' | 'Y' | 's' | 'S') => Consent::Session,
+                        KeyCode::Char('a' | 'A') => Consent::Always,
+                        KeyCode::Char('n' | 'N') | KeyCode::Esc => return,
+                        _ => {
+                            self.drawer = Some(Drawer::Confirm(question));
+                            return;
+                        }
+                    };
+                    return self.allow(stage, howlong);
+                }
                 match key.code {
                     KeyCode::Char('y' | 'Y') => return self.agreed(question),
                     KeyCode::Char('s' | 'S') if question == Question::Leave => {
@@ -384,7 +403,8 @@ impl App {
             Question::Overwrite(path) => {
                 self.save_to(path);
             }
-            Question::Allow(stage) => self.allow(stage),
+            // Answered where the keys are.
+            Question::Allow(_) => {}
         }
     }
 

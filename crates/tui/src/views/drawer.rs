@@ -252,10 +252,7 @@ fn confirm(buffer: &mut Buffer, area: Rect, question: &Question, app: &App) {
                     .map(|argument| shell::quote(&String::from_utf8_lossy(argument)));
                 std::iter::once(plan.name()).chain(arguments).collect::<Vec<_>>().join(" ")
             });
-            format!(
-                "start this program of the machine, now and whenever the result is made anew?  {}",
-                safe(&words)
-            )
+            format!("start this program of the machine?  {}", safe(&words))
         }
     };
     put(buffer, area, 1, 0, &text, theme.bright());

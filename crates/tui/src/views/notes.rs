@@ -1,6 +1,6 @@
 //! The notes: what the selected stage does, its figures, advice, what it said.
 
-use engine::Ending;
+use engine::{Ending, StageKind};
 use insight::{Severity, bytes, duration, explain, grouped, rate};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -65,7 +65,10 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     if stage.status.0 != 0 && stage.ending != Ending::ClosedPipe {
         numbers.push_str(&format!(" · status {}", stage.status.0));
     }
-    if stage.reused {
+    if matches!(stage.plan.kind, StageKind::Host(_)) && stage.status.0 != 126 {
+        let age = stage.made.elapsed().as_nanos() as u64;
+        numbers.push_str(&format!(" · started {} ago, R starts it again", duration(age)));
+    } else if stage.reused {
         numbers.push_str(" · kept from before");
     }
     let mut rows: Vec<(char, String, Option<String>)> = Vec::new();

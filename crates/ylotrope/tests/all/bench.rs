@@ -475,3 +475,57 @@ fn what_is_held_back_is_seen_chosen_written_and_taken_back() {
     terminal.press(&["y"]);
     terminal.wait("shell>");
 }
+
+#[test]
+fn a_program_is_started_once_for_the_session_or_always() {
+    let terminal = Terminal::open(160, 50);
+    let leave = |terminal: &Terminal| {
+        terminal.press(&["C-q"]);
+        terminal.wait("Leave all the same?");
+        terminal.press(&["y"]);
+        terminal.wait("shell>");
+    };
+    let ticks = terminal.path().join("ticks");
+    let count = || std::fs::read_to_string(&ticks).unwrap_or_default().lines().count();
+    let line = format!("sh -c 'echo t >> {0}; seq 5' | tail -n 2", ticks.display());
+    start_demo(&terminal);
+    replace_text(&terminal, &line);
+    terminal.wait("! not started");
+    assert_eq!(count(), 0);
+    terminal.escape("↑↓ select");
+    terminal.press(&["Home", "Down"]);
+    terminal.wait("not started here without your consent");
+    terminal.press(&["y"]);
+    terminal.wait("start this program of the machine?");
+    terminal.press(&["n"]);
+    terminal.wait_gone("start this program of the machine?");
+    // Once: later stages are changed without starting it again.
+    terminal.press(&["y"]);
+    terminal.wait("start this program of the machine?");
+    terminal.press(&["o"]);
+    terminal.wait("ago, R starts it again");
+    assert_eq!(count(), 1);
+    replace_text_from_river(&terminal, &line.replace("-n 2", "-n 1"));
+    terminal.wait("keeps 1 of 5");
+    assert_eq!(count(), 1);
+    terminal.escape("↑↓ select");
+    terminal.press(&["R"]);
+    terminal.wait("! not started");
+    // Always: also in the next session.
+    terminal.press(&["Home", "Down", "y"]);
+    terminal.wait("start this program of the machine?");
+    terminal.press(&["a"]);
+    terminal.wait("kept in the configuration");
+    terminal.wait("keeps 1 of 5");
+    assert_eq!(count(), 2);
+    leave(&terminal);
+    let config = terminal.path().join("state/config/ylotrope/config.toml");
+    assert!(std::fs::read_to_string(config).unwrap().contains("words = [\"sh\", \"-c\""));
+    terminal.type_text("clear");
+    terminal.press(&["Enter"]);
+    start_demo(&terminal);
+    replace_text(&terminal, &line);
+    terminal.wait("keeps 2 of 5");
+    assert_eq!(count(), 3);
+    leave(&terminal);
+}

@@ -24,7 +24,7 @@ impl Terminal {
             "-f", "/dev/null", "new-session", "-d", "-x", &columns.to_string(), "-y", &rows.to_string(),
             "-c", &terminal.path().display().to_string(),
             &format!(
-                "env PS1='shell> ' Y='{}' XDG_STATE_HOME='{}' COLORTERM=truecolor LC_ALL=C.UTF-8 bash --norc --noprofile",
+                "env PS1='shell> ' Y='{0}' XDG_STATE_HOME='{1}' XDG_CONFIG_HOME='{1}/config' COLORTERM=truecolor LC_ALL=C.UTF-8 bash --norc --noprofile",
                 program.display(), state.display()
             ),
         ]);
