@@ -72,7 +72,7 @@ impl Surroundings for Around<'_> {
         Ports::new(None, Arc::new(Nowhere), self.errors.clone())
     }
 
-    fn refusal(&self, _number: usize, stage: &StagePlan) -> Option<Refusal> {
+    fn refusal(&self, _number: usize, stage: &StagePlan, _joined: bool) -> Option<Refusal> {
         let words = stage.words();
         if self.allowed.contains(&words) || only_reads(&words) {
             return None;

@@ -28,11 +28,20 @@ pub struct HeldCommand {
     pub words: Vec<Vec<u8>>,
     /// Where it would run, where that is not where the process is.
     pub directory: Option<PathBuf>,
+    /// Variables set for it.
+    pub variables: Vec<(String, Vec<u8>)>,
+    /// True where it reads or writes data of the text, so that it cannot be started alone.
+    pub joined: bool,
 }
 
 impl HeldCommand {
-    pub(crate) fn of(job: &Job<'_>) -> Self {
-        Self { words: job.words.to_vec(), directory: job.directory.clone() }
+    pub(crate) fn of(job: &Job<'_>, joined: bool) -> Self {
+        Self {
+            words: job.words.to_vec(),
+            directory: job.directory.clone(),
+            variables: job.variables.clone(),
+            joined,
+        }
     }
 }
 

@@ -2,6 +2,7 @@
 //! real and previews on samples, kept results, pending files. The only crate that starts
 //! threads and processes.
 
+mod acting;
 mod around;
 mod capture;
 mod directory;
@@ -32,13 +33,14 @@ mod variables;
 mod workbench;
 mod world;
 
+pub use acting::{Acted, OnFailure};
 pub use capture::Capture;
 pub use dry::HeldCommand;
 pub use glob::{Glob, has_pattern};
 pub use kept::Kept;
 pub use pending::{Applied, PendingFile, PendingMode, apply, undo};
 pub use plan::{Plan, PlanError, StageKind, StagePlan, Target, TargetKind};
-pub use preview::{Ending, InputRecord, Limit, Limits, Preview, StageResult};
+pub use preview::{Ending, InnerStage, InputRecord, Limit, Limits, Preview, StageResult};
 pub use reading::only_reads;
 pub use sample::{Identity, Sample, Sampled, count_lines};
 pub use script::{DryRun, RunError, dry_run, run_filter, run_script};

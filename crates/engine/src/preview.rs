@@ -1,5 +1,6 @@
 //! Runs on samples, with every stream and every origin kept.
 
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Condvar, Mutex, PoisonError};
@@ -83,6 +84,25 @@ pub struct InputRecord {
     pub sampled: Option<Arc<Sampled>>,
 }
 
+/// A command inside a stage, over all the times it ran.
+#[derive(Clone, Debug, Default)]
+pub struct InnerStage {
+    /// Its place in the text.
+    pub span: Span,
+    /// Its name.
+    pub name: String,
+    /// How often it ran.
+    pub runs: u64,
+    /// Lines it read.
+    pub lines_in: u64,
+    /// Lines it wrote.
+    pub lines_out: u64,
+    /// Processor time, in nanoseconds.
+    pub processor_ns: u64,
+    /// The status it ended with last.
+    pub status: ExitStatus,
+}
+
 /// What a stage did.
 pub struct StageResult {
     /// The stage's place in the text that was run.
@@ -113,6 +133,8 @@ pub struct StageResult {
     pub pending: Vec<PendingFile>,
     /// Commands it would start.
     pub held: Vec<HeldCommand>,
+    /// The commands inside it, in the order of the text.
+    pub inside: Vec<InnerStage>,
     /// When it was made.
     pub made: Instant,
     /// True when this result was kept from the run before.
@@ -184,6 +206,7 @@ impl StageResult {
             holds: self.holds,
             pending: self.pending.clone(),
             held: self.held.clone(),
+            inside: self.inside.clone(),
             made: self.made,
             reused: true,
             follows: self.follows,
@@ -310,6 +333,7 @@ struct Build {
     origins: Arc<Mutex<OriginStore>>,
     messages: Arc<Messages>,
     held: Mutex<Vec<HeldCommand>>,
+    inside: Mutex<BTreeMap<Span, InnerStage>>,
     cut: Arc<Mutex<Option<Limit>>>,
 }
 
@@ -356,13 +380,37 @@ impl Surroundings for Sampling<'_> {
         Some(self.builds[number].origins.clone())
     }
 
-    fn refusal(&self, _number: usize, stage: &StagePlan) -> Option<Refusal> {
+    fn refusal(&self, _number: usize, stage: &StagePlan, _joined: bool) -> Option<Refusal> {
         let words = stage.words();
         if self.allowed.contains(&words) || only_reads(&words) {
             return None;
         }
         let message = "a program of this machine, not started here without your consent";
         Some(Refusal { message: Some(message.to_owned()), status: 126 })
+    }
+
+    fn ended(
+        &self,
+        within: Option<usize>,
+        plan: &Plan,
+        meters: &[Arc<StageMeter>],
+        outcomes: &[StageOutcome],
+    ) {
+        let Some(build) = within.and_then(|stage| self.builds.get(stage)) else { return };
+        let mut inside = build.inside.lock().unwrap_or_else(PoisonError::into_inner);
+        for ((stage, meter), outcome) in plan.stages.iter().zip(meters).zip(outcomes) {
+            let figures = meter.figures();
+            let inner = inside.entry(stage.span).or_insert_with(|| InnerStage {
+                span: stage.span,
+                name: stage.name(),
+                ..InnerStage::default()
+            });
+            inner.runs += 1;
+            inner.lines_in += figures.lines_in;
+            inner.lines_out += figures.lines_out;
+            inner.processor_ns += figures.processor_ns;
+            inner.status = outcome.status;
+        }
     }
 
     fn hold_back(&self, number: usize, command: HeldCommand) {
@@ -418,6 +466,7 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
             origins: Arc::default(),
             messages: Arc::default(),
             held: Mutex::default(),
+            inside: Mutex::default(),
             cut: Arc::default(),
         })
         .collect();
@@ -633,6 +682,7 @@ fn finish(
         let origins = build.origins.lock().unwrap_or_else(PoisonError::into_inner);
         verb_of(declared, &inputs, &build.kept, &origins)
     });
+    let inside = build.inside.into_inner().unwrap_or_else(PoisonError::into_inner);
     let messages = build.messages.0.lock().unwrap_or_else(PoisonError::into_inner);
     StageResult {
         span: plan.span,
@@ -648,6 +698,7 @@ fn finish(
         holds: filter.as_ref().and_then(|filter| filter.holds()),
         pending,
         held: build.held.into_inner().unwrap_or_else(PoisonError::into_inner),
+        inside: inside.into_values().collect(),
         made: Instant::now(),
         reused: false,
         follows: false,

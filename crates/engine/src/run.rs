@@ -50,10 +50,18 @@ pub(crate) trait Surroundings: Sync {
     fn hold_back(&self, _number: usize, _command: HeldCommand) {}
     /// Looks at the stages of a pipeline that begins to run.
     fn watch(&self, _meters: &[Arc<StageMeter>]) {}
-    /// Looks at how the stages of a pipeline ended.
-    fn ended(&self, _outcomes: &[StageOutcome]) {}
-    /// Why stage `number`, a program of the machine, may not be started.
-    fn refusal(&self, _number: usize, _stage: &StagePlan) -> Option<Refusal> {
+    /// Looks at how the stages of a pipeline ended; `within` is the stage they are part of.
+    fn ended(
+        &self,
+        _within: Option<usize>,
+        _plan: &Plan,
+        _meters: &[Arc<StageMeter>],
+        _outcomes: &[StageOutcome],
+    ) {
+    }
+    /// Why stage `number`, a program of the machine, may not be started. It is `joined` where it
+    /// stands in a pipeline of several or has redirections.
+    fn refusal(&self, _number: usize, _stage: &StagePlan, _joined: bool) -> Option<Refusal> {
         None
     }
 }
@@ -77,7 +85,7 @@ impl Surroundings for NoSurroundings<'_> {
         Ports::default()
     }
 
-    fn refusal(&self, _number: usize, stage: &StagePlan) -> Option<Refusal> {
+    fn refusal(&self, _number: usize, stage: &StagePlan, _joined: bool) -> Option<Refusal> {
         if only_reads(&stage.words()) {
             return None;
         }
@@ -112,12 +120,18 @@ impl Surroundings for Inner<'_> {
         self.outer.watch(meters);
     }
 
-    fn ended(&self, outcomes: &[StageOutcome]) {
-        self.outer.ended(outcomes);
+    fn ended(
+        &self,
+        _within: Option<usize>,
+        plan: &Plan,
+        meters: &[Arc<StageMeter>],
+        outcomes: &[StageOutcome],
+    ) {
+        self.outer.ended(Some(self.number), plan, meters, outcomes);
     }
 
-    fn refusal(&self, _number: usize, stage: &StagePlan) -> Option<Refusal> {
-        self.outer.refusal(self.number, stage)
+    fn refusal(&self, _number: usize, stage: &StagePlan, joined: bool) -> Option<Refusal> {
+        self.outer.refusal(self.number, stage, joined)
     }
 }
 
@@ -132,6 +146,8 @@ impl Sink for Nowhere {
 
 struct Ready<'p> {
     plan: &'p StagePlan,
+    /// It is the only stage.
+    alone: bool,
     ports: Ports,
     origins: Option<Arc<Mutex<OriginStore>>>,
     eager: bool,
@@ -151,7 +167,7 @@ pub(crate) fn run_pipeline(
 ) -> Vec<StageOutcome> {
     surroundings.watch(meters);
     let outcomes = run_connected(plan, surroundings, meters, cancel);
-    surroundings.ended(&outcomes);
+    surroundings.ended(None, plan, meters, &outcomes);
     outcomes
 }
 
@@ -206,7 +222,7 @@ fn run_stage(
     meter: &Arc<StageMeter>,
     cancel: &Cancel,
 ) -> StageOutcome {
-    let Ready { plan, mut ports, origins, eager, failed } = ready;
+    let Ready { plan, alone, mut ports, origins, eager, failed } = ready;
     if let Some(outcome) = failed {
         return outcome;
     }
@@ -239,7 +255,7 @@ fn run_stage(
                 Ok(()) => shell.with_world(|world| {
                     let errors = ports.sink(2);
                     let run = |plan: &StagePlan| {
-                        let stage = Stage { number, plan, surroundings, meter, cancel };
+                        let stage = Stage { number, plan, alone, surroundings, meter, cancel };
                         stage.run(ports, origins, eager, world)
                     };
                     match &plan.kind {
@@ -257,7 +273,7 @@ fn run_stage(
         debug_assert!(result.is_ok());
         return outcome.unwrap_or_else(|| StageOutcome::of(ExitStatus(70)));
     }
-    let stage = Stage { number, plan, surroundings, meter, cancel };
+    let stage = Stage { number, plan, alone, surroundings, meter, cancel };
     match &plan.directory {
         None => stage.run(ports, origins, eager, world),
         Some(directory) => {
@@ -270,12 +286,22 @@ fn run_stage(
 struct Stage<'a> {
     number: usize,
     plan: &'a StagePlan,
+    /// It is the only stage.
+    alone: bool,
     surroundings: &'a dyn Surroundings,
     meter: &'a Arc<StageMeter>,
     cancel: &'a Cancel,
 }
 
 impl Stage<'_> {
+    fn is_joined(&self) -> bool {
+        !self.alone || !self.plan.targets.is_empty() || !self.plan.substitutions.is_empty()
+    }
+
+    fn refusal(&self) -> Option<Refusal> {
+        self.surroundings.refusal(self.number, self.plan, self.is_joined())
+    }
+
     fn run(
         &self,
         ports: Ports,
@@ -300,11 +326,16 @@ impl Stage<'_> {
                 }
                 outcome
             }
-            StageKind::Host(_) => match self.surroundings.refusal(self.number, self.plan) {
+            StageKind::Host(_) => match self.refusal() {
                 None => run_host(self.plan, ports, self.meter, self.cancel),
                 Some(Refusal { message, status }) => {
-                    let (words, directory) = (self.plan.words(), self.plan.directory.clone());
-                    self.surroundings.hold_back(self.number, HeldCommand { words, directory });
+                    let command = HeldCommand {
+                        words: self.plan.words(),
+                        directory: self.plan.directory.clone(),
+                        variables: self.plan.assignments.clone(),
+                        joined: self.is_joined(),
+                    };
+                    self.surroundings.hold_back(self.number, command);
                     if let Some(message) = message {
                         not_started(&format!("{}: {message}", self.plan.name()), &*ports.sink(2));
                     }
@@ -423,7 +454,8 @@ fn connect<'p>(
             }
         }
         let origins = surroundings.origins(number);
-        ready.push(Ready { plan: stage, ports, origins, eager, failed });
+        let alone = plan.stages.len() == 1;
+        ready.push(Ready { plan: stage, alone, ports, origins, eager, failed });
     }
     ready
 }

@@ -94,7 +94,7 @@ impl Surroundings for Dry {
         self.ports.clone()
     }
 
-    fn refusal(&self, _number: usize, stage: &StagePlan) -> Option<Refusal> {
+    fn refusal(&self, _number: usize, stage: &StagePlan, _joined: bool) -> Option<Refusal> {
         let words = stage.words();
         // A program that is not there fails as it does in a run.
         if only_reads(&words) || !is_program(&words[0], stage.directory.as_deref()) {

@@ -326,8 +326,9 @@ impl World for StageWorld<'_> {
     fn run(&self, mut job: Job<'_>) -> JobEnd {
         let mut variables = self.assignments.to_vec();
         variables.append(&mut job.variables);
-        let command = HeldCommand::of(&job);
-        let end = self.inner.run(Job { variables, ..job });
+        let job = Job { variables, ..job };
+        let command = HeldCommand::of(&job, job.input.is_some());
+        let end = self.inner.run(job);
         self.note_held(end, command);
         end
     }
@@ -335,10 +336,9 @@ impl World for StageWorld<'_> {
     fn start(&self, mut job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
         let mut variables = self.assignments.to_vec();
         variables.append(&mut job.variables);
-        let command = HeldCommand::of(&job);
-        self.inner
-            .start(Job { variables, ..job }, joined)
-            .inspect_err(|end| self.note_held(*end, command))
+        let job = Job { variables, ..job };
+        let command = HeldCommand::of(&job, true);
+        self.inner.start(job, joined).inspect_err(|end| self.note_held(*end, command))
     }
 
     fn is_live(&self) -> bool {

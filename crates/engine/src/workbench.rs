@@ -7,9 +7,10 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use stream::{Cancel, Source, StageFigures, StageMeter, World};
 
+use crate::acting::{Acted, OnFailure, act};
 use crate::around::{self, Around};
 use crate::capture::Capture;
-use crate::dry::{DryWorld, Sampler, WriteWorld};
+use crate::dry::{DryWorld, HeldCommand, Sampler, WriteWorld};
 use crate::interpreter::Shell;
 use crate::live::Live;
 use crate::pending::Applied;
@@ -57,6 +58,10 @@ pub enum Job {
     Nothing(u64),
     /// A preview could not be made; the text says why.
     Failed(u64, String),
+    /// A command of a list, by its number there, has begun or ended.
+    Acted(usize, Acted),
+    /// The list is done, or was left.
+    ActingEnded,
     /// Files were written.
     Written(io::Result<Vec<Applied>>),
     /// Something came from standard input.
@@ -234,6 +239,21 @@ impl Workbench {
         });
         if let Err(error) = spawned {
             (self.report)(Job::Written(Err(error)));
+        }
+    }
+
+    /// Starts commands in the background, one after the other, each with its number in the list
+    /// it is from.
+    pub fn act(&mut self, commands: Vec<(usize, HeldCommand)>, on_failure: OnFailure) {
+        let cancel = Cancel::default();
+        self.writing = Some(cancel.clone());
+        let report = self.report.clone();
+        let spawned = std::thread::Builder::new().name("acting".to_owned()).spawn(move || {
+            act(&commands, on_failure, &cancel, |number, acted| report(Job::Acted(number, acted)));
+            report(Job::ActingEnded);
+        });
+        if spawned.is_err() {
+            (self.report)(Job::ActingEnded);
         }
     }
 
@@ -454,7 +474,13 @@ impl Surroundings for Writing {
         *self.meters.lock().unwrap_or_else(PoisonError::into_inner) = meters.to_vec();
     }
 
-    fn ended(&self, outcomes: &[StageOutcome]) {
+    fn ended(
+        &self,
+        _within: Option<usize>,
+        _plan: &Plan,
+        _meters: &[Arc<StageMeter>],
+        outcomes: &[StageOutcome],
+    ) {
         if outcomes.iter().any(|outcome| outcome.panicked) {
             self.trouble("a stage failed inside".to_owned());
         }
@@ -465,10 +491,14 @@ impl Surroundings for Writing {
         }
     }
 
-    fn refusal(&self, _number: usize, stage: &StagePlan) -> Option<Refusal> {
+    fn refusal(&self, _number: usize, stage: &StagePlan, joined: bool) -> Option<Refusal> {
         let words = stage.words();
         if self.allowed.contains(&words) || only_reads(&words) {
             return None;
+        }
+        if !joined {
+            // It is started by itself, when the files are there.
+            return Some(Refusal { message: None, status: 0 });
         }
         let name = stage.name();
         self.trouble(format!("{name} is a program of this machine and was not allowed"));

@@ -164,6 +164,8 @@ pub struct App {
     pub theme: Theme,
     /// What is shown between text and notes.
     pub screen: Screen,
+    /// Stages whose inner commands are shown.
+    pub opened: BTreeSet<usize>,
     /// The Pending view.
     pub pending: PendingView,
     /// Files that changed since they were read.
@@ -233,6 +235,7 @@ impl App {
             writing: false,
             theme: setup.theme,
             screen: Screen::default(),
+            opened: BTreeSet::new(),
             pending: PendingView::default(),
             changed: Vec::new(),
             clipboard: None,
@@ -335,7 +338,7 @@ impl App {
 
     /// Looks after what goes on; true when something on screen moves.
     pub fn pulse(&mut self) -> bool {
-        let mut moves = self.waiting.is_some() || self.writing;
+        let mut moves = self.waiting.is_some() || self.writing || self.pending.acting;
         if self.changes_seen.elapsed().as_secs() >= 2 {
             self.changes_seen = Instant::now();
             let changed =
@@ -525,6 +528,7 @@ impl App {
         self.problem = None;
         self.allowed_once.clear();
         self.changed.clear();
+        self.keep_acted(&preview);
         self.preview = Some(preview);
         self.notes = notes;
         if self.place.stage() >= stages {
@@ -574,6 +578,10 @@ impl App {
                     self.message = Some(message);
                 }
             }
+            Job::Acted(number, acted) => {
+                self.pending.acted.insert(number, acted);
+            }
+            Job::ActingEnded => self.acting_ended(),
             Job::Written(result) => self.written(result),
             Job::Arrived => {
                 // One preview at a time while data streams in.

@@ -17,6 +17,7 @@ use crate::display::View;
 pub enum Action {
     EditText,
     EditStage,
+    Open,
     Program,
     NewStage,
     InsertStage,
@@ -88,6 +89,12 @@ const fn entry(
 pub const ALL: &[Entry] = &[
     entry(Action::EditText, "e", "edit text", "edit the command text"),
     entry(Action::EditStage, "Enter", "edit stage", "edit the text of the selected stage"),
+    entry(
+        Action::Open,
+        ">",
+        "open",
+        "show the commands inside a compound stage with their figures, or hide them",
+    ),
     entry(
         Action::Program,
         "p",
@@ -200,6 +207,9 @@ pub fn hints(app: &App) -> Vec<(&'static str, &'static str)> {
             if app.has_program() {
                 add(&[Action::Program]);
             }
+            if app.has_inside() {
+                add(&[Action::Open]);
+            }
             match app.screen {
                 Screen::Bench if app.has_pending() => add(&[Action::Pending]),
                 Screen::Bench => {}
@@ -227,7 +237,8 @@ pub fn hints(app: &App) -> Vec<(&'static str, &'static str)> {
                     ]);
                     keys.insert(0, ("↑↓", "select"));
                     keys.insert(1, ("x", "leave out"));
-                    keys.insert(2, ("Esc", "back to the Bench"));
+                    keys.insert(2, ("r", "run commands"));
+                    keys.insert(3, ("Esc", "back to the Bench"));
                     return keys;
                 }
             }
@@ -270,6 +281,7 @@ impl App {
         match action {
             Action::EditText => self.focus = Focus::Text,
             Action::EditStage => self.edit_stage(),
+            Action::Open => self.open_stage(),
             Action::Program => self.open_program(),
             Action::NewStage => {
                 let behind = if self.place == Place::Source { 0 } else { stage + 1 };
@@ -348,6 +360,23 @@ impl App {
             Action::Actions => self.drawer = Some(Drawer::actions()),
             Action::Help => self.drawer = Some(Drawer::Help(0)),
             Action::Quit => self.leave(),
+        }
+    }
+
+    /// True for a stage that other commands run in.
+    pub(crate) fn has_inside(&self) -> bool {
+        let preview = self.preview.as_ref();
+        let stage = preview.and_then(|preview| preview.stages.get(self.place.stage()));
+        stage.is_some_and(|stage| !stage.inside.is_empty())
+    }
+
+    /// Shows the commands inside the selected stage, or hides them.
+    fn open_stage(&mut self) {
+        let stage = self.place.stage();
+        if !self.has_inside() {
+            self.message = Some("no commands run inside this stage".to_owned());
+        } else if !self.opened.remove(&stage) {
+            self.opened.insert(stage);
         }
     }
 

@@ -2,6 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
+use engine::OnFailure;
 use engine::Sample;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use tui_input::{Input, InputRequest};
@@ -58,6 +59,8 @@ pub enum Question {
     Open(PathBuf),
     /// Save over a file that is there?
     Overwrite(PathBuf),
+    /// Start the held-back commands?
+    Act,
     /// Start the program of this stage?
     Allow(usize),
 }
@@ -271,6 +274,11 @@ impl Drawer {
                 ("a", "always, kept in the configuration"),
                 ("n", "no"),
             ],
+            Self::Confirm(Question::Act) => vec![
+                ("s", "start them, stop at the first that fails"),
+                ("g", "go on when one fails"),
+                ("n", "no"),
+            ],
             Self::Confirm(_) => vec![("y", "yes"), ("n", "no")],
             Self::Program(_) => vec![
                 ("type", "applied at once"),
@@ -330,6 +338,15 @@ impl App {
             }
             Drawer::Confirm(question) => {
                 let question = question.clone();
+                if question == Question::Act {
+                    match key.code {
+                        KeyCode::Char('s' | 'S') => self.act_now(OnFailure::Stop),
+                        KeyCode::Char('g' | 'G') => self.act_now(OnFailure::GoOn),
+                        KeyCode::Char('n' | 'N') | KeyCode::Esc => {}
+                        _ => self.drawer = Some(Drawer::Confirm(question)),
+                    }
+                    return;
+                }
                 if let Question::Allow(stage) = question {
                     let howlong = match key.code {
                         KeyCode::Char('o' | 'O') => Consent::Once,
@@ -404,7 +421,7 @@ impl App {
                 self.save_to(path);
             }
             // Answered where the keys are.
-            Question::Allow(_) => {}
+            Question::Act | Question::Allow(_) => {}
         }
     }
 

@@ -76,7 +76,7 @@ impl App {
 
     /// Ctrl-C: stops what runs; it never loses anything.
     fn interrupt(&mut self) {
-        if self.writing {
+        if self.writing || self.pending.acting {
             self.cancel_writing();
         } else if self.waiting.take().is_some() {
             self.workbench.cancel();

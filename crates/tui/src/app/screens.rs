@@ -1,12 +1,14 @@
 //! Which view takes the place of river and lens, and the state of the Pending view.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::PathBuf;
 use std::sync::Arc;
 
+use engine::{Acted, HeldCommand, OnFailure};
 use insight::{Difference, difference};
 use ratatui::crossterm::event::KeyCode;
 
+use super::drawer::{Drawer, Question};
 use super::{App, Event, Focus};
 
 /// What is shown between the command text and the notes.
@@ -30,6 +32,14 @@ pub struct PendingView {
     pub top: usize,
     /// Files that are not to be written.
     pub left_out: BTreeSet<PathBuf>,
+    /// Commands that are not to be started, by their numbers.
+    pub commands_out: BTreeSet<usize>,
+    /// How the commands of a preview that were started ended.
+    pub acted: BTreeMap<usize, Acted>,
+    /// The preview whose commands these are.
+    pub acted_of: Option<u64>,
+    /// Commands are being started.
+    pub acting: bool,
     /// What would change in the selected file: of which preview and row, once it is compared.
     pub difference: Option<(u64, usize, Arc<Difference>)>,
 }
@@ -87,6 +97,8 @@ impl App {
             KeyCode::PageDown => self.pending.top = self.pending.top.saturating_add(8),
             KeyCode::PageUp => self.pending.top = self.pending.top.saturating_sub(8),
             KeyCode::Char('x') => self.leave_out(),
+            KeyCode::Char('r') => self.ask_to_act(),
+            KeyCode::Esc if self.pending.acting => self.cancel_writing(),
             KeyCode::Esc if self.writing => self.cancel_writing(),
             KeyCode::Esc => self.open_screen(Screen::Bench),
             _ => return false,
@@ -98,16 +110,103 @@ impl App {
         true
     }
 
-    /// Leaves the selected file out, or takes it in again.
+    /// Leaves the selected file or command out, or takes it in again.
     fn leave_out(&mut self) {
-        let preview = self.preview.as_ref();
-        let Some(file) = preview.and_then(|preview| preview.pending.get(self.pending.at)) else {
-            self.message = Some("only files can be left out here".to_owned());
+        let Some(preview) = &self.preview else { return };
+        if let Some(file) = preview.pending.get(self.pending.at) {
+            if !self.pending.left_out.remove(&file.path) {
+                self.pending.left_out.insert(file.path.clone());
+            }
+            return;
+        }
+        let number = self.pending.at - preview.pending.len();
+        if !self.pending.commands_out.remove(&number) {
+            self.pending.commands_out.insert(number);
+        }
+    }
+
+    /// The commands that `r` would start: none twice, none that was left out or needs the others.
+    pub(crate) fn startable(&self) -> Vec<(usize, HeldCommand)> {
+        let Some(preview) = &self.preview else { return Vec::new() };
+        let wanted = |number: &usize, command: &HeldCommand| {
+            let done = self.acted(*number).is_some_and(Acted::succeeded);
+            !done && !command.joined && !self.pending.commands_out.contains(number)
+        };
+        let commands = preview.commands.iter().enumerate();
+        let wanted = commands.filter(|(number, command)| wanted(number, command));
+        wanted.map(|(number, command)| (number, command.clone())).collect()
+    }
+
+    /// What was started stays known as long as the text and its commands are the same.
+    pub(crate) fn keep_acted(&mut self, next: &engine::Preview) {
+        let Some(before) = &self.preview else { return };
+        let same = before.text == next.text && before.commands == next.commands;
+        if same && self.pending.acted_of == Some(before.generation) {
+            self.pending.acted_of = Some(next.generation);
+        } else if !same {
+            self.pending.commands_out.clear();
+        }
+    }
+
+    /// How a command was started, where it was.
+    pub fn acted(&self, number: usize) -> Option<&Acted> {
+        let current = self.preview.as_ref().map(|preview| preview.generation);
+        self.pending.acted.get(&number).filter(|_| self.pending.acted_of == current)
+    }
+
+    fn ask_to_act(&mut self) {
+        let Some(preview) = &self.preview else { return };
+        let said = if self.is_stale() || self.problem.is_some() {
+            "the text has changed: wait for its result first"
+        } else if self.writing || self.pending.acting {
+            "something is being done already"
+        } else if !preview.is_whole() {
+            "these commands come from a sample; s takes everything"
+        } else if self.startable().is_empty() {
+            "there is no command left that could be started by itself"
+        } else {
+            self.drawer = Some(Drawer::Confirm(Question::Act));
             return;
         };
-        if !self.pending.left_out.remove(&file.path) {
-            self.pending.left_out.insert(file.path.clone());
+        self.message = Some(said.to_owned());
+    }
+
+    /// Starts the commands.
+    pub(crate) fn act_now(&mut self, on_failure: OnFailure) {
+        let commands = self.startable();
+        let generation = self.preview.as_ref().map(|preview| preview.generation);
+        if self.pending.acted_of != generation {
+            self.pending.acted.clear();
+            self.pending.acted_of = generation;
         }
+        for (number, _) in &commands {
+            self.pending.acted.remove(number);
+        }
+        self.pending.acting = true;
+        self.message = None;
+        self.workbench.act(commands, on_failure);
+    }
+
+    /// The list is done, or was left: says how it went.
+    pub(crate) fn acting_ended(&mut self) {
+        self.pending.acting = false;
+        // What was running when it was left is known by now, or never began.
+        self.pending.acted.retain(|_, acted| *acted != Acted::Running);
+        let well = self.pending.acted.values().filter(|acted| acted.succeeded()).count();
+        let badly = self.pending.acted.len() - well;
+        let left = self.startable().len() - badly;
+        let commands = if well == 1 { "command" } else { "commands" };
+        let mut text = format!("{well} {commands} ended with 0");
+        if badly > 0 {
+            text.push_str(&format!(", {badly} did not"));
+        }
+        if left > 0 {
+            text.push_str(&format!(", {left} not started"));
+        }
+        if badly + left > 0 {
+            text.push_str(" · r starts those again");
+        }
+        self.message = Some(text);
     }
 
     /// Takes the result of a comparison.

@@ -231,6 +231,16 @@ fn confirm(buffer: &mut Buffer, area: Rect, question: &Question, app: &App) {
         Question::Write => {
             "write these files now, from all of the data, not only the sample?".to_owned()
         }
+        Question::Act => {
+            let count = app.startable().len();
+            let what = if count == 1 { "command" } else { "commands" };
+            let files = if app.has_pending() {
+                "; files that are held back are not written by this"
+            } else {
+                ""
+            };
+            format!("start {count} {what} of this machine now, one after the other{files}?")
+        }
         Question::Leave => "the pipeline is not saved. Leave all the same?".to_owned(),
         Question::Open(path) => format!(
             "the pipeline is not saved. Open {} all the same?",

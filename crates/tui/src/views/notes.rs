@@ -24,8 +24,8 @@ fn pending(buffer: &mut Buffer, area: Rect, app: &App) {
         rows.push(('!', "what is shown comes from a sample, not from all of the data".to_owned()));
     }
     if commands > 0 {
-        let text = "the commands are started by a real run only: ylotrope run, or sh";
-        rows.push(('·', text.to_owned()));
+        let text = "r starts the commands one after the other; those of a pipeline only with it";
+        rows.push((' ', text.to_owned()));
     }
     for (y, (mark, text)) in rows.iter().take(usize::from(area.height)).enumerate() {
         put(buffer, area, 1, y as u16, &mark.to_string(), theme.bright());

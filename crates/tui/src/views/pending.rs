@@ -1,7 +1,7 @@
 //! The Pending view: files that would be written and commands that would be run, with what would
 //! change in the selected one.
 
-use engine::{HeldCommand, PendingFile, PendingMode};
+use engine::{Acted, HeldCommand, PendingFile, PendingMode};
 use insight::{DifferenceRow, Side, bytes, grouped, lines};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -113,13 +113,41 @@ fn draw_row(buffer: &mut Buffer, area: Rect, y: u16, app: &App, line: &Line<'_>,
             put(buffer, area, 4, y, &name, name_style);
             put_right(buffer, area, area.width.saturating_sub(1), y, &effect, theme.quiet());
         }
-        Line::Command(_, command) => {
-            put(buffer, area, 2, y, "▹", style);
+        Line::Command(at, command) => {
+            let number = at - app.pending_rows().0;
+            let out = app.pending.commands_out.contains(&number);
+            let state = match app.acted(number) {
+                Some(acted) => ended(acted),
+                None if out => "left out".to_owned(),
+                None if command.joined => "part of a pipeline".to_owned(),
+                None => String::new(),
+            };
+            let trouble = app
+                .acted(number)
+                .is_some_and(|acted| !acted.succeeded() && *acted != Acted::Running);
+            put(buffer, area, 2, y, if trouble { "!" } else { "▹" }, style);
             let words: Vec<String> =
                 command.words.iter().map(|word| shell::quote_bytes(word)).collect();
-            let text = cut(&safe(&words.join(" ")), usize::from(area.width.saturating_sub(5)));
-            put(buffer, area, 4, y, &text, style);
+            let room =
+                usize::from(area.width.saturating_sub(7)).saturating_sub(state.chars().count());
+            let text = cut(&safe(&words.join(" ")), room);
+            let text_style =
+                if out { theme.quiet().add_modifier(Modifier::CROSSED_OUT) } else { style };
+            put(buffer, area, 4, y, &text, text_style);
+            let state_style = if trouble { theme.bright() } else { theme.quiet() };
+            put_right(buffer, area, area.width.saturating_sub(1), y, &state, state_style);
         }
+    }
+}
+
+/// How a command ended.
+fn ended(acted: &Acted) -> String {
+    match acted {
+        Acted::Exited(status, _) => format!("status {status}"),
+        Acted::Signalled(signal, _) => format!("ended by signal {signal}"),
+        Acted::NotFound => "not found".to_owned(),
+        Acted::NotStarted(_) => "not started".to_owned(),
+        Acted::Running => "runs".to_owned(),
     }
 }
 
@@ -236,6 +264,17 @@ fn draw_command(buffer: &mut Buffer, area: Rect, app: &App, command: &HeldComman
         let shown = shell::quote_bytes(word);
         let text = cut(&safe(&shown), usize::from(area.width.saturating_sub(10)));
         put(buffer, area, 10, y, &text, if number == 0 { theme.bright() } else { theme.ink() });
+    }
+    let number = app.pending.at - app.pending_rows().0;
+    let said = match app.acted(number) {
+        Some(Acted::Exited(_, said) | Acted::Signalled(_, said) | Acted::NotStarted(said)) => said,
+        _ => "",
+    };
+    let below = command.words.len().min(rows) as u16 + 3;
+    for (y, line) in said.lines().enumerate().take(rows) {
+        let text = cut(&safe(line), usize::from(area.width.saturating_sub(3)));
+        put(buffer, area, 0, below + y as u16, "›", theme.quiet());
+        put(buffer, area, 2, below + y as u16, &text, theme.ink());
     }
     if let Some(directory) = &command.directory {
         let text = format!("in {}", safe(&directory.display().to_string()));

@@ -19,8 +19,13 @@ struct Row {
 
 enum Kind {
     Source(String, String),
-    Bar { lines: u64, style: Style },
+    Bar {
+        lines: u64,
+        style: Style,
+    },
     Stage(usize),
+    /// A command inside a stage.
+    Inner(usize, usize),
     Text(String, Style),
     Gap,
 }
@@ -98,6 +103,23 @@ fn draw_row(
     let right = area.width.saturating_sub(2);
     match &row.kind {
         Kind::Gap => {}
+        Kind::Inner(number, inner) => {
+            let Some(inner) = preview.stages[*number].inside.get(*inner) else { return };
+            let text = preview.text.get(inner.span.range()).unwrap_or(&inner.name);
+            let text = safe(text.lines().next().unwrap_or_default());
+            let times = if inner.runs == 1 {
+                "once".to_owned()
+            } else {
+                format!("{}×", grouped(inner.runs))
+            };
+            let lines = grouped(inner.lines_out);
+            let room = usize::from(right).saturating_sub(12 + times.chars().count() + lines.len());
+            put(buffer, area, 4, y, "┆", theme.hue(*number));
+            put(buffer, area, 6, y, &cut(&text, room), theme.ink());
+            let at = right.saturating_sub(lines.len() as u16 + 2);
+            put_right(buffer, area, at, y, &times, theme.quiet());
+            put_right(buffer, area, right, y, &lines, theme.hue(*number));
+        }
         Kind::Source(name, sample) => {
             let x = put(buffer, area, 2, y, &cut(name, usize::from(area.width / 2)), theme.ink());
             let room = usize::from(area.width.saturating_sub(x + 3));
@@ -226,6 +248,10 @@ fn rows(app: &App, preview: &Preview, wide: bool) -> Vec<Row> {
             rows.push(Row { place: None, kind: Kind::Gap });
         }
         rows.push(Row { place: Some(Place::Stage(number)), kind: Kind::Stage(number) });
+        if app.opened.contains(&number) {
+            let inside = (0..stage.inside.len()).map(|inner| Kind::Inner(number, inner));
+            rows.extend(inside.map(|kind| Row { place: None, kind }));
+        }
         if wide {
             let style = if stage.plan.off.is_some() { theme.quiet() } else { theme.hue(number) };
             let kind = Kind::Bar { lines: stage.out.lines(), style };
