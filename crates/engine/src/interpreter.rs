@@ -8,6 +8,7 @@ use stream::{Block, Cancel, StageMeter, World};
 
 use crate::directory::InDirectory;
 use crate::expand::Substitution;
+use crate::lineage::Taken;
 use crate::plan::{Plan, StagePlan, Target};
 use crate::ports::Ports;
 use crate::run::{Inner, Surroundings, redirect, run_pipeline};
@@ -85,6 +86,8 @@ pub(crate) struct Shell<'s> {
     substituted: Option<u8>,
     /// True where commands in words are run while the plan is made.
     pub(crate) plans_eagerly: bool,
+    /// What a stage of the workbench has read, for the origins of what it writes.
+    pub(crate) taken: Option<Taken>,
     loops: usize,
     calls: usize,
     /// More than 0 where a command that fails does not end the shell in spite of `set -e`.
@@ -110,6 +113,7 @@ impl<'s> Shell<'s> {
             substitutions: Vec::new(),
             substituted: None,
             plans_eagerly: false,
+            taken: None,
             loops: 0,
             calls: 0,
             unchecked: 0,
@@ -128,6 +132,7 @@ impl<'s> Shell<'s> {
             calls: self.calls,
             loops: self.loops,
             unchecked: self.unchecked,
+            taken: self.taken.clone(),
             ..*self
         }
     }

@@ -15,6 +15,7 @@ mod host_pipes;
 mod interpreter;
 mod job;
 mod kept;
+mod lineage;
 mod link;
 mod live;
 mod machine;

@@ -136,11 +136,22 @@ struct State {
     source: Box<dyn Source>,
     /// Read, but left for the next reader.
     left: VecDeque<Block>,
+    /// Newlines that readers have taken.
+    newlines: u64,
+    /// What was taken does not end a line.
+    open: bool,
+}
+
+impl State {
+    fn take(&mut self, block: &Block) {
+        self.newlines += block.newlines();
+        self.open = !block.ends_line();
+    }
 }
 
 impl SharedInput {
     pub(crate) fn new(source: Box<dyn Source>) -> Self {
-        Self(Mutex::new(State { source, left: VecDeque::new() }))
+        Self(Mutex::new(State { source, left: VecDeque::new(), newlines: 0, open: false }))
     }
 
     fn lock(&self) -> MutexGuard<'_, State> {
@@ -151,7 +162,12 @@ impl SharedInput {
     pub(crate) fn give_back(&self, bytes: impl Into<bytes::Bytes>) {
         let bytes = bytes.into();
         if !bytes.is_empty() {
-            self.lock().left.push_front(Block::new(bytes));
+            let block = Block::new(bytes);
+            let mut state = self.lock();
+            state.newlines -= block.newlines().min(state.newlines);
+            // Lines are what is left mostly; the end of what was taken is not looked at again.
+            state.open = false;
+            state.left.push_front(block);
         }
     }
 
@@ -175,6 +191,7 @@ impl SharedInput {
             },
         };
         if wanted(&block) {
+            state.take(&block);
             return Ok(Some(block));
         }
         state.left.push_front(block);
@@ -184,10 +201,20 @@ impl SharedInput {
     /// The next block.
     pub(crate) fn next_block(&self) -> Result<Option<Block>, ReadError> {
         let mut state = self.lock();
-        match state.left.pop_front() {
-            Some(block) => Ok(Some(block)),
-            None => state.source.next_block(),
+        let block = match state.left.pop_front() {
+            Some(block) => Some(block),
+            None => state.source.next_block()?,
+        };
+        if let Some(block) = &block {
+            state.take(block);
         }
+        Ok(block)
+    }
+
+    /// Lines that readers have taken; one that is not ended counts.
+    pub(crate) fn lines_taken(&self) -> u64 {
+        let state = self.lock();
+        state.newlines + u64::from(state.open)
     }
 }
 

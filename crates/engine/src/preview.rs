@@ -682,6 +682,14 @@ fn finish(
         let origins = build.origins.lock().unwrap_or_else(PoisonError::into_inner);
         verb_of(declared, &inputs, &build.kept, &origins)
     });
+    let verb = match &plan.kind {
+        StageKind::Shell(_) => {
+            let origins = build.origins.lock().unwrap_or_else(PoisonError::into_inner);
+            let known = origins.lines() == build.kept.lines();
+            known.then(|| verb_of(Verb::Passes, &inputs, &build.kept, &origins))
+        }
+        _ => verb,
+    };
     let inside = build.inside.into_inner().unwrap_or_else(PoisonError::into_inner);
     let messages = build.messages.0.lock().unwrap_or_else(PoisonError::into_inner);
     StageResult {

@@ -15,6 +15,7 @@ use crate::host::run_host;
 use crate::host_pipes::with_pipes;
 use crate::interpreter::Shell;
 use crate::kept::Kept;
+use crate::lineage::{OriginSink, Taken};
 use crate::link::link;
 use crate::plan::{Plan, StageKind, StagePlan, Target, TargetKind};
 use crate::ports::{End, Ports, Reader};
@@ -234,7 +235,9 @@ fn run_stage(
         let state = plan.state.as_deref().cloned().unwrap_or_default();
         let inputs = ports.input(0).map(|_| InputName::Standard).into_iter().collect();
         meter_ports(&mut ports, meter, cancel);
+        let taken = origins.and_then(|origins| note_origins(&mut ports, origins));
         let mut shell = Shell::new(surroundings, number, world, cancel, ports, state);
+        shell.taken = taken;
         let clock = ThreadClock::start(meter);
         let status = shell.alone(|shell| shell.command(command));
         clock.look();
@@ -465,6 +468,19 @@ fn refused(message: String, ports: &Ports) -> StageOutcome {
     // A standard error that cannot be written has nobody to be told.
     let _ = ports.sink(2).write(Block::new(message.into_bytes()));
     StageOutcome::of(ExitStatus(2))
+}
+
+/// Makes standard output note where its lines come from.
+fn note_origins(ports: &mut Ports, origins: Arc<Mutex<OriginStore>>) -> Option<Taken> {
+    let out = ports.sink(1);
+    let shared = Arc::ptr_eq(&out, &ports.sink(2));
+    let taken = Taken::of(ports.input(0)?);
+    let noted: Arc<dyn Sink> = Arc::new(OriginSink::new(out, origins, taken.clone()));
+    ports.write_to(1, noted.clone());
+    if shared {
+        ports.write_to(2, noted);
+    }
+    Some(taken)
 }
 
 /// Performs redirections in order.

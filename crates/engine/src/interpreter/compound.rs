@@ -4,6 +4,7 @@ use pattern::glob_matches;
 use shell::{Compound, List, Span};
 
 use super::{Leave, Run, Shell};
+use crate::lineage::Taken;
 
 /// What goes on after a round of a loop.
 enum Round {
@@ -38,6 +39,9 @@ impl Shell<'_> {
                 let mut status = 0;
                 loop {
                     shell.check_cancel()?;
+                    if let Some(taken) = &shell.taken {
+                        taken.begin_round();
+                    }
                     match shell.condition(condition, *until)? {
                         Some(true) => {}
                         Some(false) => break,
@@ -121,7 +125,11 @@ impl Shell<'_> {
 
     fn looping(&mut self, run: impl FnOnce(&mut Self) -> Run<()>) -> Run<()> {
         self.loops += 1;
+        let since = self.taken.as_ref().map(Taken::since);
         let result = run(self);
+        if let (Some(taken), Some(since)) = (&self.taken, since) {
+            taken.end_loop(since);
+        }
         self.loops -= 1;
         result
     }

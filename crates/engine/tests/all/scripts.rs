@@ -77,6 +77,14 @@ fn compound_commands_are_stages() {
         .map(|inner| (&text[inner.span.range()], inner.runs, inner.lines_in, inner.lines_out))
         .collect();
     assert_eq!(inside, [("seq $n", 3, 0, 6), ("grep -c 2", 3, 6, 3)]);
+    // Each line comes from what was read for it.
+    let text = "seq 4 | while read n; do [ $n = 2 ] || echo \"<$n>\"; done | cat";
+    let preview = look(&mut bench, text, "seq 4");
+    assert_eq!(preview.stages[1].verb, Some(filters::Verb::Edits));
+    let origins = preview.stages[1].origins.lock().unwrap();
+    let lines: Vec<u64> = (0..3).map(|line| origins.get(line).first().unwrap().line()).collect();
+    assert_eq!(lines, [0, 2, 3]);
+    drop(origins);
     let text = "f() { tr a-z A-Z; }; echo quiet | f | cat <(echo inner) -";
     let preview = look(&mut bench, text, "echo quiet");
     assert_eq!(out(&preview, 2), "inner\nQUIET\n");
