@@ -341,6 +341,8 @@ struct Sampling<'r> {
     world: &'r DryWorld,
     limits: Limits,
     input: Mutex<Option<Box<dyn Source>>>,
+    /// Where standard output leads at the end, and errors that are sent there by `2>&1 > file`.
+    screen: Arc<dyn Sink>,
     builds: Vec<Build>,
     allowed: &'r Allowed,
     /// What the first stage has written, where it is run elsewhere.
@@ -358,7 +360,7 @@ impl Surroundings for Sampling<'_> {
 
     fn ports(&self) -> Ports {
         let input = self.input.lock().unwrap_or_else(PoisonError::into_inner).take();
-        Ports::new(input, Arc::new(Nowhere), Arc::new(Nowhere))
+        Ports::new(input, self.screen.clone(), Arc::new(Nowhere))
     }
 
     fn errors(&self, number: usize) -> Option<Arc<dyn Sink>> {
@@ -367,6 +369,9 @@ impl Surroundings for Sampling<'_> {
 
     fn tap(&self, number: usize, next: Arc<dyn Sink>) -> Arc<dyn Sink> {
         let build = &self.builds[number];
+        // What the last stage writes is kept by the tap; only its errors are told as such.
+        let next: Arc<dyn Sink> =
+            if Arc::ptr_eq(&next, &self.screen) { Arc::new(Nowhere) } else { next };
         Arc::new(Tap {
             kept: build.kept.clone(),
             next,
@@ -472,7 +477,9 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         .collect();
     let meters: Vec<Arc<StageMeter>> = rest.stages.iter().map(|_| Arc::default()).collect();
     task.meters.lock().unwrap_or_else(PoisonError::into_inner).clone_from(&meters);
+    let screen: Arc<Messages> = Arc::default();
     let sampling = Sampling {
+        screen: screen.clone(),
         world: task.world,
         limits: task.limits,
         input: Mutex::new(standard.as_ref().map(|input| input.kept.source())),
@@ -488,6 +495,11 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
     }
     let mut previous = standard;
     let Sampling { builds, .. } = sampling;
+    if let Some(last) = builds.last() {
+        let text = screen.text().into_bytes();
+        // It has room, or has enough said already.
+        let _ = last.messages.write(Block::new(text));
+    }
     for (number, (build, outcome)) in builds.into_iter().zip(outcomes).enumerate() {
         let plan = rest.stages[number].clone();
         let figures = meters[number].figures();

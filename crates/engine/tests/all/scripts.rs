@@ -93,6 +93,20 @@ fn compound_commands_are_stages() {
 }
 
 #[test]
+fn errors_that_go_to_the_screen_by_themselves_are_told() {
+    let directory = tempfile::tempdir().unwrap();
+    let mut bench = Bench::new();
+    let text = format!("cat /no/file 2>&1 > {}/out", directory.path().display());
+    let preview = look(&mut bench, &text, "cat");
+    assert_eq!(preview.stages[0].messages, "cat: /no/file: No such file or directory\n");
+    let preview = look(&mut bench, "{ echo out; echo err >&2; } 2>&1 | cat", "echo");
+    assert_eq!(
+        (out(&preview, 1).as_str(), preview.stages[1].messages.as_str()),
+        ("out\nerr\n", "")
+    );
+}
+
+#[test]
 fn an_endless_loop_is_cut_off() {
     let mut bench = Bench::new();
     bench.limits.seconds = 0.5;
