@@ -100,7 +100,9 @@ fn readable(path: &Path) -> io::Result<bool> {
 
 impl World for DryWorld {
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
-        let Some(content) = self.pending.content(path) else { return self.read_old(path) };
+        let Some(content) = self.pending.content(path) else {
+            return Ok(self.pending.reader(path, self.read_old(path)?));
+        };
         let mut chain = Chain::default();
         if content.old && path.exists() {
             chain.0.push_back(self.read_old(path)?);

@@ -4,11 +4,14 @@ use std::collections::BTreeSet;
 use std::ffi::OsString;
 use std::io;
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError, Weak};
 
 use rustix::fs::{Access, access};
 use rustix::io::Errno;
-use stream::{Block, Cancel, FileFacts, FileKind, ReadError, Sink, Source, WriteError, WriteMode};
+use stream::{
+    Block, Cancel, FileFacts, FileKind, ReadError, Sink, Source, Tail, WriteError, WriteMode,
+};
 
 use crate::kept::Kept;
 use crate::machine::facts_of;
@@ -21,7 +24,21 @@ const COUNTED_UP_TO: u64 = 64 << 20;
 
 /// What would be written, in the order in which it would be.
 #[derive(Default)]
-pub(crate) struct Overlay(Mutex<Vec<PendingFile>>);
+pub(crate) struct Overlay {
+    files: Mutex<Vec<PendingFile>>,
+    /// Sinks that may be open still, by the files they write.
+    writers: Mutex<Vec<(PathBuf, Weak<KeptSink>)>>,
+    /// Sources that may be open still, by the files they read.
+    readers: Mutex<Vec<(PathBuf, Weak<Emptied>)>>,
+    /// Files that are emptied by the same pipeline that reads them.
+    lost: Mutex<BTreeSet<PathBuf>>,
+    /// Files that may not be written, and why.
+    refused: Mutex<Vec<(PathBuf, String)>>,
+}
+
+/// Tells a source that its file is empty now.
+#[derive(Default)]
+pub(crate) struct Emptied(AtomicBool);
 
 /// What a file would hold.
 pub(crate) struct Content {
@@ -46,18 +63,29 @@ pub(crate) fn real_target(path: &Path) -> PathBuf {
     }
 }
 
+fn guarded<T>(list: &Mutex<T>) -> MutexGuard<'_, T> {
+    list.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
 fn error(errno: Errno) -> io::Error {
     io::Error::from_raw_os_error(errno.raw_os_error())
 }
 
 impl Overlay {
     pub(crate) fn lock(&self) -> MutexGuard<'_, Vec<PendingFile>> {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+        self.files.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// What a file would hold; `None` where nothing was written there.
     pub(crate) fn content(&self, path: &Path) -> Option<Content> {
         let target = real_target(path);
+        let open = guarded(&self.writers)
+            .iter()
+            .any(|(at, sink)| *at == target && sink.strong_count() > 0);
+        if open && let Some(file) = self.lock().iter().find(|file| file.target == target) {
+            // It is emptied already, and only then read.
+            self.note_lost(file);
+        }
         let mut content: Option<Content> = None;
         for file in self.lock().iter().filter(|file| file.target == target) {
             let content = content.get_or_insert(Content { old: true, parts: Vec::new() });
@@ -77,9 +105,42 @@ impl Overlay {
         cancel: &Cancel,
     ) -> io::Result<Arc<dyn Sink>> {
         let Some(file) = self.begin(path, mode, cancel)? else { return Ok(Arc::new(Nowhere)) };
-        let kept = file.kept.clone();
+        let sink = Arc::new(KeptSink(file.kept.clone()));
+        if mode == WriteMode::Replace {
+            // Whoever has it open finds it empty from here on.
+            for (_, emptied) in guarded(&self.readers).iter().filter(|(at, _)| *at == file.target) {
+                if let Some(emptied) = emptied.upgrade() {
+                    emptied.0.store(true, Ordering::Relaxed);
+                    self.note_lost(&file);
+                }
+            }
+            guarded(&self.writers).push((file.target.clone(), Arc::downgrade(&sink)));
+        }
         self.add(file);
-        Ok(Arc::new(KeptSink(kept)))
+        Ok(sink)
+    }
+
+    /// A file that has content now and loses it before it is read.
+    fn note_lost(&self, file: &PendingFile) {
+        if file.bytes_now > 0 {
+            guarded(&self.lost).insert(file.target.clone());
+        }
+    }
+
+    /// A source of what a file has now, which ends when the file is emptied under it.
+    pub(crate) fn reader(&self, path: &Path, source: Box<dyn Source>) -> Box<dyn Source> {
+        let emptied = Arc::new(Emptied::default());
+        let target = real_target(path);
+        // Sources of earlier commands are gone.
+        let mut readers = guarded(&self.readers);
+        readers.retain(|(_, emptied)| emptied.strong_count() > 0);
+        readers.push((target, Arc::downgrade(&emptied)));
+        Box::new(Emptiable { source, emptied })
+    }
+
+    /// Files that may not be written, and why.
+    pub(crate) fn refused(&self) -> Vec<(PathBuf, String)> {
+        guarded(&self.refused).clone()
     }
 
     /// Takes a file that is written, or begins to be.
@@ -89,6 +150,17 @@ impl Overlay {
 
     /// A file to be written; `None` where writing changes no file.
     pub(crate) fn begin(
+        &self,
+        path: &Path,
+        mode: WriteMode,
+        cancel: &Cancel,
+    ) -> io::Result<Option<PendingFile>> {
+        self.try_begin(path, mode, cancel).inspect_err(|error| {
+            guarded(&self.refused).push((path.to_owned(), stream::describe(error)));
+        })
+    }
+
+    fn try_begin(
         &self,
         path: &Path,
         mode: WriteMode,
@@ -130,6 +202,7 @@ impl Overlay {
             mode: pending_mode,
             kept: Arc::new(Kept::default()),
             identity: Identity::now(path).ok(),
+            lost: false,
             bytes_now,
             lines_now,
         }))
@@ -178,7 +251,9 @@ impl Overlay {
     pub(crate) fn files(&self) -> Vec<PendingFile> {
         let all = self.lock().clone();
         let mut files: Vec<PendingFile> = Vec::new();
-        for file in all {
+        let lost = guarded(&self.lost).clone();
+        for mut file in all {
+            file.lost = lost.contains(&file.target);
             file.kept.end();
             let Some(known) = files.iter_mut().find(|known| known.target == file.target) else {
                 files.push(file);
@@ -214,6 +289,48 @@ pub(crate) struct KeptSink(pub(crate) Arc<Kept>);
 impl Sink for KeptSink {
     fn write(&self, block: Block) -> Result<(), WriteError> {
         Ok(self.0.append(&block)?)
+    }
+}
+
+/// A source whose file may be emptied while it is read.
+struct Emptiable {
+    source: Box<dyn Source>,
+    emptied: Arc<Emptied>,
+}
+
+impl Emptiable {
+    fn is_empty(&self) -> bool {
+        self.emptied.0.load(Ordering::Relaxed)
+    }
+}
+
+impl Source for Emptiable {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        if self.is_empty() { Ok(None) } else { self.source.next_block() }
+    }
+
+    fn seek_last(&mut self, part: Tail) -> Result<bool, ReadError> {
+        if self.is_empty() { Ok(false) } else { self.source.seek_last(part) }
+    }
+
+    fn split(&mut self, parts: usize) -> Option<Vec<Box<dyn Source>>> {
+        if self.is_empty() { None } else { self.source.split(parts) }
+    }
+
+    fn file_bytes(&self) -> Option<u64> {
+        if self.is_empty() { Some(0) } else { self.source.file_bytes() }
+    }
+
+    fn facts(&self) -> Option<FileFacts> {
+        self.source.facts()
+    }
+
+    fn position(&self) -> Option<u64> {
+        self.source.position()
+    }
+
+    fn rewind(&mut self) -> bool {
+        self.source.rewind()
     }
 }
 

@@ -37,6 +37,8 @@ pub struct PendingFile {
     pub kept: Arc<Kept>,
     /// What it was when this was made; `None` where it was not there.
     pub(crate) identity: Option<Identity>,
+    /// True where the pipeline that reads it empties it first: its content would be lost.
+    pub lost: bool,
     /// Bytes it has now.
     pub bytes_now: u64,
     /// Lines it has now; `None` for a large file that was not counted.
@@ -230,6 +232,7 @@ pub fn undo(applied: &mut Applied) -> io::Result<()> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
 
     fn pending(path: &Path, mode: PendingMode, text: &str) -> PendingFile {
         PendingFile {
@@ -238,6 +241,7 @@ mod tests {
             mode,
             kept: Arc::new(Kept::of(text.as_bytes())),
             identity: Identity::now(path).ok(),
+            lost: false,
             bytes_now: 0,
             lines_now: None,
         }
@@ -264,6 +268,46 @@ mod tests {
         undo(&mut applied).unwrap();
         assert_eq!(std::fs::read(&path).unwrap(), b"old\n");
         assert_eq!(std::fs::read_dir(directory.path()).unwrap().count(), 1);
+    }
+
+    proptest! {
+        #[test]
+        fn undo_gives_back_bytes_mode_and_time(
+            old in prop::option::of("[ab\n]{0,20}"),
+            writes in prop::collection::vec(("[xy\n]{0,20}", any::<bool>()), 1..4),
+            mode in prop::sample::select(vec![0o600u32, 0o644, 0o640, 0o755, 0o444]),
+            seconds in 1u64..2_000_000_000,
+        ) {
+            let directory = tempfile::tempdir().unwrap();
+            let path = directory.path().join("file");
+            let then = std::time::SystemTime::UNIX_EPOCH + std::time::Duration::from_secs(seconds);
+            if let Some(old) = &old {
+                std::fs::write(&path, old).unwrap();
+                File::options().write(true).open(&path).unwrap().set_modified(then).unwrap();
+                std::fs::set_permissions(&path, std::fs::Permissions::from_mode(mode)).unwrap();
+            }
+            let mut expected = old.clone().unwrap_or_default();
+            let mut all = Vec::new();
+            for (text, append) in &writes {
+                let how = if *append { PendingMode::Append } else { PendingMode::Replace };
+                expected = if *append { expected + text } else { text.clone() };
+                all.push(apply(&pending(&path, how, text)).unwrap());
+                prop_assert_eq!(std::fs::read_to_string(&path).unwrap(), expected.clone());
+            }
+            while let Some(mut applied) = all.pop() {
+                undo(&mut applied).unwrap();
+            }
+            match &old {
+                None => prop_assert!(!path.exists()),
+                Some(old) => {
+                    prop_assert_eq!(&std::fs::read_to_string(&path).unwrap(), old);
+                    let facts = std::fs::metadata(&path).unwrap();
+                    prop_assert_eq!(facts.permissions().mode() & 0o777, mode);
+                    prop_assert_eq!(facts.modified().unwrap(), then);
+                }
+            }
+            prop_assert_eq!(std::fs::read_dir(directory.path()).unwrap().count(), usize::from(old.is_some()));
+        }
     }
 
     #[test]

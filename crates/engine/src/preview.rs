@@ -226,6 +226,8 @@ pub struct Preview {
     pub stages: Vec<StageResult>,
     /// All files that would be written, also by the other commands of the text, each once.
     pub pending: Vec<PendingFile>,
+    /// Files that may not be written, and why.
+    pub refused: Vec<(PathBuf, String)>,
     /// All commands that would be started, in their order.
     pub commands: Vec<HeldCommand>,
     /// What the other commands of the text said on standard error.
@@ -521,6 +523,7 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         text: task.text.to_owned(),
         stages,
         pending: Vec::new(),
+        refused: Vec::new(),
         commands: Vec::new(),
         said: String::new(),
         elapsed_ns: started.elapsed().as_nanos() as u64,

@@ -385,6 +385,7 @@ fn work(
     });
     drop(shell);
     done.pending = world.pending.files();
+    done.refused = world.pending.refused();
     done.commands = commands_before;
     done.commands.extend(done.stages.iter().flat_map(|stage| stage.held.clone()));
     done.commands.extend(around.take_held());

@@ -144,6 +144,13 @@ fn a_missing_folder_and_a_full_disk_leave_everything_as_it_was() {
         &mut bench,
         &format!("seq 100000 | tee {disk_at}/small > {at}/kept; echo x > {disk_at}/other"),
     );
+    // The same disk, not to be written any more.
+    let again = Command::new("mount").args(["-o", "remount,ro"]).arg(&disk).status();
+    if again.is_ok_and(|status| status.success()) {
+        let error = write(&mut bench, &format!("echo x | tee {at}/kept > {disk_at}/small"));
+        let said = error.unwrap_err().to_string();
+        assert!(said.contains("Read-only file system; nothing was written"), "{said}");
+    }
     let files: Vec<_> = std::fs::read_dir(&disk).unwrap().collect();
     let small = std::fs::read(disk.join("small")).unwrap();
     let unmounted = Command::new("umount").arg("-l").arg(&disk).status().unwrap();

@@ -93,6 +93,47 @@ fn compound_commands_are_stages() {
 }
 
 #[test]
+fn a_file_that_is_emptied_before_it_is_read_is_recognised() {
+    let directory = tempfile::tempdir().unwrap();
+    let folder = directory.path();
+    std::fs::write(folder.join("f"), "b\na\n").unwrap();
+    let mut bench = Bench::new();
+    let at = folder.display();
+    let cases = [
+        ("sort f > f", true),
+        ("sort < f > f", true),
+        ("cat f | sort | tee f", true),
+        ("{ read x; echo $x; } < f > f", true),
+        ("sort -o f f", false),
+        ("sort f > g; cat g > f", false),
+        ("> f; cat f", false),
+        ("cat f >> f", false),
+        ("sed -i s/a/b/ f; cat f", false),
+    ];
+    for (line, lost) in cases {
+        for text in [format!("cd {at}; {line}"), format!("cd {at}; {line}; echo behind")] {
+            let preview = look(&mut bench, &text, &text);
+            // Who is first, tee or the reader, is a matter of chance; it is one of both.
+            if line.contains("tee") {
+                continue;
+            }
+            let found = preview.pending.iter().any(|file| file.lost);
+            assert_eq!(found, lost, "{text}");
+        }
+    }
+    let preview = look(&mut bench, &format!("cd {at}; cat < f > f; echo x"), "echo");
+    assert_eq!(preview.pending[0].kept.bytes(), 0, "as a real run does");
+    let preview = look(&mut bench, &format!("echo x > {at}/no/f; echo y > {at}"), "echo");
+    assert_eq!(
+        preview.refused,
+        [
+            (folder.join("no/f"), "No such file or directory".to_owned()),
+            (folder.to_owned(), "Is a directory".to_owned())
+        ]
+    );
+}
+
+#[test]
 fn errors_that_go_to_the_screen_by_themselves_are_told() {
     let directory = tempfile::tempdir().unwrap();
     let mut bench = Bench::new();

@@ -481,6 +481,15 @@ impl App {
             self.message = Some(format!("not written: {}", note.text));
             return;
         }
+        let lost = self.preview.as_ref().and_then(|preview| {
+            let chosen = |path| !self.pending.left_out.contains(path);
+            preview.pending.iter().find(|file| file.lost && chosen(&file.path))
+        });
+        if let Some(file) = lost {
+            let name = file.path.display();
+            self.message = Some(format!("not written: {name} would be emptied before it is read"));
+            return;
+        }
         let all_out = self.preview.as_ref().is_some_and(|preview| {
             preview.pending.iter().all(|file| self.pending.left_out.contains(&file.path))
         });

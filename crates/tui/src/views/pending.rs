@@ -17,17 +17,17 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
         return;
     };
     let (files, commands) = (&preview.pending[..], &preview.commands[..]);
-    if files.is_empty() && commands.is_empty() {
+    if files.is_empty() && commands.is_empty() && preview.refused.is_empty() {
         let text = "nothing is held back: this text writes no files and starts no other commands";
         put(buffer, area, 2, 1, text, app.theme.quiet());
         return;
     }
     let wide = area.width >= WIDE;
     let list_width = if wide { area.width * 9 / 20 } else { area.width };
-    let rows = files.len() + commands.len() + 2;
+    let rows = files.len() + commands.len() + preview.refused.len() + 2;
     let list_height = if wide { area.height } else { (rows as u16).min(area.height / 2) };
     let list = Rect { width: list_width, height: list_height, ..area };
-    draw_list(buffer, list, app, files, commands);
+    draw_list(buffer, list, app, files, commands, &preview.refused);
     let side = if wide {
         Rect {
             x: area.x + list_width + 2,
@@ -50,6 +50,8 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
 
 enum Line<'l> {
     Title(String),
+    /// A file that may not be written, and why.
+    Refused(String, &'l str),
     File(usize, &'l PendingFile),
     Command(usize, &'l HeldCommand),
 }
@@ -60,6 +62,7 @@ fn draw_list(
     app: &App,
     files: &[PendingFile],
     commands: &[HeldCommand],
+    refused: &[(std::path::PathBuf, String)],
 ) {
     let mut list = Vec::new();
     if !files.is_empty() {
@@ -76,8 +79,11 @@ fn draw_list(
     }
     let commands = commands.iter().enumerate();
     list.extend(commands.map(|(at, command)| Line::Command(files.len() + at, command)));
+    for (path, why) in refused {
+        list.push(Line::Refused(path.display().to_string(), why));
+    }
     let is_selected = |line: &Line<'_>| match line {
-        Line::Title(_) => false,
+        Line::Title(_) | Line::Refused(..) => false,
         Line::File(at, _) | Line::Command(at, _) => *at == app.pending.at,
     };
     let height = usize::from(area.height);
@@ -101,9 +107,21 @@ fn draw_row(buffer: &mut Buffer, area: Rect, y: u16, app: &App, line: &Line<'_>,
         Line::Title(text) => {
             put(buffer, area, 2, y, text, theme.quiet());
         }
+        Line::Refused(path, why) => {
+            put(buffer, area, 2, y, "!", theme.bright());
+            let room =
+                usize::from(area.width.saturating_sub(8)).saturating_sub(why.chars().count());
+            put(buffer, area, 4, y, &cut(&safe(path), room), theme.ink());
+            put_right(buffer, area, area.width.saturating_sub(1), y, why, theme.bright());
+        }
         Line::File(_, file) => {
             let out = app.pending.left_out.contains(&file.path);
-            put(buffer, area, 2, y, if out { "·" } else { "↧" }, style);
+            let mark = match (out, file.lost) {
+                (true, _) => "·",
+                (false, true) => "!",
+                (false, false) => "↧",
+            };
+            put(buffer, area, 2, y, mark, style);
             let effect = if out { "left out".to_owned() } else { effect(file) };
             let room = usize::from(area.width.saturating_sub(6))
                 .saturating_sub(effect.chars().count() + 2);
@@ -152,6 +170,9 @@ fn ended(acted: &Acted) -> String {
 }
 
 fn effect(file: &PendingFile) -> String {
+    if file.lost {
+        return "emptied before it is read".to_owned();
+    }
     let written = file.kept.lines();
     match (file.mode, file.lines_now) {
         (PendingMode::New, _) => format!("new, {}", lines(written)),
