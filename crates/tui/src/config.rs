@@ -57,13 +57,7 @@ pub struct Config {
 impl Config {
     /// The usual place.
     pub fn usual() -> Self {
-        let set = |name: &str| {
-            std::env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from)
-        };
-        let folder = set("XDG_CONFIG_HOME")
-            .or_else(|| set("HOME").map(|home| home.join(".config")))
-            .unwrap_or_else(std::env::temp_dir);
-        Self { path: folder.join("ylotrope/config.toml") }
+        Self { path: crate::folders::usual("XDG_CONFIG_HOME", ".config").join("config.toml") }
     }
 
     /// A configuration somewhere else.

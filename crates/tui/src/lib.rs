@@ -6,6 +6,7 @@ mod complete;
 mod config;
 mod display;
 mod editor;
+mod folders;
 mod lens;
 mod store;
 mod terminal;

@@ -28,13 +28,7 @@ pub struct Recovered {
 impl Store {
     /// The usual place: `$XDG_STATE_HOME/ylotrope` or `~/.local/state/ylotrope`.
     pub fn usual() -> Self {
-        let set = |name: &str| {
-            std::env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from)
-        };
-        let state = set("XDG_STATE_HOME")
-            .or_else(|| set("HOME").map(|home| home.join(".local/state")))
-            .unwrap_or_else(std::env::temp_dir);
-        Self { directory: state.join("ylotrope") }
+        Self { directory: crate::folders::usual("XDG_STATE_HOME", ".local/state") }
     }
 
     /// A store somewhere else.

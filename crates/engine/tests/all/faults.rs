@@ -1,11 +1,10 @@
 //! Programs and files that misbehave.
 
-use std::collections::BTreeSet;
 use std::path::Path;
 use std::process::Command;
 use std::time::{Duration, Instant};
 
-use engine::{Allowed, Ending, Job, Limit, Preview};
+use engine::{Allowed, Ending, Limit, Preview};
 use stream::ExitStatus;
 
 use crate::previews::Bench;
@@ -18,18 +17,7 @@ fn words(words: &[&str]) -> Vec<Vec<u8>> {
 fn look(bench: &mut Bench, text: &str, allowed: &[&[&str]]) -> std::sync::Arc<Preview> {
     let mut request = bench.request(text);
     request.allowed = allowed.iter().map(|command| words(command)).collect::<Allowed>();
-    let generation = bench.workbench.evaluate(request);
-    loop {
-        match bench.news.recv_timeout(Duration::from_secs(30)).expect("news") {
-            Job::Done(preview) if preview.generation == generation => {
-                assert!(bench.workbench.accept(&preview));
-                return preview;
-            }
-            Job::Refused(_, error) => panic!("{error}"),
-            Job::Failed(_, message) => panic!("{message}"),
-            _ => {}
-        }
-    }
+    bench.answer(request)
 }
 
 fn runs(pid: &str) -> bool {
@@ -104,18 +92,6 @@ fn ends_of_programs_are_told() {
     assert_eq!(preview.stages[0].messages, "oops\n");
 }
 
-fn write(bench: &mut Bench, text: &str) -> std::io::Result<Vec<engine::Applied>> {
-    let request = bench.request(text);
-    let (variables, allowed) = (request.variables, request.allowed);
-    bench.workbench.write_files(request.text, variables, allowed, BTreeSet::new());
-    loop {
-        let news = bench.news.recv_timeout(Duration::from_secs(30)).expect("news");
-        if let Job::Written(result) = news {
-            return result;
-        }
-    }
-}
-
 #[test]
 fn a_missing_folder_and_a_full_disk_leave_everything_as_it_was() {
     let directory = tempfile::tempdir().unwrap();
@@ -123,7 +99,7 @@ fn a_missing_folder_and_a_full_disk_leave_everything_as_it_was() {
     std::fs::write(folder.join("kept"), "old\n").unwrap();
     let mut bench = Bench::new();
     let at = folder.display();
-    let error = write(&mut bench, &format!("echo new | tee {at}/kept > {at}/no/file"));
+    let error = bench.write(&format!("echo new | tee {at}/kept > {at}/no/file"));
     assert!(error.unwrap_err().to_string().contains("nothing was written"));
     assert_eq!(std::fs::read(folder.join("kept")).unwrap(), b"old\n");
     // A small disk of its own, where this may be made.
@@ -140,14 +116,12 @@ fn a_missing_folder_and_a_full_disk_leave_everything_as_it_was() {
     }
     std::fs::write(disk.join("small"), "old\n").unwrap();
     let disk_at = disk.display();
-    let error = write(
-        &mut bench,
-        &format!("seq 100000 | tee {disk_at}/small > {at}/kept; echo x > {disk_at}/other"),
-    );
+    let error = bench
+        .write(&format!("seq 100000 | tee {disk_at}/small > {at}/kept; echo x > {disk_at}/other"));
     // The same disk, not to be written any more.
     let again = Command::new("mount").args(["-o", "remount,ro"]).arg(&disk).status();
     if again.is_ok_and(|status| status.success()) {
-        let error = write(&mut bench, &format!("echo x | tee {at}/kept > {disk_at}/small"));
+        let error = bench.write(&format!("echo x | tee {at}/kept > {disk_at}/small"));
         let said = error.unwrap_err().to_string();
         assert!(said.contains("Read-only file system; nothing was written"), "{said}");
     }

@@ -1,9 +1,10 @@
+use std::collections::BTreeSet;
 use std::path::Path;
 use std::sync::Arc;
 use std::sync::mpsc::{Receiver, channel};
 use std::time::{Duration, Instant};
 
-use engine::{Ending, Job, Limit, Limits, Preview, Request, Sample, Variables, Workbench};
+use engine::{Applied, Ending, Job, Limit, Limits, Preview, Request, Sample, Variables, Workbench};
 use proptest::prelude::*;
 
 /// How long a test waits for news that must come.
@@ -37,6 +38,11 @@ impl Bench {
 
     pub(crate) fn run(&mut self, text: &str) -> Arc<Preview> {
         let request = self.request(text);
+        self.answer(request)
+    }
+
+    /// The preview that answers a request.
+    pub(crate) fn answer(&mut self, request: Request) -> Arc<Preview> {
         let generation = self.workbench.evaluate(request);
         loop {
             match self.news.recv_timeout(PATIENCE).expect("a preview") {
@@ -47,6 +53,17 @@ impl Bench {
                 Job::Failed(_, message) => panic!("{message}"),
                 Job::Refused(_, error) => panic!("{error}"),
                 _ => {}
+            }
+        }
+    }
+
+    /// Writes the files of a text.
+    pub(crate) fn write(&mut self, text: &str) -> std::io::Result<Vec<Applied>> {
+        let Request { text, variables, allowed, .. } = self.request(text);
+        self.workbench.write_files(text, variables, allowed, BTreeSet::new());
+        loop {
+            if let Job::Written(result) = self.news.recv_timeout(PATIENCE).expect("news") {
+                return result;
             }
         }
     }

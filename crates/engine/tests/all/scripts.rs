@@ -1,6 +1,5 @@
 //! Texts of several commands in the workbench.
 
-use std::collections::BTreeSet;
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -12,18 +11,7 @@ use crate::previews::Bench;
 fn look(bench: &mut Bench, text: &str, mark: &str) -> Arc<Preview> {
     let mut request = bench.request(text);
     request.at = text.find(mark).unwrap() + mark.len();
-    let generation = bench.workbench.evaluate(request);
-    loop {
-        match bench.news.recv_timeout(Duration::from_secs(30)).expect("news") {
-            Job::Done(preview) if preview.generation == generation => {
-                assert!(bench.workbench.accept(&preview));
-                return preview;
-            }
-            Job::Refused(_, error) => panic!("{error}"),
-            Job::Failed(_, message) => panic!("{message}"),
-            _ => {}
-        }
-    }
+    bench.answer(request)
 }
 
 fn out(preview: &Preview, stage: usize) -> String {
@@ -174,23 +162,8 @@ fn a_text_is_written_whole_or_not_at_all() {
     let directory = tempfile::tempdir().unwrap();
     let folder = directory.path().display();
     let mut bench = Bench::new();
-    let written = |bench: &mut Bench, text: String| {
-        let request = bench.request(&text);
-        bench.workbench.write_files(
-            request.text,
-            request.variables,
-            request.allowed,
-            BTreeSet::new(),
-        );
-        loop {
-            let news = bench.news.recv_timeout(Duration::from_secs(30)).expect("news");
-            if let Job::Written(result) = news {
-                return result;
-            }
-        }
-    };
     let text = format!("cd {folder}; seq 3 > a; cat a a > b; sort -rn b -o a; echo end >> b");
-    let applied = written(&mut bench, text).unwrap();
+    let applied = bench.write(&text).unwrap();
     assert_eq!(applied.len(), 2);
     let read = |name: &str| std::fs::read_to_string(directory.path().join(name)).unwrap();
     assert_eq!(
@@ -199,10 +172,10 @@ fn a_text_is_written_whole_or_not_at_all() {
     );
     // A program alone is left for later; one that takes part keeps all from being written.
     let text = format!("cd {folder}; touch d; echo x > b");
-    assert_eq!(written(&mut bench, text).unwrap().len(), 1);
+    assert_eq!(bench.write(&text).unwrap().len(), 1);
     assert_eq!((read("b").as_str(), directory.path().join("d").exists()), ("x\n", false));
     let text = format!("cd {folder}; echo new > c; echo x | touch d; echo y > b");
-    let error = written(&mut bench, text).unwrap_err().to_string();
+    let error = bench.write(&text).unwrap_err().to_string();
     assert!(error.contains("touch is a program of this machine and was not allowed"), "{error}");
     assert_eq!(std::fs::read_dir(directory.path()).unwrap().count(), 2);
     assert_eq!(read("b"), "x\n");
@@ -227,14 +200,7 @@ fn writes_until_killed() {
             source.display(),
             folder.display()
         );
-        let request = bench.request(&text);
-        bench.workbench.write_files(
-            request.text,
-            request.variables,
-            request.allowed,
-            BTreeSet::new(),
-        );
-        while !matches!(bench.news.recv().expect("news"), Job::Written(Ok(_))) {}
+        bench.write(&text).unwrap();
     }
 }
 

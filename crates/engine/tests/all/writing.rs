@@ -1,21 +1,6 @@
-use std::collections::BTreeSet;
-use std::time::Duration;
-
-use engine::{Applied, Job, Variables, undo};
+use engine::{Variables, undo};
 
 use crate::previews::Bench;
-
-fn write(bench: &mut Bench, text: &str) -> std::io::Result<Vec<Applied>> {
-    let request = bench.request(text);
-    bench.workbench.write_files(request.text, request.variables, request.allowed, BTreeSet::new());
-    loop {
-        if let Job::Written(result) =
-            bench.news.recv_timeout(Duration::from_secs(30)).expect("news")
-        {
-            return result;
-        }
-    }
-}
 
 #[test]
 fn files_are_written_from_everything_not_from_the_sample() {
@@ -24,7 +9,7 @@ fn files_are_written_from_everything_not_from_the_sample() {
     let mut bench = Bench::new();
     bench.sample = engine::Sample::First(2);
     std::fs::write(directory.path().join("in"), "a\nb\nc\n").unwrap();
-    let mut applied = write(&mut bench, &format!("cat {folder}/in > {folder}/out")).unwrap();
+    let mut applied = bench.write(&format!("cat {folder}/in > {folder}/out")).unwrap();
     assert_eq!(std::fs::read(directory.path().join("out")).unwrap(), b"a\nb\nc\n");
     assert_eq!(applied[0].lines, 3);
     undo(&mut applied[0]).unwrap();
@@ -37,7 +22,7 @@ fn a_failing_stage_leaves_the_old_file() {
     let folder = directory.path().display();
     std::fs::write(directory.path().join("out"), "old\n").unwrap();
     let mut bench = Bench::new();
-    let error = write(&mut bench, &format!("sort {folder}/nope > {folder}/out")).unwrap_err();
+    let error = bench.write(&format!("sort {folder}/nope > {folder}/out")).unwrap_err();
     assert!(error.to_string().contains("nothing was written"), "{error}");
     assert_eq!(std::fs::read(directory.path().join("out")).unwrap(), b"old\n");
     assert_eq!(std::fs::read_dir(directory.path()).unwrap().count(), 1);
@@ -48,7 +33,7 @@ fn a_program_is_not_started_without_consent() {
     let directory = tempfile::tempdir().unwrap();
     let folder = directory.path().display();
     let mut bench = Bench::new();
-    let error = write(&mut bench, &format!("touch {folder}/x | cat > {folder}/y")).unwrap_err();
+    let error = bench.write(&format!("touch {folder}/x | cat > {folder}/y")).unwrap_err();
     assert!(error.to_string().contains("was not allowed"), "{error}");
     assert_eq!(std::fs::read_dir(directory.path()).unwrap().count(), 0);
 }
