@@ -2,9 +2,10 @@
 
 use std::sync::Arc;
 
-use stream::{Cancel, Job, JobEnd, World};
+use stream::{Cancel, Job, JobEnd};
 
 use crate::dry::HeldCommand;
+use crate::job::run_job;
 use crate::preview::Messages;
 use crate::world::RealWorld;
 
@@ -63,7 +64,7 @@ pub(crate) fn act(
 
 fn run(command: &HeldCommand, cancel: &Cancel) -> Acted {
     let said: Arc<Messages> = Arc::default();
-    let end = RealWorld.run(Job {
+    let job = Job {
         words: &command.words,
         input: None,
         out: said.clone(),
@@ -71,7 +72,8 @@ fn run(command: &HeldCommand, cancel: &Cancel) -> Acted {
         variables: command.variables.clone(),
         directory: command.directory.clone(),
         cancel,
-    });
+    };
+    let end = run_job(job, &RealWorld, true);
     let text = said.text();
     match end {
         JobEnd::Exited(status) => Acted::Exited(status, text),

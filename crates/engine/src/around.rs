@@ -69,7 +69,7 @@ impl Surroundings for Around<'_> {
     }
 
     fn ports(&self) -> Ports {
-        Ports::new(None, Arc::new(Nowhere), self.errors.clone())
+        Ports::new(None, Arc::new(Nowhere), self.errors.clone()).in_background(true)
     }
 
     fn refusal(&self, _number: usize, stage: &StagePlan, _joined: bool) -> Option<Refusal> {

@@ -56,7 +56,7 @@ pub(crate) fn run_host(
             let metered = out.map(|inner| -> Arc<dyn Sink> {
                 Arc::new(MeteredSink { inner, meter: meter.clone(), cancel: cancel.clone() })
             });
-            let groups = ports.get(0).and_then(|port| port.own) != Some(0);
+            let groups = ports.is_background();
             drop(ports);
             attend(child, feed, metered, error, groups, meter, cancel)
         }
@@ -116,9 +116,7 @@ fn launch(plan: &StagePlan, ports: &Ports) -> io::Result<Launched> {
     let (stdout, out) = out_port(ports.get(1))?;
     let (stderr, error) = out_port(ports.get(2))?;
     command.stdout(stdout).stderr(stderr);
-    // A program at the terminal stays in the foreground; any other can be ended with all that
-    // it started.
-    if ports.get(0).and_then(|port| port.own).is_none() {
+    if ports.is_background() {
         command.process_group(0);
     }
     Ok((command.spawn()?, fed, out, error))

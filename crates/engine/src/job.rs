@@ -67,10 +67,11 @@ fn may_run(job: &Job<'_>) -> bool {
     is_native(job) || only_reads(job.words) || !job.words.first().is_some_and(there)
 }
 
-/// Runs a command to its end on this thread.
-pub(crate) fn run_job(job: Job<'_>, world: &dyn World) -> JobEnd {
+/// Runs a command to its end on this thread; in the background it has nothing to do with the
+/// terminal.
+pub(crate) fn run_job(job: Job<'_>, world: &dyn World, background: bool) -> JobEnd {
     match runner(&job, world) {
-        Runner::One => run_one(job, world),
+        Runner::One => run_one(job, world, background),
         Runner::Filters(plan) => run_plan(&plan, job, world),
     }
 }
@@ -79,13 +80,13 @@ pub(crate) fn run_job(job: Job<'_>, world: &dyn World) -> JobEnd {
 /// program may do anything and is held back.
 pub(crate) fn run_filters(job: Job<'_>, world: &dyn World) -> JobEnd {
     match runner(&job, world) {
-        Runner::One if may_run(&job) => run_one(job, world),
+        Runner::One if may_run(&job) => run_one(job, world, true),
         Runner::One => JobEnd::HeldBack,
         Runner::Filters(plan) => run_plan(&plan, job, world),
     }
 }
 
-fn run_one(job: Job<'_>, world: &dyn World) -> JobEnd {
+fn run_one(job: Job<'_>, world: &dyn World, background: bool) -> JobEnd {
     let Some((name, arguments)) = job.words.split_first() else { return JobEnd::NotFound };
     let kind = match filters::find(name) {
         Some(definition) => StageKind::Native(definition),
@@ -113,7 +114,7 @@ fn run_one(job: Job<'_>, world: &dyn World) -> JobEnd {
             }
         }
         _ => {
-            let ports = Ports::new(job.input, job.out, job.error);
+            let ports = Ports::new(job.input, job.out, job.error).in_background(background);
             run_host(&plan, ports, &meter, job.cancel)
         }
     };
@@ -177,7 +178,7 @@ impl Companion {
         let thread = std::thread::spawn(move || {
             let words = &words[..];
             let job = Job { words, input, out, error, variables, directory, cancel: &cancel };
-            run_job(job, &world)
+            run_job(job, &world, false)
         });
         Self { reader: ends.0, writer: ends.1, thread: Some(thread) }
     }

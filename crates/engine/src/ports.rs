@@ -27,7 +27,12 @@ pub(crate) struct Port {
 
 /// The descriptors of a command; those that are `None` are closed.
 #[derive(Clone, Default)]
-pub(crate) struct Ports([Option<Port>; DESCRIPTORS]);
+pub(crate) struct Ports {
+    ports: [Option<Port>; DESCRIPTORS],
+    /// Programs have nothing to do with the terminal: each gets a group of its own and can be
+    /// ended with all that it started.
+    background: bool,
+}
 
 impl Ports {
     /// Standard input, output and error.
@@ -47,7 +52,7 @@ impl Ports {
 
     /// Marks the standard descriptors as those of this process.
     pub(crate) fn owned(mut self) -> Self {
-        for (number, port) in self.0.iter_mut().take(3).enumerate() {
+        for (number, port) in self.ports.iter_mut().take(3).enumerate() {
             if let Some(port) = port {
                 port.own = Some(number as u8);
             }
@@ -55,12 +60,23 @@ impl Ports {
         self
     }
 
+    /// Keeps programs from the terminal.
+    pub(crate) fn in_background(mut self, background: bool) -> Self {
+        self.background = background;
+        self
+    }
+
+    /// True where programs are kept from the terminal.
+    pub(crate) fn is_background(&self) -> bool {
+        self.background
+    }
+
     pub(crate) fn get(&self, descriptor: u8) -> Option<&Port> {
-        self.0.get(usize::from(descriptor))?.as_ref()
+        self.ports.get(usize::from(descriptor))?.as_ref()
     }
 
     pub(crate) fn set(&mut self, descriptor: u8, port: Option<Port>) {
-        if let Some(place) = self.0.get_mut(usize::from(descriptor)) {
+        if let Some(place) = self.ports.get_mut(usize::from(descriptor)) {
             *place = port;
         }
     }

@@ -362,7 +362,7 @@ impl Surroundings for Sampling<'_> {
 
     fn ports(&self) -> Ports {
         let input = self.input.lock().unwrap_or_else(PoisonError::into_inner).take();
-        Ports::new(input, self.screen.clone(), Arc::new(Nowhere))
+        Ports::new(input, self.screen.clone(), Arc::new(Nowhere)).in_background(true)
     }
 
     fn errors(&self, number: usize) -> Option<Arc<dyn Sink>> {

@@ -468,7 +468,7 @@ impl Surroundings for Writing {
 
     fn ports(&self) -> Ports {
         let input = self.input.lock().unwrap_or_else(PoisonError::into_inner).take();
-        Ports::new(input, Arc::new(Nowhere), self.errors.clone())
+        Ports::new(input, Arc::new(Nowhere), self.errors.clone()).in_background(true)
     }
 
     fn watch(&self, meters: &[Arc<StageMeter>]) {

@@ -58,7 +58,7 @@ impl World for RealWorld {
     }
 
     fn run(&self, job: Job<'_>) -> JobEnd {
-        run_job(job, self)
+        run_job(job, self, false)
     }
 
     fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
