@@ -15,24 +15,72 @@ use crate::reading::only_reads;
 use crate::run::{Nowhere, Refusal, Surroundings};
 use crate::workbench::Allowed;
 
-/// The pipelines of a text before and behind one of them.
+/// A text around one of its pipelines.
 pub(crate) struct Parts<'s> {
-    pub(crate) before: Vec<&'s Pipeline>,
-    pub(crate) after: Vec<&'s Pipeline>,
+    /// What stands before the list that the pipeline is in.
+    before: &'s [Item],
+    within: &'s Item,
+    after: &'s [Item],
+    shown: &'s Pipeline,
 }
 
 impl<'s> Parts<'s> {
-    pub(crate) fn of(script: &'s Script, shown: &'s Pipeline) -> Self {
-        let (before, rest): (Vec<_>, Vec<_>) =
-            script.pipelines().partition(|pipeline| pipeline.span.start < shown.span.start);
-        let after = rest.into_iter().filter(|pipeline| pipeline.span != shown.span).collect();
-        Self { before, after }
+    /// `None` where the pipeline is not one of the text.
+    pub(crate) fn of(script: &'s Script, shown: &'s Pipeline) -> Option<Self> {
+        let items = &script.list.items;
+        let holds = |item: &Item| item.pipelines().any(|one| one.span == shown.span);
+        let at = items.iter().position(holds)?;
+        Some(Self { before: &items[..at], within: &items[at], after: &items[at + 1..], shown })
+    }
+
+    /// True where nothing but assignments stands before it.
+    pub(crate) fn begins_with_assignments(&self) -> bool {
+        let plain = |item: &Item| item.pipelines().all(Pipeline::only_assigns);
+        self.before.iter().all(plain) && self.within.first.span == self.shown.span
+    }
+
+    /// Runs what stands before it; true where it would then run itself.
+    pub(crate) fn run_before(&self, shell: &mut Shell<'_>) -> bool {
+        for item in self.before {
+            run(item.clone(), shell);
+        }
+        if self.within.first.span == self.shown.span {
+            return true;
+        }
+        run_one(&self.within.first, shell);
+        for (connector, pipeline) in &self.within.rest {
+            let reached = connector.goes_on(shell.state.status);
+            if pipeline.span == self.shown.span {
+                return reached;
+            }
+            if reached {
+                run_one(pipeline, shell);
+            }
+        }
+        true
+    }
+
+    /// Runs what stands behind it, which ended with `status`.
+    pub(crate) fn run_after(&self, status: u8, shell: &mut Shell<'_>) {
+        shell.state.status = if self.shown.negated { u8::from(status == 0) } else { status };
+        let behind = self.within.pipelines().position(|one| one.span == self.shown.span);
+        for (connector, pipeline) in self.within.rest.iter().skip(behind.unwrap_or(0)) {
+            if connector.goes_on(shell.state.status) {
+                run_one(pipeline, shell);
+            }
+        }
+        for item in self.after {
+            run(item.clone(), shell);
+        }
     }
 }
 
+fn run_one(pipeline: &Pipeline, shell: &mut Shell<'_>) {
+    run(Item { first: pipeline.clone(), rest: Vec::new() }, shell);
+}
+
 /// Runs one of them; what would end the shell ends only it.
-pub(crate) fn run(pipeline: &Pipeline, shell: &mut Shell<'_>) {
-    let item = Item { first: pipeline.clone(), rest: Vec::new() };
+fn run(item: Item, shell: &mut Shell<'_>) {
     let list = List { items: vec![item] };
     let at_exit = shell.state.at_exit.take();
     shell.alone(|shell| shell.list(&list));

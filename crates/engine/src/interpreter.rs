@@ -3,7 +3,7 @@
 use std::sync::Arc;
 use std::time::Instant;
 
-use shell::{Command, Compound, Connector, Item, List, Pipeline, Redirection, Span, TimeForm};
+use shell::{Command, Compound, Item, List, Pipeline, Redirection, Span, TimeForm};
 use stream::{Block, Cancel, StageMeter, World};
 
 use crate::directory::InDirectory;
@@ -185,11 +185,7 @@ impl<'s> Shell<'s> {
         let last = item.rest.len();
         self.part(&item.first, last == 0)?;
         for (number, (connector, pipeline)) in item.rest.iter().enumerate() {
-            let runs = match connector {
-                Connector::And => self.state.status == 0,
-                Connector::Or => self.state.status != 0,
-            };
-            if runs {
+            if connector.goes_on(self.state.status) {
                 self.part(pipeline, number + 1 == last)?;
             }
         }

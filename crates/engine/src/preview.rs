@@ -230,6 +230,8 @@ pub struct Preview {
     pub refused: Vec<(PathBuf, String)>,
     /// All commands that would be started, in their order.
     pub commands: Vec<HeldCommand>,
+    /// False where a real run would not come to this pipeline: `false && this`.
+    pub reached: bool,
     /// What the other commands of the text said on standard error.
     pub said: String,
     /// How long it took, in nanoseconds.
@@ -525,6 +527,7 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         pending: Vec::new(),
         refused: Vec::new(),
         commands: Vec::new(),
+        reached: true,
         said: String::new(),
         elapsed_ns: started.elapsed().as_nanos() as u64,
         ready: Instant::now(),

@@ -8,7 +8,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use stream::{Cancel, Source, StageFigures, StageMeter, World};
 
 use crate::acting::{Acted, OnFailure, act};
-use crate::around::{self, Around};
+use crate::around::{Around, Parts};
 use crate::capture::Capture;
 use crate::dry::{DryWorld, HeldCommand, Sampler, WriteWorld};
 use crate::interpreter::Shell;
@@ -337,10 +337,11 @@ fn work(
         Trouble::Refused(PlanError { message: error.kind.to_string(), span: error.span })
     })?;
     let Some(shown) = script.shown(request.at) else { return Err(Trouble::Nothing) };
-    let parts = around::Parts::of(&script, shown);
+    let Some(parts) = Parts::of(&script, shown) else { return Err(Trouble::Nothing) };
+    let mut reached = true;
     let seconds = request.limits.seconds;
     let (prepared, timed_out) = with_deadline(cancel, seconds, || {
-        parts.before.iter().for_each(|pipeline| around::run(pipeline, &mut shell));
+        reached = parts.run_before(&mut shell);
         match &request.plan {
             Some(plan) => Ok(plan.clone()),
             None => Plan::of_pipeline(shown, &mut shell).map_err(PlanError::of),
@@ -361,7 +362,7 @@ fn work(
         setting.extend_from_slice(format!(" live {bytes} {said}").as_bytes());
     }
     // What commands before have written is not part of what a result is known by.
-    let before = before.filter(|_| parts.before.iter().all(|before| before.only_assigns()));
+    let before = before.filter(|_| parts.begins_with_assignments());
     let commands_before = around.take_held();
     let done = preview(&Task {
         generation,
@@ -377,12 +378,8 @@ fn work(
         live,
     });
     let Some(mut done) = done else { return Ok(None) };
-    if let Some(last) = done.stages.last() {
-        shell.state.status = last.status.0;
-    }
-    with_deadline(cancel, seconds, || {
-        parts.after.iter().for_each(|pipeline| around::run(pipeline, &mut shell));
-    });
+    let status = done.stages.last().map_or(0, |last| last.status.0);
+    with_deadline(cancel, seconds, || parts.run_after(status, &mut shell));
     drop(shell);
     done.pending = world.pending.files();
     done.refused = world.pending.refused();
@@ -390,6 +387,7 @@ fn work(
     done.commands.extend(done.stages.iter().flat_map(|stage| stage.held.clone()));
     done.commands.extend(around.take_held());
     done.said = around.said();
+    done.reached = reached;
     Ok(Some(done))
 }
 

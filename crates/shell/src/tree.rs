@@ -89,6 +89,16 @@ pub enum Connector {
     Or,
 }
 
+impl Connector {
+    /// True where what stands behind it runs after this status.
+    pub fn goes_on(self, status: u8) -> bool {
+        match self {
+            Self::And => status == 0,
+            Self::Or => status != 0,
+        }
+    }
+}
+
 /// Commands joined by `|`.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Pipeline {

@@ -122,6 +122,27 @@ fn a_file_that_is_emptied_before_it_is_read_is_recognised() {
 }
 
 #[test]
+fn connectors_decide_which_commands_around_it_run() {
+    let directory = tempfile::tempdir().unwrap();
+    let at = directory.path().display();
+    let mut bench = Bench::new();
+    let cases = [
+        ("true && echo here; echo x > f", true, 1),
+        ("false && echo here || echo x > f", false, 0),
+        ("false || echo here && echo x > f", true, 1),
+        ("false && echo x > f; echo here", true, 0),
+        ("true || echo here; echo x > f", false, 1),
+        ("! echo here && echo x > f", true, 0),
+        ("if false; then echo x > f; fi; echo here", true, 0),
+    ];
+    for (line, reached, files) in cases {
+        let preview = look(&mut bench, &format!("cd {at}; {line}"), "here");
+        assert_eq!((preview.reached, preview.pending.len()), (reached, files), "{line}");
+        assert_eq!(out(&preview, 0), "here\n", "shown all the same");
+    }
+}
+
+#[test]
 fn errors_that_go_to_the_screen_by_themselves_are_told() {
     let directory = tempfile::tempdir().unwrap();
     let mut bench = Bench::new();

@@ -84,6 +84,10 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let said = stage.messages.lines().filter(|line| !line.is_empty());
     let said: Vec<(char, String, Option<String>)> =
         said.map(|line| ('!', safe(line), None)).collect();
+    if app.preview.as_ref().is_some_and(|preview| !preview.reached) {
+        let text = "a real run would not come here: what stands before && or || decides so";
+        rows.insert(0, ('!', text.to_owned(), None));
+    }
     // Warnings, then what the stage said, then hints.
     let at = rows.iter().position(|row| row.0 == '·').unwrap_or(rows.len());
     rows.splice(at..at, said.into_iter().chain(others));
