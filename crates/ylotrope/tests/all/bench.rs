@@ -549,3 +549,36 @@ fn a_program_is_started_once_for_the_session_or_always() {
     assert_eq!(count(), 3);
     leave(&terminal);
 }
+
+#[test]
+fn text_streams_and_lines_go_to_the_clipboard() {
+    let terminal = Terminal::open(120, 40);
+    terminal.tmux(&["set-option", "-s", "set-clipboard", "on"]);
+    let holds = |expected: &str| {
+        let deadline = std::time::Instant::now() + std::time::Duration::from_secs(20);
+        loop {
+            let buffer = terminal.tmux(&["show-buffer"]);
+            if buffer == expected {
+                return;
+            }
+            assert!(std::time::Instant::now() < deadline, "{buffer:?}");
+        }
+    };
+    start_demo(&terminal);
+    replace_text(&terminal, "seq 3 | tr 123 abc");
+    terminal.wait("edits all");
+    terminal.escape("↑↓ select");
+    terminal.press(&["C"]);
+    terminal.wait("the command text copied");
+    holds("seq 3 | tr 123 abc");
+    terminal.press(&["End", "c"]);
+    terminal.wait("what stage 2 writes copied (6 B)");
+    holds("a\nb\nc\n");
+    terminal.press(&["Tab", "Down", "c"]);
+    terminal.wait("the line copied");
+    holds("b");
+    terminal.press(&["C-q"]);
+    terminal.wait("Leave all the same?");
+    terminal.press(&["y"]);
+    terminal.wait("shell>");
+}

@@ -37,7 +37,7 @@ impl Terminal {
         self.folder.path()
     }
 
-    fn tmux(&self, arguments: &[&str]) -> String {
+    pub(crate) fn tmux(&self, arguments: &[&str]) -> String {
         let output =
             Command::new("tmux").arg("-S").arg(&self.socket).args(arguments).output().unwrap();
         String::from_utf8_lossy(&output.stdout).into_owned()
