@@ -17,7 +17,7 @@ fn pending(buffer: &mut Buffer, area: Rect, app: &App) {
     let (files, commands) = app.pending_rows();
     let mut rows = vec![(' ', "nothing of this has happened yet".to_owned())];
     if files > 0 {
-        let text = "w writes the files that are not left out, all together, from all of the data";
+        let text = "w writes the files, all together, from all of the data; x leaves one out";
         rows.push((' ', text.to_owned()));
     }
     if !preview.is_whole() {
@@ -30,7 +30,8 @@ fn pending(buffer: &mut Buffer, area: Rect, app: &App) {
     for (y, (mark, text)) in rows.iter().take(usize::from(area.height)).enumerate() {
         put(buffer, area, 1, y as u16, &mark.to_string(), theme.bright());
         let style = if *mark == '·' { theme.quiet() } else { theme.ink() };
-        put(buffer, area, 4, y as u16, text, style);
+        let text = cut(text, usize::from(area.width.saturating_sub(5)));
+        put(buffer, area, 4, y as u16, &text, style);
     }
 }
 

@@ -24,7 +24,7 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     }
     let wide = area.width >= WIDE;
     let list_width = if wide { area.width * 9 / 20 } else { area.width };
-    let rows = files.len() + commands.len() + preview.refused.len() + 2;
+    let rows = files.len() + commands.len() + preview.refused.len() + 3;
     let list_height = if wide { area.height } else { (rows as u16).min(area.height / 2) };
     let list = Rect { width: list_width, height: list_height, ..area };
     draw_list(buffer, list, app, files, commands, &preview.refused);
@@ -79,6 +79,10 @@ fn draw_list(
     }
     let commands = commands.iter().enumerate();
     list.extend(commands.map(|(at, command)| Line::Command(files.len() + at, command)));
+    if !refused.is_empty() {
+        let what = if refused.len() == 1 { "file" } else { "files" };
+        list.push(Line::Title(format!("{} {what} may not be written", refused.len())));
+    }
     for (path, why) in refused {
         list.push(Line::Refused(path.display().to_string(), why));
     }
@@ -129,7 +133,8 @@ fn draw_row(buffer: &mut Buffer, area: Rect, y: u16, app: &App, line: &Line<'_>,
             let name_style =
                 if out { theme.quiet().add_modifier(Modifier::CROSSED_OUT) } else { style };
             put(buffer, area, 4, y, &name, name_style);
-            put_right(buffer, area, area.width.saturating_sub(1), y, &effect, theme.quiet());
+            let effect_style = if file.lost && !out { theme.bright() } else { theme.quiet() };
+            put_right(buffer, area, area.width.saturating_sub(1), y, &effect, effect_style);
         }
         Line::Command(at, command) => {
             let number = at - app.pending_rows().0;
