@@ -202,6 +202,78 @@ fn a_text_is_written_whole_or_not_at_all() {
     assert_eq!(read("b"), "x\n");
 }
 
+/// All that is in a folder: names, contents, and when each file was changed.
+fn contents(folder: &std::path::Path) -> Vec<(String, Vec<u8>, std::time::SystemTime)> {
+    let mut all = Vec::new();
+    let mut folders = vec![folder.to_owned()];
+    while let Some(folder) = folders.pop() {
+        for entry in std::fs::read_dir(folder).unwrap() {
+            let (path, facts) =
+                entry.map(|entry| (entry.path(), entry.metadata().unwrap())).unwrap();
+            if facts.is_dir() {
+                folders.push(path);
+            } else {
+                let bytes = std::fs::read(&path).unwrap();
+                all.push((path.display().to_string(), bytes, facts.modified().unwrap()));
+            }
+        }
+    }
+    all.sort();
+    all
+}
+
+#[test]
+fn no_line_of_the_shell_changes_anything_in_the_bench() {
+    let directory = tempfile::tempdir().unwrap();
+    let folder = directory.path();
+    std::fs::create_dir(folder.join("sub")).unwrap();
+    for name in ["a.txt", "b.txt", "three.txt", "pairs.txt", "sub/inner.txt"] {
+        std::fs::write(folder.join(name), "k1 v2\nk2 v1\nthree\n").unwrap();
+    }
+    let before = contents(folder);
+    let mut bench = Bench::new();
+    bench.limits.seconds = 2.0;
+    let mut begun = String::new();
+    let mut count = 0;
+    let corpora = [
+        include_str!("../../../ylotrope/tests/shell/posix.txt"),
+        include_str!("../../../ylotrope/tests/shell/bash.txt"),
+    ];
+    for line in corpora.iter().flat_map(|corpus| corpus.lines()) {
+        if begun.is_empty() && line.starts_with("%%") {
+            continue;
+        }
+        begun.push_str(line);
+        begun.push('\n');
+        let text = format!("cd {}\n{begun}", folder.display());
+        if shell::parse(&text).is_err() {
+            continue;
+        }
+        begun.clear();
+        count += 1;
+        let mut request = bench.request(&text);
+        request.at = text.len() * (count % 3) / 2;
+        let generation = bench.workbench.evaluate(request);
+        loop {
+            match bench.news.recv_timeout(Duration::from_secs(30)).expect("news") {
+                Job::Done(preview) if preview.generation == generation => {
+                    assert!(
+                        preview.stages.iter().all(|stage| stage.ending != engine::Ending::Failed),
+                        "{text}"
+                    );
+                    break;
+                }
+                // A name that is no program here, a parameter without value.
+                Job::Refused(found, _) | Job::Nothing(found) if found == generation => break,
+                Job::Failed(_, message) => panic!("{message}: {text}"),
+                _ => {}
+            }
+        }
+        assert_eq!(contents(folder), before, "{text}");
+    }
+    assert!(count > 280, "{count}");
+}
+
 /// The content of a file in its two states; long, so that a kill comes in between.
 fn state(number: usize) -> String {
     format!("state {number}\n").repeat(200_000)
