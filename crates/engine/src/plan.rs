@@ -208,15 +208,8 @@ fn stage(command: &Command, shell: &mut Shell<'_>) -> Run<StagePlan> {
     let runs_commands = command.words.iter().any(expand::runs_commands)
         || command.assignments.iter().any(|one| expand::runs_commands(&one.value))
         || command.redirections.iter().any(|one| match &one.kind {
-            RedirectionKind::Read(word)
-            | RedirectionKind::Replace(word)
-            | RedirectionKind::Append(word)
-            | RedirectionKind::ReadWrite(word)
-            | RedirectionKind::ReplaceBoth(word)
-            | RedirectionKind::AppendBoth(word)
-            | RedirectionKind::Text(word) => expand::runs_commands(word),
             RedirectionKind::Document(document) => expand::parts_run_commands(document.parts()),
-            RedirectionKind::Duplicate(_) | RedirectionKind::Close => false,
+            kind => kind.word().is_some_and(expand::runs_commands),
         });
     if runs_commands && !shell.plans_eagerly {
         return Ok(StagePlan::of_shell(command, shell));

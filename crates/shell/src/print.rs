@@ -312,13 +312,11 @@ impl Printer {
                 }
                 self.documents.push(document.clone());
             }
-            RedirectionKind::Read(word)
-            | RedirectionKind::Replace(word)
-            | RedirectionKind::Append(word)
-            | RedirectionKind::ReadWrite(word)
-            | RedirectionKind::ReplaceBoth(word)
-            | RedirectionKind::AppendBoth(word)
-            | RedirectionKind::Text(word) => self.word(word),
+            kind => {
+                if let Some(word) = kind.word() {
+                    self.word(word);
+                }
+            }
         }
     }
 

@@ -417,6 +417,22 @@ pub enum RedirectionKind {
     Text(Word),
 }
 
+impl RedirectionKind {
+    /// The word behind the operator, where it is expanded: a file's name or a text.
+    pub fn word(&self) -> Option<&Word> {
+        match self {
+            Self::Read(word)
+            | Self::Replace(word)
+            | Self::Append(word)
+            | Self::ReadWrite(word)
+            | Self::ReplaceBoth(word)
+            | Self::AppendBoth(word)
+            | Self::Text(word) => Some(word),
+            Self::Duplicate(_) | Self::Close | Self::Document(_) => None,
+        }
+    }
+}
+
 /// A here-document; its body stands behind the line.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Document {
