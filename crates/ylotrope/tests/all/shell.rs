@@ -118,6 +118,11 @@ fn lines_of_the_standard_do_what_sh_does() {
 }
 
 #[test]
+fn lines_of_every_day_do_what_sh_does() {
+    compare(include_str!("../shell/practice.txt"), "sh", 70);
+}
+
+#[test]
 fn lines_of_common_practice_do_what_bash_does() {
     compare(include_str!("../shell/bash.txt"), "bash", 35);
 }
