@@ -1,6 +1,5 @@
 //! Runs on samples, with every stream and every origin kept.
 
-use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Condvar, Mutex, PoisonError};
@@ -14,6 +13,7 @@ use stream::{
 };
 
 use crate::dry::{DryWorld, HeldCommand};
+use crate::figures::{Collected, CommandFigures};
 use crate::happened::verb_of;
 use crate::kept::Kept;
 use crate::pending::PendingFile;
@@ -84,25 +84,6 @@ pub struct InputRecord {
     pub sampled: Option<Arc<Sampled>>,
 }
 
-/// A command inside a stage, over all the times it ran.
-#[derive(Clone, Debug, Default)]
-pub struct InnerStage {
-    /// Its place in the text.
-    pub span: Span,
-    /// Its name.
-    pub name: String,
-    /// How often it ran.
-    pub runs: u64,
-    /// Lines it read.
-    pub lines_in: u64,
-    /// Lines it wrote.
-    pub lines_out: u64,
-    /// Processor time, in nanoseconds.
-    pub processor_ns: u64,
-    /// The status it ended with last.
-    pub status: ExitStatus,
-}
-
 /// What a stage did.
 pub struct StageResult {
     /// The stage's place in the text that was run.
@@ -134,7 +115,7 @@ pub struct StageResult {
     /// Commands it would start.
     pub held: Vec<HeldCommand>,
     /// The commands inside it, in the order of the text.
-    pub inside: Vec<InnerStage>,
+    pub inside: Vec<CommandFigures>,
     /// When it was made.
     pub made: Instant,
     /// True when this result was kept from the run before.
@@ -337,7 +318,7 @@ struct Build {
     origins: Arc<Mutex<OriginStore>>,
     messages: Arc<Messages>,
     held: Mutex<Vec<HeldCommand>>,
-    inside: Mutex<BTreeMap<Span, InnerStage>>,
+    inside: Collected,
     cut: Arc<Mutex<Option<Limit>>>,
 }
 
@@ -406,20 +387,7 @@ impl Surroundings for Sampling<'_> {
         outcomes: &[StageOutcome],
     ) {
         let Some(build) = within.and_then(|stage| self.builds.get(stage)) else { return };
-        let mut inside = build.inside.lock().unwrap_or_else(PoisonError::into_inner);
-        for ((stage, meter), outcome) in plan.stages.iter().zip(meters).zip(outcomes) {
-            let figures = meter.figures();
-            let inner = inside.entry(stage.span).or_insert_with(|| InnerStage {
-                span: stage.span,
-                name: stage.name(),
-                ..InnerStage::default()
-            });
-            inner.runs += 1;
-            inner.lines_in += figures.lines_in;
-            inner.lines_out += figures.lines_out;
-            inner.processor_ns += figures.processor_ns;
-            inner.status = outcome.status;
-        }
+        build.inside.add(plan, meters, outcomes);
     }
 
     fn hold_back(&self, number: usize, command: HeldCommand) {
@@ -475,7 +443,7 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
             origins: Arc::default(),
             messages: Arc::default(),
             held: Mutex::default(),
-            inside: Mutex::default(),
+            inside: Collected::default(),
             cut: Arc::default(),
         })
         .collect();
@@ -708,7 +676,7 @@ fn finish(
         }
         _ => verb,
     };
-    let inside = build.inside.into_inner().unwrap_or_else(PoisonError::into_inner);
+    let inside = build.inside.into_list();
     let messages = build.messages.0.lock().unwrap_or_else(PoisonError::into_inner);
     StageResult {
         span: plan.span,
@@ -724,7 +692,7 @@ fn finish(
         holds: filter.as_ref().and_then(|filter| filter.holds()),
         pending,
         held: build.held.into_inner().unwrap_or_else(PoisonError::into_inner),
-        inside: inside.into_values().collect(),
+        inside,
         made: Instant::now(),
         reused: false,
         follows: false,

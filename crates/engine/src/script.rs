@@ -3,16 +3,18 @@
 use std::sync::{Arc, Mutex, PoisonError};
 
 use shell::ShellError;
-use stream::{Cancel, Sink, World};
+use stream::{Cancel, Sink, StageMeter, World};
 use thiserror::Error;
 
 use crate::dry::{DryWorld, HeldCommand};
+use crate::figures::{Collected, CommandFigures};
 use crate::interpreter::{Leave, Shell};
 use crate::pending::PendingFile;
 use crate::plan::{Plan, PlanError, StagePlan, is_program};
 use crate::ports::Ports;
 use crate::reading::only_reads;
 use crate::run::{Nowhere, Refusal, Surroundings, run_pipeline};
+use crate::stage::StageOutcome;
 use crate::variables::Variables;
 use crate::world::{DescriptorSink, RealWorld, StandardInput};
 
@@ -30,6 +32,8 @@ pub enum RunError {
 struct Real {
     world: RealWorld,
     ports: Ports,
+    /// What ran, where that is asked for.
+    collected: Option<Collected>,
 }
 
 impl Real {
@@ -37,7 +41,7 @@ impl Real {
         let out = own(rustix::stdio::stdout());
         let error = own(rustix::stdio::stderr());
         let ports = Ports::new(Some(Box::new(StandardInput)), out, error).owned();
-        Self { world: RealWorld, ports }
+        Self { world: RealWorld, ports, collected: None }
     }
 }
 
@@ -48,6 +52,18 @@ impl Surroundings for Real {
 
     fn ports(&self) -> Ports {
         self.ports.clone()
+    }
+
+    fn ended(
+        &self,
+        _within: Option<usize>,
+        plan: &Plan,
+        meters: &[Arc<StageMeter>],
+        outcomes: &[StageOutcome],
+    ) {
+        if let Some(collected) = &self.collected {
+            collected.add(plan, meters, outcomes);
+        }
     }
 }
 
@@ -67,6 +83,21 @@ fn own(descriptor: std::os::fd::BorrowedFd<'_>) -> Arc<dyn Sink> {
 /// that must have a value.
 pub fn run_script(text: &str, variables: &mut Variables, cancel: &Cancel) -> Result<u8, RunError> {
     run_in(&Real::new(), text, variables, cancel)
+}
+
+/// As [`run_script`]; gives also what every command read, wrote and took, in the order of the
+/// text, over all the times it ran.
+///
+/// # Errors
+/// As [`run_script`]; the figures are those up to then.
+pub fn run_measured(
+    text: &str,
+    variables: &mut Variables,
+    cancel: &Cancel,
+) -> (Result<u8, RunError>, Vec<CommandFigures>) {
+    let real = Real { collected: Some(Collected::default()), ..Real::new() };
+    let outcome = run_in(&real, text, variables, cancel);
+    (outcome, real.collected.map(Collected::into_list).unwrap_or_default())
 }
 
 /// What a script would have done.

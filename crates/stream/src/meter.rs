@@ -46,6 +46,22 @@ pub struct StageFigures {
     pub peak_held_bytes: u64,
 }
 
+impl StageFigures {
+    /// Adds the figures of another run of the same stage. Of what is held the most counts.
+    pub fn add(&mut self, other: &Self) {
+        self.bytes_in += other.bytes_in;
+        self.lines_in += other.lines_in;
+        self.bytes_out += other.bytes_out;
+        self.lines_out += other.lines_out;
+        self.waiting_ns += other.waiting_ns;
+        self.held_up_ns += other.held_up_ns;
+        self.processor_ns += other.processor_ns;
+        self.elapsed_ns += other.elapsed_ns;
+        self.held_bytes = other.held_bytes;
+        self.peak_held_bytes = self.peak_held_bytes.max(other.peak_held_bytes);
+    }
+}
+
 impl StageMeter {
     /// Counts a block read.
     pub fn count_in(&self, block: &Block) {

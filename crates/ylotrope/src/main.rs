@@ -4,6 +4,7 @@ mod demo;
 mod demo_data;
 mod dry_run;
 mod interrupts;
+mod statistics;
 
 use std::ffi::OsString;
 use std::fs::File;
@@ -11,10 +12,11 @@ use std::io::{self, BufWriter, IsTerminal, Write};
 use std::os::unix::ffi::OsStringExt;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
+use std::time::Instant;
 
 use anyhow::{Context, Result, bail};
 use clap::{Args, Parser, Subcommand, ValueEnum};
-use engine::{RunError, Variables, run_filter, run_script};
+use engine::{RunError, Variables, run_filter, run_measured, run_script};
 use interrupts::Interrupts;
 use tui::{Ground, Options};
 
@@ -70,6 +72,9 @@ struct Run {
     /// With --dry-run: tell it as JSON
     #[arg(long, requires = "dry_run")]
     json: bool,
+    /// Tell at the end, on standard error, what every command read, wrote and took
+    #[arg(long, value_enum, value_name = "FORM", conflicts_with = "dry_run")]
+    stats: Option<statistics::Form>,
     /// The script and its arguments ($0, $1, …); with -c, $0 and the arguments as for sh
     #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
     arguments: Vec<OsString>,
@@ -212,6 +217,11 @@ fn run_for_real(run: Run) -> ExitCode {
             dry_run::tell(&dry, run.json);
             dry.status
         })
+    } else if let Some(form) = run.stats {
+        let started = Instant::now();
+        let (outcome, commands) = run_measured(&text, &mut variables, &interrupts.cancel);
+        statistics::tell(&text, &commands, started.elapsed(), form);
+        outcome
     } else {
         run_script(&text, &mut variables, &interrupts.cancel)
     };

@@ -62,7 +62,9 @@ fn compound_commands_are_stages() {
     let inside: Vec<(&str, u64, u64, u64)> = preview.stages[1]
         .inside
         .iter()
-        .map(|inner| (&text[inner.span.range()], inner.runs, inner.lines_in, inner.lines_out))
+        .map(|inner| {
+            (&text[inner.span.range()], inner.runs, inner.figures.lines_in, inner.figures.lines_out)
+        })
         .collect();
     assert_eq!(inside, [("seq $n", 3, 0, 6), ("grep -c 2", 3, 6, 3)]);
     // Each line comes from what was read for it.

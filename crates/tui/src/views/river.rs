@@ -112,7 +112,7 @@ fn draw_row(
             } else {
                 format!("{}×", grouped(inner.runs))
             };
-            let lines = grouped(inner.lines_out);
+            let lines = grouped(inner.figures.lines_out);
             let room = usize::from(right).saturating_sub(12 + times.chars().count() + lines.len());
             put(buffer, area, 4, y, "┆", theme.hue(*number));
             put(buffer, area, 6, y, &cut(&text, room), theme.ink());

@@ -252,3 +252,47 @@ fn endless_programs_are_interrupted() {
         assert_eq!(std::os::unix::process::ExitStatusExt::signal(&status), Some(2), "{line:?}");
     }
 }
+
+#[test]
+fn statistics_count_what_every_command_did() {
+    let folder = tempfile::tempdir().unwrap();
+    let line =
+        "seq 1000 | grep 1 | wc -l; for i in 1 2 3; do seq $i | cat; done > out; grep \"a,b\" out";
+    let run =
+        |form: &str| feed(ours().args(["run", "--stats", form, "-c", line]), folder.path(), "");
+    let output = run("json");
+    assert_eq!(output.status.code(), Some(1));
+    assert_eq!(String::from_utf8_lossy(&output.stdout), "272\n");
+    let told: serde_json::Value = serde_json::from_slice(&output.stderr).unwrap();
+    let rows: Vec<String> = told["commands"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|command| {
+            format!(
+                "{}: {}x {} {} {}",
+                command["command"].as_str().unwrap(),
+                command["runs"],
+                command["lines_in"],
+                command["lines_out"],
+                command["status"],
+            )
+        })
+        .collect();
+    assert_eq!(
+        rows,
+        [
+            "seq 1000: 1x 0 1000 0",
+            "grep 1: 1x 1000 272 0",
+            "wc -l: 1x 272 1 0",
+            "seq $i: 3x 0 6 0",
+            "cat: 3x 6 6 0",
+            "grep \"a,b\" out: 1x 6 0 1",
+        ]
+    );
+    let text = String::from_utf8(run("text").stderr).unwrap();
+    assert!(text.contains("1000          272") && text.contains(" s in all\n"), "{text}");
+    let csv = String::from_utf8(run("csv").stderr).unwrap();
+    assert_eq!(csv.lines().count(), 7);
+    assert!(csv.contains("\"grep \"\"a,b\"\" out\",1,6,0,12,0,"), "{csv}");
+}
