@@ -124,6 +124,16 @@ fn a_file_that_is_emptied_before_it_is_read_is_recognised() {
 }
 
 #[test]
+fn nobody_waits_for_sleep_in_the_bench() {
+    let mut bench = Bench::new();
+    let started = std::time::Instant::now();
+    let text = "sleep 60; for i in 1 2 3; do sleep 20; echo $i; done | wc -l";
+    let preview = look(&mut bench, text, "for");
+    assert_eq!(out(&preview, 1), "3\n");
+    assert!(started.elapsed() < Duration::from_secs(10));
+}
+
+#[test]
 fn connectors_decide_which_commands_around_it_run() {
     let directory = tempfile::tempdir().unwrap();
     let at = directory.path().display();
