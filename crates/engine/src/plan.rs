@@ -201,16 +201,25 @@ fn part_span(text: &str, span: Span, value: &[u8], part: std::ops::Range<usize>)
 
 /// What a stage of a pipeline runs.
 fn stage(command: &Command, shell: &mut Shell<'_>) -> Run<StagePlan> {
+    let redirections_run_commands = command.redirections.iter().any(|one| match &one.kind {
+        RedirectionKind::Document(document) => expand::parts_run_commands(document.parts()),
+        kind => kind.word().is_some_and(expand::runs_commands),
+    });
     if command.compound.is_some() {
-        return Ok(StagePlan::of_shell(command, shell));
+        if redirections_run_commands {
+            return Ok(StagePlan::of_shell(command, shell));
+        }
+        // Its redirections are those of the stage, so that what it reads is known.
+        let targets = shell.targets(&command.redirections)?;
+        let bare = Command { redirections: Vec::new(), ..command.clone() };
+        let mut stage = StagePlan::of_shell(&bare, shell);
+        stage.targets.splice(0..0, targets);
+        return Ok(stage);
     }
     // Commands in words may read what the stage before writes, so that stage must run first.
-    let runs_commands = command.words.iter().any(expand::runs_commands)
-        || command.assignments.iter().any(|one| expand::runs_commands(&one.value))
-        || command.redirections.iter().any(|one| match &one.kind {
-            RedirectionKind::Document(document) => expand::parts_run_commands(document.parts()),
-            kind => kind.word().is_some_and(expand::runs_commands),
-        });
+    let runs_commands = redirections_run_commands
+        || command.words.iter().any(expand::runs_commands)
+        || command.assignments.iter().any(|one| expand::runs_commands(&one.value));
     if runs_commands && !shell.plans_eagerly {
         return Ok(StagePlan::of_shell(command, shell));
     }

@@ -124,6 +124,34 @@ fn a_file_that_is_emptied_before_it_is_read_is_recognised() {
 }
 
 #[test]
+fn what_a_loop_reads_by_redirection_is_its_input() {
+    let directory = tempfile::tempdir().unwrap();
+    let (file, copy) = (directory.path().join("in"), directory.path().join("out"));
+    std::fs::write(&file, "a\nb\nc\n").unwrap();
+    let mut bench = Bench::new();
+    let text = format!(
+        "while read n; do [ $n = b ] || echo \"<$n>\"; done < {} | tee {}",
+        file.display(),
+        copy.display()
+    );
+    let preview = look(&mut bench, &text, "while");
+    let stage = &preview.stages[0];
+    assert!(stage.inputs[0].sampled.is_some());
+    assert_eq!((stage.figures.lines_in, stage.verb), (3, Some(filters::Verb::Edits)));
+    let origins = stage.origins.lock().unwrap();
+    assert_eq!(origins.get(1).first().unwrap().line(), 2);
+    drop(origins);
+    assert_eq!(out(&preview, 1), "<a>\n<c>\n");
+    // A file that changes is read anew.
+    std::fs::write(&file, "d\n").unwrap();
+    let preview = look(&mut bench, &text, "while");
+    assert_eq!(out(&preview, 1), "<d>\n");
+    let text = format!("{{ cat; echo end; }} < {} > {}", file.display(), copy.display());
+    let preview = look(&mut bench, &text, "cat");
+    assert_eq!(preview.stages[0].pending[0].kept.contents(), b"d\nend\n");
+}
+
+#[test]
 fn nobody_waits_for_sleep_in_the_bench() {
     let mut bench = Bench::new();
     let started = std::time::Instant::now();
