@@ -139,6 +139,20 @@ impl StageResult {
         self.follows = true;
     }
 
+    /// The file an input is, be it by its name or by a redirection.
+    pub fn input_path(&self, input: &InputRecord) -> Option<PathBuf> {
+        use std::os::unix::ffi::OsStrExt;
+        match &input.name {
+            InputName::File(name) => Some(PathBuf::from(std::ffi::OsStr::from_bytes(name))),
+            InputName::Standard => {
+                self.plan.targets.iter().rev().find_map(|target| match &target.kind {
+                    TargetKind::Read(path) if target.descriptor == 0 => Some(path.clone()),
+                    _ => None,
+                })
+            }
+        }
+    }
+
     /// Lines over all inputs.
     pub fn input_lines(&self) -> u64 {
         self.inputs.iter().map(|input| input.kept.lines()).sum()
@@ -223,9 +237,14 @@ pub struct Preview {
 
 impl Preview {
     /// The files whose samples it was made from.
-    pub fn sources(&self) -> impl Iterator<Item = (&InputRecord, &Arc<Sampled>)> {
-        let inputs = self.stages.iter().flat_map(|stage| &stage.inputs);
-        inputs.filter_map(|input| input.sampled.as_ref().map(|sampled| (input, sampled)))
+    pub fn sources(&self) -> impl Iterator<Item = (Option<PathBuf>, &Arc<Sampled>)> {
+        self.stages.iter().flat_map(|stage| {
+            let sampled = stage.inputs.iter().filter_map(|input| {
+                let sampled = input.sampled.as_ref()?;
+                Some((stage.input_path(input), sampled))
+            });
+            sampled.collect::<Vec<_>>()
+        })
     }
 
     /// True when every source was sampled whole and nothing was cut off.

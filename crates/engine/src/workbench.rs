@@ -429,14 +429,11 @@ fn sample_capture(
 
 /// Counts the files that were only read in part.
 fn count_sources(preview: &Preview, cancel: &Cancel, report: &Report) {
-    use std::os::unix::ffi::OsStrExt;
-    for (input, sampled) in preview.sources() {
+    for (path, sampled) in preview.sources() {
         if sampled.whole_lines().is_some() || sampled.identity.is_none() {
             continue;
         }
-        let stream::InputName::File(name) = &input.name else { continue };
-        let path = PathBuf::from(std::ffi::OsStr::from_bytes(name));
-        if let Some(lines) = count_lines(&path, cancel) {
+        if let Some(lines) = path.and_then(|path| count_lines(&path, cancel)) {
             sampled.set_whole_lines(lines);
             report(Job::Counted);
         }

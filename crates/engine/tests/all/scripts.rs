@@ -137,6 +137,7 @@ fn what_a_loop_reads_by_redirection_is_its_input() {
     let preview = look(&mut bench, &text, "while");
     let stage = &preview.stages[0];
     assert!(stage.inputs[0].sampled.is_some());
+    assert_eq!(stage.input_path(&stage.inputs[0]), Some(file.clone()));
     assert_eq!((stage.figures.lines_in, stage.verb), (3, Some(filters::Verb::Edits)));
     let origins = stage.origins.lock().unwrap();
     assert_eq!(origins.get(1).first().unwrap().line(), 2);

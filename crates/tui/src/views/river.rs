@@ -295,7 +295,14 @@ fn source_words(app: &App, preview: &Preview) -> (String, String) {
     let name = match inputs.first().map(|input| &input.name) {
         Some(stream::InputName::File(name)) if name.starts_with(b"/dev/fd/") => "<( … )".to_owned(),
         Some(stream::InputName::File(name)) => safe(&String::from_utf8_lossy(name)),
-        _ => "standard input".to_owned(),
+        _ => {
+            let first = &preview.stages[0];
+            let path = first.inputs.first().and_then(|input| first.input_path(input));
+            path.map_or_else(
+                || "standard input".to_owned(),
+                |path| safe(&path.display().to_string()),
+            )
+        }
     };
     let more =
         if inputs.len() > 1 { format!(" and {} more", inputs.len() - 1) } else { String::new() };
