@@ -139,6 +139,27 @@ fn put(buffer: &mut Buffer, area: Rect, x: u16, y: u16, text: &str, style: Style
     end - area.x
 }
 
+/// A list and what belongs to its selected row: side by side on a wide screen, where the list has
+/// so many twentieths of the width; else one below the other, where it has so many rows.
+fn list_and_side(area: Rect, twentieths: u16, rows: u16) -> (Rect, Rect) {
+    if area.width >= WIDE {
+        let width = area.width / 20 * twentieths;
+        let side =
+            Rect { x: area.x + width + 2, width: area.width.saturating_sub(width + 2), ..area };
+        return (Rect { width, ..area }, side);
+    }
+    // A row of space between both, and the same edge as the list has.
+    let list = Rect { height: rows.min(area.height), ..area };
+    let top = (list.height + 1).min(area.height);
+    let side = Rect {
+        x: area.x + 2,
+        y: area.y + top,
+        width: area.width.saturating_sub(2),
+        height: area.height - top,
+    };
+    (list, side)
+}
+
 /// Writes text so that it ends before column `x`.
 fn put_right(buffer: &mut Buffer, area: Rect, x: u16, y: u16, text: &str, style: Style) {
     let width = unicode_width::UnicodeWidthStr::width(text) as u16;

@@ -7,7 +7,7 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 
-use super::{WIDE, cut, put, put_right};
+use super::{cut, list_and_side, put, put_right};
 use crate::app::App;
 use crate::display::safe;
 
@@ -22,24 +22,9 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
         put(buffer, area, 2, 1, text, app.theme.quiet());
         return;
     }
-    let wide = area.width >= WIDE;
-    let list_width = if wide { area.width * 9 / 20 } else { area.width };
     let rows = files.len() + commands.len() + preview.refused.len() + 3;
-    let list_height = if wide { area.height } else { (rows as u16).min(area.height / 2) };
-    let list = Rect { width: list_width, height: list_height, ..area };
+    let (list, side) = list_and_side(area, 9, (rows as u16).min(area.height / 2));
     draw_list(buffer, list, app, files, commands, &preview.refused);
-    let side = if wide {
-        Rect {
-            x: area.x + list_width + 2,
-            width: area.width.saturating_sub(list_width + 2),
-            ..area
-        }
-    } else {
-        // A row of space between both, and the same edge as the list has.
-        let top = (list_height + 1).min(area.height);
-        let (x, width) = (area.x + 2, area.width.saturating_sub(2));
-        Rect { x, y: area.y + top, width, height: area.height - top }
-    };
     let at = app.pending.at;
     if let Some(file) = files.get(at) {
         draw_file(buffer, side, app, file);

@@ -6,7 +6,7 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
-use super::{WIDE, cut, put};
+use super::{cut, list_and_side, put};
 use crate::app::App;
 use crate::display::safe;
 
@@ -19,22 +19,10 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let given = app.has_given_input();
     let all: Vec<Vec<Step>> = (0..plans.len()).map(|stage| wiring(&plans, stage, given)).collect();
     let number = app.place.stage().min(plans.len() - 1);
-    let wide = area.width >= WIDE;
-    let left_width = if wide { area.width * 2 / 5 } else { area.width };
     // On a narrow screen the steps of the selected stage stand below the stages.
-    let steps_rows =
-        if wide { 0 } else { (all[number].len() as u16 * 2 + 2).min(area.height * 3 / 5) };
-    let left = Rect { width: left_width, height: area.height - steps_rows, ..area };
+    let steps_rows = (all[number].len() as u16 * 2 + 2).min(area.height * 2 / 3);
+    let (left, right) = list_and_side(area, 8, area.height - steps_rows);
     stages(buffer, left, app, &all, number);
-    let right = if wide {
-        Rect {
-            x: area.x + left_width + 2,
-            width: area.width.saturating_sub(left_width + 2),
-            ..area
-        }
-    } else {
-        Rect { y: area.y + left.height, height: steps_rows, ..area }
-    };
     steps(buffer, right, app, &all[number], number);
 }
 
