@@ -4,6 +4,10 @@ use std::os::fd::OwnedFd;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
+use std::time::Duration;
+
+use stream::{Block, Cancel, ReadError, Source};
+
 use crate::kept::Kept;
 use crate::world::read_block;
 
@@ -17,6 +21,15 @@ pub struct Capture {
 }
 
 impl Capture {
+    /// Reads from the beginning, and waits for what has not come yet.
+    pub(crate) fn source(self: &Arc<Self>, cancel: &Cancel) -> Box<dyn Source> {
+        Box::new(Coming {
+            capture: self.clone(),
+            source: self.kept.source(),
+            cancel: cancel.clone(),
+        })
+    }
+
     /// Starts taking in `descriptor` on a thread of its own; `arrived` is called after each
     /// block and at the end.
     ///
@@ -54,5 +67,37 @@ impl Capture {
     /// True when the limit was reached and the rest is left unread.
     pub fn is_full(&self) -> bool {
         self.full.load(Ordering::Relaxed)
+    }
+}
+
+/// How long a reader that has read all that came sleeps before it looks again.
+const LOOK_AGAIN: Duration = Duration::from_millis(15);
+
+/// Standard input as it comes.
+struct Coming {
+    capture: Arc<Capture>,
+    source: Box<dyn Source>,
+    cancel: Cancel,
+}
+
+impl Source for Coming {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        loop {
+            // Asked before reading: what came before the end is then read for sure.
+            let ended = self.capture.kept.has_ended() || self.capture.full.load(Ordering::Relaxed);
+            let block = self.source.next_block()?;
+            if block.is_some() || ended {
+                return Ok(block);
+            }
+            if self.cancel.is_cancelled() {
+                return Err(ReadError::Cancelled);
+            }
+            std::thread::sleep(LOOK_AGAIN);
+        }
+    }
+
+    fn file_bytes(&self) -> Option<u64> {
+        // Its size is known once it has ended; as a source with a whole it counts either way.
+        Some(self.capture.kept.bytes())
     }
 }

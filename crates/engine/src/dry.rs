@@ -6,7 +6,6 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
-use rustix::fs::{Access, access};
 use stream::{
     Cancel, FileFacts, Job, JobEnd, Joined, Machine, Permission, Replacement, Running, Scratch,
     Sink, Source, World, WriteMode,
@@ -15,7 +14,7 @@ use stream::{
 use crate::job::{Later, run_filters};
 use crate::machine::RealMachine;
 use crate::overlay::{Chain, KeptSink, Overlay};
-use crate::pending::{Beside, PendingFile};
+use crate::pending::PendingFile;
 use crate::preview::Limits;
 use crate::run::Nowhere;
 use crate::sample::{Sample, SampleCache, Sampled};
@@ -87,7 +86,7 @@ impl DryWorld {
 }
 
 /// Only regular files are read in the workbench: others may block, or be changed by reading.
-fn readable(path: &Path) -> io::Result<bool> {
+pub(crate) fn readable(path: &Path) -> io::Result<bool> {
     let facts = std::fs::metadata(path)?;
     if facts.is_dir() {
         return Err(io::Error::from_raw_os_error(rustix::io::Errno::ISDIR.raw_os_error()));
@@ -233,99 +232,6 @@ impl Replacement for Held {
 
     fn commit(self: Box<Self>) -> io::Result<()> {
         self.pending.add(self.file);
-        Ok(())
-    }
-}
-
-/// Reads for real; writes beside the targets, which are replaced only when all is done.
-#[derive(Default)]
-pub(crate) struct WriteWorld {
-    pub(crate) files: Arc<Mutex<Vec<Arc<Beside>>>>,
-}
-
-impl World for WriteWorld {
-    fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
-        // What the same text has written before is read, not what is still there.
-        let files = self.files.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(written) = files.iter().rev().find(|file| file.is_for(path)) {
-            return RealWorld.read(&written.path()?);
-        }
-        drop(files);
-        readable(path)?;
-        RealWorld.read(path)
-    }
-
-    fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
-        match std::fs::metadata(path) {
-            Ok(facts) if facts.is_dir() => {
-                return Err(io::Error::from_raw_os_error(rustix::io::Errno::ISDIR.raw_os_error()));
-            }
-            Ok(facts) if !facts.is_file() => return Ok(Arc::new(Nowhere)),
-            Ok(_) => access(path, Access::WRITE_OK)?,
-            Err(_) => {}
-        }
-        let mut files = self.files.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(written) = files.iter().rev().find(|file| file.is_for(path)) {
-            if mode == WriteMode::Replace {
-                written.empty()?;
-            }
-            return Ok(written.clone());
-        }
-        let file = Arc::new(Beside::open(path, mode == WriteMode::Append)?);
-        files.push(file.clone());
-        Ok(file)
-    }
-
-    fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
-        if let Ok(facts) = std::fs::metadata(path) {
-            if !facts.is_file() {
-                return Ok(Box::new(Straight(self.write(path, WriteMode::Replace)?)));
-            }
-            access(path, Access::WRITE_OK)?;
-        }
-        let file = Arc::new(Beside::open(path, false)?);
-        Ok(Box::new(Complete { file, files: self.files.clone() }))
-    }
-
-    fn remove(&self, path: &Path) -> io::Result<()> {
-        // Nothing takes the place of a file that is not in this list at the end.
-        let mut files = self.files.lock().unwrap_or_else(PoisonError::into_inner);
-        files.retain(|file| !file.is_for(path));
-        Ok(())
-    }
-
-    fn run(&self, job: Job<'_>) -> JobEnd {
-        run_filters(job, self)
-    }
-
-    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
-        Ok(Box::new(Later::new(job, joined, self)?))
-    }
-
-    fn is_live(&self) -> bool {
-        false
-    }
-
-    fn machine(&self) -> &dyn Machine {
-        &RealMachine
-    }
-}
-
-/// A file that takes its place with the others once it is complete.
-struct Complete {
-    file: Arc<Beside>,
-    files: Arc<Mutex<Vec<Arc<Beside>>>>,
-}
-
-impl Replacement for Complete {
-    fn sink(&self) -> Arc<dyn Sink> {
-        self.file.clone()
-    }
-
-    fn commit(self: Box<Self>) -> io::Result<()> {
-        let mut files = self.files.lock().unwrap_or_else(PoisonError::into_inner);
-        files.retain(|file| !file.is_for(self.file.target()));
-        files.push(self.file);
         Ok(())
     }
 }

@@ -11,9 +11,12 @@ use std::sync::{Arc, Condvar, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
-use rustix::process::{Pid, Signal, kill_process, kill_process_group};
+use rustix::process::{
+    Pid, Signal, WaitId, WaitIdOptions, kill_process, kill_process_group, waitid,
+};
 use stream::{Block, Cancel, ExitStatus, JobEnd, Sink, StageMeter, WriteError, describe};
 
+use crate::clock::{now_ns, run_ns};
 use crate::plan::{StageKind, StagePlan};
 use crate::ports::{End, Port, Ports, SharedInput};
 use crate::stage::{MeteredSink, StageOutcome};
@@ -50,11 +53,11 @@ pub(crate) fn run_host(
     cancel: &Cancel,
 ) -> StageOutcome {
     let StageKind::Host(name) = &plan.kind else { return StageOutcome::of(ExitStatus(0)) };
-    let started = Instant::now();
+    meter.begin(run_ns(cancel));
     let outcome = match launch(plan, &ports) {
         Ok((child, feed, out, error)) => {
             let metered = out.map(|inner| -> Arc<dyn Sink> {
-                Arc::new(MeteredSink { inner, meter: meter.clone(), cancel: cancel.clone() })
+                Arc::new(MeteredSink::of_program(inner, meter, cancel))
             });
             let groups = ports.is_background();
             drop(ports);
@@ -72,7 +75,7 @@ pub(crate) fn run_host(
             StageOutcome { unstarted: Some(end), ..StageOutcome::of(ExitStatus(status)) }
         }
     };
-    meter.set_elapsed(started.elapsed().as_nanos() as u64);
+    meter.end(run_ns(cancel));
     outcome
 }
 
@@ -161,7 +164,7 @@ fn attend(
     let (output, errors) = (child.stdout.take(), child.stderr.take());
     let mut outcome = StageOutcome::of(ExitStatus::SUCCESS);
     let feeding =
-        fed.map(|(input, reading, writing)| Feeding::start(input, reading, writing, meter));
+        fed.map(|(input, reading, writing)| Feeding::start(input, reading, writing, meter, cancel));
     std::thread::scope(|scope| {
         if let (Some(errors), Some(error)) = (errors, error) {
             scope.spawn(move || {
@@ -182,19 +185,25 @@ fn attend(
         });
         let mut wait = Duration::from_micros(50);
         let mut ender = Ender { child, groups, asked: None };
+        let mut usage = Usage::of(ender.child.id(), meter);
         let status = loop {
-            match ender.child.try_wait() {
-                Ok(Some(status)) => break Ok(status),
-                Ok(None) => {
-                    if cancel.is_cancelled() {
-                        outcome.cancelled = true;
-                        ender.end();
-                    }
-                    std::thread::sleep(wait);
-                    wait = (wait * 2).min(Duration::from_millis(2));
-                }
-                Err(error) => break Err(error),
+            if usage.has_ended() {
+                // Its figures can be read until it is waited for.
+                usage.look();
+                break ender.child.wait();
             }
+            if cancel.is_paused() {
+                ender.signal(Signal::STOP);
+                cancel.is_cancelled();
+                ender.signal(Signal::CONT);
+            }
+            if cancel.is_cancelled() {
+                outcome.cancelled = true;
+                ender.end();
+            }
+            usage.look_now_and_then();
+            std::thread::sleep(wait);
+            wait = (wait * 2).min(Duration::from_millis(2));
         };
         if ender.asked.is_some() && groups {
             // What it started may still hold its descriptors.
@@ -216,6 +225,58 @@ fn attend(
         }
     });
     outcome
+}
+
+/// How often the system is asked what a program uses.
+const LOOK_NS: u64 = 50_000_000;
+
+/// What a program uses of the machine, by the system's own account (proc(5)): its processor time
+/// with that of the children it has waited for, the memory it has, and how long it waited.
+struct Usage<'m> {
+    process: Option<Pid>,
+    meter: &'m StageMeter,
+    looked_ns: u64,
+}
+
+impl<'m> Usage<'m> {
+    fn of(process: u32, meter: &'m StageMeter) -> Self {
+        Self { process: Pid::from_raw(process as i32), meter, looked_ns: now_ns() }
+    }
+
+    /// True when the program has ended and nobody has waited for it.
+    fn has_ended(&self) -> bool {
+        let Some(process) = self.process else { return true };
+        let options = WaitIdOptions::EXITED | WaitIdOptions::NOWAIT | WaitIdOptions::NOHANG;
+        // An error means that there is nothing to wait for.
+        !matches!(waitid(WaitId::Pid(process), options), Ok(None))
+    }
+
+    fn look_now_and_then(&mut self) {
+        if now_ns().saturating_sub(self.looked_ns) >= LOOK_NS {
+            self.look();
+        }
+    }
+
+    fn look(&mut self) {
+        let now = now_ns();
+        let since_ns = now.saturating_sub(std::mem::replace(&mut self.looked_ns, now));
+        let Some(process) = self.process else { return };
+        let path = format!("/proc/{}/stat", process.as_raw_nonzero());
+        let Ok(stat) = std::fs::read(path) else { return };
+        // The name in brackets may hold anything; behind it there are plain fields.
+        let Some(end) = memchr::memrchr(b')', &stat) else { return };
+        let text = String::from_utf8_lossy(&stat[end + 1..]);
+        let fields: Vec<&str> = text.split_ascii_whitespace().collect();
+        let number = |at: usize| fields.get(at).and_then(|field| field.parse::<u64>().ok());
+        let ticks: u64 = (11..=14).filter_map(number).sum();
+        let tick_ns = 1_000_000_000 / rustix::param::clock_ticks_per_second().max(1);
+        self.meter.set_processor(ticks * tick_ns);
+        if matches!(fields.first(), Some(&("S" | "D"))) {
+            self.meter.add_reading(since_ns);
+        }
+        let pages = number(21).unwrap_or(0);
+        self.meter.set_held(pages * rustix::param::page_size() as u64);
+    }
 }
 
 /// Gives a program its input on a thread of its own. Where others read the same input, what the
@@ -241,6 +302,7 @@ impl Feeding {
         reading: OwnedFd,
         writing: OwnedFd,
         meter: &Arc<StageMeter>,
+        cancel: &Cancel,
     ) -> Self {
         let shared = Arc::strong_count(&input) > 1;
         // Without this end a program that closes its input is noticed at once.
@@ -249,10 +311,11 @@ impl Feeding {
         let _ = rustix::io::ioctl_fionbio(&writing, true);
         let state = Arc::new((Mutex::new(FeedState::default()), Condvar::new()));
         let (source, meter, shared_state) = (input.clone(), meter.clone(), state.clone());
+        let cancel = cancel.clone();
         // The thread may wait for more input longer than the program runs; nobody waits for it.
         let spawned = std::thread::Builder::new()
             .name("feed".to_owned())
-            .spawn(move || feed(&source, &writing, &meter, &shared_state));
+            .spawn(move || feed(&source, &writing, &meter, &shared_state, &cancel));
         drop(spawned);
         Self { input, reading, state }
     }
@@ -280,6 +343,7 @@ fn feed(
     writing: &OwnedFd,
     meter: &Arc<StageMeter>,
     state: &(Mutex<FeedState>, Condvar),
+    cancel: &Cancel,
 ) {
     let lock = || state.0.lock().unwrap_or_else(PoisonError::into_inner);
     loop {
@@ -295,7 +359,11 @@ fn feed(
             match rustix::io::write(writing, &bytes[at..]) {
                 Ok(written) => at += written,
                 Err(rustix::io::Errno::INTR) => {}
-                Err(rustix::io::Errno::AGAIN) if !lock().over => wait_for_room(writing),
+                Err(rustix::io::Errno::AGAIN) if !lock().over => {
+                    // Held while the run is; the end of the program is what ends this.
+                    cancel.is_cancelled();
+                    wait_for_room(writing);
+                }
                 Err(_) => break,
             }
         }

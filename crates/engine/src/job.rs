@@ -19,7 +19,6 @@ use crate::reading::only_reads;
 use crate::run::{Surroundings, run_pipeline};
 use crate::stage::{Connections, StageOutcome, run_native};
 use crate::variables::Variables;
-use crate::world::RealWorld;
 
 /// What runs a command.
 enum Runner {
@@ -166,7 +165,11 @@ pub(crate) struct Companion {
 }
 
 impl Companion {
-    pub(crate) fn start(job: Job<'_>, joined: Joined, world: RealWorld) -> Self {
+    pub(crate) fn start(
+        job: Job<'_>,
+        joined: Joined,
+        world: impl World + 'static,
+    ) -> Self {
         let (writer, reader) = link(job.cancel, Arc::default(), Arc::default());
         let words = job.words.to_vec();
         let (error, variables, cancel) = (job.error, job.variables, job.cancel.clone());

@@ -2,13 +2,14 @@
 
 use std::collections::VecDeque;
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
+use crate::clock::run_ns;
 use stream::{Block, Cancel, ReadError, Sink, Source, StageMeter, WriteError};
 
 /// Blocks a link holds before its writer must wait. With the usual block of 64 KiB a link takes
 /// at most about half a MiB.
-pub(crate) const LINK_BLOCKS: usize = 8;
+pub const LINK_BLOCKS: usize = 8;
 
 /// How long a waiting side sleeps before it looks whether the run was cancelled.
 const CANCEL_CHECK: Duration = Duration::from_millis(25);
@@ -24,6 +25,8 @@ struct Shared {
     state: Mutex<State>,
     changed: Condvar,
     cancel: Cancel,
+    /// The writer's meter, which shows how full the link is.
+    gauge: Arc<StageMeter>,
 }
 
 impl Shared {
@@ -58,6 +61,7 @@ pub(crate) fn link(
         state: Mutex::default(),
         changed: Condvar::new(),
         cancel: cancel.clone(),
+        gauge: writer.clone(),
     });
     (LinkWriter { shared: shared.clone(), meter: writer }, LinkReader { shared, meter: reader })
 }
@@ -68,7 +72,7 @@ impl Sink for LinkWriter {
             return Ok(());
         }
         let mut state = self.shared.lock();
-        let mut waited: Option<Instant> = None;
+        let mut waited = false;
         let outcome = loop {
             if state.reader_gone {
                 break Err(WriteError::Closed);
@@ -78,19 +82,27 @@ impl Sink for LinkWriter {
             }
             if state.queue.len() < LINK_BLOCKS {
                 state.queue.push_back(block);
+                self.shared.gauge.set_queued(state.queue.len());
                 if state.queue.len() == 1 {
                     self.shared.changed.notify_all();
                 }
                 break Ok(());
             }
-            waited.get_or_insert_with(Instant::now);
+            if !waited {
+                waited = true;
+                self.meter.begin_held_up(run_ns(&self.shared.cancel));
+            }
             state = self.shared.wait(state);
         };
         drop(state);
-        if let Some(since) = waited {
-            self.meter.add_held_up(since.elapsed().as_nanos() as u64);
+        if waited {
+            self.meter.end_held_up(run_ns(&self.shared.cancel));
         }
         outcome
+    }
+
+    fn is_link(&self) -> bool {
+        true
     }
 
     fn is_closed(&self) -> bool {
@@ -108,12 +120,13 @@ impl Drop for LinkWriter {
 impl Source for LinkReader {
     fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
         let mut state = self.shared.lock();
-        let mut waited: Option<Instant> = None;
+        let mut waited = false;
         let outcome = loop {
             if self.shared.cancel.is_cancelled() {
                 break Err(ReadError::Cancelled);
             }
             if let Some(block) = state.queue.pop_front() {
+                self.shared.gauge.set_queued(state.queue.len());
                 // The writer waits only for a full queue; waking it at half full lets it
                 // write several blocks in a row.
                 if state.queue.len() == LINK_BLOCKS / 2 {
@@ -124,14 +137,21 @@ impl Source for LinkReader {
             if state.writer_gone {
                 break Ok(None);
             }
-            waited.get_or_insert_with(Instant::now);
+            if !waited {
+                waited = true;
+                self.meter.begin_waiting(run_ns(&self.shared.cancel));
+            }
             state = self.shared.wait(state);
         };
         drop(state);
-        if let Some(since) = waited {
-            self.meter.add_waiting(since.elapsed().as_nanos() as u64);
+        if waited {
+            self.meter.end_waiting(run_ns(&self.shared.cancel));
         }
         outcome
+    }
+
+    fn is_link(&self) -> bool {
+        true
     }
 }
 
@@ -140,6 +160,7 @@ impl Drop for LinkReader {
         let mut state = self.shared.lock();
         state.reader_gone = true;
         state.queue.clear();
+        self.shared.gauge.set_queued(0);
         drop(state);
         self.shared.changed.notify_all();
     }

@@ -1,16 +1,13 @@
-//! Files that a pipeline would write: held back, then written all at once, and undone.
+//! Files that a pipeline would write: held back, then written all at once.
 
-use std::fs::File;
-use std::io::{self, Seek, SeekFrom, Write};
-use std::os::unix::fs::PermissionsExt;
-use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::io;
+use std::path::PathBuf;
+use std::sync::Arc;
 
-use stream::{Block, Replacement, Sink, WriteError};
-use tempfile::NamedTempFile;
+use stream::{Sink, WriteError};
 
+use crate::beside::{Applied, Beside};
 use crate::kept::Kept;
-use crate::overlay::real_target;
 use crate::sample::Identity;
 
 /// How a file would be written.
@@ -52,146 +49,6 @@ impl PendingFile {
     }
 }
 
-/// A file that was written, with what is needed to undo that.
-#[derive(Debug)]
-pub struct Applied {
-    /// The file.
-    pub path: PathBuf,
-    /// The old content, kept open, and when it was last changed; `None` where there was no file.
-    old: Option<(File, std::fs::FileTimes)>,
-    /// Bytes written.
-    pub bytes: u64,
-    /// Lines written.
-    pub lines: u64,
-}
-
-/// A file being written beside its target, to take its place at the end.
-#[derive(Clone)]
-pub(crate) struct Beside {
-    target: PathBuf,
-    state: Arc<Mutex<Option<State>>>,
-}
-
-impl Replacement for Beside {
-    fn sink(&self) -> Arc<dyn Sink> {
-        Arc::new(self.clone())
-    }
-
-    fn commit(self: Box<Self>) -> io::Result<()> {
-        Beside::commit(&self).map(drop)
-    }
-}
-
-struct State {
-    file: NamedTempFile,
-    bytes: u64,
-    newlines: u64,
-    open: bool,
-    /// Something could not be written, so this must not take the place of anything.
-    failed: bool,
-}
-
-fn beside(target: &Path) -> io::Result<NamedTempFile> {
-    let directory = match target.parent() {
-        Some(parent) if !parent.as_os_str().is_empty() => parent,
-        _ => Path::new("."),
-    };
-    let file = tempfile::Builder::new()
-        .prefix(".ylotrope-")
-        // What the system leaves of this is what any new file gets.
-        .permissions(std::fs::Permissions::from_mode(0o666))
-        .tempfile_in(directory)?;
-    if let Ok(facts) = std::fs::metadata(target) {
-        file.as_file().set_permissions(facts.permissions())?;
-    }
-    Ok(file)
-}
-
-impl Beside {
-    /// Begins to write for `path`; with `append`, behind what the file has now.
-    pub(crate) fn open(path: &Path, append: bool) -> io::Result<Self> {
-        let target = real_target(path);
-        let mut file = beside(&target)?;
-        if append && let Ok(mut old) = File::open(&target) {
-            io::copy(&mut old, file.as_file_mut())?;
-        }
-        let state = State { file, bytes: 0, newlines: 0, open: false, failed: false };
-        Ok(Self { target, state: Arc::new(Mutex::new(Some(state))) })
-    }
-
-    /// True when something could not be written.
-    pub(crate) fn has_failed(&self) -> bool {
-        let state = self.state.lock().unwrap_or_else(PoisonError::into_inner);
-        state.as_ref().is_some_and(|state| state.failed)
-    }
-
-    /// The file it takes the place of.
-    pub(crate) fn target(&self) -> &Path {
-        &self.target
-    }
-
-    /// True when this is written for `path`.
-    pub(crate) fn is_for(&self, path: &Path) -> bool {
-        self.target == real_target(path)
-    }
-
-    /// Where it is written now.
-    pub(crate) fn path(&self) -> io::Result<PathBuf> {
-        let state = self.state.lock().unwrap_or_else(PoisonError::into_inner);
-        match state.as_ref() {
-            Some(state) => Ok(state.file.path().to_owned()),
-            None => Ok(self.target.clone()),
-        }
-    }
-
-    /// Forgets all that was written so far, and what the file had.
-    pub(crate) fn empty(&self) -> io::Result<()> {
-        let mut state = self.state.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(state) = state.as_mut() {
-            let file = state.file.as_file_mut();
-            file.set_len(0)?;
-            file.seek(SeekFrom::Start(0))?;
-            (state.bytes, state.newlines, state.open) = (0, 0, false);
-        }
-        Ok(())
-    }
-
-    /// Puts the new file in the place of the old one.
-    pub(crate) fn commit(&self) -> io::Result<Applied> {
-        let state = self.state.lock().unwrap_or_else(PoisonError::into_inner).take();
-        let Some(State { file, bytes, newlines, open, failed }) = state else {
-            return Err(io::Error::other("already written"));
-        };
-        if failed {
-            return Err(io::Error::other("not written to its end"));
-        }
-        file.as_file().sync_all()?;
-        let old = File::open(&self.target).ok().map(|file| {
-            let facts = file.metadata().ok();
-            let changed = facts.and_then(|facts| facts.modified().ok());
-            let times = std::fs::FileTimes::new();
-            (file, changed.map_or(times, |changed| times.set_modified(changed)))
-        });
-        file.persist(&self.target).map_err(|error| error.error)?;
-        Ok(Applied { path: self.target.clone(), old, bytes, lines: newlines + u64::from(open) })
-    }
-}
-
-impl Sink for Beside {
-    fn write(&self, block: Block) -> Result<(), WriteError> {
-        let mut state = self.state.lock().unwrap_or_else(PoisonError::into_inner);
-        let Some(state) = state.as_mut() else { return Err(WriteError::Closed) };
-        if let Err(error) = state.file.as_file_mut().write_all(block.bytes()) {
-            state.failed = true;
-            return Err(error.into());
-        }
-        state.bytes += block.len() as u64;
-        state.newlines += block.newlines();
-        state.open = !block.ends_line();
-        Ok(())
-    }
-}
-
 /// Writes a pending file whose kept content is the whole of it.
 ///
 /// # Errors
@@ -209,29 +66,18 @@ pub fn apply(pending: &PendingFile) -> io::Result<Applied> {
             Err(error) => return Err(io::Error::other(error.to_string())),
         }
     }
-    file.commit()
-}
-
-/// Brings back what a file was before it was written.
-///
-/// # Errors
-/// When the old content cannot be written back; the new one then stays.
-pub fn undo(applied: &mut Applied) -> io::Result<()> {
-    let Some((old, times)) = &mut applied.old else {
-        return std::fs::remove_file(&applied.path);
-    };
-    let mut file = beside(&applied.path)?;
-    old.seek(SeekFrom::Start(0))?;
-    io::copy(old, file.as_file_mut())?;
-    file.as_file().set_times(*times)?;
-    file.as_file().sync_all()?;
-    file.persist(&applied.path).map_err(|error| error.error)?;
-    Ok(())
+    file.commit(true)
 }
 
 #[cfg(test)]
 mod tests {
+    use std::fs::File;
+    use std::os::unix::fs::PermissionsExt;
+    use std::path::Path;
+
     use super::*;
+    use crate::beside::undo;
+    use crate::overlay::real_target;
     use proptest::prelude::*;
 
     fn pending(path: &Path, mode: PendingMode, text: &str) -> PendingFile {

@@ -273,4 +273,8 @@ impl Source for Reader {
     fn rewind(&mut self) -> bool {
         self.untouched(|source| Some(source.rewind())).unwrap_or(false)
     }
+
+    fn is_link(&self) -> bool {
+        self.0.lock().source.is_link()
+    }
 }

@@ -21,7 +21,7 @@ use crate::plan::{Plan, StageKind, StagePlan, Target, TargetKind};
 use crate::ports::{End, Ports, Reader};
 use crate::reading::only_reads;
 use crate::stage::{
-    Connections, MeteredSink, MeteredSource, StageOutcome, ThreadClock, run_native,
+    Connections, MeteredSink, MeteredSource, StageClock, StageOutcome, run_native,
 };
 
 /// What stands around a pipeline, and what is to happen to each stage's output on its way.
@@ -50,7 +50,7 @@ pub(crate) trait Surroundings: Sync {
     /// Takes a command that stage `number` would have started.
     fn hold_back(&self, _number: usize, _command: HeldCommand) {}
     /// Looks at the stages of a pipeline that begins to run.
-    fn watch(&self, _meters: &[Arc<StageMeter>]) {}
+    fn watch(&self, _plan: &Plan, _meters: &[Arc<StageMeter>]) {}
     /// Looks at how the stages of a pipeline ended; `within` is the stage they are part of.
     fn ended(
         &self,
@@ -117,8 +117,8 @@ impl Surroundings for Inner<'_> {
         self.outer.hold_back(self.number, command);
     }
 
-    fn watch(&self, meters: &[Arc<StageMeter>]) {
-        self.outer.watch(meters);
+    fn watch(&self, plan: &Plan, meters: &[Arc<StageMeter>]) {
+        self.outer.watch(plan, meters);
     }
 
     fn ended(
@@ -166,7 +166,7 @@ pub(crate) fn run_pipeline(
     meters: &[Arc<StageMeter>],
     cancel: &Cancel,
 ) -> Vec<StageOutcome> {
-    surroundings.watch(meters);
+    surroundings.watch(plan, meters);
     let outcomes = run_connected(plan, surroundings, meters, cancel);
     surroundings.ended(None, plan, meters, &outcomes);
     outcomes
@@ -234,13 +234,13 @@ fn run_stage(
     if let StageKind::Shell(command) = &plan.kind {
         let state = plan.state.as_deref().cloned().unwrap_or_default();
         let inputs = ports.input(0).map(|_| InputName::Standard).into_iter().collect();
-        meter_ports(&mut ports, meter, cancel);
+        let clock = StageClock::start(meter, cancel);
+        meter_ports(&mut ports, meter, cancel, &clock);
         let taken = origins.and_then(|origins| note_origins(&mut ports, origins));
         let mut shell = Shell::new(surroundings, number, world, cancel, ports, state);
         shell.taken = taken;
-        let clock = ThreadClock::start(meter);
         let status = shell.alone(|shell| shell.command(command));
-        clock.look();
+        clock.end();
         let cancelled = cancel.is_cancelled();
         return StageOutcome { inputs, cancelled, ..StageOutcome::of(ExitStatus(status)) };
     }
@@ -358,21 +358,23 @@ fn not_started(message: &str, errors: &dyn Sink) -> StageOutcome {
 }
 
 /// Counts what a part of the shell reads and writes.
-fn meter_ports(ports: &mut Ports, meter: &Arc<StageMeter>, cancel: &Cancel) {
+fn meter_ports(
+    ports: &mut Ports,
+    meter: &Arc<StageMeter>,
+    cancel: &Cancel,
+    clock: &Arc<StageClock>,
+) {
     let own = |ports: &Ports, number| ports.get(number).is_some_and(|port| port.own.is_some());
     if let (false, Some(input)) = (own(ports, 0), ports.input(0)) {
-        let source = MeteredSource::new(Box::new(Reader(input)), meter, cancel);
+        let source = MeteredSource::new(Box::new(Reader(input)), clock);
         ports.read_from(0, Box::new(source));
     }
     if own(ports, 1) {
         return;
     }
     let Some(End::Out(inner)) = ports.get(1).map(|port| port.end.clone()) else { return };
-    let metered: Arc<dyn Sink> = Arc::new(MeteredSink {
-        inner: inner.clone(),
-        meter: meter.clone(),
-        cancel: cancel.clone(),
-    });
+    let metered: Arc<dyn Sink> =
+        Arc::new(MeteredSink::new(inner.clone(), meter, cancel, clock));
     let shared = ports
         .get(2)
         .is_some_and(|port| matches!(&port.end, End::Out(error) if Arc::ptr_eq(error, &inner)));

@@ -3,11 +3,10 @@
 use std::sync::{Arc, Mutex, PoisonError};
 
 use shell::ShellError;
-use stream::{Cancel, Sink, StageMeter, World};
+use stream::{Block, Cancel, Sink, Source, StageMeter, World, WriteError, describe};
 use thiserror::Error;
 
 use crate::dry::{DryWorld, HeldCommand};
-use crate::figures::{Collected, CommandFigures};
 use crate::interpreter::{Leave, Shell};
 use crate::pending::PendingFile;
 use crate::plan::{Plan, PlanError, StagePlan, is_program};
@@ -16,7 +15,9 @@ use crate::reading::only_reads;
 use crate::run::{Nowhere, Refusal, Surroundings, run_pipeline};
 use crate::stage::StageOutcome;
 use crate::variables::Variables;
-use crate::world::{DescriptorSink, RealWorld, StandardInput};
+use crate::watch::{Announce, CountedSource, Watch};
+use crate::world::{DescriptorSink, StandardInput};
+use crate::writing::WriteWorld;
 
 /// Why a script was not run (to its end).
 #[derive(Debug, Error)]
@@ -27,21 +28,58 @@ pub enum RunError {
     /// A command cannot be run.
     #[error(transparent)]
     Plan(#[from] PlanError),
+    /// A file that was complete could not take its place; the others have.
+    #[error("{0}")]
+    Write(String),
 }
 
 struct Real {
-    world: RealWorld,
+    world: WriteWorld,
     ports: Ports,
-    /// What ran, where that is asked for.
-    collected: Option<Collected>,
+    watch: Option<Arc<Watch>>,
 }
 
 impl Real {
-    fn new() -> Self {
-        let out = own(rustix::stdio::stdout());
-        let error = own(rustix::stdio::stderr());
-        let ports = Ports::new(Some(Box::new(StandardInput)), out, error).owned();
-        Self { world: RealWorld, ports, collected: None }
+    fn new(cancel: &Cancel, watch: Option<&Arc<Watch>>) -> Self {
+        let mut out = own(rustix::stdio::stdout());
+        let mut error = own(rustix::stdio::stderr());
+        if let Some(announce) = watch.and_then(|watch| watch.announce()) {
+            for sink in [&mut out, &mut error] {
+                if sink.is_terminal() {
+                    let (inner, announce) = (sink.clone(), announce.clone());
+                    *sink = Arc::new(Announced { inner, announce });
+                }
+            }
+        }
+        let mut input: Box<dyn Source> = Box::new(StandardInput);
+        let mut world = WriteWorld::as_shell(cancel);
+        if let Some(watch) = watch {
+            input = CountedSource::of(input, watch.sources());
+            world = world.counted(watch);
+        }
+        let ports = Ports::new(Some(input), out, error).owned();
+        Self { world, ports, watch: watch.cloned() }
+    }
+}
+
+/// Says so before it writes.
+struct Announced {
+    inner: Arc<dyn Sink>,
+    announce: Announce,
+}
+
+impl Sink for Announced {
+    fn write(&self, block: Block) -> Result<(), WriteError> {
+        (self.announce)(block.ends_line());
+        self.inner.write(block)
+    }
+
+    fn is_closed(&self) -> bool {
+        self.inner.is_closed()
+    }
+
+    fn is_terminal(&self) -> bool {
+        self.inner.is_terminal()
     }
 }
 
@@ -61,9 +99,21 @@ impl Surroundings for Real {
         meters: &[Arc<StageMeter>],
         outcomes: &[StageOutcome],
     ) {
-        if let Some(collected) = &self.collected {
-            collected.add(plan, meters, outcomes);
+        if let Some(watch) = &self.watch {
+            watch.collected().add(plan, meters, outcomes);
         }
+    }
+
+    fn watch(&self, plan: &Plan, meters: &[Arc<StageMeter>]) {
+        if let Some(watch) = &self.watch {
+            watch.collected().begin(plan, meters);
+        }
+    }
+
+    fn refusal(&self, _number: usize, _stage: &StagePlan, _joined: bool) -> Option<Refusal> {
+        // A program sees what was written before it starts.
+        self.world.settle();
+        None
     }
 }
 
@@ -76,28 +126,37 @@ fn own(descriptor: std::os::fd::BorrowedFd<'_>) -> Arc<dyn Sink> {
 }
 
 /// Runs `text` on this process's own descriptors and gives the status it ends with. The whole
-/// text is checked before anything runs.
+/// text is checked before anything runs; `watch` sees what goes on.
+///
+/// Files are written beside their targets. They take their places at the end, or before a program
+/// of the machine starts and where the text looks at files; those that are not complete by then
+/// wait for the end. A run that is cancelled leaves no file half written.
 ///
 /// # Errors
 /// Shell text that is wrong or not supported; an error that ends the shell, such as a parameter
-/// that must have a value.
-pub fn run_script(text: &str, variables: &mut Variables, cancel: &Cancel) -> Result<u8, RunError> {
-    run_in(&Real::new(), text, variables, cancel)
-}
-
-/// As [`run_script`]; gives also what every command read, wrote and took, in the order of the
-/// text, over all the times it ran.
-///
-/// # Errors
-/// As [`run_script`]; the figures are those up to then.
-pub fn run_measured(
+/// that must have a value; a file that cannot take its place.
+pub fn run_script(
     text: &str,
     variables: &mut Variables,
     cancel: &Cancel,
-) -> (Result<u8, RunError>, Vec<CommandFigures>) {
-    let real = Real { collected: Some(Collected::default()), ..Real::new() };
+    watch: Option<&Arc<Watch>>,
+) -> Result<u8, RunError> {
+    let real = Real::new(cancel, watch);
     let outcome = run_in(&real, text, variables, cancel);
-    (outcome, real.collected.map(Collected::into_list).unwrap_or_default())
+    let written = if cancel.was_cancelled() {
+        Ok(Vec::new())
+    } else {
+        real.world.commit(|_| true, false)
+    };
+    if let Some(watch) = watch {
+        watch.end();
+    }
+    let status = outcome?;
+    if let Some(message) = real.world.failures().into_iter().next() {
+        return Err(RunError::Write(message));
+    }
+    written.map_err(|error| RunError::Write(describe(&error)))?;
+    Ok(status)
 }
 
 /// What a script would have done.
@@ -148,7 +207,7 @@ impl Surroundings for Dry {
 pub fn dry_run(text: &str, variables: &mut Variables, cancel: &Cancel) -> Result<DryRun, RunError> {
     let dry = Dry {
         world: DryWorld::new(None, cancel.clone()),
-        ports: Real::new().ports,
+        ports: Real::new(cancel, None).ports,
         held: Mutex::default(),
     };
     let status = run_in(&dry, text, variables, cancel)?;
@@ -190,6 +249,19 @@ pub fn run_filter(name: &[u8], arguments: Vec<Vec<u8>>, cancel: &Cancel) -> Opti
     let definition = filters::find(name)?;
     let stage = StagePlan::of_filter(definition, arguments);
     let plan = Plan { stages: vec![stage] };
-    let outcomes = run_pipeline(&plan, &Real::new(), &[Arc::default()], cancel);
-    outcomes.last().map(|outcome| outcome.status.0)
+    let real = Real::new(cancel, None);
+    let outcomes = run_pipeline(&plan, &real, &[Arc::default()], cancel);
+    let written = if cancel.was_cancelled() {
+        Ok(Vec::new())
+    } else {
+        real.world.commit(|_| true, false)
+    };
+    let status = outcomes.last().map(|outcome| outcome.status.0);
+    if let Err(error) = written {
+        let text = format!("{}: {}\n", plan.stages[0].name(), describe(&error));
+        // A standard error that cannot be written has nobody to be told.
+        let _ = real.ports.sink(2).write(Block::new(text.into_bytes()));
+        return status.map(|status| status.max(1));
+    }
+    status
 }

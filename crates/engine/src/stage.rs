@@ -4,8 +4,9 @@ use std::ffi::OsString;
 use std::os::unix::ffi::OsStringExt;
 use std::panic::AssertUnwindSafe;
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
 use std::sync::{Arc, Mutex, PoisonError};
-use std::time::Instant;
+use std::thread::ThreadId;
 
 use rustix::time::{ClockId, clock_gettime};
 use stream::{
@@ -14,6 +15,7 @@ use stream::{
     StageMeter, StagePorts, Tail, World, WriteError, WriteMode,
 };
 
+use crate::clock::{now_ns, run_ns};
 use crate::dry::HeldCommand;
 use crate::plan::{StageKind, StagePlan};
 
@@ -67,24 +69,53 @@ fn thread_time() -> u64 {
     time.tv_sec as u64 * 1_000_000_000 + time.tv_nsec as u64
 }
 
-/// Adds the time this thread has used since the last look.
-pub(crate) struct ThreadClock<'m> {
-    meter: &'m StageMeter,
-    started: Instant,
-    seen: Mutex<u64>,
+/// How often a thread that works looks how much processor time it has used.
+const LOOK_NS: u64 = 20_000_000;
+
+/// The time of one stage, from when this is made to when it is dropped: the elapsed time, and the
+/// processor time of the thread that made it.
+pub(crate) struct StageClock {
+    meter: Arc<StageMeter>,
+    cancel: Cancel,
+    thread: ThreadId,
+    /// Processor time of the thread that was added already.
+    seen_ns: AtomicU64,
+    /// When it was looked at last.
+    looked_ns: AtomicU64,
 }
 
-impl<'m> ThreadClock<'m> {
-    pub(crate) fn start(meter: &'m StageMeter) -> Self {
-        Self { meter, started: Instant::now(), seen: Mutex::new(thread_time()) }
+impl StageClock {
+    pub(crate) fn start(meter: &Arc<StageMeter>, cancel: &Cancel) -> Arc<Self> {
+        meter.begin(run_ns(cancel));
+        Arc::new(Self {
+            meter: meter.clone(),
+            cancel: cancel.clone(),
+            thread: std::thread::current().id(),
+            seen_ns: AtomicU64::new(thread_time()),
+            looked_ns: AtomicU64::new(now_ns()),
+        })
     }
 
-    pub(crate) fn look(&self) {
+    /// Adds the processor time used since the last look, where this is the stage's own thread and
+    /// that is some time ago.
+    fn look_now_and_then(&self, now_ns: u64) {
+        let due = now_ns.saturating_sub(self.looked_ns.load(Relaxed)) >= LOOK_NS;
+        if due && std::thread::current().id() == self.thread {
+            self.looked_ns.store(now_ns, Relaxed);
+            self.look();
+        }
+    }
+
+    fn look(&self) {
         let now = thread_time();
-        let mut seen = self.seen.lock().unwrap_or_else(PoisonError::into_inner);
-        self.meter.add_processor(now.saturating_sub(*seen));
-        *seen = now;
-        self.meter.set_elapsed(self.started.elapsed().as_nanos() as u64);
+        let seen = self.seen_ns.swap(now, Relaxed);
+        self.meter.add_processor(now.saturating_sub(seen));
+    }
+
+    /// The stage has ended.
+    pub(crate) fn end(&self) {
+        self.look();
+        self.meter.end(run_ns(&self.cancel));
     }
 }
 
@@ -97,22 +128,20 @@ pub(crate) fn run_native(
     cancel: &Cancel,
 ) -> StageOutcome {
     let StageKind::Native(definition) = &plan.kind else { return StageOutcome::of(ExitStatus(0)) };
-    let clock = ThreadClock::start(meter);
+    let clock = StageClock::start(meter, cancel);
     let Connections { stdin, stdout, stderr, origins, eager } = connections;
     let shared = Arc::ptr_eq(&stdout, &stderr);
     let world = StageWorld {
         inner: world,
-        meter: meter.clone(),
-        cancel: cancel.clone(),
+        clock: clock.clone(),
         assignments: &plan.assignments,
         unset: &plan.unset,
         written: Mutex::default(),
         held: Mutex::default(),
     };
-    let out: Arc<dyn Sink> =
-        Arc::new(MeteredSink { inner: stdout, meter: meter.clone(), cancel: cancel.clone() });
+    let out: Arc<dyn Sink> = Arc::new(MeteredSink::new(stdout, meter, cancel, &clock));
     let stdin = stdin.map(|source| world.metered(source));
-    let processors = Threads { meter };
+    let processors = Threads { meter, cancel };
     let mut io = StageIo::new(StagePorts {
         name: plan.name(),
         stdin,
@@ -163,15 +192,37 @@ pub(crate) fn run_native(
     drop(io);
     outcome.held = world.held.into_inner().unwrap_or_else(PoisonError::into_inner);
     outcome.written = world.written.into_inner().unwrap_or_else(PoisonError::into_inner);
-    clock.look();
+    clock.end();
     outcome
 }
 
 /// Counts what is written, and looks whether the run is cancelled.
 pub(crate) struct MeteredSink {
-    pub(crate) inner: Arc<dyn Sink>,
-    pub(crate) meter: Arc<StageMeter>,
-    pub(crate) cancel: Cancel,
+    inner: Arc<dyn Sink>,
+    meter: Arc<StageMeter>,
+    cancel: Cancel,
+    /// `None` where the stage is a program.
+    clock: Option<Arc<StageClock>>,
+}
+
+impl MeteredSink {
+    pub(crate) fn new(
+        inner: Arc<dyn Sink>,
+        meter: &Arc<StageMeter>,
+        cancel: &Cancel,
+        clock: &Arc<StageClock>,
+    ) -> Self {
+        Self { clock: Some(clock.clone()), ..Self::of_program(inner, meter, cancel) }
+    }
+
+    /// Counts only.
+    pub(crate) fn of_program(
+        inner: Arc<dyn Sink>,
+        meter: &Arc<StageMeter>,
+        cancel: &Cancel,
+    ) -> Self {
+        Self { inner, meter: meter.clone(), cancel: cancel.clone(), clock: None }
+    }
 }
 
 impl Sink for MeteredSink {
@@ -181,7 +232,16 @@ impl Sink for MeteredSink {
             return Err(WriteError::Cancelled);
         }
         let counted = block.clone();
-        self.inner.write(block)?;
+        match &self.clock {
+            Some(clock) if !self.inner.is_link() => {
+                let before = now_ns();
+                self.inner.write(block)?;
+                let now = now_ns();
+                self.meter.add_writing(now - before);
+                clock.look_now_and_then(now);
+            }
+            _ => self.inner.write(block)?,
+        }
         self.meter.count_out(&counted);
         Ok(())
     }
@@ -204,6 +264,10 @@ pub(crate) struct MeteredSource {
     inner: Box<dyn Source>,
     meter: Arc<StageMeter>,
     cancel: Cancel,
+    clock: Arc<StageClock>,
+    link: bool,
+    /// Blocks read from a link since the last look at the clock.
+    blocks: u8,
     /// The last byte read does not end a line.
     open: bool,
     /// The end of this source is the end of the input.
@@ -212,8 +276,36 @@ pub(crate) struct MeteredSource {
 
 impl MeteredSource {
     /// Counts what is read of a source that ends the input.
-    pub(crate) fn new(inner: Box<dyn Source>, meter: &Arc<StageMeter>, cancel: &Cancel) -> Self {
-        Self { inner, meter: meter.clone(), cancel: cancel.clone(), open: false, ends: true }
+    pub(crate) fn new(inner: Box<dyn Source>, clock: &Arc<StageClock>) -> Self {
+        let link = inner.is_link();
+        Self {
+            inner,
+            meter: clock.meter.clone(),
+            cancel: clock.cancel.clone(),
+            clock: clock.clone(),
+            link,
+            blocks: 0,
+            open: false,
+            ends: true,
+        }
+    }
+
+    /// Reads on, and looks at the clock: at each block that is not from a link, which costs more
+    /// than the look.
+    fn next(&mut self) -> Result<Option<Block>, ReadError> {
+        if self.link {
+            self.blocks = (self.blocks + 1) % 16;
+            if self.blocks == 0 {
+                self.clock.look_now_and_then(now_ns());
+            }
+            return self.inner.next_block();
+        }
+        let before = now_ns();
+        let block = self.inner.next_block();
+        let now = now_ns();
+        self.meter.add_reading(now - before);
+        self.clock.look_now_and_then(now);
+        block
     }
 }
 
@@ -222,7 +314,7 @@ impl Source for MeteredSource {
         if self.cancel.is_cancelled() {
             return Err(ReadError::Cancelled);
         }
-        let block = self.inner.next_block()?;
+        let block = self.next()?;
         match &block {
             Some(block) => {
                 self.meter.count_in(block);
@@ -257,9 +349,9 @@ impl Source for MeteredSource {
         let parts = self.inner.split(parts)?;
         let last = parts.len().saturating_sub(1);
         let metered = parts.into_iter().enumerate().map(|(number, inner)| {
-            let (meter, cancel) = (self.meter.clone(), self.cancel.clone());
             // Only the end of the last part is the end of the input.
-            Box::new(MeteredSource { inner, meter, cancel, open: false, ends: number == last })
+            let ends = number == last;
+            Box::new(MeteredSource { ends, ..MeteredSource::new(inner, &self.clock) })
                 as Box<dyn Source>
         });
         Some(metered.collect())
@@ -273,8 +365,7 @@ impl Source for MeteredSource {
 /// The world as one stage sees it: what it reads is counted.
 struct StageWorld<'w> {
     inner: &'w dyn World,
-    meter: Arc<StageMeter>,
-    cancel: Cancel,
+    clock: Arc<StageClock>,
     /// Variables set for the stage.
     assignments: &'w [(String, Vec<u8>)],
     /// Variables of the environment that it does not get.
@@ -298,7 +389,7 @@ impl StageWorld<'_> {
     }
 
     fn metered(&self, inner: Box<dyn Source>) -> Box<dyn Source> {
-        Box::new(MeteredSource::new(inner, &self.meter, &self.cancel))
+        Box::new(MeteredSource::new(inner, &self.clock))
     }
 }
 
@@ -372,6 +463,7 @@ impl World for StageWorld<'_> {
 /// Processors as threads, their time added to the stage that asked.
 struct Threads<'m> {
     meter: &'m StageMeter,
+    cancel: &'m Cancel,
 }
 
 impl Processors for Threads<'_> {
@@ -381,6 +473,7 @@ impl Processors for Threads<'_> {
 
     fn run(&self, mut jobs: Vec<Box<dyn FnOnce() + Send + '_>>) {
         let Some(own) = jobs.pop() else { return };
+        let before = run_ns(self.cancel);
         std::thread::scope(|scope| {
             for job in jobs {
                 scope.spawn(|| {
@@ -390,5 +483,6 @@ impl Processors for Threads<'_> {
             }
             own();
         });
+        self.meter.add_helped(run_ns(self.cancel).saturating_sub(before));
     }
 }

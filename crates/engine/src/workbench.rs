@@ -1,27 +1,23 @@
-//! Background work for a screen: previews, counts, the writing of files.
+//! Background work for a screen: previews, counts, full runs.
 
 use std::collections::BTreeSet;
 use std::io;
-use std::path::PathBuf;
 use std::sync::{Arc, Mutex, PoisonError};
 
-use stream::{Cancel, Source, StageFigures, StageMeter, World};
+use stream::{Cancel, StageFigures, StageMeter};
 
 use crate::acting::{Acted, OnFailure, act};
 use crate::around::{Around, Parts};
 use crate::capture::Capture;
-use crate::dry::{DryWorld, HeldCommand, Sampler, WriteWorld};
+use crate::dry::{DryWorld, HeldCommand, Sampler};
+use crate::estimate::{Estimate, Given, try_out};
+use crate::full::{FullEnd, FullRequest, FullRun, run_full};
 use crate::interpreter::Shell;
 use crate::live::Live;
-use crate::pending::Applied;
-use crate::plan::{Plan, PlanError, StagePlan};
-use crate::ports::Ports;
-use crate::preview::{Limits, LiveSoFar, Messages, Preview, Task, preview, with_deadline};
-use crate::reading::only_reads;
-use crate::run::{Nowhere, Refusal, Surroundings};
+use crate::plan::{Plan, PlanError};
+use crate::preview::{Limits, LiveSoFar, Preview, Task, preview, with_deadline};
+use crate::run::Surroundings;
 use crate::sample::{Sample, SampleCache, Sampled, count_lines, take};
-use crate::script::run_in;
-use crate::stage::StageOutcome;
 use crate::variables::Variables;
 
 /// Commands that may be started, each with its name and its arguments.
@@ -62,8 +58,10 @@ pub enum Job {
     Acted(usize, Acted),
     /// The list is done, or was left.
     ActingEnded,
-    /// Files were written.
-    Written(io::Result<Vec<Applied>>),
+    /// A full run has ended.
+    FullEnded(FullEnd),
+    /// What a full run would take.
+    Estimated(Estimate),
     /// Something came from standard input.
     Arrived,
 }
@@ -83,12 +81,11 @@ pub struct Workbench {
     cache: Arc<SampleCache>,
     last: Option<Arc<Preview>>,
     running: Option<Cancel>,
-    writing: Option<Cancel>,
+    acting: Option<Cancel>,
     generation: u64,
     capture: Option<Arc<Capture>>,
     captured: Arc<Mutex<Option<Captured>>>,
     meters: Arc<Mutex<Vec<Arc<StageMeter>>>>,
-    write_meters: Arc<Mutex<Vec<Arc<StageMeter>>>>,
     /// The first stage, where it follows a file.
     live: Arc<Mutex<Option<Live>>>,
     report: Report,
@@ -104,12 +101,11 @@ impl Workbench {
             cache: Arc::default(),
             last: None,
             running: None,
-            writing: None,
+            acting: None,
             generation: 0,
             capture,
             captured: Arc::default(),
             meters: Arc::default(),
-            write_meters: Arc::default(),
             live: Arc::default(),
             report: Arc::new(report),
         }
@@ -211,42 +207,50 @@ impl Workbench {
         self.capture.as_ref()
     }
 
-    /// Runs the whole text on everything in the background and writes its files: beside
-    /// their targets first, then all put in place. Standard output of the last stage goes
-    /// nowhere.
-    pub fn write_files(
-        &mut self,
-        text: String,
-        variables: Variables,
-        allowed: Allowed,
-        left_out: BTreeSet<PathBuf>,
-    ) {
-        let cancel = Cancel::default();
-        self.writing = Some(cancel.clone());
+    /// Runs the whole text on everything in the background, watched by what this gives. Its end
+    /// comes as [`Job::FullEnded`].
+    pub fn run_all(&mut self, request: FullRequest) -> FullRun {
+        let run = FullRun::new(request.total_bytes);
+        let cancel = run.watch.cancel_flag();
         let capture = self.capture.clone();
-        let meters = self.write_meters.clone();
         let report = self.report.clone();
-        let spawned = std::thread::Builder::new().name("writing".to_owned()).spawn(move || {
+        let running = run.clone();
+        let spawned = std::thread::Builder::new().name("full run".to_owned()).spawn(move || {
             let result = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| {
-                let mut variables = variables;
-                let text = &text;
-                let capture = capture.as_deref();
-                write_all(text, &mut variables, capture, allowed, &left_out, meters, &cancel)
+                let input = capture.map(|capture| capture.source(&cancel));
+                run_full(request, &running, input, &cancel)
             }));
-            report(Job::Written(
-                result.unwrap_or_else(|_| Err(io::Error::other("internal error"))),
+            report(Job::FullEnded(
+                result.unwrap_or_else(|_| FullEnd::Failed("internal error".to_owned())),
             ));
         });
         if let Err(error) = spawned {
-            (self.report)(Job::Written(Err(error)));
+            (self.report)(Job::FullEnded(FullEnd::Failed(format!("no thread: {error}"))));
         }
+        run
+    }
+
+    /// Estimates a full run from a sample, in the background; it comes as [`Job::Estimated`].
+    pub fn estimate(&self, text: String, variables: Variables, allowed: Allowed) {
+        let report = self.report.clone();
+        let given = self.capture.as_ref().map(|capture| Given {
+            source: capture.kept().source(),
+            bytes: capture.kept().has_ended().then(|| capture.kept().bytes()),
+        });
+        // Without a thread there is no estimate.
+        let _ = std::thread::Builder::new().name("estimate".to_owned()).spawn(move || {
+            let made = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| {
+                try_out(&text, variables, Some(&allowed), given)
+            }));
+            report(Job::Estimated(made.unwrap_or_default()));
+        });
     }
 
     /// Starts commands in the background, one after the other, each with its number in the list
     /// it is from.
     pub fn act(&mut self, commands: Vec<(usize, HeldCommand)>, on_failure: OnFailure) {
         let cancel = Cancel::default();
-        self.writing = Some(cancel.clone());
+        self.acting = Some(cancel.clone());
         let report = self.report.clone();
         let spawned = std::thread::Builder::new().name("acting".to_owned()).spawn(move || {
             act(&commands, on_failure, &cancel, |number, acted| report(Job::Acted(number, acted)));
@@ -257,17 +261,11 @@ impl Workbench {
         }
     }
 
-    /// Cancels the writing of files; nothing is then left half written.
-    pub fn cancel_writing(&mut self) {
-        if let Some(writing) = self.writing.take() {
-            writing.cancel();
+    /// Ends the commands that were started.
+    pub fn cancel_acting(&mut self) {
+        if let Some(acting) = self.acting.take() {
+            acting.cancel();
         }
-    }
-
-    /// The counters of the stages that write now.
-    pub fn writing_progress(&self) -> Vec<StageFigures> {
-        let meters = self.write_meters.lock().unwrap_or_else(PoisonError::into_inner);
-        meters.iter().map(|meter| meter.figures()).collect()
     }
 }
 
@@ -438,106 +436,4 @@ fn count_sources(preview: &Preview, cancel: &Cancel, report: &Report) {
             report(Job::Counted);
         }
     }
-}
-
-struct Writing {
-    world: WriteWorld,
-    input: Mutex<Option<Box<dyn Source>>>,
-    errors: Arc<Messages>,
-    allowed: Allowed,
-    meters: Arc<Mutex<Vec<Arc<StageMeter>>>>,
-    /// Why nothing may be written.
-    trouble: Mutex<Option<String>>,
-}
-
-impl Writing {
-    fn trouble(&self, why: String) {
-        self.trouble.lock().unwrap_or_else(PoisonError::into_inner).get_or_insert(why);
-    }
-}
-
-impl Surroundings for Writing {
-    fn world(&self) -> &dyn World {
-        &self.world
-    }
-
-    fn ports(&self) -> Ports {
-        let input = self.input.lock().unwrap_or_else(PoisonError::into_inner).take();
-        Ports::new(input, Arc::new(Nowhere), self.errors.clone()).in_background(true)
-    }
-
-    fn watch(&self, meters: &[Arc<StageMeter>]) {
-        *self.meters.lock().unwrap_or_else(PoisonError::into_inner) = meters.to_vec();
-    }
-
-    fn ended(
-        &self,
-        _within: Option<usize>,
-        _plan: &Plan,
-        _meters: &[Arc<StageMeter>],
-        outcomes: &[StageOutcome],
-    ) {
-        if outcomes.iter().any(|outcome| outcome.panicked) {
-            self.trouble("a stage failed inside".to_owned());
-        }
-        let failed = |outcome: &StageOutcome| outcome.status.0 >= 2 && !outcome.closed;
-        let said = self.errors.text();
-        if outcomes.iter().any(failed) && !said.is_empty() {
-            self.trouble(said.lines().next().unwrap_or_default().to_owned());
-        }
-    }
-
-    fn refusal(&self, _number: usize, stage: &StagePlan, joined: bool) -> Option<Refusal> {
-        let words = stage.words();
-        if self.allowed.contains(&words) || only_reads(&words) {
-            return None;
-        }
-        if !joined {
-            // It is started by itself, when the files are there.
-            return Some(Refusal { message: None, status: 0 });
-        }
-        let name = stage.name();
-        self.trouble(format!("{name} is a program of this machine and was not allowed"));
-        Some(Refusal { message: None, status: 126 })
-    }
-}
-
-fn write_all(
-    text: &str,
-    variables: &mut Variables,
-    capture: Option<&Capture>,
-    allowed: Allowed,
-    left_out: &BTreeSet<PathBuf>,
-    meters: Arc<Mutex<Vec<Arc<StageMeter>>>>,
-    cancel: &Cancel,
-) -> io::Result<Vec<Applied>> {
-    if capture.is_some_and(|capture| !capture.kept().has_ended()) {
-        return Err(io::Error::other("standard input has not ended yet"));
-    }
-    let writing = Writing {
-        world: WriteWorld::default(),
-        input: Mutex::new(capture.map(|capture| capture.kept().source())),
-        errors: Arc::default(),
-        allowed,
-        meters,
-        trouble: Mutex::default(),
-    };
-    let nothing = |why: &str| io::Error::other(format!("{why}; nothing was written"));
-    if let Err(error) = run_in(&writing, text, variables, cancel) {
-        return Err(nothing(&error.to_string()));
-    }
-    if cancel.is_cancelled() {
-        return Err(nothing("cancelled"));
-    }
-    if let Some(why) = writing.trouble.lock().unwrap_or_else(PoisonError::into_inner).take() {
-        return Err(nothing(&why));
-    }
-    let files = writing.world.files.lock().unwrap_or_else(PoisonError::into_inner);
-    // A stage may go on without a file that failed, with a small status.
-    if files.iter().any(|file| file.has_failed()) {
-        let said = writing.errors.text();
-        return Err(nothing(said.lines().next().unwrap_or("a file could not be written")));
-    }
-    let chosen = files.iter().filter(|file| !left_out.iter().any(|path| file.is_for(path)));
-    chosen.map(|file| file.commit()).collect()
 }

@@ -15,7 +15,7 @@ use stream::{
 
 use crate::job::{Companion, run_job};
 use crate::machine::{RealMachine, facts_of};
-use crate::pending::Beside;
+use crate::beside::Beside;
 
 /// Files and directories as they are.
 #[derive(Clone, Copy, Debug, Default)]
@@ -160,6 +160,11 @@ impl Source for FileSource {
     fn rewind(&mut self) -> bool {
         self.file.seek(SeekFrom::Start(0)).is_ok()
     }
+}
+
+/// Reads the first bytes of a file.
+pub(crate) fn read_first(path: &Path, bytes: u64) -> io::Result<Box<dyn Source>> {
+    Ok(Box::new(RangeSource { file: Arc::new(File::open(path)?), at: 0, end: bytes }))
 }
 
 /// A part of a file, read without moving the file's own position.

@@ -297,6 +297,10 @@ impl Filter for Sort {
         if self.order.unique { Verb::Merges } else { Verb::Orders }
     }
 
+    fn memory_limit(&self, machine_bytes: u64) -> Option<u64> {
+        Some(self.memory_bytes(machine_bytes))
+    }
+
     fn holds(&self) -> Option<&'static str> {
         Some("the first line of the result may be the last one read")
     }
@@ -320,8 +324,7 @@ fn cannot_read(name: &str, error: &std::io::Error) -> StageError {
 }
 
 impl Sort {
-    fn memory_bytes(&self, io: &StageIo<'_>) -> u64 {
-        let machine = io.world().machine().memory_bytes();
+    fn memory_bytes(&self, machine: u64) -> u64 {
         let bytes = match self.memory {
             Memory::Usual => machine / 4,
             Memory::Bytes(bytes) => bytes,
@@ -429,7 +432,7 @@ impl Sort {
         io: &mut StageIo<'_>,
         sheet: &mut Sheet<'_>,
     ) -> Result<(Option<Held>, Option<Runs>), StageError> {
-        let memory = self.memory_bytes(io);
+        let memory = self.memory_bytes(io.world().machine().memory_bytes());
         // Where origins are kept the data is a sample, which fits.
         let traced = io.keeps_origins();
         let mut held = Held::default();

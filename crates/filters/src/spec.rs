@@ -237,6 +237,12 @@ pub trait Filter: Send {
         None
     }
 
+    /// Bytes the filter holds in memory at most on a machine with so many, where what is more
+    /// goes to temporary files.
+    fn memory_limit(&self, _machine_bytes: u64) -> Option<u64> {
+        None
+    }
+
     /// The parts of an input line that the filter looks at: what a pattern matched, the fields
     /// it keeps.
     fn marks(&self, _line: &[u8]) -> Vec<Range<usize>> {

@@ -64,7 +64,11 @@ pub fn rate(lines: u64, nanoseconds: u64) -> String {
     if nanoseconds == 0 || lines == 0 {
         return "–".to_owned();
     }
-    let value = lines as f64 / (nanoseconds as f64 / 1e9);
+    line_rate(lines as f64 / (nanoseconds as f64 / 1e9))
+}
+
+/// Lines a second, as [`rate`].
+pub fn line_rate(value: f64) -> String {
     if value >= 999_500.0 {
         format!("{} M lines/s", three_digits(value / 1e6))
     } else if value >= 999.5 {
@@ -72,6 +76,11 @@ pub fn rate(lines: u64, nanoseconds: u64) -> String {
     } else {
         format!("{} lines/s", three_digits(value))
     }
+}
+
+/// Bytes a second: `413 MiB/s`.
+pub fn byte_rate(value: f64) -> String {
+    if value < 0.5 { "0 B/s".to_owned() } else { format!("{}/s", bytes(value.round() as u64)) }
 }
 
 /// A share: `14.0 %`.

@@ -3,20 +3,34 @@
 
 mod advice;
 mod alignment;
+mod bottleneck;
+mod comparison;
 mod difference;
 mod edit;
 mod figures;
+mod folders;
+mod history;
 mod programs;
+mod record;
+mod report;
 mod wiring;
 mod words;
 
 pub use advice::{Fix, Note, Severity, notes};
 pub use alignment::{Alignment, Row};
+pub use bottleneck::{Reason, Slowest, held_by, slowest};
+pub use comparison::{ComparedRow, change, compare};
 pub use difference::{Difference, DifferenceRow, Side, difference};
 pub use edit::{
     EditError, TextEdit, apply_edits, delete_stage, insert_stage, move_stage, toggle_stage,
 };
-pub use figures::{bytes, duration, grouped, lines, percent, rate};
+pub use figures::{byte_rate, bytes, duration, grouped, line_rate, lines, percent, rate};
+pub use folders::own_folder;
+pub use history::{Gaps, History, Moment, Past, Rate, passed};
 pub use programs::{ProgramText, programs, quoted_program};
+pub use record::{
+    CommandRecord, CoursePoint, KeptRun, RunEnd, RunRecord, Runs, SourceRecord, WrittenRecord,
+};
+pub use report::{figures_csv, figures_json, report_html, report_markdown};
 pub use wiring::{End, Step, Wire, wiring};
 pub use words::{effect, explain, limit_in_words, marks, sample_in_words};

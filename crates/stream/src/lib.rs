@@ -3,6 +3,7 @@
 //! machine. A leaf crate: it knows no threads, no clocks and no terminal.
 
 mod block;
+mod cancel;
 mod error;
 mod input;
 mod meter;
@@ -12,12 +13,13 @@ mod stage;
 mod world;
 
 pub use block::{BLOCK_SIZE, Block};
+pub use cancel::Cancel;
 pub use error::{ExitStatus, ReadError, StageError, WriteError, describe};
 pub use input::{Input, Lines};
-pub use meter::{StageFigures, StageMeter};
+pub use meter::{Shares, StageFigures, StageMeter};
 pub use origin::{LineId, Origin, OriginStore, Origins};
 pub use output::{Output, Side};
-pub use stage::{Cancel, InputName, InputTrouble, StageIo, StagePorts};
+pub use stage::{InputName, InputTrouble, StageIo, StagePorts};
 pub use world::{
     FileFacts, FileKind, Job, JobEnd, Joined, Machine, Permission, Processors, Replacement,
     Running, Scratch, Sink, Source, Tail, World, WriteMode,

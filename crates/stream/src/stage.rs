@@ -2,32 +2,15 @@ use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 
 use crate::{
-    Block, ExitStatus, Input, Origin, Output, Processors, ReadError, Sink, Source, StageError,
+    Block, Cancel, ExitStatus, Input, Origin, Output, Processors, ReadError, Sink, Source, StageError,
     StageMeter, World, WriteError, describe,
 };
 
 /// How long a stage sleeps before it looks again whether it should stop.
 const PAUSE_PART: Duration = Duration::from_millis(20);
-
-/// A flag that asks everything working on one run to stop.
-#[derive(Clone, Debug, Default)]
-pub struct Cancel(Arc<AtomicBool>);
-
-impl Cancel {
-    /// Asks to stop.
-    pub fn cancel(&self) {
-        self.0.store(true, Ordering::Relaxed);
-    }
-
-    /// True once somebody asked.
-    pub fn is_cancelled(&self) -> bool {
-        self.0.load(Ordering::Relaxed)
-    }
-}
 
 /// What an input of a stage was.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -44,6 +44,11 @@ pub trait Source: Send {
     fn rewind(&mut self) -> bool {
         false
     }
+
+    /// True for a link, which adds the time its reader waits to the reader's meter.
+    fn is_link(&self) -> bool {
+        false
+    }
 }
 
 /// The last part of a source.
@@ -68,6 +73,11 @@ pub trait Sink: Send + Sync {
 
     /// True for a terminal.
     fn is_terminal(&self) -> bool {
+        false
+    }
+
+    /// True for a link, which adds the time its writer waits to the writer's meter.
+    fn is_link(&self) -> bool {
         false
     }
 

@@ -2,9 +2,11 @@
 
 mod actions;
 mod clipboard;
+mod comparing;
 mod drawer;
 mod keys;
 mod program;
+mod running;
 mod screens;
 mod text;
 
@@ -18,7 +20,7 @@ use engine::{
     Allowed, Applied, Capture, Job, Limits, PlanError, Preview, Request, Sample, Variables,
     Workbench,
 };
-use insight::{Alignment, Note};
+use insight::{Alignment, KeptRun, Note, Runs};
 use ratatui::crossterm::event::Event as TerminalEvent;
 use ratatui::layout::Size;
 use shell::{Pipeline, Script, Span};
@@ -33,6 +35,8 @@ use crate::theme::Theme;
 pub use actions::{ALL as ALL_ACTIONS, Action, Entry, hints};
 pub use drawer::{Drawer, List, Prompt, PromptKind, Question, SampleForm, ShelfEntry};
 pub use program::ProgramEditor;
+pub use comparing::CompareView;
+pub use running::{Running, Shows, ThroughputView};
 pub use screens::{PendingView, Screen};
 
 /// News for the state.
@@ -114,6 +118,8 @@ pub struct Setup {
     pub capture: Option<Arc<Capture>>,
     /// Where history and recovery live; `None` for none.
     pub store: Option<Store>,
+    /// Where runs are kept; `None` for nowhere.
+    pub runs: Option<Runs>,
     /// The configuration; `None` for none.
     pub config: Option<Config>,
     /// Text of a session that crashed.
@@ -158,8 +164,6 @@ pub struct App {
     pub completion: Option<Completion>,
     /// What was just done, in a few words.
     pub message: Option<String>,
-    /// True while files are written.
-    pub writing: bool,
     /// Colours.
     pub theme: Theme,
     /// What is shown between text and notes.
@@ -168,6 +172,12 @@ pub struct App {
     pub opened: BTreeSet<usize>,
     /// The Pending view.
     pub pending: PendingView,
+    /// The run on everything.
+    pub running: Option<Running>,
+    /// The Throughput view.
+    pub throughput: ThroughputView,
+    /// The Compare view.
+    pub compare: CompareView,
     /// Files that changed since they were read.
     pub changed: Vec<PathBuf>,
     /// What goes to the terminal's clipboard.
@@ -183,6 +193,9 @@ pub struct App {
     config: Option<Config>,
     dismissed: BTreeSet<(&'static str, String)>,
     store: Option<Store>,
+    runs: Option<Runs>,
+    /// The kept runs, while they are known.
+    kept_runs: Option<Arc<Vec<KeptRun>>>,
     shelves: Vec<PathBuf>,
     history: Vec<String>,
     recalled: Option<(usize, String)>,
@@ -232,11 +245,13 @@ impl App {
             drawer: None,
             completion: None,
             message: None,
-            writing: false,
             theme: setup.theme,
             screen: Screen::default(),
             opened: BTreeSet::new(),
             pending: PendingView::default(),
+            running: None,
+            throughput: ThroughputView::default(),
+            compare: CompareView::default(),
             changed: Vec::new(),
             clipboard: None,
             shown: None,
@@ -248,6 +263,8 @@ impl App {
             config: setup.config,
             dismissed: BTreeSet::new(),
             store: setup.store,
+            runs: setup.runs,
+            kept_runs: None,
             shelves: setup.shelves,
             history,
             recalled: None,
@@ -338,7 +355,8 @@ impl App {
 
     /// Looks after what goes on; true when something on screen moves.
     pub fn pulse(&mut self) -> bool {
-        let mut moves = self.waiting.is_some() || self.writing || self.pending.acting;
+        let mut moves = self.waiting.is_some() || self.pending.acting;
+        moves |= self.look_at_run();
         if self.changes_seen.elapsed().as_secs() >= 2 {
             self.changes_seen = Instant::now();
             let changed =
@@ -351,7 +369,7 @@ impl App {
 
     /// Figures of the stages that run now.
     pub fn progress(&self) -> Vec<stream::StageFigures> {
-        if self.writing { self.workbench.writing_progress() } else { self.workbench.progress() }
+        self.workbench.progress()
     }
 
     /// Data came on standard input.
@@ -582,7 +600,8 @@ impl App {
                 self.pending.acted.insert(number, acted);
             }
             Job::ActingEnded => self.acting_ended(),
-            Job::Written(result) => self.written(result),
+            Job::FullEnded(end) => self.run_ended(end),
+            Job::Estimated(estimate) => self.throughput.estimate = Some(estimate),
             Job::Arrived => {
                 // One preview at a time while data streams in.
                 if self.waiting.is_none() && self.problem.is_none() {

@@ -57,7 +57,7 @@ pub struct Config {
 impl Config {
     /// The usual place.
     pub fn usual() -> Self {
-        Self { path: crate::folders::usual("XDG_CONFIG_HOME", ".config").join("config.toml") }
+        Self { path: insight::own_folder("XDG_CONFIG_HOME", ".config").join("config.toml") }
     }
 
     /// A configuration somewhere else.

@@ -6,7 +6,6 @@ mod complete;
 mod config;
 mod display;
 mod editor;
-mod folders;
 mod lens;
 mod store;
 mod terminal;
@@ -86,6 +85,7 @@ pub fn run(options: Options) -> Result<(), TuiError> {
         variables: Variables::new("ylotrope", options.parameters),
         capture,
         store: Some(store),
+        runs: Some(insight::Runs::usual()),
         config: Some(Config::usual()),
         recovered,
         events: sender.clone(),

@@ -4,6 +4,7 @@ use std::fs;
 use std::io::{self, Write};
 use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 /// First line of a saved pipeline.
 const SHEBANG: &str = "#!/bin/sh\n";
@@ -28,7 +29,7 @@ pub struct Recovered {
 impl Store {
     /// The usual place: `$XDG_STATE_HOME/ylotrope` or `~/.local/state/ylotrope`.
     pub fn usual() -> Self {
-        Self { directory: crate::folders::usual("XDG_STATE_HOME", ".local/state") }
+        Self { directory: insight::own_folder("XDG_STATE_HOME", ".local/state") }
     }
 
     /// A store somewhere else.
@@ -126,7 +127,15 @@ fn unescaped(line: &str) -> String {
 }
 
 /// Puts a file in place whole or not at all. An existing file keeps its permissions.
-fn replace_file(path: &Path, bytes: &[u8], mode: u32) -> io::Result<()> {
+pub(crate) fn replace_file(path: &Path, bytes: &[u8], mode: u32) -> io::Result<()> {
+    place(path, mode, |file| file.write_all(bytes))
+}
+
+fn place<T>(
+    path: &Path,
+    mode: u32,
+    write: impl FnOnce(&mut tempfile::NamedTempFile) -> io::Result<T>,
+) -> io::Result<T> {
     let directory = path.parent().filter(|parent| !parent.as_os_str().is_empty());
     let mut file = tempfile::Builder::new()
         .prefix(".ylotrope-")
@@ -135,9 +144,9 @@ fn replace_file(path: &Path, bytes: &[u8], mode: u32) -> io::Result<()> {
     if let Ok(facts) = fs::metadata(path) {
         file.as_file().set_permissions(facts.permissions())?;
     }
-    file.write_all(bytes)?;
+    let written = write(&mut file)?;
     file.persist(path).map_err(|error| error.error)?;
-    Ok(())
+    Ok(written)
 }
 
 /// Saves a pipeline as a script that `sh` runs: the text as it is under a first line for `sh`.
@@ -149,6 +158,25 @@ pub(crate) fn save_script(path: &Path, text: &str) -> io::Result<()> {
     let script =
         if text.starts_with("#!") { text.to_owned() } else { format!("{SHEBANG}{text}\n") };
     replace_file(&target, script.as_bytes(), 0o777)
+}
+
+/// Keeps a stream as a file, whole or not at all; gives its bytes.
+///
+/// # Errors
+/// When the file cannot be written; an old file then stays as it was.
+pub(crate) fn keep_stream(path: &Path, kept: &Arc<engine::Kept>) -> io::Result<u64> {
+    let target = fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
+    place(&target, 0o666, |file| {
+        let mut source = kept.source();
+        let mut bytes = 0;
+        while let Some(block) =
+            source.next_block().map_err(|error| io::Error::other(error.to_string()))?
+        {
+            file.write_all(block.bytes())?;
+            bytes += block.len() as u64;
+        }
+        Ok(bytes)
+    })
 }
 
 /// Opens a script: what [`save_script`] wrote gives exactly the text that was saved.

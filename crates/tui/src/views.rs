@@ -1,12 +1,14 @@
 //! Views: pure functions from the state to a buffer.
 
 mod command;
+mod compare;
 mod drawer;
 mod lens;
 mod notes;
 mod pending;
 mod program;
 mod river;
+mod throughput;
 mod wiring;
 
 use ratatui::Frame;
@@ -114,12 +116,18 @@ pub fn draw(frame: &mut Frame<'_>, app: &App) {
         }
         Screen::Wiring => wiring::draw(buffer, body, app),
         Screen::Pending => pending::draw(buffer, body, app),
+        Screen::Throughput => throughput::draw(buffer, body, app),
+        Screen::Compare => compare::draw(buffer, body, app),
     }
     rule(buffer, areas.bottom_rule, app);
     let drawer_cursor = if let Some(drawer) = &app.drawer {
         drawer::draw(buffer, areas.notes, drawer, app)
     } else {
-        notes::draw(buffer, areas.notes, app);
+        match app.screen {
+            Screen::Throughput => throughput::notes(buffer, areas.notes, app),
+            Screen::Compare => compare::notes(buffer, areas.notes, app),
+            _ => notes::draw(buffer, areas.notes, app),
+        }
         None
     };
     message(buffer, areas.message, app);
@@ -206,10 +214,19 @@ fn header(buffer: &mut Buffer, area: Rect, app: &App) {
     let underlined = ratatui::style::Modifier::UNDERLINED;
     let (files, commands) = app.pending_rows();
     let held = if files + commands > 0 { format!(" {}", files + commands) } else { String::new() };
+    let run = app.running.as_ref().filter(|_| app.is_running()).map_or(String::new(), |running| {
+        match running.snapshot.done() {
+            _ if running.snapshot.paused => " paused".to_owned(),
+            Some(done) => format!(" {:.0} %", done * 100.0),
+            None => " …".to_owned(),
+        }
+    });
     let views = [
         (Some(Screen::Bench), "Bench", ""),
+        (Some(Screen::Throughput), "Throughput", &run),
         (Some(Screen::Wiring), "Wiring", ""),
         (Some(Screen::Pending), "Pending", &held),
+        (Some(Screen::Compare), "Kept runs", ""),
         (None, "Shelf", ""),
     ];
     let width: usize = views.iter().map(|(_, name, more)| name.len() + more.len() + 3).sum();
@@ -241,11 +258,16 @@ fn message(buffer: &mut Buffer, area: Rect, app: &App) {
         let x = put(buffer, area, 1, 0, "!", app.theme.bright());
         let text = cut(&safe(&problem.message), usize::from(area.width.saturating_sub(5)));
         put(buffer, area, x + 2, 0, &text, app.theme.bright());
-    } else if app.writing {
-        let read: u64 = app.progress().first().map_or(0, |stage| stage.bytes_in);
+    } else if let Some(running) =
+        app.running.as_ref().filter(|_| app.is_running() && app.screen != Screen::Throughput)
+    {
+        let done = running.snapshot.done();
         let text = format!(
-            "writing: {} read · Esc or Ctrl-C cancels, nothing is then left half written",
-            insight::bytes(read)
+            "running on everything: {} · T shows it, Ctrl-C ends it and leaves nothing half written",
+            done.map_or_else(
+                || format!("{} read", insight::bytes(running.snapshot.read_bytes)),
+                |done| format!("{:.1} %", done * 100.0)
+            )
         );
         put(buffer, area, 1, 0, &text, app.theme.bright());
     } else if let Some(message) = &app.message {

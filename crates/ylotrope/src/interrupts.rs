@@ -31,6 +31,7 @@ impl Interrupts {
                 caught.store(signal, Ordering::SeqCst);
                 cancel.cancel();
                 std::thread::sleep(GRACE);
+                engine::give_up_writing();
                 // It fails only for signals that are none.
                 let _ = emulate_default_handler(signal);
             }

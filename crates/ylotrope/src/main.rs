@@ -4,6 +4,8 @@ mod demo;
 mod demo_data;
 mod dry_run;
 mod interrupts;
+mod progress;
+mod runs;
 mod statistics;
 
 use std::ffi::OsString;
@@ -12,12 +14,13 @@ use std::io::{self, BufWriter, IsTerminal, Write};
 use std::os::unix::ffi::OsStringExt;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
-use std::time::Instant;
 
 use anyhow::{Context, Result, bail};
 use clap::{Args, Parser, Subcommand, ValueEnum};
-use engine::{RunError, Variables, run_filter, run_measured, run_script};
+use engine::{Estimate, RunError, Variables, Watch, estimate, run_filter, run_script};
+use insight::{RunEnd, RunRecord, Runs, SourceRecord};
 use interrupts::Interrupts;
+use stream::Cancel;
 use tui::{Ground, Options};
 
 /// Build text pipelines, see what every stage does to sample data, then run them for real.
@@ -57,6 +60,8 @@ enum Command {
     Use(Use),
     /// Describe a filter, or list all of them
     Guide(Guide),
+    /// List the runs that were kept, show or compare them
+    Runs(runs::Arguments),
     /// Write any amount of the demo's gate.log, the same for the same seed
     DemoData(DemoData),
 }
@@ -72,12 +77,36 @@ struct Run {
     /// With --dry-run: tell it as JSON
     #[arg(long, requires = "dry_run")]
     json: bool,
-    /// Tell at the end, on standard error, what every command read, wrote and took
-    #[arg(long, value_enum, value_name = "FORM", conflicts_with = "dry_run")]
-    stats: Option<statistics::Form>,
+    #[command(flatten)]
+    telling: Telling,
     /// The script and its arguments ($0, $1, …); with -c, $0 and the arguments as for sh
     #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
     arguments: Vec<OsString>,
+}
+
+/// What is told about a run.
+#[derive(Args)]
+struct Telling {
+    /// Tell at the end, on standard error, what every command read, wrote and took
+    #[arg(long, value_enum, value_name = "FORM", conflicts_with = "dry_run")]
+    stats: Option<statistics::Form>,
+    /// Tell on standard error how far it is, and at the end what came of it
+    #[arg(
+        long,
+        value_enum,
+        value_name = "FORM",
+        num_args = 0..=1,
+        require_equals = true,
+        default_missing_value = "line",
+        conflicts_with = "dry_run"
+    )]
+    progress: Option<progress::Form>,
+    /// Tell nothing about the run, whatever else is asked for
+    #[arg(long)]
+    quiet: bool,
+    /// Keep the figures of this run; “ylotrope runs” lists and compares them
+    #[arg(long, conflicts_with = "dry_run")]
+    keep: bool,
 }
 
 #[derive(Args)]
@@ -116,6 +145,7 @@ fn main() -> ExitCode {
         Some(Command::Run(run)) => return run_for_real(run),
         Some(Command::Use(used)) => return use_filter(used),
         Some(Command::Guide(guide)) => return show_guide(guide),
+        Some(Command::Runs(arguments)) => runs::tell(&arguments),
         Some(Command::Demo) => open_demo(&cli.screen),
         Some(Command::DemoData(demo_data)) => write_demo_data(&demo_data),
         None => open(cli.files, &cli.screen),
@@ -138,10 +168,7 @@ fn options(screen: &Screen) -> Options {
 }
 
 fn open_demo(screen: &Screen) -> Result<()> {
-    let state =
-        std::env::var_os("XDG_STATE_HOME").filter(|path| !path.is_empty()).map(PathBuf::from);
-    let state = state.or_else(|| std::env::home_dir().map(|home| home.join(".local/state")));
-    let folder = state.unwrap_or_else(std::env::temp_dir).join("ylotrope/demo");
+    let folder = insight::own_folder("XDG_STATE_HOME", ".local/state").join("demo");
     let shown = folder.display().to_string();
     demo::lay_out(&folder).with_context(|| format!("the demo cannot be laid out in {shown}"))?;
     std::env::set_current_dir(&folder).with_context(|| shown)?;
@@ -188,17 +215,19 @@ fn open(files: Vec<PathBuf>, screen: &Screen) -> Result<()> {
 /// Runs like `sh`: status 2 for text that cannot be run, 127 for a script that is not there.
 fn run_for_real(run: Run) -> ExitCode {
     let mut arguments = run.arguments.into_iter().map(OsString::into_vec);
+    let mut script = None;
     let (text, name) = if let Some(line) = run.line {
         let name = arguments.next().unwrap_or_else(|| b"ylotrope".to_vec());
         (line.into_string().ok(), name)
     } else {
-        let Some(script) = arguments.next() else {
+        let Some(name) = arguments.next() else {
             eprintln!("ylotrope run: a script or -c LINE is needed");
             return ExitCode::from(2);
         };
-        let path = PathBuf::from(OsString::from_vec(script.clone()));
+        let path = PathBuf::from(OsString::from_vec(name.clone()));
+        script = Some(path.clone());
         match std::fs::read(&path) {
-            Ok(bytes) => (String::from_utf8(bytes).ok(), script),
+            Ok(bytes) => (String::from_utf8(bytes).ok(), name),
             Err(error) => {
                 eprintln!("ylotrope run: {}: {error}", path.display());
                 return ExitCode::from(127);
@@ -217,13 +246,10 @@ fn run_for_real(run: Run) -> ExitCode {
             dry_run::tell(&dry, run.json);
             dry.status
         })
-    } else if let Some(form) = run.stats {
-        let started = Instant::now();
-        let (outcome, commands) = run_measured(&text, &mut variables, &interrupts.cancel);
-        statistics::tell(&text, &commands, started.elapsed(), form);
-        outcome
+    } else if run.telling.is_asked() {
+        run_watched(&text, script.as_deref(), &mut variables, &interrupts.cancel, &run.telling)
     } else {
-        run_script(&text, &mut variables, &interrupts.cancel)
+        run_script(&text, &mut variables, &interrupts.cancel, None)
     };
     interrupts.pass_on();
     match outcome {
@@ -232,6 +258,10 @@ fn run_for_real(run: Run) -> ExitCode {
             let at = match &error {
                 RunError::Shell(error) => error.span.start,
                 RunError::Plan(error) => error.span.start,
+                RunError::Write(message) => {
+                    eprintln!("ylotrope run: {message}");
+                    return ExitCode::from(2);
+                }
             };
             let before = text.get(..at).unwrap_or_default();
             let line = before.matches('\n').count() + 1;
@@ -240,6 +270,62 @@ fn run_for_real(run: Run) -> ExitCode {
             ExitCode::from(2)
         }
     }
+}
+
+impl Telling {
+    fn is_asked(&self) -> bool {
+        self.stats.is_some() || self.progress.is_some() || self.keep
+    }
+}
+
+/// As [`run_script`], telling how far it is and what came of it.
+fn run_watched(
+    text: &str,
+    script: Option<&Path>,
+    variables: &mut Variables,
+    cancel: &Cancel,
+    telling: &Telling,
+) -> Result<u8, RunError> {
+    let began = jiff::Timestamp::now();
+    let form = telling.progress.filter(|_| !telling.quiet);
+    let expected = if telling.progress.is_some() || telling.keep {
+        estimate(text, variables.clone())
+    } else {
+        Estimate::default()
+    };
+    if form == Some(progress::Form::Line) {
+        progress::expect(&expected);
+    }
+    let screen = progress::Screen::default();
+    let giving_way = screen.clone();
+    let watch =
+        Watch::announcing(cancel, expected.total_bytes, move |ends| giving_way.give_way(ends));
+    let progress = progress::Progress::start(&watch, form, &screen);
+    let outcome = run_script(text, variables, cancel, Some(&watch));
+    let history = progress.stop();
+    let snapshot = watch.snapshot();
+    let mut record = RunRecord::of(text, began, &snapshot, &history);
+    record.script = script.map(Path::to_owned);
+    let source = |(path, bytes): (PathBuf, u64)| SourceRecord { path, bytes };
+    record.sources = expected.sources.into_iter().map(source).collect();
+    match &outcome {
+        _ if cancel.was_cancelled() => record.end = RunEnd::Cancelled,
+        Ok(status) => record.status = *status,
+        Err(error) => record.end = RunEnd::Failed(error.to_string()),
+    }
+    progress::finish(form, outcome.is_ok() && !cancel.was_cancelled());
+    if form == Some(progress::Form::Line) {
+        progress::summary(&record, &snapshot);
+    }
+    if let Some(form) = telling.stats.filter(|_| !telling.quiet) {
+        statistics::tell(&record, form);
+    }
+    if telling.keep
+        && let Err(error) = Runs::usual().keep(&record)
+    {
+        eprintln!("ylotrope run: the figures are not kept: {error}");
+    }
+    outcome
 }
 
 /// Runs one filter as its own program would run.

@@ -4,7 +4,10 @@ use std::sync::Arc;
 use std::sync::mpsc::{Receiver, channel};
 use std::time::{Duration, Instant};
 
-use engine::{Applied, Ending, Job, Limit, Limits, Preview, Request, Sample, Variables, Workbench};
+use engine::{
+    Applied, Ending, FullEnd, FullRequest, Job, Limit, Limits, Preview, Request, Sample, Variables,
+    Workbench,
+};
 use proptest::prelude::*;
 
 /// How long a test waits for news that must come.
@@ -60,10 +63,22 @@ impl Bench {
     /// Writes the files of a text.
     pub(crate) fn write(&mut self, text: &str) -> std::io::Result<Vec<Applied>> {
         let Request { text, variables, allowed, .. } = self.request(text);
-        self.workbench.write_files(text, variables, allowed, BTreeSet::new());
+        self.workbench.run_all(FullRequest {
+            text,
+            variables,
+            allowed,
+            left_out: BTreeSet::new(),
+            writes: true,
+            follows: false,
+            total_bytes: None,
+        });
         loop {
-            if let Job::Written(result) = self.news.recv_timeout(PATIENCE).expect("news") {
-                return result;
+            if let Job::FullEnded(end) = self.news.recv_timeout(PATIENCE).expect("news") {
+                return match end {
+                    FullEnd::Done(_, applied) => Ok(applied),
+                    FullEnd::Cancelled => Err(std::io::Error::other("cancelled")),
+                    FullEnd::Failed(why) => Err(std::io::Error::other(why)),
+                };
             }
         }
     }
@@ -280,7 +295,7 @@ proptest! {
         let preview = bench.run(&line);
         let shown = text_of(&preview, stages.len());
         let mut variables = Variables::default();
-        engine::run_script(&format!("{line} > {}", out.display()), &mut variables, &stream::Cancel::default()).unwrap();
+        engine::run_script(&format!("{line} > {}", out.display()), &mut variables, &stream::Cancel::default(), None).unwrap();
         prop_assert_eq!(shown, std::fs::read_to_string(&out).unwrap());
         for (number, stage) in preview.stages.iter().enumerate() {
             prop_assert_eq!(stage.origins.lock().unwrap().lines(), stage.out.lines(), "{}", number);

@@ -1,14 +1,11 @@
 //! Everything that can be done outside the text, each with its key and its words.
 
-use std::io;
-
-use engine::{Applied, undo};
 use insight::{
     EditError, TextEdit, apply_edits, delete_stage, insert_stage, move_stage, toggle_stage,
 };
 
 use super::drawer::{Drawer, PromptKind, Question, SampleForm};
-use super::{App, Focus, Place, Screen, Wish};
+use super::{App, Focus, Place, Screen, Shows, Wish};
 use crate::display::View;
 
 /// Something that can be done.
@@ -37,6 +34,9 @@ pub enum Action {
     View,
     Wrap,
     TurnOver,
+    RunAll,
+    Throughput,
+    Compare,
     Wiring,
     Pending,
     Write,
@@ -125,6 +125,24 @@ pub const ALL: &[Entry] = &[
     entry(Action::Wrap, "z", "wrap", "let long lines go on below, or run out to the right"),
     entry(Action::TurnOver, "o", "turn over", "on a narrow screen: the other side of the lens"),
     entry(
+        Action::RunAll,
+        "r",
+        "run all",
+        "run it on all of the data, after telling what that takes",
+    ),
+    entry(
+        Action::Throughput,
+        "T",
+        "throughput",
+        "the run on everything: rates, what holds it up, its output (F5 everywhere)",
+    ),
+    entry(
+        Action::Compare,
+        "K",
+        "compare",
+        "runs that were kept, two of them side by side (F6 everywhere)",
+    ),
+    entry(
         Action::Write,
         "w",
         "write files",
@@ -194,6 +212,8 @@ pub fn hints(app: &App) -> Vec<(&'static str, &'static str)> {
                 Screen::Bench => {}
                 Screen::Wiring => keys.insert(1, ("F3", "back to the Bench")),
                 Screen::Pending => keys.insert(1, ("F4", "back to the Bench")),
+                Screen::Throughput => keys.insert(1, ("F5", "back to the Bench")),
+                Screen::Compare => keys.insert(1, ("F6", "back to the Bench")),
             }
             return keys;
         }
@@ -225,6 +245,48 @@ pub fn hints(app: &App) -> Vec<(&'static str, &'static str)> {
                     keys.insert(1, ("Esc", "back to the Bench"));
                     return keys;
                 }
+                Screen::Throughput => {
+                    let output = app.throughput.shows == Shows::Output;
+                    if output {
+                        add(&[Action::EditText, Action::Compare, Action::Actions, Action::Help]);
+                    } else {
+                        add(&[
+                            Action::RunAll,
+                            Action::Compare,
+                            Action::EditText,
+                            Action::Actions,
+                            Action::Help,
+                            Action::Quit,
+                        ]);
+                    }
+                    let mut first = if output {
+                        vec![("↑↓", "scroll"), ("o", "figures"), ("k", "keep as a file")]
+                    } else {
+                        vec![("↑↓", "select"), ("o", "output")]
+                    };
+                    if app.is_running() {
+                        first.extend([("p", "pause or go on"), ("x", "end the run")]);
+                    }
+                    first.push(("Esc", "back"));
+                    first.extend(keys);
+                    return first;
+                }
+                Screen::Compare => {
+                    add(&[
+                        Action::RunAll,
+                        Action::Throughput,
+                        Action::EditText,
+                        Action::Actions,
+                        Action::Help,
+                        Action::Quit,
+                    ]);
+                    keys.insert(0, ("↑↓", "select"));
+                    keys.insert(1, ("m", "mark as 1"));
+                    keys.insert(2, ("Enter", "take its text"));
+                    keys.insert(3, ("d", "forget"));
+                    keys.insert(4, ("Esc", "back to the Bench"));
+                    return keys;
+                }
                 Screen::Pending => {
                     add(&[
                         Action::Write,
@@ -247,6 +309,7 @@ pub fn hints(app: &App) -> Vec<(&'static str, &'static str)> {
                 Action::NewStage,
                 Action::Toggle,
                 Action::ChooseSample,
+                Action::RunAll,
                 Action::Search,
                 Action::Undo,
                 Action::Actions,
@@ -342,6 +405,9 @@ impl App {
                 self.lens.column = 0;
             }
             Action::TurnOver => self.lens.turned = !self.lens.turned,
+            Action::RunAll => self.ask_to_run(),
+            Action::Throughput => self.open_screen(Screen::Throughput),
+            Action::Compare => self.open_screen(Screen::Compare),
             Action::Wiring => self.open_screen(Screen::Wiring),
             Action::Pending => self.open_screen(Screen::Pending),
             Action::Write => self.ask_to_write(),
@@ -477,17 +543,12 @@ impl App {
             self.message = Some("no file would be written by this line".to_owned());
             return;
         }
-        if let Some(note) = self.notes.iter().find(|note| note.id == "same-file") {
-            self.message = Some(format!("not written: {}", note.text));
+        if let Some(why) = self.may_not_write() {
+            self.message = Some(format!("not written: {why}"));
             return;
         }
-        let lost = self.preview.as_ref().and_then(|preview| {
-            let chosen = |path| !self.pending.left_out.contains(path);
-            preview.pending.iter().find(|file| file.lost && chosen(&file.path))
-        });
-        if let Some(file) = lost {
-            let name = file.path.display();
-            self.message = Some(format!("not written: {name} would be emptied before it is read"));
+        if self.is_running() {
+            self.message = Some("a run goes on already: T shows it, Ctrl-C ends it".to_owned());
             return;
         }
         let all_out = self.preview.as_ref().is_some_and(|preview| {
@@ -498,74 +559,6 @@ impl App {
             return;
         }
         self.drawer = Some(Drawer::Confirm(Question::Write));
-    }
-
-    /// Writes the files, from all of the data.
-    pub(crate) fn write_files(&mut self) {
-        if let Some(problem) = &self.problem {
-            self.message = Some(problem.message.clone());
-            return;
-        }
-        self.writing = true;
-        self.message = None;
-        self.remember_line();
-        let text = self.editor.text().to_owned();
-        let left_out = self.pending.left_out.clone();
-        let (variables, allowed) = (self.variables.clone(), self.allowed.clone());
-        self.workbench.write_files(text, variables, allowed, left_out);
-    }
-
-    /// Stops the writing of files.
-    pub(crate) fn cancel_writing(&mut self) {
-        self.workbench.cancel_writing();
-    }
-
-    pub(crate) fn written(&mut self, result: io::Result<Vec<Applied>>) {
-        self.writing = false;
-        match result {
-            Ok(applied) => {
-                let names: Vec<String> = applied
-                    .iter()
-                    .map(|file| {
-                        let name = file.path.file_name().unwrap_or_default().to_string_lossy();
-                        format!(
-                            "{name}, {}, {}",
-                            insight::lines(file.lines),
-                            insight::bytes(file.bytes)
-                        )
-                    })
-                    .collect();
-                self.message = Some(format!("written: {} · Z takes it back", names.join("; ")));
-                self.applied = applied;
-                // What is pending now is told anew: the files are there.
-                self.workbench.forget();
-                self.text_changed();
-            }
-            Err(error) => self.message = Some(format!("not written: {}", stream::describe(&error))),
-        }
-    }
-
-    fn undo_write(&mut self) {
-        if self.applied.is_empty() {
-            self.message = Some("nothing was written that could be undone".to_owned());
-            return;
-        }
-        let mut undone = 0;
-        while let Some(mut applied) = self.applied.pop() {
-            if let Err(error) = undo(&mut applied) {
-                self.message =
-                    Some(format!("{}: {}", applied.path.display(), stream::describe(&error)));
-                self.applied.push(applied);
-                break;
-            }
-            undone += 1;
-        }
-        if self.applied.is_empty() {
-            let files = if undone == 1 { "file is" } else { "files are" };
-            self.message = Some(format!("{undone} {files} as before"));
-        }
-        self.workbench.forget();
-        self.text_changed();
     }
 
     /// True when the selected stage is a program that was not started.

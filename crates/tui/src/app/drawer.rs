@@ -38,6 +38,8 @@ pub enum PromptKind {
     Stage(usize),
     /// A file to save to.
     SaveAs,
+    /// A file for the output of the last run.
+    KeepOutput,
 }
 
 /// A line of text being asked for.
@@ -53,6 +55,8 @@ pub struct Prompt {
 pub enum Question {
     /// Write the held-back files?
     Write,
+    /// Run on everything?
+    RunAll,
     /// Leave although something is not saved?
     Leave,
     /// Open another pipeline although something is not saved?
@@ -264,6 +268,7 @@ impl Drawer {
                 PromptKind::Search => vec![("Enter", "search"), ("Esc", "close")],
                 PromptKind::Stage(_) => vec![("Enter", "add the stage"), ("Esc", "close")],
                 PromptKind::SaveAs => vec![("Enter", "save"), ("Esc", "do not save")],
+                PromptKind::KeepOutput => vec![("Enter", "keep it"), ("Esc", "close")],
             },
             Self::Confirm(Question::Leave) => {
                 vec![("s", "save and leave"), ("y", "leave without saving"), ("n", "stay")]
@@ -279,6 +284,9 @@ impl Drawer {
                 ("g", "go on when one fails"),
                 ("n", "no"),
             ],
+            Self::Confirm(Question::RunAll) => {
+                vec![("y", "run"), ("d", "run, but write no files"), ("n", "no")]
+            }
             Self::Confirm(_) => vec![("y", "yes"), ("n", "no")],
             Self::Program(_) => vec![
                 ("type", "applied at once"),
@@ -365,6 +373,11 @@ impl App {
                     KeyCode::Char('s' | 'S') if question == Question::Leave => {
                         return self.save_and_leave();
                     }
+                    KeyCode::Char('d' | 'D') if question == Question::RunAll => {
+                        self.run_all(false);
+                        self.show_run();
+                        return;
+                    }
                     KeyCode::Char('n' | 'N') => return,
                     _ => {}
                 }
@@ -398,6 +411,11 @@ impl App {
         match kind {
             PromptKind::Search => self.start_search(text),
             PromptKind::Stage(at) => self.add_stage(*at, text),
+            PromptKind::KeepOutput => {
+                if !text.trim().is_empty() {
+                    self.keep_output(&expand_home(text.trim()));
+                }
+            }
             PromptKind::SaveAs => {
                 let path = expand_home(text.trim());
                 if text.trim().is_empty() {
@@ -414,7 +432,14 @@ impl App {
 
     fn agreed(&mut self, question: Question) {
         match question {
-            Question::Write => self.write_files(),
+            Question::Write => self.run_all(true),
+            Question::RunAll => match self.may_not_write() {
+                Some(why) => self.message = Some(format!("not run: {why}; d runs without files")),
+                None => {
+                    self.run_all(true);
+                    self.show_run();
+                }
+            },
             Question::Leave => self.leave_now(),
             Question::Open(path) => self.open(&path),
             Question::Overwrite(path) => {

@@ -44,10 +44,12 @@ impl App {
             (KeyCode::F(2), _) => return self.act(Action::Program),
             (KeyCode::F(3), _) => return self.act(Action::Wiring),
             (KeyCode::F(4), _) => return self.act(Action::Pending),
-            (KeyCode::PageDown, _) if self.screen != Screen::Pending => {
+            (KeyCode::F(5), _) => return self.act(Action::Throughput),
+            (KeyCode::F(6), _) => return self.act(Action::Compare),
+            (KeyCode::PageDown, _) if self.screen.has_lens() => {
                 return self.lens.step(self.lens.height.saturating_sub(1).max(1) as i64);
             }
-            (KeyCode::PageUp, _) if self.screen != Screen::Pending => {
+            (KeyCode::PageUp, _) if self.screen.has_lens() => {
                 return self.lens.step(-(self.lens.height.saturating_sub(1).max(1) as i64));
             }
             _ => {}
@@ -58,6 +60,16 @@ impl App {
             }
             _ if self.screen == Screen::Pending => {
                 if !self.pending_key(key.code) {
+                    self.letter(key);
+                }
+            }
+            _ if self.screen == Screen::Throughput => {
+                if !self.throughput_key(key.code) {
+                    self.letter(key);
+                }
+            }
+            _ if self.screen == Screen::Compare => {
+                if !self.compare_key(key.code) {
                     self.letter(key);
                 }
             }
@@ -76,8 +88,10 @@ impl App {
 
     /// Ctrl-C: stops what runs; it never loses anything.
     fn interrupt(&mut self) {
-        if self.writing || self.pending.acting {
-            self.cancel_writing();
+        if self.pending.acting {
+            self.workbench.cancel_acting();
+        } else if self.is_running() {
+            self.cancel_run();
         } else if self.waiting.take().is_some() {
             self.workbench.cancel();
             self.message = Some("stopped; any change evaluates again".to_owned());
@@ -120,7 +134,6 @@ impl App {
             KeyCode::Home => self.select(Place::Source),
             KeyCode::End => self.select(Place::Stage(self.stage_count().saturating_sub(1))),
             KeyCode::Tab if self.screen == Screen::Bench => self.focus = Focus::Lens,
-            KeyCode::Esc if self.writing => self.cancel_writing(),
             KeyCode::Esc if self.screen != Screen::Bench => self.open_screen(Screen::Bench),
             KeyCode::Esc if self.workbench.is_following() => {
                 self.workbench.stop_following();

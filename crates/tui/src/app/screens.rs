@@ -21,6 +21,17 @@ pub enum Screen {
     Wiring,
     /// What would be written and run.
     Pending,
+    /// The run on everything.
+    Throughput,
+    /// Kept runs side by side.
+    Compare,
+}
+
+impl Screen {
+    /// True where the keys that scroll the lens mean it.
+    pub(crate) fn has_lens(self) -> bool {
+        matches!(self, Self::Bench | Self::Wiring)
+    }
 }
 
 /// The state of the Pending view.
@@ -60,6 +71,7 @@ impl App {
             self.focus = Focus::River;
         }
         self.refresh_pending();
+        self.refresh_compare();
     }
 
     /// Keeps the selection inside the list, and compares the selected file in the background.
@@ -98,8 +110,7 @@ impl App {
             KeyCode::PageUp => self.pending.top = self.pending.top.saturating_sub(8),
             KeyCode::Char('x') => self.leave_out(),
             KeyCode::Char('r') => self.ask_to_act(),
-            KeyCode::Esc if self.pending.acting => self.cancel_writing(),
-            KeyCode::Esc if self.writing => self.cancel_writing(),
+            KeyCode::Esc if self.pending.acting => self.workbench.cancel_acting(),
             KeyCode::Esc => self.open_screen(Screen::Bench),
             _ => return false,
         }
@@ -158,7 +169,7 @@ impl App {
         let Some(preview) = &self.preview else { return };
         let said = if self.is_stale() || self.problem.is_some() {
             "the text has changed: wait for its result first"
-        } else if self.writing || self.pending.acting {
+        } else if self.is_running() || self.pending.acting {
             "something is being done already"
         } else if !preview.is_whole() {
             "these commands come from a sample; s takes everything"

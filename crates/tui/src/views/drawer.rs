@@ -18,6 +18,11 @@ pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
             let files = app.preview.as_ref().map_or(0, |preview| preview.pending.len());
             (files as u16 + 3).min(most)
         }
+        Drawer::Confirm(Question::RunAll) => {
+            let held = app.throughput.estimate.as_ref().map_or(0, |estimate| estimate.holds.len());
+            let files = app.preview.as_ref().map_or(0, |preview| preview.pending.len());
+            ((held + files) as u16 + 4).min(most)
+        }
         Drawer::Confirm(_) => 3,
         Drawer::Shelf(list) => (list.found().len() as u16 + 3).clamp(6, most.max(6)),
         Drawer::Actions(list) => (list.found().len() as u16 + 3).clamp(6, most.max(6)),
@@ -45,6 +50,7 @@ pub(super) fn draw(
             let title = match &prompt.kind {
                 PromptKind::Search => "search the lens for".to_owned(),
                 PromptKind::Stage(at) => format!("new stage {}, for example: sort -rn", at + 1),
+                PromptKind::KeepOutput => "keep the output of the run in the file".to_owned(),
                 PromptKind::SaveAs => "save as a script for sh, under the name".to_owned(),
             };
             put(buffer, area, 1, 0, &title, app.theme.quiet());
@@ -231,6 +237,7 @@ fn confirm(buffer: &mut Buffer, area: Rect, question: &Question, app: &App) {
         Question::Write => {
             "write these files now, from all of the data, not only the sample?".to_owned()
         }
+        Question::RunAll => "run this on all of the data now?".to_owned(),
         Question::Act => {
             let count = app.startable().len();
             let what = if count == 1 { "command" } else { "commands" };
@@ -266,7 +273,14 @@ fn confirm(buffer: &mut Buffer, area: Rect, question: &Question, app: &App) {
         }
     };
     put(buffer, area, 1, 0, &text, theme.bright());
-    if *question != Question::Write {
+    let room = usize::from(area.width.saturating_sub(5));
+    let mut top = 1;
+    if *question == Question::RunAll {
+        for text in expected(app) {
+            put(buffer, area, 3, top, &cut(&text, room), theme.ink());
+            top += 1;
+        }
+    } else if *question != Question::Write {
         return;
     }
     let all = app.preview.as_ref().map(|preview| &preview.pending[..]).unwrap_or_default();
@@ -291,14 +305,53 @@ fn confirm(buffer: &mut Buffer, area: Rect, question: &Question, app: &App) {
             buffer,
             area,
             3,
-            y as u16 + 1,
+            y as u16 + top,
             &safe(&file.path.display().to_string()),
             theme.ink(),
         );
-        let x = put(buffer, area, x + 2, y as u16 + 1, &now, theme.quiet());
+        let x = put(buffer, area, x + 2, y as u16 + top, &now, theme.quiet());
         if file.has_changed() {
             let text = "changed since it was looked at";
-            put(buffer, area, x + 2, y as u16 + 1, text, theme.bright());
+            put(buffer, area, x + 2, y as u16 + top, text, theme.bright());
         }
     }
+}
+
+/// What a run on everything is expected to take.
+fn expected(app: &App) -> Vec<String> {
+    use insight::{bytes, duration};
+    let Some(estimate) = &app.throughput.estimate else {
+        return vec!["trying it on the beginning of the data, to tell what it takes …".to_owned()];
+    };
+    let mut first = Vec::new();
+    let names: Vec<String> = estimate
+        .sources
+        .iter()
+        .map(|(path, size)| format!("{} ({})", safe(&path.display().to_string()), bytes(*size)))
+        .collect();
+    match names.len() {
+        0 => {}
+        1..=3 => first.push(names.join(", ")),
+        files => first.push(format!("{files} files ({})", bytes(estimate.total_bytes.unwrap_or(0)))),
+    }
+    match estimate.seconds {
+        Some(seconds) => first.push(format!("about {}", duration((seconds * 1e9) as u64))),
+        None if estimate.endless => first.push("goes on until it is ended".to_owned()),
+        None => first.push("how long it takes cannot be told".to_owned()),
+    }
+    if let Some(memory) = estimate.memory_bytes {
+        first.push(format!("up to {} held in memory", bytes(memory)));
+    }
+    let mut rows = vec![first.join(" · ")];
+    for hold in &estimate.holds {
+        let mut text = format!("{} holds up to {}", safe(&hold.name), bytes(hold.bytes));
+        if hold.spilled_bytes > 0 {
+            text.push_str(&format!(" and puts {} into temporary files", bytes(hold.spilled_bytes)));
+        }
+        if let Some(reason) = hold.reason {
+            text.push_str(&format!(": {reason}"));
+        }
+        rows.push(text);
+    }
+    rows
 }

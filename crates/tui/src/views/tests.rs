@@ -37,6 +37,7 @@ impl Stand {
             theme: Theme::new(Ground::Dark, Depth::True),
             variables: engine::Variables::default(),
             capture: None,
+            runs: None,
             config: None,
             store: None,
             recovered: None,

@@ -294,5 +294,5 @@ fn statistics_count_what_every_command_did() {
     assert!(text.contains("1000          272") && text.contains(" s in all\n"), "{text}");
     let csv = String::from_utf8(run("csv").stderr).unwrap();
     assert_eq!(csv.lines().count(), 7);
-    assert!(csv.contains("\"grep \"\"a,b\"\" out\",1,6,0,12,0,"), "{csv}");
+    assert!(csv.contains("\"grep \"\"a,b\"\" out\",filter,1,1,6,0,12,0,"), "{csv}");
 }

@@ -2,8 +2,9 @@
 
 use std::path::PathBuf;
 
-/// The folder that an environment variable names, else one under the home directory.
-pub(crate) fn usual(variable: &str, under_home: &str) -> PathBuf {
+/// The folder of this program in the one that an environment variable names, else in one under
+/// the home directory.
+pub fn own_folder(variable: &str, under_home: &str) -> PathBuf {
     let set =
         |name: &str| std::env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from);
     set(variable)

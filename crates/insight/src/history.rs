@@ -1,0 +1,236 @@
+//! How the figures of a run went on over time.
+
+use std::collections::BTreeMap;
+
+use engine::{CommandFigures, Snapshot};
+use shell::Span;
+
+/// Moments that are kept of a command; beyond that every other one is forgotten, so that a run of
+/// any length takes the same room.
+const MOMENTS_MAX: usize = 1200;
+
+/// The counters of a command at one moment.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Moment {
+    /// Nanoseconds since the run began.
+    pub at_ns: u64,
+    /// Lines that passed: read, or written where nothing is read.
+    pub lines: u64,
+    /// Bytes that passed.
+    pub bytes: u64,
+    /// Blocks that waited in the link behind it.
+    pub queued_blocks: u64,
+}
+
+/// A rate.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Rate {
+    /// Lines a second.
+    pub lines: f64,
+    /// Bytes a second.
+    pub bytes: f64,
+}
+
+/// When lines came.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Gaps {
+    /// Nanoseconds since the last line.
+    pub since_last_ns: u64,
+    /// The longest time between two lines so far, the current one included.
+    pub longest_ns: u64,
+}
+
+/// One command's past.
+#[derive(Clone, Debug, Default)]
+pub struct Past {
+    moments: Vec<Moment>,
+    last_line_ns: u64,
+    longest_ns: u64,
+}
+
+/// The past of all commands of a run. Memory: 1200 moments of 32 bytes a command.
+#[derive(Clone, Debug, Default)]
+pub struct History {
+    commands: BTreeMap<Span, Past>,
+    now_ns: u64,
+}
+
+/// What passed through a command: what it read, or what it wrote where it reads nothing.
+pub fn passed(command: &CommandFigures) -> (u64, u64) {
+    let figures = &command.figures;
+    if figures.bytes_in > 0 {
+        (figures.lines_in, figures.bytes_in)
+    } else {
+        (figures.lines_out, figures.bytes_out)
+    }
+}
+
+impl History {
+    /// Takes in the figures of a moment later than those before.
+    pub fn push(&mut self, snapshot: &Snapshot) {
+        let at_ns = snapshot.elapsed_ns;
+        self.now_ns = at_ns;
+        for command in &snapshot.commands {
+            let (lines, bytes) = passed(command);
+            let queued_blocks = command.figures.queued_blocks;
+            let past = self.commands.entry(command.span).or_default();
+            let before = past.moments.last().map_or(0, |moment| moment.lines);
+            if lines > before {
+                past.longest_ns = past.longest_ns.max(at_ns.saturating_sub(past.last_line_ns));
+                past.last_line_ns = at_ns;
+            }
+            if past.moments.last().is_some_and(|last| last.at_ns == at_ns) {
+                past.moments.pop();
+            }
+            past.moments.push(Moment { at_ns, lines, bytes, queued_blocks });
+            if past.moments.len() > MOMENTS_MAX {
+                let last = past.moments.len() - 1;
+                let mut at = 0;
+                past.moments.retain(|_| {
+                    at += 1;
+                    at % 2 == 1 || at > last
+                });
+            }
+        }
+    }
+
+    /// The moments of a command, oldest first.
+    pub fn moments(&self, span: Span) -> &[Moment] {
+        self.commands.get(&span).map_or(&[], |past| &past.moments)
+    }
+
+    /// The rate over the last `window_ns`, or over all of it where it is shorter than that.
+    pub fn rate(&self, span: Span, window_ns: u64) -> Rate {
+        let moments = self.moments(span);
+        let Some(last) = moments.last() else { return Rate::default() };
+        let from_ns = last.at_ns.saturating_sub(window_ns);
+        let at = moments.partition_point(|moment| moment.at_ns < from_ns);
+        let first = match at {
+            0 => Moment::default(),
+            // The moment just before the window makes it whole.
+            at if moments[at].at_ns > from_ns => moments[at - 1],
+            at => moments[at],
+        };
+        rate_between(&first, last)
+    }
+
+    /// The rates in `parts` stretches of equal length from the beginning to now, or to the end
+    /// of the last `window_ns` where one is given; `None` where nothing was looked at.
+    pub fn rates(&self, span: Span, parts: usize, window_ns: Option<u64>) -> Vec<Option<Rate>> {
+        let moments = self.moments(span);
+        let from = window_ns.map_or(0, |window| self.now_ns.saturating_sub(window));
+        let length = (self.now_ns - from) as f64 / parts.max(1) as f64;
+        let counters = |at_ns: f64| -> Option<(f64, f64)> {
+            let at = moments.partition_point(|moment| (moment.at_ns as f64) < at_ns);
+            let after = moments.get(at)?;
+            let before = if at == 0 { Moment::default() } else { moments[at - 1] };
+            let stretch = (after.at_ns - before.at_ns) as f64;
+            let part = if stretch > 0.0 { (at_ns - before.at_ns as f64) / stretch } else { 1.0 };
+            let between = |low: u64, high: u64| low as f64 + (high - low.min(high)) as f64 * part;
+            Some((between(before.lines, after.lines), between(before.bytes, after.bytes)))
+        };
+        let rate = |number: usize| {
+            let (start, end) =
+                (from as f64 + length * number as f64, from as f64 + length * (number + 1) as f64);
+            // The last stretch ends with the last moment, whatever the rounding.
+            let (first, last) = (counters(start)?, counters(end.min(self.now_ns as f64))?);
+            let seconds = length / 1e9;
+            (seconds > 0.0).then(|| Rate {
+                lines: (last.0 - first.0) / seconds,
+                bytes: (last.1 - first.1) / seconds,
+            })
+        };
+        (0..parts).map(rate).collect()
+    }
+
+    /// When lines came to a command.
+    pub fn gaps(&self, span: Span) -> Gaps {
+        let Some(past) = self.commands.get(&span) else { return Gaps::default() };
+        let since_last_ns = self.now_ns.saturating_sub(past.last_line_ns);
+        Gaps { since_last_ns, longest_ns: past.longest_ns.max(since_last_ns) }
+    }
+
+    /// The average part of the link behind a command that was full, from 0 to 1, over the last
+    /// `window_ns`.
+    pub fn fullness(&self, span: Span, window_ns: u64) -> f64 {
+        let moments = self.moments(span);
+        let from = self.now_ns.saturating_sub(window_ns);
+        let recent = &moments[moments.partition_point(|moment| moment.at_ns < from)..];
+        if recent.is_empty() {
+            return 0.0;
+        }
+        let sum: u64 = recent.iter().map(|moment| moment.queued_blocks).sum();
+        (sum as f64 / recent.len() as f64 / engine::LINK_BLOCKS as f64).min(1.0)
+    }
+}
+
+fn rate_between(first: &Moment, last: &Moment) -> Rate {
+    let seconds = last.at_ns.saturating_sub(first.at_ns) as f64 / 1e9;
+    if seconds <= 0.0 {
+        return Rate::default();
+    }
+    Rate {
+        lines: last.lines.saturating_sub(first.lines) as f64 / seconds,
+        bytes: last.bytes.saturating_sub(first.bytes) as f64 / seconds,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const SECOND: u64 = 1_000_000_000;
+
+    fn snapshot(at_ns: u64, lines: u64) -> Snapshot {
+        let figures = stream::StageFigures {
+            lines_in: lines,
+            bytes_in: lines * 10,
+            queued_blocks: 4,
+            ..stream::StageFigures::default()
+        };
+        let command = CommandFigures { figures, ..CommandFigures::default() };
+        Snapshot { elapsed_ns: at_ns, commands: vec![command], ..Snapshot::default() }
+    }
+
+    #[test]
+    fn rates_are_those_of_the_window() {
+        let mut history = History::default();
+        for second in 0..=20 {
+            // 100 lines a second, and 300 in the last ten.
+            let lines = if second <= 10 { second * 100 } else { 1000 + (second - 10) * 300 };
+            history.push(&snapshot(second * SECOND, lines));
+        }
+        let span = Span::default();
+        assert_eq!(history.rate(span, 5 * SECOND).lines, 300.0);
+        assert_eq!(history.rate(span, 100 * SECOND).lines, 200.0);
+        assert_eq!(history.rate(span, 100 * SECOND).bytes, 2000.0);
+        let parts = history.rates(span, 4, None);
+        let lines: Vec<f64> = parts.iter().flatten().map(|rate| rate.lines.round()).collect();
+        assert_eq!(lines, [100.0, 100.0, 300.0, 300.0]);
+        assert!((history.fullness(span, SECOND) - 0.5).abs() < 1e-9);
+    }
+
+    #[test]
+    fn a_long_run_takes_no_more_room_and_keeps_its_sum() {
+        let mut history = History::default();
+        for tick in 0..10_000 {
+            history.push(&snapshot(tick * SECOND / 10, tick * 7));
+        }
+        let span = Span::default();
+        assert!(history.moments(span).len() <= MOMENTS_MAX);
+        assert!((history.rate(span, u64::MAX).lines - 70.0).abs() < 1e-6);
+        assert!((history.rate(span, 60 * SECOND).lines - 70.0).abs() < 1e-6);
+        let sum: f64 = history.rates(span, 50, None).iter().flatten().map(|rate| rate.lines).sum();
+        assert!((sum / 50.0 - 70.0).abs() < 0.5);
+    }
+
+    #[test]
+    fn gaps_are_noticed() {
+        let mut history = History::default();
+        for (second, lines) in [(1, 1), (2, 2), (9, 3), (10, 3), (12, 3)] {
+            history.push(&snapshot(second * SECOND, lines));
+        }
+        let gaps = history.gaps(Span::default());
+        assert_eq!(gaps, Gaps { since_last_ns: 3 * SECOND, longest_ns: 7 * SECOND });
+    }
+}

@@ -1,0 +1,207 @@
+//! The Compare view: runs that were kept, and two of them side by side.
+
+use insight::{CommandRecord, KeptRun, bytes, change, duration, grouped};
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::Modifier;
+
+use super::{cut, list_and_side, put, put_right};
+use crate::app::App;
+use crate::display::safe;
+
+pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+    let runs = app.runs();
+    if runs.is_empty() {
+        let text = "no run was kept yet: r runs on everything, and its figures stay here";
+        put(buffer, area, 2, 1, &cut(text, usize::from(area.width.saturating_sub(3))), app.theme.quiet());
+        return;
+    }
+    let (list, side) = list_and_side(area, 8, (runs.len() as u16 + 1).min(area.height / 3));
+    draw_list(buffer, list, app, runs);
+    draw_pair(buffer, side, app);
+}
+
+fn draw_list(buffer: &mut Buffer, area: Rect, app: &App, runs: &[KeptRun]) {
+    let theme = app.theme;
+    let with = app.compared_with();
+    let title = format!("{} kept, newest first", if runs.len() == 1 { "1 run".into() } else { format!("{} runs", runs.len()) });
+    put(buffer, area, 2, 0, &title, theme.quiet());
+    let rows = usize::from(area.height.saturating_sub(1)).max(1);
+    let first = (app.compare.at + 1).saturating_sub(rows);
+    for (row, (number, run)) in runs.iter().enumerate().skip(first).take(rows).enumerate() {
+        let y = row as u16 + 1;
+        let selected = number == app.compare.at;
+        if selected {
+            if theme.selected().bg.is_some() {
+                let row = Rect { y: area.y + y, height: 1, ..area }.intersection(area);
+                buffer.set_style(row, theme.selected());
+            }
+            put(buffer, area, 0, y, "▌", theme.bright().add_modifier(Modifier::BOLD));
+        }
+        let mark = if selected {
+            "2"
+        } else if with == Some(number) {
+            "1"
+        } else {
+            " "
+        };
+        put(buffer, area, 2, y, mark, theme.bright());
+        let style = if selected { theme.bright() } else { theme.ink() };
+        let record = &run.record;
+        let x = put(buffer, area, 4, y, &record.began_here(), style) + 2;
+        let took = duration(record.elapsed_ns);
+        let right = area.width.saturating_sub(1);
+        let end = match record.ended().as_str() {
+            "done" => took,
+            other => format!("{other} · {took}"),
+        };
+        put_right(buffer, area, right, y, &end, theme.quiet());
+        let room = usize::from(right.saturating_sub(x + 2)).saturating_sub(end.chars().count());
+        put(buffer, area, x, y, &cut(&safe(&record.line()), room), style);
+    }
+}
+
+/// Where the columns of the comparison end.
+struct Columns {
+    lines: [u16; 3],
+    took: [u16; 3],
+}
+
+impl Columns {
+    /// As many as there is room for; the words of the commands come behind them.
+    fn of(width: u16) -> Self {
+        if width >= 84 {
+            Self { lines: [12, 24, 33], took: [44, 55, 64] }
+        } else {
+            Self { lines: [10, 21, 29], took: [0, 0, 0] }
+        }
+    }
+
+    fn end(&self) -> u16 {
+        self.lines[2].max(self.took[2]) + 2
+    }
+}
+
+fn draw_pair(buffer: &mut Buffer, area: Rect, app: &App) {
+    let theme = app.theme;
+    let Some((first, second, rows)) = app.compared_runs() else {
+        let text = "one run alone cannot be compared";
+        put(buffer, area, 0, 0, text, theme.quiet());
+        return;
+    };
+    let (a, b) = (&first.record, &second.record);
+    let room = usize::from(area.width.saturating_sub(24));
+    for (y, (mark, run)) in [("1", a), ("2", b)].into_iter().enumerate() {
+        put(buffer, area, 0, y as u16, mark, theme.bright());
+        let x = put(buffer, area, 2, y as u16, &run.began_here(), theme.quiet());
+        put(buffer, area, x + 2, y as u16, &cut(&safe(&run.line()), room), theme.ink());
+    }
+    let columns = Columns::of(area.width);
+    let has_time = columns.took[2] > 0;
+    let head = |buffer: &mut Buffer, at: [u16; 3], what: &str| {
+        put_right(buffer, area, at[0], 3, &format!("{what} 1"), theme.quiet());
+        put_right(buffer, area, at[1], 3, "2", theme.quiet());
+        put_right(buffer, area, at[2], 3, "change", theme.quiet());
+    };
+    head(buffer, columns.lines, "lines out");
+    if has_time {
+        head(buffer, columns.took, "at work");
+    }
+    put(buffer, area, columns.end(), 3, "command", theme.quiet());
+    let mut y = 4;
+    for row in &rows {
+        if y + 5 > area.height {
+            break;
+        }
+        let one = row.first.and_then(|at| a.commands.get(at));
+        let two = row.second.and_then(|at| b.commands.get(at));
+        let pair = |value: fn(&CommandRecord) -> u64| [one.map(value), two.map(value)];
+        figures(buffer, area, app, y, columns.lines, pair(|one| one.lines_out), grouped);
+        if has_time {
+            figures(buffer, area, app, y, columns.took, pair(|one| one.working_ns), duration);
+        }
+        let number = row.second.or(row.first).unwrap_or(0);
+        let x = put(
+            buffer,
+            area,
+            columns.end(),
+            y,
+            &(number + 1).to_string(),
+            theme.hue(number).add_modifier(Modifier::BOLD),
+        );
+        let words = |command: Option<&CommandRecord>| {
+            command.map_or_else(String::new, |command| safe(&command.command))
+        };
+        let room = usize::from(area.width.saturating_sub(x + 2));
+        let text = match (one, two) {
+            (Some(_), Some(_)) if !row.same => format!("{}  →  {}", words(one), words(two)),
+            (Some(_), None) => format!("{}  only in 1", words(one)),
+            (None, Some(_)) => format!("{}  only in 2", words(two)),
+            _ => words(two),
+        };
+        let style = if row.same { theme.ink() } else { theme.bright() };
+        put(buffer, area, x + 1, y, &cut(&text, room), style);
+        y += 1;
+    }
+    y += 1;
+    let totals: [(&str, [u64; 2], fn(u64) -> String); 3] = [
+        ("in all", [a.elapsed_ns, b.elapsed_ns], duration),
+        ("read", [a.read_bytes, b.read_bytes], bytes),
+        ("output", [a.output_bytes, b.output_bytes], bytes),
+    ];
+    for (name, values, shown) in totals {
+        figures(buffer, area, app, y, columns.lines, values.map(Some), shown);
+        let mut text = name.to_owned();
+        if name == "output"
+            && let Some(said) = outputs(a, b)
+        {
+            text.push_str(&format!(": {said}"));
+        }
+        put(buffer, area, columns.lines[2] + 2, y, &cut(&text, usize::from(area.width)), theme.quiet());
+        y += 1;
+    }
+}
+
+/// How the outputs of two runs differ, as far as they were kept.
+fn outputs(a: &insight::RunRecord, b: &insight::RunRecord) -> Option<String> {
+    let (one, two) = (a.output.as_ref()?, b.output.as_ref()?);
+    if one == two && a.output_bytes == b.output_bytes {
+        return Some("the same".to_owned());
+    }
+    let at = one.lines().zip(two.lines()).position(|(one, two)| one != two);
+    let at = at.unwrap_or_else(|| one.lines().count().min(two.lines().count()));
+    Some(format!("different from line {} on", grouped(at as u64 + 1)))
+}
+
+fn figures(
+    buffer: &mut Buffer,
+    area: Rect,
+    app: &App,
+    y: u16,
+    at: [u16; 3],
+    values: [Option<u64>; 2],
+    shown: fn(u64) -> String,
+) {
+    let theme = app.theme;
+    for (value, x) in values.into_iter().zip(at) {
+        let text = value.map_or("–".to_owned(), shown);
+        put_right(buffer, area, x, y, &text, theme.ink());
+    }
+    if let [Some(before), Some(after)] = values {
+        let changed = change(before as f64, after as f64);
+        let style = if changed == "same" { theme.quiet() } else { theme.bright() };
+        put_right(buffer, area, at[2], y, &changed, style);
+    }
+}
+
+/// What can be done here, under the lists.
+pub(super) fn notes(buffer: &mut Buffer, area: Rect, app: &App) {
+    let rows = [
+        "2 is the selected run; 1 is the run of the same text before it, or the one marked with m",
+        "Enter brings the text of the selected run back; d forgets its figures",
+    ];
+    for (y, text) in rows.iter().enumerate() {
+        let text = cut(text, usize::from(area.width.saturating_sub(5)));
+        put(buffer, area, 4, y as u16, &text, app.theme.ink());
+    }
+}

@@ -1,0 +1,447 @@
+//! The Throughput view: a band for each command of the run on everything.
+
+use engine::{CommandFigures, CommandKind, LINK_BLOCKS};
+use insight::{
+    Rate, RunEnd, byte_rate, bytes, duration, grouped, held_by, line_rate, lines, percent, slowest,
+};
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::{Modifier, Style};
+
+use super::{cut, put, put_right};
+use crate::app::{App, Running, Shows};
+use crate::display::safe;
+
+/// The current rate is that of the last second.
+const NOW_NS: u64 = 1_000_000_000;
+
+/// Runs without an end show the last minute.
+const MINUTE_NS: u64 = 60_000_000_000;
+
+pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+    let Some(running) = &app.running else {
+        let text = "nothing was run on everything yet: r asks first, and tells what it will take";
+        put(buffer, area, 2, 1, &cut(text, usize::from(area.width.saturating_sub(3))), app.theme.quiet());
+        return;
+    };
+    progress(buffer, area, app, running);
+    why(buffer, area, app, running);
+    let below = Rect {
+        y: area.y + 3.min(area.height),
+        height: area.height.saturating_sub(3),
+        ..area
+    };
+    match app.throughput.shows {
+        Shows::Figures => bands(buffer, below, app, running),
+        Shows::Output => output(buffer, below, app, running),
+    }
+}
+
+/// What the run is doing, in a word.
+fn state(running: &Running) -> &'static str {
+    match &running.end {
+        None if running.snapshot.paused => "paused",
+        None => "running",
+        Some(RunEnd::Done) if running.status == 0 => "done",
+        Some(RunEnd::Done) => "ended",
+        Some(RunEnd::Cancelled) => "cancelled",
+        Some(RunEnd::Failed(_)) => "failed",
+    }
+}
+
+/// Overall progress.
+fn progress(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
+    let theme = app.theme;
+    let snapshot = &running.snapshot;
+    let mut x = put(buffer, area, 1, 0, state(running), theme.bright()) + 2;
+    let ended_well = matches!(running.end, Some(RunEnd::Done));
+    let done = snapshot.done().filter(|_| running.end.is_none() || ended_well);
+    if let Some(done) = done {
+        let width = (area.width / 4).clamp(8, 40);
+        let filled = (done * f64::from(width)).round() as u16;
+        x = put(buffer, area, x, 0, &"█".repeat(usize::from(filled)), theme.source_bar());
+        x = put(buffer, area, x, 0, &"·".repeat(usize::from(width - filled)), theme.quiet());
+        x = put(buffer, area, x + 1, 0, &format!("{:5.1} %", done * 100.0), theme.bright()) + 2;
+    }
+    let first = snapshot.commands.first();
+    let read = snapshot.read_bytes.max(first.map_or(0, |first| insight::passed(first).1));
+    let amount = match snapshot.total_bytes {
+        Some(total) => format!("{} of {}", bytes(read.min(total)), bytes(total)),
+        None => format!("{} read", bytes(read)),
+    };
+    x = put(buffer, area, x, 0, &amount, theme.ink()) + 2;
+    let seconds = snapshot.seconds().max(1e-9);
+    let now = match first {
+        Some(first) if running.end.is_none() => {
+            running.history.rate(first.span, 2 * NOW_NS).bytes
+        }
+        _ => read as f64 / seconds,
+    };
+    x = put(buffer, area, x, 0, &byte_rate(now), theme.ink()) + 2;
+    x = put(buffer, area, x, 0, &duration(snapshot.elapsed_ns), theme.ink()) + 2;
+    if running.end.is_none()
+        && let Some(left) = snapshot.seconds_left()
+    {
+        let text = format!("about {} left", duration((left * 1e9) as u64));
+        put(buffer, area, x, 0, &text, theme.quiet());
+    }
+}
+
+/// The slowest command and the reason; or that there is life.
+fn why(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
+    let theme = app.theme;
+    let commands = &running.snapshot.commands;
+    if let Some(RunEnd::Failed(why)) = &running.end {
+        put(buffer, area, 1, 1, "!", theme.bright());
+        let text = cut(&safe(why), usize::from(area.width.saturating_sub(4)));
+        put(buffer, area, 3, 1, &text, theme.bright());
+        return;
+    }
+    let mut x = 1;
+    match slowest(commands) {
+        Some(found) => {
+            let command = &commands[found.at];
+            x = put(buffer, area, x, 1, "slowest", theme.quiet()) + 1;
+            let name = format!("{} {}", found.at + 1, command.name);
+            x = put(buffer, area, x, 1, &safe(&name), theme.hue(found.at).add_modifier(Modifier::BOLD));
+            x = put(buffer, area, x + 1, 1, &found.says, theme.ink()) + 2;
+        }
+        None if running.end.is_none() => {
+            x = put(buffer, area, x, 1, "it has only begun", theme.quiet()) + 2;
+        }
+        None => x = put(buffer, area, x, 1, "too short to say what took the time", theme.quiet()) + 2,
+    }
+    if running.end.is_none() && !running.snapshot.paused {
+        let text = heartbeat(running);
+        if usize::from(x) + text.chars().count() + 1 < usize::from(area.width) {
+            put_right(buffer, area, area.width.saturating_sub(1), 1, &text, theme.quiet());
+        }
+    }
+}
+
+/// That the run lives, in numbers that move even where no line comes.
+fn heartbeat(running: &Running) -> String {
+    let commands = &running.snapshot.commands;
+    let processor: u64 = commands.iter().map(|command| command.figures.processor_ns).sum();
+    let at_work = commands
+        .iter()
+        .filter(|command| command.running && command.figures.held_bytes + command.figures.bytes_in > 0)
+        .count();
+    let quiet = commands
+        .iter()
+        .filter(|command| command.running)
+        .map(|command| running.history.gaps(command.span).since_last_ns)
+        .min()
+        .unwrap_or(0);
+    if quiet > 2 * NOW_NS {
+        return format!(
+            "no line for {} · {} of processor used · {at_work} have data",
+            duration(quiet),
+            duration(processor)
+        );
+    }
+    format!("{} of processor used", duration(processor))
+}
+
+/// A row of eighths, one character a value from 0 to 1.
+fn chart_row(values: &[Option<f64>], row: usize, rows: usize) -> String {
+    const LEVELS: [char; 9] = [' ', '▁', '▂', '▃', '▄', '▅', '▆', '▇', '█'];
+    let level = |value: &Option<f64>| {
+        let Some(value) = value else { return ' ' };
+        // Rows are counted from the top.
+        let below = (rows - 1 - row) as f64;
+        let eighths = ((value * rows as f64 - below) * 8.0).round().clamp(0.0, 8.0) as usize;
+        // What moved at all is seen.
+        if eighths == 0 && row + 1 == rows && *value > 0.0 { '▁' } else { LEVELS[eighths] }
+    };
+    values.iter().map(level).collect()
+}
+
+fn bands(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
+    let commands = &running.snapshot.commands;
+    if commands.is_empty() || area.height == 0 {
+        return;
+    }
+    let wanted = match usize::from(area.height) / commands.len() {
+        0..=2 => 2,
+        3 => 3,
+        4 => 4,
+        _ => 5,
+    };
+    let visible = (usize::from(area.height) / wanted).max(1);
+    let at = app.throughput.at.min(commands.len() - 1);
+    let first = (at + 1).saturating_sub(visible);
+    for (row, number) in (first..commands.len()).take(visible).enumerate() {
+        let band = Rect {
+            y: area.y + (row * wanted) as u16,
+            height: (wanted as u16).min(area.height - (row * wanted) as u16),
+            ..area
+        };
+        band_of(buffer, band, app, running, number);
+    }
+    if first > 0 || first + visible < commands.len() {
+        let text = format!("{}–{} of {}", first + 1, (first + visible).min(commands.len()), commands.len());
+        put_right(buffer, Rect { y: area.y - 1, height: 1, ..area }, area.width.saturating_sub(1), 0, &text, app.theme.quiet());
+    }
+}
+
+fn band_of(buffer: &mut Buffer, band: Rect, app: &App, running: &Running, number: usize) {
+    let theme = app.theme;
+    let command = &running.snapshot.commands[number];
+    let selected = number == app.throughput.at;
+    if selected {
+        if theme.selected().bg.is_some() {
+            buffer.set_style(Rect { height: 1.min(band.height), ..band }, theme.selected());
+        }
+        put(buffer, band, 0, 0, "▌", theme.bright().add_modifier(Modifier::BOLD));
+    }
+    let wide = band.width >= super::WIDE;
+    let text = safe(running.text.get(command.span.range()).unwrap_or(&command.name));
+    let text = text.split_whitespace().collect::<Vec<_>>().join(" ");
+    let left = if wide { 34 } else { band.width / 2 };
+    let hue = theme.hue(number);
+    let x = put(buffer, band, 2, 0, &(number + 1).to_string(), hue.add_modifier(Modifier::BOLD)) + 1;
+    let ink = if selected { theme.bright() } else { theme.ink() };
+    put(buffer, band, x, 0, &cut(&text, usize::from(left.saturating_sub(x + 1))), ink);
+    let (now, average) = rates(running, command);
+    let figures = &command.figures;
+    let slow = slowest(&running.snapshot.commands).is_some_and(|found| found.at == number);
+    if !wide {
+        // One row for the rate, one for the time.
+        let rate = line_rate(if command.running { now.lines } else { average.lines });
+        put_right(buffer, band, band.width.saturating_sub(1), 0, &rate, ink);
+        let width = band.width.saturating_sub(32).clamp(6, 30);
+        shares_bar(buffer, band, app, running, number, 4, 1, width);
+        let text = format!("{} · {}", shares_short(command), bytes(figures.held_bytes.max(figures.peak_held_bytes)));
+        put(buffer, band, 5 + width, 1, &text, theme.quiet());
+        return;
+    }
+    // Numbers at the right, the course in between.
+    let numbers = 46.min(band.width / 3);
+    let chart_left = left;
+    let chart_width = band.width.saturating_sub(left + numbers + 2);
+    let rows = band.height.saturating_sub(1).clamp(1, 3);
+    let window = running.snapshot.total_bytes.is_none().then_some(MINUTE_NS);
+    let values = running.history.rates(command.span, usize::from(chart_width), window);
+    let most = values.iter().flatten().map(|rate| rate.lines).fold(0.0_f64, f64::max);
+    let heights: Vec<Option<f64>> = values
+        .iter()
+        .map(|rate| rate.map(|rate| if most > 0.0 { rate.lines / most } else { 0.0 }))
+        .collect();
+    for row in 0..rows {
+        let text = chart_row(&heights, usize::from(row), usize::from(rows));
+        put(buffer, band, chart_left, row, &text, hue);
+    }
+    let right = band.width.saturating_sub(1);
+    let column = right.saturating_sub(24);
+    let label = if command.running { "now" } else { "on average" };
+    let shown = if command.running { now } else { average };
+    put(buffer, band, right - numbers, 0, label, theme.quiet());
+    put_right(buffer, band, column + 8, 0, &line_rate(shown.lines), ink);
+    put_right(buffer, band, right, 0, &byte_rate(shown.bytes), ink);
+    if band.height >= 2 {
+        let x = if command.running {
+            put(buffer, band, right - numbers, 1, "average", theme.quiet());
+            put_right(buffer, band, column + 8, 1, &line_rate(average.lines), theme.quiet());
+            put_right(buffer, band, right, 1, &byte_rate(average.bytes), theme.quiet());
+            0
+        } else {
+            put(buffer, band, right - numbers, 1, "most", theme.quiet());
+            put_right(buffer, band, column + 8, 1, &line_rate(most), theme.quiet());
+            0
+        };
+        debug_assert_eq!(x, 0);
+        let width = left.saturating_sub(8);
+        shares_bar(buffer, band, app, running, number, 4, 1, width);
+    }
+    if band.height >= 3 {
+        let text = shares_in_words(running, number);
+        put(buffer, band, 4, 2, &cut(&text, usize::from(left.saturating_sub(5))), theme.quiet());
+        let held = figures.held_bytes.max(if command.running { 0 } else { figures.peak_held_bytes });
+        let memory = format!("{} held", bytes(held));
+        put(buffer, band, right - numbers, 2, &memory, theme.quiet());
+        let processor = format!("processor {}", duration(figures.processor_ns));
+        put_right(buffer, band, right, 2, &processor, theme.quiet());
+    }
+    if band.height >= 4 && number + 1 < running.snapshot.commands.len() {
+        link(buffer, band, app, running, command, 3);
+    }
+    if slow {
+        put(buffer, band, 0, 1.min(band.height - 1), "!", theme.bright());
+    }
+}
+
+/// What passes now and what passed on average.
+fn rates(running: &Running, command: &CommandFigures) -> (Rate, Rate) {
+    let now = running.history.rate(command.span, NOW_NS);
+    let seconds = (command.figures.elapsed_ns as f64 / 1e9).max(1e-9);
+    let (lines, bytes) = insight::passed(command);
+    (now, Rate { lines: lines as f64 / seconds, bytes: bytes as f64 / seconds })
+}
+
+/// One bar of the elapsed time: at work in the command's own hue, waiting in dots, held up in the
+/// hue of the command that holds it up.
+#[allow(clippy::too_many_arguments)] // a place on the screen
+fn shares_bar(
+    buffer: &mut Buffer,
+    band: Rect,
+    app: &App,
+    running: &Running,
+    number: usize,
+    x: u16,
+    y: u16,
+    width: u16,
+) {
+    let theme = app.theme;
+    let command = &running.snapshot.commands[number];
+    let shares = command.figures.shares();
+    let whole = command.figures.elapsed_ns.max(1) as f64;
+    let cells = |part: u64| (part as f64 / whole * f64::from(width)).round() as u16;
+    let working = cells(shares.working_ns).min(width);
+    let held = cells(shares.held_up_ns).min(width - working);
+    let waiting = if command.figures.elapsed_ns == 0 { 0 } else { width - working - held };
+    let holder = held_by(&running.snapshot.commands, number)
+        .filter(|(_, how)| *how == "held up by")
+        .map_or(number + 1, |(holder, _)| holder);
+    let x = put(buffer, band, x, y, &"█".repeat(usize::from(working)), theme.hue(number));
+    let x = put(buffer, band, x, y, &"·".repeat(usize::from(waiting)), theme.quiet());
+    put(buffer, band, x, y, &"▒".repeat(usize::from(held)), theme.hue(holder));
+}
+
+fn shares_short(command: &CommandFigures) -> String {
+    let shares = command.figures.shares();
+    let part = |part: u64| (part * 100).checked_div(command.figures.elapsed_ns).unwrap_or(0);
+    format!("works {} %", part(shares.working_ns))
+}
+
+fn shares_in_words(running: &Running, number: usize) -> String {
+    let command = &running.snapshot.commands[number];
+    let shares = command.figures.shares();
+    let part = |part: u64| (part * 100).checked_div(command.figures.elapsed_ns).unwrap_or(0);
+    format!(
+        "works {} · waits {} · held up {} %",
+        part(shares.working_ns),
+        part(shares.waiting_ns),
+        part(shares.held_up_ns)
+    )
+}
+
+/// How full the link behind a command is.
+fn link(
+    buffer: &mut Buffer,
+    band: Rect,
+    app: &App,
+    running: &Running,
+    command: &CommandFigures,
+    y: u16,
+) {
+    let theme = app.theme;
+    if !command.linked {
+        return;
+    }
+    let full = running.history.fullness(command.span, 2 * NOW_NS);
+    let blocks = (full * LINK_BLOCKS as f64).round() as usize;
+    let x = put(buffer, band, 4, y, "↓ ", theme.quiet());
+    let x = put(buffer, band, x, y, &"▪".repeat(blocks), theme.ink());
+    let x = put(buffer, band, x, y, &"·".repeat(LINK_BLOCKS - blocks.min(LINK_BLOCKS)), theme.quiet());
+    let passed = format!(
+        "link {:.0} % full",
+        full * 100.0,
+    );
+    put(buffer, band, x + 1, y, &passed, theme.quiet());
+    let text = format!("{} · {}", lines(command.figures.lines_out), bytes(command.figures.bytes_out));
+    put_right(buffer, band, band.width.saturating_sub(1), y, &text, theme.quiet());
+}
+
+fn output(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
+    let theme = app.theme;
+    let kept = &running.run.output;
+    let all = kept.lines();
+    if all == 0 {
+        let said = running.run.said();
+        let mut rows = vec!["nothing was written to standard output".to_owned()];
+        rows.extend(said.lines().map(safe));
+        for (y, text) in rows.iter().take(usize::from(area.height)).enumerate() {
+            put(buffer, area, 2, y as u16, text, if y == 0 { theme.quiet() } else { theme.ink() });
+        }
+        return;
+    }
+    let top = app.throughput.top.min(all - 1);
+    let head = format!("output: {} · {}", lines(all), bytes(kept.bytes()));
+    put(buffer, area, 1, 0, &head, theme.quiet());
+    let rows = usize::from(area.height.saturating_sub(1));
+    let digits = grouped(all).len().max(4);
+    for (row, line) in kept.lines_at(top, rows).iter().enumerate() {
+        let y = row as u16 + 1;
+        let number = grouped(top + row as u64 + 1);
+        put_right(buffer, area, digits as u16 + 1, y, &number, theme.quiet());
+        let text = safe(&String::from_utf8_lossy(line));
+        let room = usize::from(area.width).saturating_sub(digits + 3);
+        put(buffer, area, digits as u16 + 3, y, &cut(&text, room), theme.ink());
+    }
+}
+
+/// The selected command in words, under the bands.
+pub(super) fn notes(buffer: &mut Buffer, area: Rect, app: &App) {
+    let Some(running) = &app.running else { return };
+    let commands = &running.snapshot.commands;
+    let number = app.throughput.at.min(commands.len().saturating_sub(1));
+    let Some(command) = commands.get(number) else { return };
+    let theme = app.theme;
+    let figures = &command.figures;
+    let room = usize::from(area.width.saturating_sub(6));
+    put(buffer, area, 1, 0, &(number + 1).to_string(), theme.hue(number).add_modifier(Modifier::BOLD));
+    let mut first = format!(
+        "{} in, {} out · {} in, {} out",
+        lines(figures.lines_in),
+        grouped(figures.lines_out),
+        bytes(figures.bytes_in),
+        bytes(figures.bytes_out)
+    );
+    if command.runs > 1 {
+        first.push_str(&format!(" · ran {} times", grouped(command.runs)));
+    }
+    put(buffer, area, 4, 0, &cut(&first, room), theme.ink());
+    let shares = figures.shares();
+    let mut second = format!(
+        "of {}: {} at work, {} waiting for input, {} held up · processor {} · at most {} held",
+        duration(figures.elapsed_ns),
+        percent(shares.working_ns, figures.elapsed_ns),
+        percent(shares.waiting_ns, figures.elapsed_ns),
+        percent(shares.held_up_ns, figures.elapsed_ns),
+        duration(figures.processor_ns),
+        bytes(figures.peak_held_bytes),
+    );
+    if command.kind == CommandKind::Program {
+        second.push_str(" · by the system's account");
+    }
+    let mut rows: Vec<(String, Style)> = vec![(second, theme.quiet())];
+    if let Some((other, how)) = held_by(commands, number) {
+        rows.push((format!("{how} {} {}", other + 1, commands[other].name), theme.ink()));
+    }
+    if let Some(holds) = command.holds {
+        let limit = command.memory_limit.map_or(String::new(), |limit| {
+            format!("; what does not fit into {} goes to temporary files", bytes(limit))
+        });
+        rows.push((format!("holds data back: {holds}{limit}"), theme.ink()));
+    }
+    if running.snapshot.total_bytes.is_none() && command.running {
+        let gaps = running.history.gaps(command.span);
+        let minute = running.history.rate(command.span, MINUTE_NS);
+        rows.push((
+            format!(
+                "over the last minute {} · last line {} ago · longest gap {}",
+                line_rate(minute.lines),
+                duration(gaps.since_last_ns),
+                duration(gaps.longest_ns)
+            ),
+            theme.ink(),
+        ));
+    }
+    if let Some(said) = running.run.said().lines().next() {
+        rows.push((format!("standard error: {}", safe(said)), theme.bright()));
+    }
+    for (y, (text, style)) in rows.iter().enumerate() {
+        put(buffer, area, 4, y as u16 + 1, &cut(text, room), *style);
+    }
+}

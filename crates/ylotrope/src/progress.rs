@@ -1,0 +1,229 @@
+//! How far a run is, told on standard error while it goes on.
+
+use std::io::{IsTerminal, Write};
+use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
+use std::thread::JoinHandle;
+use std::time::Duration;
+
+use clap::ValueEnum;
+use engine::{Estimate, Snapshot, Watch};
+use insight::{History, RunRecord, byte_rate, bytes, duration, lines, passed, slowest};
+
+/// On a terminal the line is written anew this often.
+const TICK: Duration = Duration::from_millis(100);
+
+/// Elsewhere a line is written every so many ticks.
+const TICKS_A_LINE: u32 = 30;
+
+/// How it is told.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Form {
+    /// A line that is written anew on a terminal; elsewhere one every few seconds
+    Line,
+    /// One number a line, from 0 to 100, for another program to read
+    Percent,
+}
+
+#[derive(Default)]
+struct State {
+    over: bool,
+    /// A line stands on the terminal that will be written over.
+    shown: bool,
+    /// What the run itself wrote to the terminal does not end a line.
+    open: bool,
+}
+
+type Shared = Arc<(Mutex<State>, Condvar)>;
+
+fn lock(shared: &Shared) -> MutexGuard<'_, State> {
+    shared.0.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+fn say(text: &str) {
+    // A standard error that cannot be written has nobody to be told.
+    let _ = std::io::stderr().write_all(text.as_bytes());
+}
+
+/// Erases the line where one stands.
+fn erase(state: &mut State) {
+    if std::mem::take(&mut state.shown) {
+        say("\r\x1b[K");
+    }
+}
+
+/// What stands on the terminal gives way to what a run writes there.
+#[derive(Clone, Default)]
+pub(crate) struct Screen(Shared);
+
+impl Screen {
+    /// Called before the run writes to a terminal; `ends_line` tells how that ends.
+    pub(crate) fn give_way(&self, ends_line: bool) {
+        let mut state = lock(&self.0);
+        erase(&mut state);
+        state.open = !ends_line;
+    }
+}
+
+/// Tells how far a run is until it is stopped.
+pub(crate) struct Progress {
+    shared: Shared,
+    thread: Option<JoinHandle<History>>,
+}
+
+impl Progress {
+    /// Begins; with no form nothing is told, but the course of the run is noted.
+    pub(crate) fn start(watch: &Arc<Watch>, form: Option<Form>, screen: &Screen) -> Self {
+        let shared = screen.0.clone();
+        let (state, watch) = (shared.clone(), watch.clone());
+        let spawned = std::thread::Builder::new()
+            .name("progress".to_owned())
+            .spawn(move || follow(&watch, form, &state));
+        Self { shared, thread: spawned.ok() }
+    }
+
+    /// Ends it, and gives the course of the run.
+    pub(crate) fn stop(mut self) -> History {
+        lock(&self.shared).over = true;
+        self.shared.1.notify_all();
+        let history = self.thread.take().map(JoinHandle::join);
+        history.and_then(Result::ok).unwrap_or_default()
+    }
+}
+
+fn follow(watch: &Watch, form: Option<Form>, shared: &Shared) -> History {
+    let terminal = std::io::stderr().is_terminal();
+    let mut history = History::default();
+    let mut told: Option<u32> = None;
+    let mut ticks = 0;
+    loop {
+        let mut state = lock(shared);
+        if !state.over {
+            state = shared.1.wait_timeout(state, TICK).unwrap_or_else(PoisonError::into_inner).0;
+        }
+        let over = state.over;
+        let snapshot = watch.snapshot();
+        history.push(&snapshot);
+        ticks += 1;
+        match form {
+            None => {}
+            Some(Form::Percent) => {
+                // The last number is told by whoever knows how the run ended.
+                let percent = snapshot.done().map(|done| (done * 100.0) as u32);
+                if percent > told && !over {
+                    told = percent;
+                    say(&format!("{}\n", percent.unwrap_or(0)));
+                }
+            }
+            Some(Form::Line) if terminal => {
+                if over {
+                    erase(&mut state);
+                } else if !state.open {
+                    let width = width();
+                    let text: String =
+                        line(&snapshot, &history).chars().take(width.saturating_sub(1)).collect();
+                    say(&format!("\r{text}\x1b[K"));
+                    state.shown = true;
+                }
+            }
+            Some(Form::Line) => {
+                if !over && ticks % TICKS_A_LINE == 0 {
+                    say(&format!("{}\n", line(&snapshot, &history)));
+                }
+            }
+        }
+        if over {
+            return history;
+        }
+    }
+}
+
+fn width() -> usize {
+    rustix::termios::tcgetwinsize(std::io::stderr())
+        .map_or(80, |size| usize::from(size.ws_col).max(20))
+}
+
+/// How far a run is, on one line.
+fn line(snapshot: &Snapshot, history: &History) -> String {
+    let mut parts = Vec::new();
+    match (snapshot.total_bytes, snapshot.done()) {
+        (Some(total), Some(done)) => {
+            parts.push(format!("{} of {}", bytes(snapshot.read_bytes.min(total)), bytes(total)));
+            parts.push(format!("{:.1} %", done * 100.0));
+        }
+        _ => parts.push(format!("{} read", bytes(snapshot.read_bytes.max(first(snapshot).1)))),
+    }
+    if let Some(command) = snapshot.commands.first() {
+        let rate = history.rate(command.span, 2_000_000_000);
+        parts.push(byte_rate(rate.bytes));
+    }
+    parts.push(duration(snapshot.elapsed_ns));
+    if let Some(left) = snapshot.seconds_left() {
+        parts.push(format!("about {} left", duration((left * 1e9) as u64)));
+    }
+    if snapshot.paused {
+        parts.push("paused".to_owned());
+    }
+    parts.join(" · ")
+}
+
+/// What passed through the first command.
+fn first(snapshot: &Snapshot) -> (u64, u64) {
+    snapshot.commands.first().map_or((0, 0), passed)
+}
+
+/// What is expected, in a line before the run begins.
+pub(crate) fn expect(estimate: &Estimate) {
+    let mut parts = Vec::new();
+    if let Some(total) = estimate.total_bytes {
+        let files = estimate.sources.len();
+        let files = if files == 1 { "1 file".to_owned() } else { format!("{files} files") };
+        parts.push(format!("{} in {files}", bytes(total)));
+    }
+    if let Some(seconds) = estimate.seconds {
+        parts.push(format!("about {}", duration((seconds * 1e9) as u64)));
+    }
+    for hold in &estimate.holds {
+        let mut text = format!("{} holds up to {}", hold.name, bytes(hold.bytes));
+        if hold.spilled_bytes > 0 {
+            text.push_str(&format!(", {} more on disk", bytes(hold.spilled_bytes)));
+        }
+        parts.push(text);
+    }
+    if estimate.endless {
+        parts.push("goes on until it is ended".to_owned());
+    }
+    if !parts.is_empty() {
+        say(&format!("expected: {}\n", parts.join(" · ")));
+    }
+}
+
+/// What came of it, in a line or two.
+pub(crate) fn summary(record: &RunRecord, snapshot: &Snapshot) {
+    let (first_lines, first_bytes) = first(snapshot);
+    let read = snapshot.read_bytes.max(first_bytes);
+    let seconds = snapshot.seconds().max(1e-9);
+    let mut text = format!(
+        "{}: {} ({}) in {} · {}",
+        record.ended(),
+        bytes(read),
+        lines(first_lines),
+        duration(snapshot.elapsed_ns),
+        byte_rate(read as f64 / seconds),
+    );
+    if let Some(last) = snapshot.commands.last() {
+        text.push_str(&format!(" · {} out", lines(last.figures.lines_out)));
+    }
+    text.push('\n');
+    if let Some(slowest) = slowest(&snapshot.commands) {
+        let name = &snapshot.commands[slowest.at].name;
+        text.push_str(&format!("slowest: {name} {}\n", slowest.says));
+    }
+    say(&text);
+}
+
+/// The last number for another program: 100 for a run that came to its end.
+pub(crate) fn finish(form: Option<Form>, came_to_its_end: bool) {
+    if form == Some(Form::Percent) && came_to_its_end {
+        say("100\n");
+    }
+}

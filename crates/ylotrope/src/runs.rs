@@ -1,0 +1,152 @@
+//! `ylotrope runs`: the runs that were kept.
+
+use std::io::Write;
+
+use anyhow::{Context, Result, bail};
+use clap::{Args, Subcommand};
+use insight::{KeptRun, RunRecord, Runs, bytes, change, compare, duration, grouped};
+
+use crate::statistics::as_text;
+
+#[derive(Args)]
+pub(crate) struct Arguments {
+    #[command(subcommand)]
+    what: Option<What>,
+}
+
+#[derive(Subcommand)]
+enum What {
+    /// Show the figures of a run
+    Show {
+        /// Its name, or its number in the list
+        run: String,
+    },
+    /// Set two runs side by side, command by command
+    Compare {
+        /// The earlier one: its name, or its number in the list
+        first: String,
+        /// The later one
+        second: String,
+    },
+    /// Forget a run
+    Remove {
+        /// Its name, or its number in the list
+        run: String,
+    },
+}
+
+/// Does what is asked of the runs that were kept.
+pub(crate) fn tell(arguments: &Arguments) -> Result<()> {
+    let runs = Runs::usual();
+    let text = match &arguments.what {
+        None => list(&runs.all()),
+        Some(What::Show { run }) => show(&find(&runs, run)?.record),
+        Some(What::Compare { first, second }) => {
+            side_by_side(&find(&runs, first)?, &find(&runs, second)?)
+        }
+        Some(What::Remove { run }) => {
+            let found = find(&runs, run)?;
+            runs.remove(&found.id).with_context(|| found.id)?;
+            String::new()
+        }
+    };
+    // Whoever closes standard output has read enough.
+    let _ = std::io::stdout().write_all(text.as_bytes());
+    Ok(())
+}
+
+/// A run by its name, or by its number in the list: 1 is the newest.
+pub(crate) fn find(runs: &Runs, wanted: &str) -> Result<KeptRun> {
+    let ids = runs.ids();
+    let by_number = wanted.parse::<usize>().ok().and_then(|number| ids.get(number.checked_sub(1)?));
+    let Some(id) = by_number.or_else(|| ids.iter().find(|id| *id == wanted)) else {
+        bail!("{wanted}: there is no such run; “ylotrope runs” lists them");
+    };
+    let record = runs.load(id).with_context(|| id.clone())?;
+    Ok(KeptRun { id: id.clone(), record })
+}
+
+fn list(runs: &[KeptRun]) -> String {
+    if runs.is_empty() {
+        return "no run was kept yet: full runs of the Bench are, and “ylotrope run --keep”\n".into();
+    }
+    let mut out = format!(
+        "{:>4}  {:<19}  {:>12}  {:>10}  {:<10}  text\n",
+        "", "began", "took", "read", "ended"
+    );
+    for (number, run) in runs.iter().enumerate() {
+        let record = &run.record;
+        let line: String = record.line().chars().filter(|one| !one.is_control()).collect();
+        out.push_str(&format!(
+            "{:>4}  {:<19}  {:>12}  {:>10}  {:<10}  {line}\n",
+            number + 1,
+            record.began_here(),
+            duration(record.elapsed_ns),
+            bytes(record.read_bytes),
+            record.ended(),
+        ));
+    }
+    out
+}
+
+fn show(record: &RunRecord) -> String {
+    let mut out = format!("{}\n\nbegan {} · {}\n", record.text, record.began_here(), record.ended());
+    for source in &record.sources {
+        out.push_str(&format!("read {} ({})\n", source.path.display(), bytes(source.bytes)));
+    }
+    out.push('\n');
+    out.push_str(&as_text(record));
+    out
+}
+
+fn side_by_side(first: &KeptRun, second: &KeptRun) -> String {
+    let (a, b) = (&first.record, &second.record);
+    let mut out = format!(
+        "1  {}  {}\n2  {}  {}\n\n",
+        a.began_here(),
+        a.line(),
+        b.began_here(),
+        b.line()
+    );
+    out.push_str(&format!(
+        "{:>14} {:>14} {:>8}  {:>10} {:>10} {:>8}  command\n",
+        "lines out 1", "lines out 2", "", "took 1", "took 2", ""
+    ));
+    let mut row = |lines: [Option<u64>; 2], took: [Option<u64>; 2], words: &str| {
+        let number = |value: Option<u64>| value.map_or("–".to_owned(), grouped);
+        let time = |value: Option<u64>| value.map_or("–".to_owned(), duration);
+        let changed = |values: [Option<u64>; 2]| match values {
+            [Some(before), Some(after)] => change(before as f64, after as f64),
+            _ => String::new(),
+        };
+        out.push_str(&format!(
+            "{:>14} {:>14} {:>8}  {:>10} {:>10} {:>8}  {words}\n",
+            number(lines[0]),
+            number(lines[1]),
+            changed(lines),
+            time(took[0]),
+            time(took[1]),
+            changed(took),
+        ));
+    };
+    for pair in compare(a, b) {
+        let one = pair.first.map(|at| &a.commands[at]);
+        let two = pair.second.map(|at| &b.commands[at]);
+        let words = match (one, two) {
+            (Some(one), Some(two)) if one.command != two.command => {
+                format!("{}  →  {}", one.command, two.command)
+            }
+            (Some(one), Some(_)) => one.command.clone(),
+            (Some(one), None) => format!("{} (only 1)", one.command),
+            (None, Some(two)) => format!("{} (only 2)", two.command),
+            (None, None) => String::new(),
+        };
+        row(
+            [one.map(|command| command.lines_out), two.map(|command| command.lines_out)],
+            [one.map(|command| command.working_ns), two.map(|command| command.working_ns)],
+            &words,
+        );
+    }
+    row([None, None], [Some(a.elapsed_ns), Some(b.elapsed_ns)], "in all");
+    out
+}
