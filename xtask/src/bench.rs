@@ -56,6 +56,35 @@ const PIPELINES: &[(&str, f64)] = &[
     ("sed -n /refused/p FILE | tail -n 1", 0.5),
     ("sed y/abc/xyz/ FILE | tail -n 1", 0.5),
     ("sed '2,$!d' FILE | tail -n 1", 0.5),
+    // What is done every day, in four to eight stages.
+    ("grep refused FILE | cut -d' ' -f3 | sort | uniq -c | sort -rn | head -n 5", 0.8),
+    (
+        "cut -d' ' -f1,3 FILE | sed 's/gate-//' | sort | uniq -c | awk '$1 > 100' | sort -k2,2 -k1,1rn | head -n 20",
+        0.8,
+    ),
+    ("grep -v passed FILE | awk '{print $3, $5}' | sort | uniq -c | sort -rn | head -n 10", 0.8),
+    ("tr ' ' '\\n' < FILE | grep -v '^card=' | sort | uniq -c | sort -rn | head -n 20", 0.8),
+    (
+        "sed -n '/refused/p' FILE | cut -d' ' -f2 | cut -c1-2 | sort | uniq -c | awk '{print $2, $1}' | sort -k2,2nr",
+        0.8,
+    ),
+    (
+        "cat FILE | grep gate-03 | grep refused | sed 's/.*card=//' | cut -d' ' -f1 | sort -n | uniq -d | wc -l",
+        0.8,
+    ),
+    (
+        "awk '{n[$3]++; if ($5 == \"refused\") r[$3]++} END {for (g in n) printf \"%s %d %.4f\\n\", g, n[g], r[g]/n[g]}' FILE | sort -k3,3nr | head -n 5 | cut -d' ' -f1 | tr a-z A-Z",
+        0.8,
+    ),
+    ("cut -d' ' -f1,2 FILE | cut -c1-16 | uniq -c | sort -rn | head -n 10 | nl", 0.8),
+    (
+        "grep -o 'card=[0-9]*' FILE | cut -d= -f2 | sort -n | uniq -c | sort -k1,1nr -k2,2n | head -n 3 | awk '{print $2}'",
+        0.8,
+    ),
+    (
+        "sed -e 's/card=/card /' -e '/zone=4/d' FILE | awk '{print $5, $3}' | sort -u | cut -d' ' -f2 | uniq -c | sort -rn | head -n 10 | tac",
+        0.8,
+    ),
     ("echo 'scale=1000; sqrt(2)' | bc", 1.0),
     ("echo '2^20000' | bc", 1.0),
 ];
@@ -66,6 +95,96 @@ const LOOPS: &str = "awk 'BEGIN{for(i=0;i<3000;i++) for(j=0;j<3000;j++) {s+=i*j%
 /// What is run for its memory alone, on files of 2 GiB, and the most MiB it may take.
 const MEMORY: &[(&str, u64)] = &[("sort -S 256M BIG | tail -n 1", 512)];
 
+/// Lines in which the meters do the most for the least work, for [`metering`].
+const METERED: &[&str] = &[
+    "cat FILE | cat | cat | wc -l",
+    "grep -v passed FILE | cut -d' ' -f3 | tail -n 1",
+    "tr a-z A-Z < FILE | tail -n 1",
+    "seq 20000000 | tail -n 1",
+    "awk '{print $3}' FILE | uniq -c | tail -n 1",
+];
+
+/// Times pipelines by turns with meters and in a build without them.
+pub(crate) fn metering(size: &str, rounds: usize) -> Result<()> {
+    let metered = build(&[])?;
+    let plain = build(&["--features", "unmetered", "--target-dir", "target/unmetered"])?;
+    let folder = tempfile::tempdir()?;
+    let path = |name: &str| folder.path().join(name).display().to_string();
+    make(&metered, size, &path("FILE"))?;
+    println!("{size} of gate.log, {rounds} rounds, medians of seconds\n");
+    println!("| pipeline | without meters | with | ratio |\n|---|---:|---:|---:|");
+    let mut ratios = Vec::new();
+    for pipeline in METERED {
+        let line = fill(pipeline, &path);
+        let mut times = [Vec::new(), Vec::new()];
+        for round in 0..rounds.max(1) * 2 {
+            // By turns, and each first as often as the other.
+            let order = if round % 2 == 0 { [0, 1] } else { [1, 0] };
+            for which in order {
+                let program = if which == 0 { &plain } else { &metered };
+                let mut command = Command::new(program);
+                let out = folder.path().join("out");
+                times[which].push(time(command.args(["run", "-c", &line]), "C", &out)?.0);
+            }
+        }
+        let [plain, metered] = times.map(median);
+        ratios.push(metered / plain);
+        let shown = pipeline.replace('|', "\\|");
+        println!("| `{shown}` | {plain:.3} | {metered:.3} | {:.3} |", metered / plain);
+    }
+    println!("\nmedian of the ratios: {:.3}", median(ratios));
+    Ok(())
+}
+
+/// How the time and the memory of some pipelines grow with the data.
+pub(crate) fn growth(rounds: usize) -> Result<()> {
+    const SIZES: [&str; 4] = ["64M", "256M", "1G", "2G"];
+    const LINES: [&str; 4] = [
+        "grep refused FILE | cut -d' ' -f3 | sort | uniq -c | sort -rn | head -n 5",
+        "awk '{n[$3]++} END {for (g in n) print g, n[g]}' FILE | sort",
+        "sed 's/card=[0-9]*/card=*/' FILE | grep -v passed | wc -l",
+        "sort -S 256M -k3,3 FILE | tail -n 1",
+    ];
+    let ours = build(&[])?;
+    let folder = tempfile::tempdir()?;
+    let path = |name: &str| folder.path().join(name).display().to_string();
+    println!("{rounds} rounds, medians of seconds, peak MiB of memory\n");
+    println!("| pipeline | {} |\n|---|{}", SIZES.join(" | "), "---:|".repeat(SIZES.len()));
+    let mut rows: Vec<String> = LINES.iter().map(|line| line.replace('|', "\\|")).collect();
+    for row in &mut rows {
+        *row = format!("| `{row}` |");
+    }
+    for size in SIZES {
+        make(&ours, size, &path("FILE"))?;
+        for (line, row) in LINES.iter().zip(&mut rows) {
+            let line = fill(line, &path);
+            let mut times = Vec::new();
+            let mut peak = 0;
+            for _ in 0..rounds.max(1) {
+                let out = folder.path().join("out");
+                let mut command = Command::new(&ours);
+                let (seconds, bytes) = time(command.args(["run", "-c", &line]), "C", &out)?;
+                times.push(seconds);
+                peak = peak.max(bytes);
+            }
+            row.push_str(&format!(" {:.2} s, {} |", median(times), peak >> 20));
+        }
+    }
+    println!("{}", rows.join("\n"));
+    Ok(())
+}
+
+/// Builds the program for timing; gives where it is.
+fn build(more: &[&str]) -> Result<PathBuf> {
+    let cargo = std::env::var_os("CARGO").unwrap_or_else(|| "cargo".into());
+    let built = Command::new(cargo).args(["build", "--release", "--locked"]).args(more).status()?;
+    if !built.success() {
+        bail!("the build failed");
+    }
+    let folder = if more.is_empty() { "target" } else { "target/unmetered" };
+    Ok(PathBuf::from(folder).join("release/ylotrope"))
+}
+
 /// Times each pipeline by turns with the host's shell and with ours, and prints medians.
 /// `only` picks pipelines that hold this text.
 pub(crate) fn run(
@@ -75,12 +194,7 @@ pub(crate) fn run(
     locale: &str,
     memory: bool,
 ) -> Result<()> {
-    let cargo = std::env::var_os("CARGO").unwrap_or_else(|| "cargo".into());
-    let built = Command::new(cargo).args(["build", "--release", "--locked"]).status()?;
-    if !built.success() {
-        bail!("the build failed");
-    }
-    let ours = PathBuf::from("target/release/ylotrope");
+    let ours = build(&[])?;
     let folder = tempfile::tempdir()?;
     let path = |name: &str| folder.path().join(name).display().to_string();
     let chosen: Vec<_> =
@@ -100,6 +214,7 @@ pub(crate) fn run(
     println!("{size} of gate.log, {rounds} rounds, {locale}, medians of seconds; peak is ours\n");
     println!("| pipeline | host | ours | ratio | peak MiB |");
     println!("|---|---:|---:|---:|---:|");
+    let mut ratios = Vec::new();
     for (pipeline, limit) in chosen {
         let line = fill(pipeline, &path);
         let (mut host_times, mut our_times) = (Vec::new(), Vec::new());
@@ -116,6 +231,7 @@ pub(crate) fn run(
             bail!("{pipeline}: the outputs differ");
         }
         let (host, ours) = (median(host_times), median(our_times));
+        ratios.push(ours / host);
         let shown = pipeline.replace('|', "\\|");
         let over = if ours / host > *limit { " (!)" } else { "" };
         println!(
@@ -123,6 +239,9 @@ pub(crate) fn run(
             ours / host,
             peak >> 20
         );
+    }
+    if !ratios.is_empty() {
+        println!("\nmedian of the ratios: {:.2}", median(ratios));
     }
     if memory {
         make(&ours, "2G", &path("BIG"))?;

@@ -10,6 +10,21 @@ use clap::Parser;
 enum Cli {
     /// Check what the tests need, then formatting, clippy, and all tests
     Test,
+    /// Time pipelines with meters and in a build without them
+    BenchMetering {
+        /// How much gate.log
+        #[arg(long, default_value = "512M")]
+        size: String,
+        /// Rounds; the median counts
+        #[arg(long, default_value_t = 5)]
+        rounds: usize,
+    },
+    /// Time pipelines on 64 MiB to 2 GiB
+    BenchGrowth {
+        /// Rounds; the median counts
+        #[arg(long, default_value_t = 3)]
+        rounds: usize,
+    },
     /// Time whole pipelines beside the host's utilities and print a table of ratios
     BenchHost {
         /// How much gate.log
@@ -36,5 +51,7 @@ fn main() -> Result<()> {
         Cli::BenchHost { size, rounds, only, locale, memory } => {
             bench::run(&size, rounds, only.as_deref(), &locale, memory)
         }
+        Cli::BenchMetering { size, rounds } => bench::metering(&size, rounds),
+        Cli::BenchGrowth { rounds } => bench::growth(rounds),
     }
 }

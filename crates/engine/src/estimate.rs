@@ -144,7 +144,7 @@ pub(crate) fn try_out(
     let sample = Sample::First(TRIED_LINES);
     let sampler = Sampler { sample, limits, cache: Arc::default() };
     let world = DryWorld::new(Some(sampler), cancel.clone());
-    let watch = Watch::new(&cancel, None);
+    let watch = Watch::new(&cancel, &Estimate::default());
     let (mut input, mut total, mut tried, mut endless) = (None, 0, 0, false);
     if let Some(Given { source, bytes }) = given {
         if let Ok(sampled) = take(source, sample, &limits, &cancel, bytes) {
@@ -161,9 +161,8 @@ pub(crate) fn try_out(
         allowed,
         follows: Mutex::new(false),
     };
-    let (outcome, timed_out) = with_deadline(&cancel, TRIAL_SECONDS, || {
-        run_in(&trial, text, &mut variables, &cancel)
-    });
+    let (outcome, timed_out) =
+        with_deadline(&cancel, TRIAL_SECONDS, || run_in(&trial, text, &mut variables, &cancel));
     watch.end();
     let mut sizes = BTreeMap::new();
     let read = world.read.lock().unwrap_or_else(PoisonError::into_inner);

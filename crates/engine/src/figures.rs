@@ -59,9 +59,8 @@ impl CommandFigures {
             StageKind::Host(_) => CommandKind::Program,
             StageKind::Shell(_) | StageKind::Nothing => CommandKind::Shell,
         };
-        let limit = |filter: &Box<dyn filters::Filter>| {
-            filter.memory_limit(RealMachine.memory_bytes())
-        };
+        let limit =
+            |filter: &Box<dyn filters::Filter>| filter.memory_limit(RealMachine.memory_bytes());
         Self {
             span: stage.span,
             name: stage.name(),
@@ -111,8 +110,7 @@ impl Collected {
         for (number, (meter, outcome)) in meters.iter().zip(outcomes).enumerate() {
             let span = plan.stages[number].span;
             let running = state.running.iter().any(|(other, _)| *other == span);
-            let command =
-                state.all.entry(span).or_insert_with(|| CommandFigures::of(plan, number));
+            let command = state.all.entry(span).or_insert_with(|| CommandFigures::of(plan, number));
             command.runs += 1;
             command.running = running;
             command.figures.add(&meter.figures());

@@ -8,6 +8,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use stream::{Block, Cancel, Sink, Source, StageMeter, World, WriteError};
 
 use crate::beside::Applied;
+use crate::estimate::Estimate;
 use crate::kept::Kept;
 use crate::plan::{Plan, StagePlan};
 use crate::ports::Ports;
@@ -39,8 +40,8 @@ pub struct FullRequest {
     pub writes: bool,
     /// Files are followed as they grow, where a stage asks for that.
     pub follows: bool,
-    /// Bytes of all sources, where they are known.
-    pub total_bytes: Option<u64>,
+    /// What is expected of it.
+    pub expected: Estimate,
 }
 
 /// A run on everything, for those who look on.
@@ -54,8 +55,8 @@ pub struct FullRun {
 }
 
 impl FullRun {
-    pub(crate) fn new(total_bytes: Option<u64>) -> Self {
-        let watch = Watch::new(&Cancel::default(), total_bytes);
+    pub(crate) fn new(expected: &Estimate) -> Self {
+        let watch = Watch::new(&Cancel::default(), expected);
         Self { watch, output: Arc::default(), errors: Arc::default() }
     }
 

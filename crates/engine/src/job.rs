@@ -165,11 +165,7 @@ pub(crate) struct Companion {
 }
 
 impl Companion {
-    pub(crate) fn start(
-        job: Job<'_>,
-        joined: Joined,
-        world: impl World + 'static,
-    ) -> Self {
+    pub(crate) fn start(job: Job<'_>, joined: Joined, world: impl World + 'static) -> Self {
         let (writer, reader) = link(job.cancel, Arc::default(), Arc::default());
         let words = job.words.to_vec();
         let (error, variables, cancel) = (job.error, job.variables, job.cancel.clone());

@@ -20,9 +20,7 @@ use crate::link::link;
 use crate::plan::{Plan, StageKind, StagePlan, Target, TargetKind};
 use crate::ports::{End, Ports, Reader};
 use crate::reading::only_reads;
-use crate::stage::{
-    Connections, MeteredSink, MeteredSource, StageClock, StageOutcome, run_native,
-};
+use crate::stage::{Connections, MeteredSink, MeteredSource, StageClock, StageOutcome, run_native};
 
 /// What stands around a pipeline, and what is to happen to each stage's output on its way.
 pub(crate) trait Surroundings: Sync {
@@ -373,8 +371,7 @@ fn meter_ports(
         return;
     }
     let Some(End::Out(inner)) = ports.get(1).map(|port| port.end.clone()) else { return };
-    let metered: Arc<dyn Sink> =
-        Arc::new(MeteredSink::new(inner.clone(), meter, cancel, clock));
+    let metered: Arc<dyn Sink> = Arc::new(MeteredSink::new(inner.clone(), meter, cancel, clock));
     let shared = ports
         .get(2)
         .is_some_and(|port| matches!(&port.end, End::Out(error) if Arc::ptr_eq(error, &inner)));

@@ -143,11 +143,8 @@ pub fn run_script(
 ) -> Result<u8, RunError> {
     let real = Real::new(cancel, watch);
     let outcome = run_in(&real, text, variables, cancel);
-    let written = if cancel.was_cancelled() {
-        Ok(Vec::new())
-    } else {
-        real.world.commit(|_| true, false)
-    };
+    let written =
+        if cancel.was_cancelled() { Ok(Vec::new()) } else { real.world.commit(|_| true, false) };
     if let Some(watch) = watch {
         watch.end();
     }
@@ -251,11 +248,8 @@ pub fn run_filter(name: &[u8], arguments: Vec<Vec<u8>>, cancel: &Cancel) -> Opti
     let plan = Plan { stages: vec![stage] };
     let real = Real::new(cancel, None);
     let outcomes = run_pipeline(&plan, &real, &[Arc::default()], cancel);
-    let written = if cancel.was_cancelled() {
-        Ok(Vec::new())
-    } else {
-        real.world.commit(|_| true, false)
-    };
+    let written =
+        if cancel.was_cancelled() { Ok(Vec::new()) } else { real.world.commit(|_| true, false) };
     let status = outcomes.last().map(|outcome| outcome.status.0);
     if let Err(error) = written {
         let text = format!("{}: {}\n", plan.stages[0].name(), describe(&error));

@@ -7,6 +7,7 @@ use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
 use stream::{Block, Cancel, FileFacts, ReadError, Source, Tail};
 
 use crate::clock::{now_ns, run_ns};
+use crate::estimate::Estimate;
 use crate::figures::{Collected, CommandFigures};
 
 /// A run, for those who look on. Cheap to ask ten times a second.
@@ -16,6 +17,7 @@ pub struct Watch {
     sources: Arc<Sources>,
     /// Bytes of all sources, where they are known; 0 where not.
     expected: AtomicU64,
+    expected_seconds: Option<f64>,
     begun_ns: u64,
     /// When it ended, and 0 before.
     ended_ns: AtomicU64,
@@ -41,6 +43,8 @@ pub struct Snapshot {
     pub read_bytes: u64,
     /// Bytes these files have, where that is known beforehand.
     pub total_bytes: Option<u64>,
+    /// Seconds it was expected to take in all.
+    pub expected_seconds: Option<f64>,
     /// It is held.
     pub paused: bool,
     /// It has ended.
@@ -61,12 +65,32 @@ impl Snapshot {
         Some((self.read_bytes as f64 / total as f64).min(0.999))
     }
 
-    /// Seconds left at the average rate so far; `None` where nothing is known of the whole, or
-    /// too little was done to tell.
+    /// Seconds left at the average rate so far, but no less than was expected: commands that hold
+    /// their input work on when all is read. `None` where nothing is known of the whole, too
+    /// little was done to tell, or it takes longer than was expected.
     pub fn seconds_left(&self) -> Option<f64> {
         let done = self.done()?;
-        let elapsed = self.elapsed_ns as f64 / 1e9;
-        (done >= 0.002 && elapsed >= 0.2).then(|| elapsed * (1.0 - done) / done)
+        let elapsed = self.seconds();
+        let expected = self.expected_seconds.map(|seconds| seconds - elapsed);
+        if self.all_is_read() {
+            return expected.filter(|&left| left > 0.0);
+        }
+        if done < 0.002 || elapsed < 0.2 {
+            return None;
+        }
+        Some((elapsed * (1.0 - done) / done).max(expected.unwrap_or(0.0)))
+    }
+
+    /// True where the sources are read to their end, and commands work on what they hold.
+    pub fn all_is_read(&self) -> bool {
+        !self.ended && self.total_bytes.is_some_and(|total| self.read_bytes >= total)
+    }
+
+    /// The command that works while others wait for it: the one with the most data held, or the
+    /// last that runs.
+    pub fn at_work(&self) -> Option<&CommandFigures> {
+        let running = self.commands.iter().filter(|command| command.running);
+        running.max_by_key(|command| command.figures.held_bytes)
     }
 
     /// Seconds since it began, without pauses.
@@ -81,33 +105,33 @@ impl Snapshot {
 }
 
 impl Watch {
-    /// A run that is ended by `cancel` and begins now; `total_bytes` is what its sources have,
-    /// where that is known.
-    pub fn new(cancel: &Cancel, total_bytes: Option<u64>) -> Arc<Self> {
-        Arc::new(Self::made(cancel, total_bytes))
+    /// A run that is ended by `cancel` and begins now, with what is expected of it.
+    pub fn new(cancel: &Cancel, expected: &Estimate) -> Arc<Self> {
+        Arc::new(Self::made(cancel, expected))
     }
 
     /// As [`Watch::new`]; `announce` is called before the run writes to a terminal, with whether
     /// what is written ends a line.
     pub fn announcing(
         cancel: &Cancel,
-        total_bytes: Option<u64>,
+        expected: &Estimate,
         announce: impl Fn(bool) + Send + Sync + 'static,
     ) -> Arc<Self> {
         let announce: Option<Announce> = Some(Arc::new(announce));
-        Arc::new(Self { announce, ..Self::made(cancel, total_bytes) })
+        Arc::new(Self { announce, ..Self::made(cancel, expected) })
     }
 
     pub(crate) fn announce(&self) -> Option<&Announce> {
         self.announce.as_ref()
     }
 
-    fn made(cancel: &Cancel, total_bytes: Option<u64>) -> Self {
+    fn made(cancel: &Cancel, expected: &Estimate) -> Self {
         Self {
             cancel: cancel.clone(),
             collected: Collected::default(),
             sources: Arc::default(),
-            expected: AtomicU64::new(total_bytes.unwrap_or(0)),
+            expected: AtomicU64::new(expected.total_bytes.unwrap_or(0)),
+            expected_seconds: expected.seconds,
             begun_ns: run_ns(cancel),
             ended_ns: AtomicU64::new(0),
             announce: None,
@@ -123,6 +147,7 @@ impl Watch {
             elapsed_ns: now.saturating_sub(self.begun_ns),
             read_bytes: self.sources.bytes.load(Relaxed),
             total_bytes: (total > 0).then_some(total),
+            expected_seconds: self.expected_seconds,
             paused: self.cancel.is_paused(),
             ended: ended_ns > 0,
             commands: self.collected.list_at(now),
@@ -225,4 +250,3 @@ impl Source for CountedSource {
         self.inner.rewind()
     }
 }
-

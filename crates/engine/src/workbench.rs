@@ -210,7 +210,7 @@ impl Workbench {
     /// Runs the whole text on everything in the background, watched by what this gives. Its end
     /// comes as [`Job::FullEnded`].
     pub fn run_all(&mut self, request: FullRequest) -> FullRun {
-        let run = FullRun::new(request.total_bytes);
+        let run = FullRun::new(&request.expected);
         let cancel = run.watch.cancel_flag();
         let capture = self.capture.clone();
         let report = self.report.clone();

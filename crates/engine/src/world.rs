@@ -13,9 +13,9 @@ use stream::{
     Sink, Source, Tail, World, WriteError, WriteMode,
 };
 
+use crate::beside::Beside;
 use crate::job::{Companion, run_job};
 use crate::machine::{RealMachine, facts_of};
-use crate::beside::Beside;
 
 /// Files and directories as they are.
 #[derive(Clone, Copy, Debug, Default)]

@@ -55,9 +55,10 @@ pub fn slowest(commands: &[CommandFigures]) -> Option<Slowest> {
         let taken = shares.held_up_ns.saturating_sub(figures.held_up_ns);
         (outside, taken)
     };
-    let waits = counted.iter().map(|&at| (idle(at), at)).max_by_key(|((reads, writes), _)| {
-        *reads.max(writes)
-    });
+    let waits = counted
+        .iter()
+        .map(|&at| (idle(at), at))
+        .max_by_key(|((reads, writes), _)| *reads.max(writes));
     if let Some(((reads, writes), at)) = waits
         && reads.max(writes) > work(&commands[busiest])
     {
@@ -67,7 +68,10 @@ pub fn slowest(commands: &[CommandFigures]) -> Option<Slowest> {
             let says = format!("what it writes is not taken faster: {share} of its time");
             (Reason::Writes, says)
         } else if program {
-            (Reason::Outside, format!("the program waits for something of its own: {share} of its time"))
+            (
+                Reason::Outside,
+                format!("the program waits for something of its own: {share} of its time"),
+            )
         } else {
             (Reason::Reads, format!("waits for what it reads from outside: {share} of its time"))
         };

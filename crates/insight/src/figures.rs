@@ -48,6 +48,9 @@ pub fn bytes(number: u64) -> String {
 /// A time: `0.31 ms`, `12.5 s`, `3 min 20 s`.
 pub fn duration(nanoseconds: u64) -> String {
     let seconds = nanoseconds as f64 / 1e9;
+    if nanoseconds < 5_000 {
+        return "0 ms".to_owned();
+    }
     if seconds >= 100.0 {
         let whole = seconds.round() as u64;
         return format!("{} min {:02} s", whole / 60, whole % 60);
@@ -69,7 +72,9 @@ pub fn rate(lines: u64, nanoseconds: u64) -> String {
 
 /// Lines a second, as [`rate`].
 pub fn line_rate(value: f64) -> String {
-    if value >= 999_500.0 {
+    if value < 0.005 {
+        "0 lines/s".to_owned()
+    } else if value >= 999_500.0 {
         format!("{} M lines/s", three_digits(value / 1e6))
     } else if value >= 999.5 {
         format!("{} k lines/s", three_digits(value / 1e3))

@@ -117,30 +117,8 @@ impl History {
     /// The rates in `parts` stretches of equal length from the beginning to now, or to the end
     /// of the last `window_ns` where one is given; `None` where nothing was looked at.
     pub fn rates(&self, span: Span, parts: usize, window_ns: Option<u64>) -> Vec<Option<Rate>> {
-        let moments = self.moments(span);
-        let from = window_ns.map_or(0, |window| self.now_ns.saturating_sub(window));
-        let length = (self.now_ns - from) as f64 / parts.max(1) as f64;
-        let counters = |at_ns: f64| -> Option<(f64, f64)> {
-            let at = moments.partition_point(|moment| (moment.at_ns as f64) < at_ns);
-            let after = moments.get(at)?;
-            let before = if at == 0 { Moment::default() } else { moments[at - 1] };
-            let stretch = (after.at_ns - before.at_ns) as f64;
-            let part = if stretch > 0.0 { (at_ns - before.at_ns as f64) / stretch } else { 1.0 };
-            let between = |low: u64, high: u64| low as f64 + (high - low.min(high)) as f64 * part;
-            Some((between(before.lines, after.lines), between(before.bytes, after.bytes)))
-        };
-        let rate = |number: usize| {
-            let (start, end) =
-                (from as f64 + length * number as f64, from as f64 + length * (number + 1) as f64);
-            // The last stretch ends with the last moment, whatever the rounding.
-            let (first, last) = (counters(start)?, counters(end.min(self.now_ns as f64))?);
-            let seconds = length / 1e9;
-            (seconds > 0.0).then(|| Rate {
-                lines: (last.0 - first.0) / seconds,
-                bytes: (last.1 - first.1) / seconds,
-            })
-        };
-        (0..parts).map(rate).collect()
+        let from_ns = window_ns.map_or(0, |window| self.now_ns.saturating_sub(window));
+        rates_of(self.moments(span), parts, from_ns, self.now_ns)
     }
 
     /// When lines came to a command.
@@ -162,6 +140,37 @@ impl History {
         let sum: u64 = recent.iter().map(|moment| moment.queued_blocks).sum();
         (sum as f64 / recent.len() as f64 / engine::LINK_BLOCKS as f64).min(1.0)
     }
+}
+
+/// The rates in stretches of equal length between two moments.
+pub(crate) fn rates_of(
+    moments: &[Moment],
+    parts: usize,
+    from_ns: u64,
+    to_ns: u64,
+) -> Vec<Option<Rate>> {
+    let length = to_ns.saturating_sub(from_ns) as f64 / parts.max(1) as f64;
+    let counters = |at_ns: f64| -> Option<(f64, f64)> {
+        let at = moments.partition_point(|moment| (moment.at_ns as f64) < at_ns);
+        let after = moments.get(at)?;
+        let before = if at == 0 { Moment::default() } else { moments[at - 1] };
+        let stretch = (after.at_ns - before.at_ns) as f64;
+        let part = if stretch > 0.0 { (at_ns - before.at_ns as f64) / stretch } else { 1.0 };
+        let between = |low: u64, high: u64| low as f64 + (high - low.min(high)) as f64 * part;
+        Some((between(before.lines, after.lines), between(before.bytes, after.bytes)))
+    };
+    let rate = |number: usize| {
+        let start = from_ns as f64 + length * number as f64;
+        // The last stretch ends with the last moment, whatever the rounding.
+        let end = (start + length).min(to_ns as f64);
+        let (first, last) = (counters(start)?, counters(end)?);
+        let seconds = length / 1e9;
+        (seconds > 0.0).then(|| Rate {
+            lines: (last.0 - first.0) / seconds,
+            bytes: (last.1 - first.1) / seconds,
+        })
+    };
+    (0..parts).map(rate).collect()
 }
 
 fn rate_between(first: &Moment, last: &Moment) -> Rate {

@@ -6,6 +6,7 @@ mod alignment;
 mod bottleneck;
 mod comparison;
 mod difference;
+mod drawing;
 mod edit;
 mod figures;
 mod folders;
@@ -21,6 +22,7 @@ pub use alignment::{Alignment, Row};
 pub use bottleneck::{Reason, Slowest, held_by, slowest};
 pub use comparison::{ComparedRow, change, compare};
 pub use difference::{Difference, DifferenceRow, Side, difference};
+pub use drawing::{Export, ExportError, diagram, export, funnel, put_in_place, throughput, wires};
 pub use edit::{
     EditError, TextEdit, apply_edits, delete_stage, insert_stage, move_stage, toggle_stage,
 };

@@ -12,8 +12,9 @@ use engine::{CommandFigures, CommandKind, Snapshot};
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
+use crate::bottleneck::slowest;
 use crate::folders::own_folder;
-use crate::history::{History, Moment};
+use crate::history::{History, Moment, Rate, rates_of};
 
 /// Runs that are kept; older ones make room.
 const RUNS_MAX: usize = 200;
@@ -52,6 +53,9 @@ pub struct RunRecord {
     pub written: Vec<WrittenRecord>,
     /// Every command, in the order of the text.
     pub commands: Vec<CommandRecord>,
+    /// The command that held the others up, and why.
+    #[serde(default)]
+    pub slowest: Option<String>,
     /// The beginning of what went to standard output, where it was kept, and all of its bytes.
     #[serde(default)]
     pub output: Option<String>,
@@ -142,8 +146,11 @@ impl CommandRecord {
         let step = moments.len().div_ceil(POINTS).max(1);
         let last = moments.len().saturating_sub(1);
         let kept = moments.iter().enumerate().filter(|(at, _)| at % step == 0 || *at == last);
-        let point =
-            |moment: &Moment| CoursePoint { at_ns: moment.at_ns, lines: moment.lines, bytes: moment.bytes };
+        let point = |moment: &Moment| CoursePoint {
+            at_ns: moment.at_ns,
+            lines: moment.lines,
+            bytes: moment.bytes,
+        };
         Self {
             command: words.split_whitespace().collect::<Vec<_>>().join(" "),
             name: command.name.clone(),
@@ -175,6 +182,19 @@ impl CommandRecord {
         if self.bytes_in > 0 { self.lines_in } else { self.lines_out }
     }
 
+    /// Lines a second in so many stretches of equal length over a run.
+    pub fn rates(&self, parts: usize, elapsed_ns: u64) -> Vec<f64> {
+        let moment = |point: &CoursePoint| Moment {
+            at_ns: point.at_ns,
+            lines: point.lines,
+            bytes: point.bytes,
+            queued_blocks: 0,
+        };
+        let moments: Vec<Moment> = self.course.iter().map(moment).collect();
+        let lines = |rate: Option<Rate>| rate.map_or(0.0, |rate| rate.lines);
+        rates_of(&moments, parts, 0, elapsed_ns).into_iter().map(lines).collect()
+    }
+
     /// Bytes that passed.
     pub fn bytes(&self) -> u64 {
         if self.bytes_in > 0 { self.bytes_in } else { self.bytes_out }
@@ -192,6 +212,9 @@ impl RunRecord {
             directory: std::env::current_dir().unwrap_or_default(),
             elapsed_ns: snapshot.elapsed_ns,
             read_bytes: snapshot.read_bytes,
+            slowest: slowest(&snapshot.commands).map(|found| {
+                format!("{} {}: {}", found.at + 1, snapshot.commands[found.at].name, found.says)
+            }),
             commands: commands
                 .map(|command| CommandRecord::of(text, command, history.moments(command.span)))
                 .collect(),
@@ -240,7 +263,6 @@ impl RunRecord {
         }
     }
 }
-
 
 /// The folder where runs are kept.
 #[derive(Clone, Debug)]

@@ -1,6 +1,5 @@
 //! A run handed over: its figures as CSV and JSON, and a report to read.
 
-use crate::bottleneck::Slowest;
 use crate::figures::{byte_rate, bytes, duration, grouped, line_rate};
 use crate::record::{CommandRecord, RunRecord};
 
@@ -63,7 +62,7 @@ struct Facts {
     slowest: Option<String>,
 }
 
-fn facts(record: &RunRecord, slowest: Option<&Slowest>) -> Facts {
+fn facts(record: &RunRecord) -> Facts {
     let mut head = vec![("Began", format!("{} UTC", record.began.strftime("%F %T")))];
     if let Some(script) = &record.script {
         head.push(("Script", script.display().to_string()));
@@ -78,7 +77,12 @@ fn facts(record: &RunRecord, slowest: Option<&Slowest>) -> Facts {
         head.push(("Read", format!("{} ({})", source.path.display(), bytes(source.bytes))));
     }
     for file in &record.written {
-        let what = format!("{} ({}, {})", file.path.display(), crate::lines(file.lines), bytes(file.bytes));
+        let what = format!(
+            "{} ({}, {})",
+            file.path.display(),
+            crate::lines(file.lines),
+            bytes(file.bytes)
+        );
         head.push(("Wrote", what));
     }
     let columns = vec![
@@ -115,11 +119,12 @@ fn facts(record: &RunRecord, slowest: Option<&Slowest>) -> Facts {
             command.status.to_string(),
         ]
     };
-    let said = slowest.and_then(|slowest| {
-        let command = record.commands.get(slowest.at)?;
-        Some(format!("Stage {}, {}, {}.", slowest.at + 1, command.name, slowest.says))
-    });
-    Facts { head, columns, rows: record.commands.iter().enumerate().map(row).collect(), slowest: said }
+    Facts {
+        head,
+        columns,
+        rows: record.commands.iter().enumerate().map(row).collect(),
+        slowest: record.slowest.as_ref().map(|slowest| format!("Slowest: {slowest}.")),
+    }
 }
 
 /// Text that means nothing to Markdown.
@@ -169,12 +174,8 @@ pub(crate) fn escaped(text: &str) -> String {
 }
 
 /// The report in Markdown; `drawings` are SVG documents with their titles, put in as they are.
-pub fn report_markdown(
-    record: &RunRecord,
-    slowest: Option<&Slowest>,
-    drawings: &[(&str, String)],
-) -> String {
-    let facts = facts(record, slowest);
+pub fn report_markdown(record: &RunRecord, drawings: &[(&str, String)]) -> String {
+    let facts = facts(record);
     let mut out = format!("# A run of {} stages\n\n", record.commands.len());
     out.push_str(&fenced(&record.text));
     out.push('\n');
@@ -201,12 +202,8 @@ pub fn report_markdown(
 }
 
 /// The report as one HTML document that needs nothing else.
-pub fn report_html(
-    record: &RunRecord,
-    slowest: Option<&Slowest>,
-    drawings: &[(&str, String)],
-) -> String {
-    let facts = facts(record, slowest);
+pub fn report_html(record: &RunRecord, drawings: &[(&str, String)]) -> String {
+    let facts = facts(record);
     let title = format!("A run of {} stages", record.commands.len());
     let mut out = format!(
         "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<title>{title}</title>\n\
@@ -272,7 +269,9 @@ mod tests {
         let csv = figures_csv(&record());
         let mut rows = csv.split("\r\n");
         assert_eq!(rows.next().map(|head| head.split(',').count()), Some(COLUMNS.len()));
-        assert!(rows.next().unwrap().starts_with("\"grep \"\"<b>\"\" 'a|b' f\",filter,0,0,1204331,"));
+        assert!(
+            rows.next().unwrap().starts_with("\"grep \"\"<b>\"\" 'a|b' f\",filter,0,0,1204331,")
+        );
     }
 
     #[test]
@@ -283,12 +282,12 @@ mod tests {
 
     #[test]
     fn nothing_in_a_text_ends_its_place() {
-        let markdown = report_markdown(&record(), None, &[("Diagram", "<svg>\n\n</svg>".into())]);
+        let markdown = report_markdown(&record(), &[("Diagram", "<svg>\n\n</svg>".into())]);
         assert!(markdown.contains("`````sh\n"));
         assert!(markdown.contains("\\<b\\>") && markdown.contains("a\\|b"));
         assert!(markdown.contains("<svg>\n</svg>"));
         assert!(markdown.contains("75.0 %"));
-        let html = report_html(&record(), None, &[]);
+        let html = report_html(&record(), &[]);
         assert!(!html.contains("<script>") && !html.contains("<b>"));
         assert!(html.contains("&lt;script&gt;"));
     }

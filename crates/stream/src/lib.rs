@@ -16,7 +16,7 @@ pub use block::{BLOCK_SIZE, Block};
 pub use cancel::Cancel;
 pub use error::{ExitStatus, ReadError, StageError, WriteError, describe};
 pub use input::{Input, Lines};
-pub use meter::{Shares, StageFigures, StageMeter};
+pub use meter::{METERED, Shares, StageFigures, StageMeter};
 pub use origin::{LineId, Origin, OriginStore, Origins};
 pub use output::{Output, Side};
 pub use stage::{InputName, InputTrouble, StageIo, StagePorts};

@@ -2,6 +2,9 @@ use std::sync::atomic::{AtomicBool, AtomicU64, Ordering::Relaxed};
 
 use crate::Block;
 
+/// False in a build made to see what metering costs.
+pub const METERED: bool = !cfg!(feature = "unmetered");
+
 /// Counters of one stage, written by the stage's thread and read by anybody at any time.
 ///
 /// Each counter is exact; a snapshot taken while the stage runs may catch one counter a block
@@ -114,17 +117,26 @@ impl StageFigures {
 impl StageMeter {
     /// Counts a block read.
     pub fn count_in(&self, block: &Block) {
+        if !METERED {
+            return;
+        }
         self.bytes_in.fetch_add(block.len() as u64, Relaxed);
         self.lines_in.fetch_add(block.newlines(), Relaxed);
     }
 
     /// Counts the unterminated last line of an input that has ended.
     pub fn count_open_end(&self) {
+        if !METERED {
+            return;
+        }
         self.lines_in.fetch_add(1, Relaxed);
     }
 
     /// Counts a block written.
     pub fn count_out(&self, block: &Block) {
+        if !METERED {
+            return;
+        }
         if block.is_empty() {
             return;
         }
@@ -135,31 +147,49 @@ impl StageMeter {
 
     /// A wait for the stage before begins. Two waits of the same kind do not overlap.
     pub fn begin_waiting(&self, now_ns: u64) {
+        if !METERED {
+            return;
+        }
         self.waiting_since_ns.store(now_ns.max(1), Relaxed);
     }
 
     /// It is over.
     pub fn end_waiting(&self, now_ns: u64) {
+        if !METERED {
+            return;
+        }
         end(&self.waiting_since_ns, &self.waiting_ns, now_ns);
     }
 
     /// The link behind the stage is full: a wait for room begins.
     pub fn begin_held_up(&self, now_ns: u64) {
+        if !METERED {
+            return;
+        }
         self.held_up_since_ns.store(now_ns.max(1), Relaxed);
     }
 
     /// It is over.
     pub fn end_held_up(&self, now_ns: u64) {
+        if !METERED {
+            return;
+        }
         end(&self.held_up_since_ns, &self.held_up_ns, now_ns);
     }
 
     /// Adds time spent in reading something that is not a link.
     pub fn add_reading(&self, nanoseconds: u64) {
+        if !METERED {
+            return;
+        }
         self.reading_ns.fetch_add(nanoseconds, Relaxed);
     }
 
     /// Adds time spent in writing something that is not a link.
     pub fn add_writing(&self, nanoseconds: u64) {
+        if !METERED {
+            return;
+        }
         self.writing_ns.fetch_add(nanoseconds, Relaxed);
     }
 
@@ -170,6 +200,9 @@ impl StageMeter {
 
     /// States how many blocks wait in the link behind the stage.
     pub fn set_queued(&self, blocks: usize) {
+        if !METERED {
+            return;
+        }
         self.queued_blocks.store(blocks as u64, Relaxed);
     }
 

@@ -5,8 +5,8 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use crate::{
-    Block, Cancel, ExitStatus, Input, Origin, Output, Processors, ReadError, Sink, Source, StageError,
-    StageMeter, World, WriteError, describe,
+    Block, Cancel, ExitStatus, Input, Origin, Output, Processors, ReadError, Sink, Source,
+    StageError, StageMeter, World, WriteError, describe,
 };
 
 /// How long a stage sleeps before it looks again whether it should stop.

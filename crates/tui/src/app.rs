@@ -4,6 +4,7 @@ mod actions;
 mod clipboard;
 mod comparing;
 mod drawer;
+mod exporting;
 mod keys;
 mod program;
 mod running;
@@ -33,9 +34,9 @@ use crate::store::{Recovered, Store};
 use crate::theme::Theme;
 
 pub use actions::{ALL as ALL_ACTIONS, Action, Entry, hints};
+pub use comparing::CompareView;
 pub use drawer::{Drawer, List, Prompt, PromptKind, Question, SampleForm, ShelfEntry};
 pub use program::ProgramEditor;
-pub use comparing::CompareView;
 pub use running::{Running, Shows, ThroughputView};
 pub use screens::{PendingView, Screen};
 

@@ -2,9 +2,10 @@
 
 use std::fs;
 use std::io::{self, Write};
-use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+
+use insight::put_in_place;
 
 /// First line of a saved pipeline.
 const SHEBANG: &str = "#!/bin/sh\n";
@@ -126,27 +127,9 @@ fn unescaped(line: &str) -> String {
     text
 }
 
-/// Puts a file in place whole or not at all. An existing file keeps its permissions.
-pub(crate) fn replace_file(path: &Path, bytes: &[u8], mode: u32) -> io::Result<()> {
-    place(path, mode, |file| file.write_all(bytes))
-}
-
-fn place<T>(
-    path: &Path,
-    mode: u32,
-    write: impl FnOnce(&mut tempfile::NamedTempFile) -> io::Result<T>,
-) -> io::Result<T> {
-    let directory = path.parent().filter(|parent| !parent.as_os_str().is_empty());
-    let mut file = tempfile::Builder::new()
-        .prefix(".ylotrope-")
-        .permissions(fs::Permissions::from_mode(mode))
-        .tempfile_in(directory.unwrap_or(Path::new(".")))?;
-    if let Ok(facts) = fs::metadata(path) {
-        file.as_file().set_permissions(facts.permissions())?;
-    }
-    let written = write(&mut file)?;
-    file.persist(path).map_err(|error| error.error)?;
-    Ok(written)
+/// Puts a file of these bytes in place.
+fn replace_file(path: &Path, bytes: &[u8], mode: u32) -> io::Result<()> {
+    put_in_place(path, mode, |file| file.write_all(bytes))
 }
 
 /// Saves a pipeline as a script that `sh` runs: the text as it is under a first line for `sh`.
@@ -154,10 +137,9 @@ fn place<T>(
 /// # Errors
 /// When the file cannot be written; an old file then stays as it was.
 pub(crate) fn save_script(path: &Path, text: &str) -> io::Result<()> {
-    let target = fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
     let script =
         if text.starts_with("#!") { text.to_owned() } else { format!("{SHEBANG}{text}\n") };
-    replace_file(&target, script.as_bytes(), 0o777)
+    replace_file(path, script.as_bytes(), 0o777)
 }
 
 /// Keeps a stream as a file, whole or not at all; gives its bytes.
@@ -165,8 +147,7 @@ pub(crate) fn save_script(path: &Path, text: &str) -> io::Result<()> {
 /// # Errors
 /// When the file cannot be written; an old file then stays as it was.
 pub(crate) fn keep_stream(path: &Path, kept: &Arc<engine::Kept>) -> io::Result<u64> {
-    let target = fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
-    place(&target, 0o666, |file| {
+    put_in_place(path, 0o666, |file| {
         let mut source = kept.source();
         let mut bytes = 0;
         while let Some(block) =

@@ -3,6 +3,7 @@
 mod demo;
 mod demo_data;
 mod dry_run;
+mod export;
 mod interrupts;
 mod progress;
 mod runs;
@@ -60,6 +61,8 @@ enum Command {
     Use(Use),
     /// Describe a filter, or list all of them
     Guide(Guide),
+    /// Draw a pipeline or a run, or write its figures
+    Export(export::Arguments),
     /// List the runs that were kept, show or compare them
     Runs(runs::Arguments),
     /// Write any amount of the demo's gate.log, the same for the same seed
@@ -145,6 +148,7 @@ fn main() -> ExitCode {
         Some(Command::Run(run)) => return run_for_real(run),
         Some(Command::Use(used)) => return use_filter(used),
         Some(Command::Guide(guide)) => return show_guide(guide),
+        Some(Command::Export(arguments)) => export::make(&arguments),
         Some(Command::Runs(arguments)) => runs::tell(&arguments),
         Some(Command::Demo) => open_demo(&cli.screen),
         Some(Command::DemoData(demo_data)) => write_demo_data(&demo_data),
@@ -298,8 +302,7 @@ fn run_watched(
     }
     let screen = progress::Screen::default();
     let giving_way = screen.clone();
-    let watch =
-        Watch::announcing(cancel, expected.total_bytes, move |ends| giving_way.give_way(ends));
+    let watch = Watch::announcing(cancel, &expected, move |ends| giving_way.give_way(ends));
     let progress = progress::Progress::start(&watch, form, &screen);
     let outcome = run_script(text, variables, cancel, Some(&watch));
     let history = progress.stop();

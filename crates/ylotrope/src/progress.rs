@@ -152,7 +152,11 @@ fn line(snapshot: &Snapshot, history: &History) -> String {
         }
         _ => parts.push(format!("{} read", bytes(snapshot.read_bytes.max(first(snapshot).1)))),
     }
-    if let Some(command) = snapshot.commands.first() {
+    if snapshot.all_is_read()
+        && let Some(command) = snapshot.at_work()
+    {
+        parts.push(format!("{} works on what it holds", command.name));
+    } else if let Some(command) = snapshot.commands.first() {
         let rate = history.rate(command.span, 2_000_000_000);
         parts.push(byte_rate(rate.bytes));
     }

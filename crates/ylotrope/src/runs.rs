@@ -68,7 +68,8 @@ pub(crate) fn find(runs: &Runs, wanted: &str) -> Result<KeptRun> {
 
 fn list(runs: &[KeptRun]) -> String {
     if runs.is_empty() {
-        return "no run was kept yet: full runs of the Bench are, and “ylotrope run --keep”\n".into();
+        return "no run was kept yet: full runs of the Bench are, and “ylotrope run --keep”\n"
+            .into();
     }
     let mut out = format!(
         "{:>4}  {:<19}  {:>12}  {:>10}  {:<10}  text\n",
@@ -90,7 +91,8 @@ fn list(runs: &[KeptRun]) -> String {
 }
 
 fn show(record: &RunRecord) -> String {
-    let mut out = format!("{}\n\nbegan {} · {}\n", record.text, record.began_here(), record.ended());
+    let mut out =
+        format!("{}\n\nbegan {} · {}\n", record.text, record.began_here(), record.ended());
     for source in &record.sources {
         out.push_str(&format!("read {} ({})\n", source.path.display(), bytes(source.bytes)));
     }
@@ -101,13 +103,8 @@ fn show(record: &RunRecord) -> String {
 
 fn side_by_side(first: &KeptRun, second: &KeptRun) -> String {
     let (a, b) = (&first.record, &second.record);
-    let mut out = format!(
-        "1  {}  {}\n2  {}  {}\n\n",
-        a.began_here(),
-        a.line(),
-        b.began_here(),
-        b.line()
-    );
+    let mut out =
+        format!("1  {}  {}\n2  {}  {}\n\n", a.began_here(), a.line(), b.began_here(), b.line());
     out.push_str(&format!(
         "{:>14} {:>14} {:>8}  {:>10} {:>10} {:>8}  command\n",
         "lines out 1", "lines out 2", "", "took 1", "took 2", ""

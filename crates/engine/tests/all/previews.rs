@@ -70,7 +70,7 @@ impl Bench {
             left_out: BTreeSet::new(),
             writes: true,
             follows: false,
-            total_bytes: None,
+            expected: engine::Estimate::default(),
         });
         loop {
             if let Job::FullEnded(end) = self.news.recv_timeout(PATIENCE).expect("news") {

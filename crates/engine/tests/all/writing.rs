@@ -47,10 +47,14 @@ fn scripts_have_variables_and_statuses() {
         out.display()
     );
     let mut variables = Variables::new("script", vec![b"one".to_vec()]);
-    assert_eq!(engine::run_script(&text, &mut variables, &stream::Cancel::default(), None).unwrap(), 0);
+    assert_eq!(
+        engine::run_script(&text, &mut variables, &stream::Cancel::default(), None).unwrap(),
+        0
+    );
     assert_eq!(std::fs::read_to_string(&out).unwrap(), "a b a b one 1\n1\n");
     assert_eq!(
-        engine::run_script("true | false", &mut variables, &stream::Cancel::default(), None).unwrap(),
+        engine::run_script("true | false", &mut variables, &stream::Cancel::default(), None)
+            .unwrap(),
         1
     );
     assert_eq!(

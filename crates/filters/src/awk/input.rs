@@ -1,10 +1,12 @@
 //! The main input of a program: its operands one after the other, or standard input.
 
+use std::rc::Rc;
+
 use stream::{ReadError, StageError, describe};
 
 use super::code::{ARGV, Special};
 use super::machine::{Eval, Machine, Stop};
-use super::value::Value;
+use super::value::{Slot, Value};
 use crate::records::{Blocks, Found, Records, Separator};
 
 /// Which operand is read.
@@ -43,11 +45,19 @@ pub(super) fn outside_value(text: &[u8]) -> Value {
     Value::input(&value)
 }
 
+/// Records between two looks at how much is held.
+const RECORDS_A_LOOK: u64 = 4096;
+
+/// What an element of an array takes besides its key and its text: its place in the table and in
+/// the order, and the counts of the shared key.
+const ELEMENT_BYTES: usize = size_of::<Slot>() + size_of::<Rc<[u8]>>() + 40;
+
 impl Machine<'_, '_> {
     /// The next record of the main input; `None` at the end of the last operand.
     pub(super) fn next_record(&mut self) -> Eval<Option<Found>> {
         loop {
             if self.input.ended {
+                self.state_holdings();
                 return Ok(None);
             }
             let Some(records) = &mut self.input.records else {
@@ -58,6 +68,9 @@ impl Machine<'_, '_> {
                 Ok(Some(found)) => {
                     self.nr += 1.0;
                     self.fnr += 1.0;
+                    if (self.nr as u64).is_multiple_of(RECORDS_A_LOOK) {
+                        self.state_holdings();
+                    }
                     return Ok(Some(found));
                 }
                 Ok(None) => self.input.records = None,
@@ -71,6 +84,25 @@ impl Machine<'_, '_> {
                 }
             }
         }
+    }
+
+    /// States how much the arrays hold: the room of their elements, and their keys and texts as
+    /// far as a few of them tell.
+    fn state_holdings(&mut self) {
+        const LOOKED_AT: usize = 8;
+        let mut bytes = 0;
+        for array in &self.arrays {
+            let array = array.borrow();
+            let each = array.len() / LOOKED_AT.min(array.len()).max(1);
+            let looked: Vec<usize> = array
+                .iter()
+                .step_by(each.max(1))
+                .map(|(key, slot)| key.len() + slot.value.text_bytes())
+                .collect();
+            let texts = looked.iter().sum::<usize>() / looked.len().max(1);
+            bytes += array.len() * (ELEMENT_BYTES + texts);
+        }
+        self.io.holds(bytes as u64);
     }
 
     /// Leaves what is read for the next operand.

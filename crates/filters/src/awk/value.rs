@@ -52,6 +52,14 @@ impl Value {
         }
     }
 
+    /// Bytes of its text.
+    pub(super) fn text_bytes(&self) -> usize {
+        match self {
+            Self::Unset | Self::Number(_) => 0,
+            Self::Text(text) | Self::Input(text) => text.len(),
+        }
+    }
+
     /// The number it compares as; `None` for a text.
     pub(super) fn as_number(&self) -> Option<f64> {
         match self {

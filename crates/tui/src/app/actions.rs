@@ -35,6 +35,7 @@ pub enum Action {
     Wrap,
     TurnOver,
     RunAll,
+    Export,
     Throughput,
     Compare,
     Wiring,
@@ -131,6 +132,12 @@ pub const ALL: &[Entry] = &[
         "run it on all of the data, after telling what that takes",
     ),
     entry(
+        Action::Export,
+        "X",
+        "export",
+        "hand over: diagram, chart, wiring, throughput, report, figures",
+    ),
+    entry(
         Action::Throughput,
         "T",
         "throughput",
@@ -218,17 +225,19 @@ pub fn hints(app: &App) -> Vec<(&'static str, &'static str)> {
             return keys;
         }
         Focus::River => {
-            if app.offers_fix() {
-                add(&[Action::Fix]);
-            }
-            if app.needs_consent() {
-                add(&[Action::Allow]);
-            }
-            if app.has_program() {
-                add(&[Action::Program]);
-            }
-            if app.has_inside() {
-                add(&[Action::Open]);
+            if app.screen.has_lens() {
+                if app.offers_fix() {
+                    add(&[Action::Fix]);
+                }
+                if app.needs_consent() {
+                    add(&[Action::Allow]);
+                }
+                if app.has_program() {
+                    add(&[Action::Program]);
+                }
+                if app.has_inside() {
+                    add(&[Action::Open]);
+                }
             }
             match app.screen {
                 Screen::Bench if app.has_pending() => add(&[Action::Pending]),
@@ -253,6 +262,7 @@ pub fn hints(app: &App) -> Vec<(&'static str, &'static str)> {
                         add(&[
                             Action::RunAll,
                             Action::Compare,
+                            Action::Export,
                             Action::EditText,
                             Action::Actions,
                             Action::Help,
@@ -265,7 +275,10 @@ pub fn hints(app: &App) -> Vec<(&'static str, &'static str)> {
                         vec![("↑↓", "select"), ("o", "output")]
                     };
                     if app.is_running() {
-                        first.extend([("p", "pause or go on"), ("x", "end the run")]);
+                        let paused =
+                            app.running.as_ref().is_some_and(|running| running.snapshot.paused);
+                        let pause = if paused { "go on" } else { "pause" };
+                        first.extend([("p", pause), ("x", "end the run")]);
                     }
                     first.push(("Esc", "back"));
                     first.extend(keys);
@@ -406,6 +419,7 @@ impl App {
             }
             Action::TurnOver => self.lens.turned = !self.lens.turned,
             Action::RunAll => self.ask_to_run(),
+            Action::Export => self.ask_what_to_export(),
             Action::Throughput => self.open_screen(Screen::Throughput),
             Action::Compare => self.open_screen(Screen::Compare),
             Action::Wiring => self.open_screen(Screen::Wiring),

@@ -25,6 +25,8 @@ pub enum Drawer {
     Shelf(List<ShelfEntry>),
     /// All actions.
     Actions(List<usize>),
+    /// What can be handed over.
+    Export(List<insight::Export>),
     /// A program of a stage.
     Program(Box<super::ProgramEditor>),
 }
@@ -40,6 +42,8 @@ pub enum PromptKind {
     SaveAs,
     /// A file for the output of the last run.
     KeepOutput,
+    /// A file for a drawing or a document.
+    Export(insight::Export),
 }
 
 /// A line of text being asked for.
@@ -89,7 +93,7 @@ pub struct List<T> {
 }
 
 impl<T> List<T> {
-    fn new(all: Vec<(String, T)>) -> Self {
+    pub(crate) fn new(all: Vec<(String, T)>) -> Self {
         Self { all, query: Input::default(), at: 0 }
     }
 
@@ -238,6 +242,7 @@ impl Drawer {
             Self::Prompt(prompt) => &mut prompt.input,
             Self::Shelf(list) => &mut list.query,
             Self::Actions(list) => &mut list.query,
+            Self::Export(list) => &mut list.query,
             Self::Help(_) | Self::Sample(_) | Self::Confirm(_) | Self::Program(_) => return,
         };
         for character in text.chars().filter(|character| !character.is_control()) {
@@ -268,6 +273,7 @@ impl Drawer {
                 PromptKind::Search => vec![("Enter", "search"), ("Esc", "close")],
                 PromptKind::Stage(_) => vec![("Enter", "add the stage"), ("Esc", "close")],
                 PromptKind::SaveAs => vec![("Enter", "save"), ("Esc", "do not save")],
+                PromptKind::Export(_) => vec![("Enter", "write it"), ("Esc", "close")],
                 PromptKind::KeepOutput => vec![("Enter", "keep it"), ("Esc", "close")],
             },
             Self::Confirm(Question::Leave) => {
@@ -298,7 +304,7 @@ impl Drawer {
             Self::Shelf(_) => {
                 vec![("↑↓", "choose"), ("type", "to search"), ("Enter", "open"), ("Esc", "close")]
             }
-            Self::Actions(_) => {
+            Self::Actions(_) | Self::Export(_) => {
                 vec![("↑↓", "choose"), ("type", "to search"), ("Enter", "do it"), ("Esc", "close")]
             }
         }
@@ -391,6 +397,15 @@ impl App {
                     return;
                 }
             }
+            Drawer::Export(list) => {
+                if list.key(key) {
+                    if let Some((_, what)) = list.found().get(list.at) {
+                        let what = *what;
+                        self.ask_where_to_export(what);
+                    }
+                    return;
+                }
+            }
             Drawer::Actions(list) => {
                 if list.key(key) {
                     let chosen = list.found().get(list.at).map(|(_, at)| ALL[*at].action);
@@ -411,6 +426,11 @@ impl App {
         match kind {
             PromptKind::Search => self.start_search(text),
             PromptKind::Stage(at) => self.add_stage(*at, text),
+            PromptKind::Export(what) => {
+                if !text.trim().is_empty() {
+                    self.export_to(*what, &expand_home(text.trim()));
+                }
+            }
             PromptKind::KeepOutput => {
                 if !text.trim().is_empty() {
                     self.keep_output(&expand_home(text.trim()));

@@ -28,7 +28,8 @@ pub struct Running {
     /// The status it ended with.
     pub status: u8,
     sources: Vec<SourceRecord>,
-    written: Vec<WrittenRecord>,
+    /// The files it has written.
+    pub written: Vec<WrittenRecord>,
     seen: Instant,
 }
 
@@ -128,7 +129,7 @@ impl App {
             left_out: self.pending.left_out.clone(),
             writes,
             follows: true,
-            total_bytes: estimate.total_bytes,
+            expected: estimate.clone(),
         });
         let source = |(path, bytes): &(std::path::PathBuf, u64)| SourceRecord {
             path: path.clone(),
@@ -203,7 +204,9 @@ impl App {
                 let lines = insight::lines(running.run.output.lines());
                 (RunEnd::Done, format!("done in {took}: {lines} of output"))
             }
-            FullEnd::Cancelled => (RunEnd::Cancelled, format!("ended after {took}; no file was written")),
+            FullEnd::Cancelled => {
+                (RunEnd::Cancelled, format!("ended after {took}; no file was written"))
+            }
             FullEnd::Failed(why) => (RunEnd::Failed(why.clone()), why),
         };
         if running.status != 0 {
@@ -212,7 +215,11 @@ impl App {
         running.end = Some(end);
         running.written = applied
             .iter()
-            .map(|file| WrittenRecord { path: file.path.clone(), bytes: file.bytes, lines: file.lines })
+            .map(|file| WrittenRecord {
+                path: file.path.clone(),
+                bytes: file.bytes,
+                lines: file.lines,
+            })
             .collect();
         let record = running.record(script.as_deref());
         if let Some(runs) = &self.runs
@@ -266,8 +273,7 @@ impl App {
 
     /// A key of the Throughput view; false where it means nothing there.
     pub(crate) fn throughput_key(&mut self, code: KeyCode) -> bool {
-        let commands =
-            self.running.as_ref().map_or(0, |running| running.snapshot.commands.len());
+        let commands = self.running.as_ref().map_or(0, |running| running.snapshot.commands.len());
         let lines = self.running.as_ref().map_or(0, |running| running.run.output.lines());
         let view = &mut self.throughput;
         if view.shows == Shows::Output {

@@ -13,7 +13,14 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let runs = app.runs();
     if runs.is_empty() {
         let text = "no run was kept yet: r runs on everything, and its figures stay here";
-        put(buffer, area, 2, 1, &cut(text, usize::from(area.width.saturating_sub(3))), app.theme.quiet());
+        put(
+            buffer,
+            area,
+            2,
+            1,
+            &cut(text, usize::from(area.width.saturating_sub(3))),
+            app.theme.quiet(),
+        );
         return;
     }
     let (list, side) = list_and_side(area, 8, (runs.len() as u16 + 1).min(area.height / 3));
@@ -24,7 +31,10 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
 fn draw_list(buffer: &mut Buffer, area: Rect, app: &App, runs: &[KeptRun]) {
     let theme = app.theme;
     let with = app.compared_with();
-    let title = format!("{} kept, newest first", if runs.len() == 1 { "1 run".into() } else { format!("{} runs", runs.len()) });
+    let title = format!(
+        "{} kept, newest first",
+        if runs.len() == 1 { "1 run".into() } else { format!("{} runs", runs.len()) }
+    );
     put(buffer, area, 2, 0, &title, theme.quiet());
     let rows = usize::from(area.height.saturating_sub(1)).max(1);
     let first = (app.compare.at + 1).saturating_sub(rows);
@@ -157,7 +167,14 @@ fn draw_pair(buffer: &mut Buffer, area: Rect, app: &App) {
         {
             text.push_str(&format!(": {said}"));
         }
-        put(buffer, area, columns.lines[2] + 2, y, &cut(&text, usize::from(area.width)), theme.quiet());
+        put(
+            buffer,
+            area,
+            columns.lines[2] + 2,
+            y,
+            &cut(&text, usize::from(area.width)),
+            theme.quiet(),
+        );
         y += 1;
     }
 }

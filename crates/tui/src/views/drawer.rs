@@ -26,6 +26,7 @@ pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
         Drawer::Confirm(_) => 3,
         Drawer::Shelf(list) => (list.found().len() as u16 + 3).clamp(6, most.max(6)),
         Drawer::Actions(list) => (list.found().len() as u16 + 3).clamp(6, most.max(6)),
+        Drawer::Export(list) => (list.found().len() as u16 + 3).clamp(6, most.max(6)),
         Drawer::Program(editor) => program::rows(editor, height),
     }
 }
@@ -50,6 +51,7 @@ pub(super) fn draw(
             let title = match &prompt.kind {
                 PromptKind::Search => "search the lens for".to_owned(),
                 PromptKind::Stage(at) => format!("new stage {}, for example: sort -rn", at + 1),
+                PromptKind::Export(_) => "write it to the file".to_owned(),
                 PromptKind::KeepOutput => "keep the output of the run in the file".to_owned(),
                 PromptKind::SaveAs => "save as a script for sh, under the name".to_owned(),
             };
@@ -69,6 +71,18 @@ pub(super) fn draw(
             picker(buffer, area, "open a pipeline", list, &names, app)
         }
         Drawer::Program(editor) => program::draw(buffer, area, editor, app),
+        Drawer::Export(list) => {
+            let name = |what: insight::Export| {
+                let all = insight::Export::ALL.iter();
+                all.clone()
+                    .find(|(one, ..)| *one == what)
+                    .map(|(_, name, says)| ((*name).to_owned(), (*says).to_owned()))
+                    .unwrap_or_default()
+            };
+            let names: Vec<(String, String)> =
+                list.found().iter().map(|(_, what)| name(*what)).collect();
+            picker(buffer, area, "hand over", list, &names, app)
+        }
         Drawer::Actions(list) => {
             let names: Vec<(String, String)> = list
                 .found()
@@ -332,7 +346,9 @@ fn expected(app: &App) -> Vec<String> {
     match names.len() {
         0 => {}
         1..=3 => first.push(names.join(", ")),
-        files => first.push(format!("{files} files ({})", bytes(estimate.total_bytes.unwrap_or(0)))),
+        files => {
+            first.push(format!("{files} files ({})", bytes(estimate.total_bytes.unwrap_or(0))))
+        }
     }
     match estimate.seconds {
         Some(seconds) => first.push(format!("about {}", duration((seconds * 1e9) as u64))),

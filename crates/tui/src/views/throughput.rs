@@ -21,16 +21,20 @@ const MINUTE_NS: u64 = 60_000_000_000;
 pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let Some(running) = &app.running else {
         let text = "nothing was run on everything yet: r asks first, and tells what it will take";
-        put(buffer, area, 2, 1, &cut(text, usize::from(area.width.saturating_sub(3))), app.theme.quiet());
+        put(
+            buffer,
+            area,
+            2,
+            1,
+            &cut(text, usize::from(area.width.saturating_sub(3))),
+            app.theme.quiet(),
+        );
         return;
     };
     progress(buffer, area, app, running);
     why(buffer, area, app, running);
-    let below = Rect {
-        y: area.y + 3.min(area.height),
-        height: area.height.saturating_sub(3),
-        ..area
-    };
+    let below =
+        Rect { y: area.y + 3.min(area.height), height: area.height.saturating_sub(3), ..area };
     match app.throughput.shows {
         Shows::Figures => bands(buffer, below, app, running),
         Shows::Output => output(buffer, below, app, running),
@@ -72,9 +76,7 @@ fn progress(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
     x = put(buffer, area, x, 0, &amount, theme.ink()) + 2;
     let seconds = snapshot.seconds().max(1e-9);
     let now = match first {
-        Some(first) if running.end.is_none() => {
-            running.history.rate(first.span, 2 * NOW_NS).bytes
-        }
+        Some(first) if running.end.is_none() => running.history.rate(first.span, 2 * NOW_NS).bytes,
         _ => read as f64 / seconds,
     };
     x = put(buffer, area, x, 0, &byte_rate(now), theme.ink()) + 2;
@@ -103,13 +105,22 @@ fn why(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
             let command = &commands[found.at];
             x = put(buffer, area, x, 1, "slowest", theme.quiet()) + 1;
             let name = format!("{} {}", found.at + 1, command.name);
-            x = put(buffer, area, x, 1, &safe(&name), theme.hue(found.at).add_modifier(Modifier::BOLD));
+            x = put(
+                buffer,
+                area,
+                x,
+                1,
+                &safe(&name),
+                theme.hue(found.at).add_modifier(Modifier::BOLD),
+            );
             x = put(buffer, area, x + 1, 1, &found.says, theme.ink()) + 2;
         }
         None if running.end.is_none() => {
             x = put(buffer, area, x, 1, "it has only begun", theme.quiet()) + 2;
         }
-        None => x = put(buffer, area, x, 1, "too short to say what took the time", theme.quiet()) + 2,
+        None => {
+            x = put(buffer, area, x, 1, "too short to say what took the time", theme.quiet()) + 2
+        }
     }
     if running.end.is_none() && !running.snapshot.paused {
         let text = heartbeat(running);
@@ -125,7 +136,9 @@ fn heartbeat(running: &Running) -> String {
     let processor: u64 = commands.iter().map(|command| command.figures.processor_ns).sum();
     let at_work = commands
         .iter()
-        .filter(|command| command.running && command.figures.held_bytes + command.figures.bytes_in > 0)
+        .filter(|command| {
+            command.running && command.figures.held_bytes + command.figures.bytes_in > 0
+        })
         .count();
     let quiet = commands
         .iter()
@@ -164,9 +177,7 @@ fn bands(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
     }
     let wanted = match usize::from(area.height) / commands.len() {
         0..=2 => 2,
-        3 => 3,
-        4 => 4,
-        _ => 5,
+        rows => rows.min(8),
     };
     let visible = (usize::from(area.height) / wanted).max(1);
     let at = app.throughput.at.min(commands.len() - 1);
@@ -180,8 +191,20 @@ fn bands(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
         band_of(buffer, band, app, running, number);
     }
     if first > 0 || first + visible < commands.len() {
-        let text = format!("{}–{} of {}", first + 1, (first + visible).min(commands.len()), commands.len());
-        put_right(buffer, Rect { y: area.y - 1, height: 1, ..area }, area.width.saturating_sub(1), 0, &text, app.theme.quiet());
+        let text = format!(
+            "{}–{} of {}",
+            first + 1,
+            (first + visible).min(commands.len()),
+            commands.len()
+        );
+        put_right(
+            buffer,
+            Rect { y: area.y - 1, height: 1, ..area },
+            area.width.saturating_sub(1),
+            0,
+            &text,
+            app.theme.quiet(),
+        );
     }
 }
 
@@ -198,9 +221,10 @@ fn band_of(buffer: &mut Buffer, band: Rect, app: &App, running: &Running, number
     let wide = band.width >= super::WIDE;
     let text = safe(running.text.get(command.span.range()).unwrap_or(&command.name));
     let text = text.split_whitespace().collect::<Vec<_>>().join(" ");
-    let left = if wide { 34 } else { band.width / 2 };
+    let left = if wide { (band.width / 4).clamp(40, 48) } else { band.width * 2 / 3 };
     let hue = theme.hue(number);
-    let x = put(buffer, band, 2, 0, &(number + 1).to_string(), hue.add_modifier(Modifier::BOLD)) + 1;
+    let x =
+        put(buffer, band, 2, 0, &(number + 1).to_string(), hue.add_modifier(Modifier::BOLD)) + 1;
     let ink = if selected { theme.bright() } else { theme.ink() };
     put(buffer, band, x, 0, &cut(&text, usize::from(left.saturating_sub(x + 1))), ink);
     let (now, average) = rates(running, command);
@@ -212,7 +236,11 @@ fn band_of(buffer: &mut Buffer, band: Rect, app: &App, running: &Running, number
         put_right(buffer, band, band.width.saturating_sub(1), 0, &rate, ink);
         let width = band.width.saturating_sub(32).clamp(6, 30);
         shares_bar(buffer, band, app, running, number, 4, 1, width);
-        let text = format!("{} · {}", shares_short(command), bytes(figures.held_bytes.max(figures.peak_held_bytes)));
+        let text = format!(
+            "{} · {}",
+            shares_short(command),
+            bytes(figures.held_bytes.max(figures.peak_held_bytes))
+        );
         put(buffer, band, 5 + width, 1, &text, theme.quiet());
         return;
     }
@@ -220,7 +248,10 @@ fn band_of(buffer: &mut Buffer, band: Rect, app: &App, running: &Running, number
     let numbers = 46.min(band.width / 3);
     let chart_left = left;
     let chart_width = band.width.saturating_sub(left + numbers + 2);
-    let rows = band.height.saturating_sub(1).clamp(1, 3);
+    let rows = match band.height {
+        0..=3 => band.height.max(1),
+        rows => rows - 1,
+    };
     let window = running.snapshot.total_bytes.is_none().then_some(MINUTE_NS);
     let values = running.history.rates(command.span, usize::from(chart_width), window);
     let most = values.iter().flatten().map(|rate| rate.lines).fold(0.0_f64, f64::max);
@@ -240,24 +271,22 @@ fn band_of(buffer: &mut Buffer, band: Rect, app: &App, running: &Running, number
     put_right(buffer, band, column + 8, 0, &line_rate(shown.lines), ink);
     put_right(buffer, band, right, 0, &byte_rate(shown.bytes), ink);
     if band.height >= 2 {
-        let x = if command.running {
+        if command.running {
             put(buffer, band, right - numbers, 1, "average", theme.quiet());
             put_right(buffer, band, column + 8, 1, &line_rate(average.lines), theme.quiet());
             put_right(buffer, band, right, 1, &byte_rate(average.bytes), theme.quiet());
-            0
         } else {
             put(buffer, band, right - numbers, 1, "most", theme.quiet());
             put_right(buffer, band, column + 8, 1, &line_rate(most), theme.quiet());
-            0
-        };
-        debug_assert_eq!(x, 0);
+        }
         let width = left.saturating_sub(8);
         shares_bar(buffer, band, app, running, number, 4, 1, width);
     }
     if band.height >= 3 {
         let text = shares_in_words(running, number);
         put(buffer, band, 4, 2, &cut(&text, usize::from(left.saturating_sub(5))), theme.quiet());
-        let held = figures.held_bytes.max(if command.running { 0 } else { figures.peak_held_bytes });
+        let held =
+            figures.held_bytes.max(if command.running { 0 } else { figures.peak_held_bytes });
         let memory = format!("{} held", bytes(held));
         put(buffer, band, right - numbers, 2, &memory, theme.quiet());
         let processor = format!("processor {}", duration(figures.processor_ns));
@@ -343,13 +372,12 @@ fn link(
     let blocks = (full * LINK_BLOCKS as f64).round() as usize;
     let x = put(buffer, band, 4, y, "↓ ", theme.quiet());
     let x = put(buffer, band, x, y, &"▪".repeat(blocks), theme.ink());
-    let x = put(buffer, band, x, y, &"·".repeat(LINK_BLOCKS - blocks.min(LINK_BLOCKS)), theme.quiet());
-    let passed = format!(
-        "link {:.0} % full",
-        full * 100.0,
-    );
+    let x =
+        put(buffer, band, x, y, &"·".repeat(LINK_BLOCKS - blocks.min(LINK_BLOCKS)), theme.quiet());
+    let passed = format!("link {:.0} % full", full * 100.0,);
     put(buffer, band, x + 1, y, &passed, theme.quiet());
-    let text = format!("{} · {}", lines(command.figures.lines_out), bytes(command.figures.bytes_out));
+    let text =
+        format!("{} · {}", lines(command.figures.lines_out), bytes(command.figures.bytes_out));
     put_right(buffer, band, band.width.saturating_sub(1), y, &text, theme.quiet());
 }
 
@@ -360,6 +388,10 @@ fn output(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
     if all == 0 {
         let said = running.run.said();
         let mut rows = vec!["nothing was written to standard output".to_owned()];
+        rows.extend(running.written.iter().map(|file| {
+            let name = safe(&file.path.display().to_string());
+            format!("{name}: {}, {}", lines(file.lines), bytes(file.bytes))
+        }));
         rows.extend(said.lines().map(safe));
         for (y, text) in rows.iter().take(usize::from(area.height)).enumerate() {
             put(buffer, area, 2, y as u16, text, if y == 0 { theme.quiet() } else { theme.ink() });
@@ -390,7 +422,14 @@ pub(super) fn notes(buffer: &mut Buffer, area: Rect, app: &App) {
     let theme = app.theme;
     let figures = &command.figures;
     let room = usize::from(area.width.saturating_sub(6));
-    put(buffer, area, 1, 0, &(number + 1).to_string(), theme.hue(number).add_modifier(Modifier::BOLD));
+    put(
+        buffer,
+        area,
+        1,
+        0,
+        &(number + 1).to_string(),
+        theme.hue(number).add_modifier(Modifier::BOLD),
+    );
     let mut first = format!(
         "{} in, {} out · {} in, {} out",
         lines(figures.lines_in),

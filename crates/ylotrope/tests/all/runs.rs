@@ -1,0 +1,233 @@
+//! Runs that are watched: progress, ends, figures kept, drawings.
+
+use std::collections::BTreeMap;
+use std::os::unix::process::ExitStatusExt;
+use std::path::Path;
+use std::process::{Command, Output, Stdio};
+use std::time::{Duration, Instant};
+
+use crate::shell::files;
+
+fn ours(folder: &Path) -> Command {
+    let mut command = Command::new(assert_cmd::cargo::cargo_bin!("ylotrope"));
+    command
+        .current_dir(folder)
+        .env("LC_ALL", "C.UTF-8")
+        .env("XDG_STATE_HOME", folder.join("state"))
+        .stdin(Stdio::null());
+    command
+}
+
+fn run(folder: &Path, arguments: &[&str]) -> Output {
+    ours(folder).args(arguments).output().unwrap()
+}
+
+fn said(output: &Output) -> String {
+    String::from_utf8_lossy(&output.stderr).into_owned()
+}
+
+fn gate_log(folder: &Path, size: &str) {
+    let made = run(folder, &["demo-data", "--size", size, "gate.log"]);
+    assert!(made.status.success(), "{}", said(&made));
+}
+
+#[test]
+fn progress_for_another_program_never_goes_back_and_ends_at_100() {
+    let folder = tempfile::tempdir().unwrap();
+    gate_log(folder.path(), "4M");
+    let line =
+        "sed 's/card=[0-9]*//' gate.log | awk '{n[$3]++} END {for (g in n) print g, n[g]}' > out";
+    let output = run(folder.path(), &["run", "--progress=percent", "-c", line]);
+    assert!(output.status.success());
+    let numbers: Vec<u32> = said(&output).lines().map(|line| line.parse().unwrap()).collect();
+    assert!(numbers.is_sorted(), "{numbers:?}");
+    assert_eq!(numbers.last(), Some(&100));
+    // A run that is ended does not come to 100.
+    let output =
+        run(folder.path(), &["run", "--progress=percent", "-c", "cat gate.log | false; ("]);
+    assert_eq!(output.status.code(), Some(2));
+    assert!(!said(&output).contains("100"));
+}
+
+#[test]
+fn progress_is_told_in_plain_lines_and_summed_up_or_not_at_all() {
+    let folder = tempfile::tempdir().unwrap();
+    gate_log(folder.path(), "2M");
+    let line = "grep refused gate.log | sort | head -n 2";
+    let output = run(folder.path(), &["run", "--progress", "-c", line]);
+    let text = said(&output);
+    assert!(text.starts_with("expected: 2.00 MiB in 1 file · about "), "{text}");
+    assert!(text.contains("sort holds up to"), "{text}");
+    assert!(text.contains("done: 2.00 MiB (") && text.contains(" 2 lines out"), "{text}");
+    assert!(!text.contains('\u{1b}') && !text.contains('\r'), "{text:?}");
+    let quiet =
+        run(folder.path(), &["run", "--progress", "--stats", "text", "--quiet", "-c", line]);
+    assert_eq!((said(&quiet).as_str(), quiet.stdout), ("", output.stdout));
+}
+
+#[test]
+fn runs_are_kept_listed_compared_and_handed_over() {
+    let folder = tempfile::tempdir().unwrap();
+    gate_log(folder.path(), "1M");
+    let at = folder.path();
+    let first = "grep refused gate.log | cut -d' ' -f3 | sort | uniq -c";
+    let second = "grep passed gate.log | cut -d' ' -f3 | sort | uniq -c | sort -rn";
+    for line in [first, second] {
+        let output = run(at, &["run", "--keep", "-c", line]);
+        assert!(output.status.success() && said(&output).is_empty(), "{}", said(&output));
+    }
+    let list = String::from_utf8(run(at, &["runs"]).stdout).unwrap();
+    let rows: Vec<&str> = list.lines().collect();
+    assert!(rows[1].ends_with(second) && rows[2].ends_with(first), "{list}");
+    assert!(rows[1].contains("1.00 MiB") && rows[1].contains("done"), "{list}");
+    let compared = String::from_utf8(run(at, &["runs", "compare", "2", "1"]).stdout).unwrap();
+    assert!(compared.contains("grep refused gate.log  →  grep passed gate.log"), "{compared}");
+    assert!(compared.contains("sort -rn (only 2)"), "{compared}");
+    let shown = String::from_utf8(run(at, &["runs", "show", "1"]).stdout).unwrap();
+    assert!(shown.contains("read gate.log (1.00 MiB)"), "{shown}");
+    // Drawings of the text and of the run.
+    for (what, file) in [
+        ("diagram", "d.svg"),
+        ("diagram", "d.pdf"),
+        ("wiring", "w.svg"),
+        ("funnel", "f.svg"),
+        ("throughput", "t.svg"),
+        ("throughput", "t.pdf"),
+        ("report", "r.md"),
+        ("report", "r.html"),
+        ("figures", "f.csv"),
+        ("figures", "f.json"),
+    ] {
+        let output = run(at, &["export", "-c", first, "--what", what, "--to", file]);
+        assert!(output.status.success(), "{what}: {}", said(&output));
+        let bytes = std::fs::read(at.join(file)).unwrap();
+        let text = String::from_utf8_lossy(&bytes);
+        match file.rsplit_once('.').unwrap().1 {
+            "svg" => assert!(text.starts_with("<svg ") && text.contains("grep refused gate.log")),
+            "pdf" => assert!(bytes.starts_with(b"%PDF-")),
+            "json" => assert!(text.contains("\"command\": \"grep refused gate.log\"")),
+            "csv" => assert_eq!(text.lines().count(), 5),
+            _ => assert!(text.matches("<svg ").count() == 3 && text.contains("uniq"), "{file}"),
+        }
+    }
+    let output = run(at, &["export", "-c", first, "--what", "diagram", "--to", "d.png"]);
+    assert_eq!(output.status.code(), Some(2));
+    assert!(said(&output).contains("the name must end in .svg or .pdf"), "{}", said(&output));
+    let output = run(at, &["export", "-c", "true", "--what", "throughput", "--to", "t.svg"]);
+    assert!(said(&output).contains("no run of this text was kept"), "{}", said(&output));
+    assert!(run(at, &["runs", "remove", "1"]).status.success());
+    assert_eq!(String::from_utf8(run(at, &["runs"]).stdout).unwrap().lines().count(), 2);
+}
+
+fn state(folder: &Path) -> BTreeMap<String, String> {
+    let mut state = BTreeMap::new();
+    files(folder, "", &mut state);
+    state
+}
+
+/// A folder with files that a run would write over.
+fn prepared() -> tempfile::TempDir {
+    let folder = tempfile::tempdir().unwrap();
+    let lines: String =
+        (0..60_000).map(|number| format!("{} word\n", number * 7919 % 60_000)).collect();
+    std::fs::write(folder.path().join("in"), lines).unwrap();
+    std::fs::write(folder.path().join("out"), "old\n").unwrap();
+    std::fs::write(folder.path().join("log"), "before\n").unwrap();
+    folder
+}
+
+#[test]
+fn an_interrupted_run_leaves_the_folder_as_it_was() {
+    let line = "sort -n in | tee copy | awk '{print > \"part\" ($1 % 3)} {print $1}' | tac > out; \
+                sed 's/word/x/' in | sort -o in; cat out >> log; rev in | split -l 20000 - piece-";
+    let done = prepared();
+    assert!(run(done.path(), &["run", "-c", line]).status.success());
+    let complete = state(done.path());
+    let mut ended = [0, 0];
+    for round in 0..24_u64 {
+        let folder = prepared();
+        let before = state(folder.path());
+        let mut child = ours(folder.path()).args(["run", "-c", line]).spawn().unwrap();
+        // Anywhere from the first moment to the end, never the same twice.
+        std::thread::sleep(Duration::from_micros(round * round * 900 + round * 311));
+        let id = rustix::process::Pid::from_child(&child);
+        // It may have ended already.
+        let _ = rustix::process::kill_process(id, rustix::process::Signal::INT);
+        let status = child.wait().unwrap();
+        let after = state(folder.path());
+        if status.signal() == Some(2) {
+            ended[0] += 1;
+            // Its files had taken their places, all of them, or nothing has changed.
+            assert!(after == before || after == complete, "round {round}: {:?}", after.keys());
+        } else {
+            ended[1] += 1;
+            assert!(status.success(), "{status:?}");
+            assert!(after == complete, "round {round}: {:?}", after.keys());
+        }
+    }
+    assert!(ended[0] > 3, "{ended:?}");
+}
+
+#[test]
+fn an_interrupted_run_has_status_130_for_the_shell() {
+    let folder = prepared();
+    let before = state(folder.path());
+    let program = assert_cmd::cargo::cargo_bin!("ylotrope").display().to_string();
+    // The shell that starts it tells the status as a terminal's would.
+    let script = format!(
+        "'{program}' run -c 'yes | tee copy | cat > out' & sleep 0.3; kill -INT $!; wait $!; echo $?"
+    );
+    let output = Command::new("bash")
+        // Programs in the background of a script would ignore the signal.
+        .args(["-m", "-c", &script])
+        .current_dir(folder.path())
+        .output()
+        .unwrap();
+    assert_eq!(String::from_utf8_lossy(&output.stdout).trim(), "130");
+    assert_eq!(state(folder.path()), before);
+}
+
+#[test]
+fn files_keep_their_names_rights_and_what_others_add() {
+    use std::os::unix::fs::{MetadataExt, PermissionsExt};
+    let folder = prepared();
+    let at = folder.path();
+    std::fs::hard_link(at.join("out"), at.join("second-name")).unwrap();
+    std::fs::set_permissions(at.join("log"), std::fs::Permissions::from_mode(0o640)).unwrap();
+    let inode = std::fs::metadata(at.join("log")).unwrap().ino();
+    let line = "echo new > out; echo more >> log; echo seen | cat; cat log";
+    let output = run(at, &["run", "-c", line]);
+    assert_eq!(String::from_utf8_lossy(&output.stdout), "seen\nbefore\nmore\n");
+    assert_eq!(std::fs::read_to_string(at.join("second-name")).unwrap(), "new\n");
+    let log = std::fs::metadata(at.join("log")).unwrap();
+    assert_eq!((log.ino(), log.mode() & 0o777), (inode, 0o640));
+    // A program that is started sees what was written before it.
+    let output = run(
+        at,
+        &["run", "-c", "echo for-programs > out; sh -c 'cat out; echo its own >> out'; cat out"],
+    );
+    assert_eq!(String::from_utf8_lossy(&output.stdout), "for-programs\nfor-programs\nits own\n");
+}
+
+#[test]
+fn four_gibibytes_stream_through_in_little_memory() {
+    let folder = tempfile::tempdir().unwrap();
+    let line = "yes '2031-04-02 06:12:00 gate-08 card=38519 refused zone=1 and words to fill the line up' \
+                | head -c 4G | cat | grep refused | tail -n 1";
+    let mut child =
+        ours(folder.path()).args(["run", "-c", line]).stdout(Stdio::piped()).spawn().unwrap();
+    let mut peak = 0;
+    let since = Instant::now();
+    while child.try_wait().unwrap().is_none() {
+        let status = std::fs::read_to_string(format!("/proc/{}/status", child.id()));
+        let most = status.unwrap_or_default().lines().find_map(|line| {
+            line.strip_prefix("VmHWM:")?.trim().strip_suffix(" kB")?.trim().parse::<u64>().ok()
+        });
+        peak = peak.max(most.unwrap_or(0));
+        assert!(since.elapsed() < Duration::from_secs(240), "it takes too long");
+        std::thread::sleep(Duration::from_millis(20));
+    }
+    let output = child.wait_with_output().unwrap();
+    assert!(String::from_utf8_lossy(&output.stdout).contains("refused"));
+    assert!(peak > 0 && peak < 100 << 10, "{peak} KiB");
+}
