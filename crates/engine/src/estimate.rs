@@ -22,11 +22,11 @@ use crate::watch::{Snapshot, Watch};
 use crate::workbench::Allowed;
 use crate::world::RealWorld;
 
-/// Lines of each source that are tried.
-const TRIED_LINES: u64 = 100_000;
+/// Lines of each source that are tried; fewer where so many take too long.
+const TRIED_LINES: [u64; 2] = [100_000, 2_000];
 
-/// The trial takes no longer than this.
-const TRIAL_SECONDS: f64 = 1.5;
+/// A trial takes no longer than this.
+const TRIAL_SECONDS: f64 = 1.0;
 
 /// What a full run would take.
 #[derive(Clone, Debug, Default)]
@@ -126,22 +126,41 @@ impl Given {
     }
 }
 
-/// Tries the text on the beginning of its sources, for no longer than a second and a half. Nothing
+/// Tries the text on the beginning of its sources, for no longer than two seconds. Nothing
 /// is changed, and no program of the machine is started.
 pub fn estimate(text: &str, variables: Variables) -> Estimate {
-    try_out(text, variables, None, Given::own())
+    try_out(text, variables, None, Given::own)
 }
 
 /// As [`estimate`]; programs may be started that only read or are `allowed`.
 pub(crate) fn try_out(
     text: &str,
+    variables: Variables,
+    allowed: Option<&Allowed>,
+    given: impl Fn() -> Option<Given>,
+) -> Estimate {
+    let mut made = Estimate::default();
+    for lines in TRIED_LINES {
+        let complete;
+        (made, complete) = try_lines(text, variables.clone(), allowed, given(), lines);
+        if complete {
+            break;
+        }
+    }
+    made
+}
+
+/// Tries so many lines; tells whether that came to its end in time.
+fn try_lines(
+    text: &str,
     mut variables: Variables,
     allowed: Option<&Allowed>,
     given: Option<Given>,
-) -> Estimate {
+    tried_lines: u64,
+) -> (Estimate, bool) {
     let cancel = Cancel::default();
     let limits = Limits { seconds: TRIAL_SECONDS, bytes: 64 << 20, ..Limits::default() };
-    let sample = Sample::First(TRIED_LINES);
+    let sample = Sample::First(tried_lines);
     let sampler = Sampler { sample, limits, cache: Arc::default() };
     let world = DryWorld::new(Some(sampler), cancel.clone());
     let watch = Watch::new(&cancel, &Estimate::default());
@@ -179,14 +198,15 @@ pub(crate) fn try_out(
     let scale = if tried > 0 { total as f64 / tried as f64 } else { 1.0 };
     let holds = holds(&snapshot, scale);
     let memory = holds.iter().map(|hold| hold.bytes).sum();
-    Estimate {
+    let made = Estimate {
         sources: sizes.into_iter().collect(),
         total_bytes: known.then_some(total).filter(|&bytes| bytes > 0),
         seconds: (known && tried > 0).then(|| seconds(&snapshot, scale)),
         memory_bytes: known.then_some(memory),
         holds,
         endless,
-    }
+    };
+    (made, !timed_out)
 }
 
 /// The stages share the processors; the longest of them is the least it takes.

@@ -233,14 +233,16 @@ impl Workbench {
     /// Estimates a full run from a sample, in the background; it comes as [`Job::Estimated`].
     pub fn estimate(&self, text: String, variables: Variables, allowed: Allowed) {
         let report = self.report.clone();
-        let given = self.capture.as_ref().map(|capture| Given {
-            source: capture.kept().source(),
-            bytes: capture.kept().has_ended().then(|| capture.kept().bytes()),
-        });
+        let capture = self.capture.clone();
         // Without a thread there is no estimate.
         let _ = std::thread::Builder::new().name("estimate".to_owned()).spawn(move || {
             let made = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| {
-                try_out(&text, variables, Some(&allowed), given)
+                try_out(&text, variables, Some(&allowed), || {
+                    capture.as_ref().map(|capture| Given {
+                        source: capture.kept().source(),
+                        bytes: capture.kept().has_ended().then(|| capture.kept().bytes()),
+                    })
+                })
             }));
             report(Job::Estimated(made.unwrap_or_default()));
         });

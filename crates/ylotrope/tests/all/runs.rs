@@ -7,6 +7,7 @@ use std::process::{Command, Output, Stdio};
 use std::time::{Duration, Instant};
 
 use crate::shell::files;
+use crate::tmux::Terminal;
 
 fn ours(folder: &Path) -> Command {
     let mut command = Command::new(assert_cmd::cargo::cargo_bin!("ylotrope"));
@@ -213,7 +214,7 @@ fn files_keep_their_names_rights_and_what_others_add() {
 fn four_gibibytes_stream_through_in_little_memory() {
     let folder = tempfile::tempdir().unwrap();
     let line = "yes '2031-04-02 06:12:00 gate-08 card=38519 refused zone=1 and words to fill the line up' \
-                | head -c 4G | cat | grep refused | tail -n 1";
+                | head -c 4G | cat | tee /dev/null | wc -c";
     let mut child =
         ours(folder.path()).args(["run", "-c", line]).stdout(Stdio::piped()).spawn().unwrap();
     let mut peak = 0;
@@ -228,6 +229,115 @@ fn four_gibibytes_stream_through_in_little_memory() {
         std::thread::sleep(Duration::from_millis(20));
     }
     let output = child.wait_with_output().unwrap();
-    assert!(String::from_utf8_lossy(&output.stdout).contains("refused"));
+    assert_eq!(String::from_utf8_lossy(&output.stdout).trim(), "4294967296");
     assert!(peak > 0 && peak < 100 << 10, "{peak} KiB");
+}
+
+/// Processor time of a process and of its children that have ended, in clock ticks.
+fn ticks(process: u32) -> u64 {
+    let stat = std::fs::read_to_string(format!("/proc/{process}/stat")).unwrap();
+    let fields: Vec<&str> = stat.rsplit_once(')').unwrap().1.split_whitespace().collect();
+    fields[11..15].iter().map(|field| field.parse::<u64>().unwrap()).sum()
+}
+
+#[test]
+fn a_run_in_the_bench_is_held_ended_and_compared() {
+    let terminal = Terminal::open(160, 50);
+    let at = terminal.path();
+    gate_log(at, "1M");
+    std::fs::write(at.join("out.txt"), "old\n").unwrap();
+    // One that goes on until it is ended.
+    terminal.type_text("$Y");
+    terminal.press(&["Enter"]);
+    terminal.wait("Esc to the river");
+    terminal.paste("seq 100000000000 | grep 77 | tee copy.txt | wc -l > out.txt");
+    terminal.escape("↑↓ select");
+    terminal.press(&["r"]);
+    terminal.wait("run this on all of the data now?");
+    terminal.press(&["y"]);
+    terminal.wait("slowest");
+    let screen = terminal.wait("link ");
+    assert!(screen.contains("running") && screen.contains("average"), "{screen}");
+    // The preview stays usable beside it.
+    terminal.press(&["Escape"]);
+    terminal.wait("running on everything: ");
+    terminal.press(&["T"]);
+    terminal.wait("x end the run");
+    terminal.press(&["p"]);
+    terminal.wait("p go on");
+    let pid: u32 = terminal.tmux(&["display-message", "-p", "#{pane_pid}"]).trim().parse().unwrap();
+    let children = std::fs::read_to_string(format!("/proc/{pid}/task/{pid}/children"));
+    if let Some(child) = children.ok().and_then(|all| all.split_whitespace().next()?.parse().ok()) {
+        // What is in the middle of a block comes to its end; then a second passes without work.
+        let since = Instant::now();
+        loop {
+            let before = ticks(child);
+            std::thread::sleep(Duration::from_secs(1));
+            if ticks(child) - before <= 5 {
+                break;
+            }
+            assert!(since.elapsed() < Duration::from_secs(30), "a paused run works");
+        }
+    }
+    terminal.press(&["p"]);
+    terminal.wait("p pause");
+    terminal.press(&["x"]);
+    terminal.wait("no file was written");
+    terminal.wait("cancelled");
+    assert_eq!(std::fs::read(at.join("out.txt")).unwrap(), b"old\n");
+    assert!(!at.join("copy.txt").exists());
+    // Two that come to their end.
+    for (text, lines) in [
+        ("grep refused gate.log | cut -d' ' -f3 | sort | uniq -c", "15 lines"),
+        ("grep refused gate.log | cut -d' ' -f3 | sort -u > out.txt", "written: out.txt, 15 lines"),
+    ] {
+        terminal.press(&["e"]);
+        terminal.wait("Tab complete");
+        terminal.press(&["C-e", "C-u"]);
+        terminal.paste(text);
+        terminal.wait("sort");
+        terminal.press(&["Escape"]);
+        terminal.wait("r run all");
+        terminal.press(&["r"]);
+        terminal.wait("gate.log (1.00 MiB)");
+        terminal.press(&["y"]);
+        let screen = terminal.wait(lines);
+        assert!(screen.contains("100.0 %"), "{screen}");
+    }
+    assert_eq!(std::fs::read_to_string(at.join("out.txt")).unwrap().lines().count(), 15);
+    // Its output is there to be read; the first of the two had some.
+    terminal.press(&["K"]);
+    let screen = terminal.wait("3 runs kept");
+    assert!(screen.contains("cancelled"), "{screen}");
+    terminal.press(&["Down", "m", "Up"]);
+    let screen = terminal.wait("only in 1");
+    assert!(screen.contains("sort  →  sort -u"), "{screen}");
+    assert!(screen.contains("lines out 1") && screen.contains("at work 1"), "{screen}");
+    // A drawing of the run, from a key.
+    terminal.press(&["T"]);
+    terminal.wait("100.0 %");
+    terminal.press(&["X"]);
+    terminal.wait("hand over");
+    terminal.type_text("throughput");
+    terminal.press(&["Enter"]);
+    terminal.wait("write it to the file");
+    terminal.press(&["Enter"]);
+    terminal.wait("written: pipeline-throughput.svg");
+    let svg = std::fs::read_to_string(at.join("pipeline-throughput.svg")).unwrap();
+    assert!(svg.contains("grep refused gate.log") && svg.contains("lines a second"));
+    terminal.press(&["Z"]);
+    terminal.wait("1 file is as before");
+    assert_eq!(std::fs::read(at.join("out.txt")).unwrap(), b"old\n");
+}
+
+#[test]
+fn progress_on_a_terminal_is_one_line_that_goes_away() {
+    let terminal = Terminal::open(100, 20);
+    gate_log(terminal.path(), "8M");
+    terminal.type_text("$Y run --progress -c \"sed 's/[0-9]/x/g' gate.log | sort | uniq -c | sort -rn | head -n 1\"");
+    terminal.press(&["Enter"]);
+    terminal.wait(" of 8.00 MiB ");
+    let screen = terminal.wait("done: 8.00 MiB");
+    assert!(!screen.contains(" of 8.00 MiB "), "{screen}");
+    assert!(screen.contains("slowest: "), "{screen}");
 }
