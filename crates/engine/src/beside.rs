@@ -262,12 +262,10 @@ impl Beside {
         }
         let old = match state.way {
             Way::Rename => {
-                let old = File::open(&self.target)
-                    .map(|old| {
-                        let times = times_of(&old);
-                        Old::Replaced(old, times)
-                    })
-                    .unwrap_or(Old::Nothing);
+                let old = File::open(&self.target).map_or(Old::Nothing, |old| {
+                    let times = times_of(&old);
+                    Old::Replaced(old, times)
+                });
                 file.persist(&self.target).map_err(|error| error.error)?;
                 old
             }

@@ -59,14 +59,13 @@ impl CommandFigures {
             StageKind::Host(_) => CommandKind::Program,
             StageKind::Shell(_) | StageKind::Nothing => CommandKind::Shell,
         };
-        let limit =
-            |filter: &Box<dyn filters::Filter>| filter.memory_limit(RealMachine.memory_bytes());
+        let machine_bytes = RealMachine.memory_bytes();
         Self {
             span: stage.span,
             name: stage.name(),
             kind,
             holds: filter.as_ref().and_then(|filter| filter.holds()),
-            memory_limit: filter.as_ref().and_then(limit),
+            memory_limit: filter.as_ref().and_then(|filter| filter.memory_limit(machine_bytes)),
             linked: number + 1 < plan.stages.len() && StagePlan::feeds_next(stage),
             ..Self::default()
         }

@@ -210,12 +210,13 @@ mod tests {
             history.push(&snapshot(second * SECOND, lines));
         }
         let span = Span::default();
-        assert_eq!(history.rate(span, 5 * SECOND).lines, 300.0);
-        assert_eq!(history.rate(span, 100 * SECOND).lines, 200.0);
-        assert_eq!(history.rate(span, 100 * SECOND).bytes, 2000.0);
+        let rate = |seconds: u64| history.rate(span, seconds * SECOND);
+        let rounded = [rate(5).lines, rate(100).lines, rate(100).bytes].map(f64::round);
+        assert_eq!(rounded.map(|rate| rate as u64), [300, 200, 2000]);
         let parts = history.rates(span, 4, None);
-        let lines: Vec<f64> = parts.iter().flatten().map(|rate| rate.lines.round()).collect();
-        assert_eq!(lines, [100.0, 100.0, 300.0, 300.0]);
+        let lines: Vec<u64> =
+            parts.iter().flatten().map(|rate| rate.lines.round() as u64).collect();
+        assert_eq!(lines, [100, 100, 300, 300]);
         assert!((history.fullness(span, SECOND) - 0.5).abs() < 1e-9);
     }
 

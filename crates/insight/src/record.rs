@@ -223,6 +223,7 @@ impl RunRecord {
     }
 
     /// Keeps the beginning of the output for comparing.
+    #[must_use]
     pub fn with_output(mut self, output: &engine::Kept) -> Self {
         let mut kept = Vec::new();
         let mut first = 0;

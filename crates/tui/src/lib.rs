@@ -95,6 +95,7 @@ pub fn run(options: Options) -> Result<(), TuiError> {
     read_terminal(sender);
     let outcome = event_loop(&mut app, &mut screen, &events);
     screen.leave();
+    app.end_everything();
     outcome
 }
 

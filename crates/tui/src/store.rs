@@ -179,6 +179,8 @@ pub fn open_script(path: &Path) -> io::Result<String> {
 
 #[cfg(test)]
 mod tests {
+    use std::os::unix::fs::PermissionsExt;
+
     use super::*;
     use proptest::prelude::*;
 

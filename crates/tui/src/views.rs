@@ -290,4 +290,6 @@ fn keys(buffer: &mut Buffer, area: Rect, app: &App) {
 }
 
 #[cfg(test)]
+mod run_tests;
+#[cfg(test)]
 mod tests;

@@ -125,11 +125,10 @@ fn follow(watch: &Watch, form: Option<Form>, shared: &Shared) -> History {
                     state.shown = true;
                 }
             }
-            Some(Form::Line) => {
-                if !over && ticks % TICKS_A_LINE == 0 {
-                    say(&format!("{}\n", line(&snapshot, &history)));
-                }
+            Some(Form::Line) if !over && ticks % TICKS_A_LINE == 0 => {
+                say(&format!("{}\n", line(&snapshot, &history)));
             }
+            Some(Form::Line) => {}
         }
         if over {
             return history;

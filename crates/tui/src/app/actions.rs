@@ -621,7 +621,9 @@ impl App {
 
     /// Leaves, or asks first.
     pub(crate) fn leave(&mut self) {
-        if self.is_changed() && !self.editor.text().trim().is_empty() {
+        if self.is_running() {
+            self.drawer = Some(Drawer::Confirm(Question::EndRun));
+        } else if self.is_changed() && !self.editor.text().trim().is_empty() {
             self.drawer = Some(Drawer::Confirm(Question::Leave));
         } else {
             self.leave_now();

@@ -63,6 +63,8 @@ pub enum Question {
     RunAll,
     /// Leave although something is not saved?
     Leave,
+    /// Leave although a run goes on?
+    EndRun,
     /// Open another pipeline although something is not saved?
     Open(PathBuf),
     /// Save over a file that is there?
@@ -461,6 +463,14 @@ impl App {
                 }
             },
             Question::Leave => self.leave_now(),
+            Question::EndRun => {
+                self.cancel_run();
+                if self.is_changed() && !self.editor.text().trim().is_empty() {
+                    self.drawer = Some(Drawer::Confirm(Question::Leave));
+                } else {
+                    self.leave_now();
+                }
+            }
             Question::Open(path) => self.open(&path),
             Question::Overwrite(path) => {
                 self.save_to(path);

@@ -1,7 +1,7 @@
 //! Runs on everything: asked for, watched, held, ended, kept.
 
 use std::path::Path;
-use std::time::Instant;
+use std::time::{Duration, Instant};
 
 use engine::{Estimate, FullEnd, FullRequest, FullRun, Snapshot, undo};
 use insight::{History, RunEnd, RunRecord, SourceRecord, WrittenRecord};
@@ -55,6 +55,9 @@ pub struct ThroughputView {
     /// What a run would take: of which text.
     pub estimate: Option<Estimate>,
 }
+
+/// How long a run has to tidy up when the process ends.
+const TIDYING: Duration = Duration::from_millis(1000);
 
 /// Figures on screen are refreshed this often.
 const LOOK_NS: u128 = 95_000_000;
@@ -172,6 +175,21 @@ impl App {
             running.run.watch.cancel();
             self.message = Some("ending the run …".to_owned());
         }
+    }
+
+    /// Ends what goes on in the background, for the end of the process: waits for stages and
+    /// programs to tidy up, but not long, and leaves no file half written.
+    pub fn end_everything(&mut self) {
+        self.workbench.cancel();
+        self.workbench.cancel_acting();
+        if let Some(running) = self.running.as_ref().filter(|running| running.end.is_none()) {
+            running.run.watch.cancel();
+            let since = Instant::now();
+            while !running.run.watch.snapshot().ended && since.elapsed() < TIDYING {
+                std::thread::sleep(TIDYING / 100);
+            }
+        }
+        engine::give_up_writing();
     }
 
     /// Holds the run, or lets it go on.

@@ -5,7 +5,7 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 
-use super::{cut, list_and_side, put, put_right};
+use super::{cut, put, put_right};
 use crate::app::App;
 use crate::display::safe;
 
@@ -23,7 +23,16 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
         );
         return;
     }
-    let (list, side) = list_and_side(area, 8, (runs.len() as u16 + 1).min(area.height / 3));
+    // Commands are long: both parts have the whole width.
+    let rows = (runs.len() as u16 + 1).min(area.height / 3).max(2).min(area.height);
+    let list = Rect { height: rows, ..area };
+    let top = (rows + 1).min(area.height);
+    let side = Rect {
+        x: area.x + 2.min(area.width),
+        y: area.y + top,
+        width: area.width.saturating_sub(3),
+        height: area.height - top,
+    };
     draw_list(buffer, list, app, runs);
     draw_pair(buffer, side, app);
 }
@@ -120,7 +129,7 @@ fn draw_pair(buffer: &mut Buffer, area: Rect, app: &App) {
     put(buffer, area, columns.end(), 3, "command", theme.quiet());
     let mut y = 4;
     for row in &rows {
-        if y + 5 > area.height {
+        if y + 4 > area.height {
             break;
         }
         let one = row.first.and_then(|at| a.commands.get(at));

@@ -262,6 +262,9 @@ fn confirm(buffer: &mut Buffer, area: Rect, question: &Question, app: &App) {
             };
             format!("start {count} {what} of this machine now, one after the other{files}?")
         }
+        Question::EndRun => {
+            "a run goes on. End it, so that none of its files is written, and leave?".to_owned()
+        }
         Question::Leave => "the pipeline is not saved. Leave all the same?".to_owned(),
         Question::Open(path) => format!(
             "the pipeline is not saved. Open {} all the same?",
@@ -347,7 +350,7 @@ fn expected(app: &App) -> Vec<String> {
         0 => {}
         1..=3 => first.push(names.join(", ")),
         files => {
-            first.push(format!("{files} files ({})", bytes(estimate.total_bytes.unwrap_or(0))))
+            first.push(format!("{files} files ({})", bytes(estimate.total_bytes.unwrap_or(0))));
         }
     }
     match estimate.seconds {

@@ -9,14 +9,14 @@ use crate::app::{App, Event, Focus, Place, Setup, Wish};
 use crate::theme::{Depth, Ground, Theme};
 
 /// A Bench without a terminal, and its news.
-struct Stand {
-    app: App,
-    news: Receiver<Event>,
-    folder: tempfile::TempDir,
+pub(super) struct Stand {
+    pub(super) app: App,
+    pub(super) news: Receiver<Event>,
+    pub(super) folder: tempfile::TempDir,
 }
 
 impl Stand {
-    fn new(text: &str) -> Self {
+    pub(super) fn new(text: &str) -> Self {
         let folder = tempfile::tempdir().unwrap();
         let log: String = (0..300)
             .map(|number| {
@@ -37,7 +37,7 @@ impl Stand {
             theme: Theme::new(Ground::Dark, Depth::True),
             variables: engine::Variables::default(),
             capture: None,
-            runs: None,
+            runs: Some(insight::Runs::at(folder.path().join("runs"))),
             config: None,
             store: None,
             recovered: None,
@@ -47,28 +47,28 @@ impl Stand {
     }
 
     /// Lets the background finish.
-    fn settle(&mut self) {
+    pub(super) fn settle(&mut self) {
         while self.app.waiting.is_some() {
             let event = self.news.recv_timeout(Duration::from_secs(30)).expect("news");
             self.app.update(event);
         }
     }
 
-    fn key(&mut self, code: KeyCode) {
+    pub(super) fn key(&mut self, code: KeyCode) {
         self.press(code, KeyModifiers::NONE);
     }
 
-    fn press(&mut self, code: KeyCode, modifiers: KeyModifiers) {
+    pub(super) fn press(&mut self, code: KeyCode, modifiers: KeyModifiers) {
         self.app.update(Event::Terminal(TerminalEvent::Key(KeyEvent::new(code, modifiers))));
     }
 
-    fn letters(&mut self, text: &str) {
+    pub(super) fn letters(&mut self, text: &str) {
         for letter in text.chars() {
             self.key(KeyCode::Char(letter));
         }
     }
 
-    fn screen(&mut self, width: u16, height: u16) -> String {
+    pub(super) fn screen(&mut self, width: u16, height: u16) -> String {
         let mut terminal = Terminal::new(TestBackend::new(width, height)).unwrap();
         self.app.set_page(ratatui::layout::Size::new(width, height));
         terminal.draw(|frame| super::draw(frame, &self.app)).unwrap();

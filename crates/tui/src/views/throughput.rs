@@ -119,7 +119,7 @@ fn why(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
             x = put(buffer, area, x, 1, "it has only begun", theme.quiet()) + 2;
         }
         None => {
-            x = put(buffer, area, x, 1, "too short to say what took the time", theme.quiet()) + 2
+            x = put(buffer, area, x, 1, "too short to say what took the time", theme.quiet()) + 2;
         }
     }
     if running.end.is_none() && !running.snapshot.paused {
@@ -374,7 +374,7 @@ fn link(
     let x = put(buffer, band, x, y, &"▪".repeat(blocks), theme.ink());
     let x =
         put(buffer, band, x, y, &"·".repeat(LINK_BLOCKS - blocks.min(LINK_BLOCKS)), theme.quiet());
-    let passed = format!("link {:.0} % full", full * 100.0,);
+    let passed = format!("link {:.0} % full", full * 100.0);
     put(buffer, band, x + 1, y, &passed, theme.quiet());
     let text =
         format!("{} · {}", lines(command.figures.lines_out), bytes(command.figures.bytes_out));

@@ -341,3 +341,28 @@ fn progress_on_a_terminal_is_one_line_that_goes_away() {
     assert!(!screen.contains(" of 8.00 MiB "), "{screen}");
     assert!(screen.contains("slowest: "), "{screen}");
 }
+
+#[test]
+fn leaving_while_a_run_goes_on_ends_it_and_leaves_nothing() {
+    let terminal = Terminal::open(100, 30);
+    let before = terminal.path().join("before");
+    std::fs::create_dir(&before).unwrap();
+    terminal.type_text("cd before; $Y");
+    terminal.press(&["Enter"]);
+    terminal.wait("Esc to the river");
+    terminal.paste("yes | tee a | cat > b");
+    terminal.escape("↑↓ select");
+    terminal.press(&["r"]);
+    terminal.wait("run this on all of the data now?");
+    terminal.press(&["y"]);
+    terminal.wait("running");
+    terminal.wait("slowest");
+    terminal.press(&["q"]);
+    terminal.wait("a run goes on.");
+    terminal.press(&["y"]);
+    terminal.wait("the pipeline is not saved");
+    terminal.press(&["y"]);
+    terminal.wait_gone("Throughput");
+    terminal.wait("shell>");
+    assert_eq!(std::fs::read_dir(&before).unwrap().count(), 0);
+}

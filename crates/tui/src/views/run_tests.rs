@@ -1,0 +1,113 @@
+use std::sync::mpsc::RecvTimeoutError;
+use std::time::{Duration, Instant};
+
+use ratatui::crossterm::event::KeyCode;
+
+use super::tests::Stand;
+use crate::app::Screen;
+
+const SIZES: [(u16, u16); 8] =
+    [(0, 0), (1, 1), (7, 3), (20, 8), (80, 24), (104, 36), (160, 50), (300, 90)];
+
+impl Stand {
+    fn at_every_size(&mut self) {
+        for (width, height) in SIZES {
+            self.screen(width, height);
+        }
+    }
+
+    /// Lets the background work until something is so.
+    fn until(&mut self, what: impl Fn(&Stand) -> bool) {
+        let since = Instant::now();
+        while !what(self) {
+            match self.news.recv_timeout(Duration::from_millis(20)) {
+                Ok(event) => self.app.update(event),
+                Err(RecvTimeoutError::Timeout) => drop(self.app.pulse()),
+                Err(RecvTimeoutError::Disconnected) => panic!("nobody is there"),
+            }
+            assert!(since.elapsed() < Duration::from_secs(30), "it never comes");
+        }
+    }
+
+    fn run_all(&mut self) {
+        self.settle();
+        self.key(KeyCode::Esc);
+        self.letters("r");
+        self.until(|stand| stand.app.throughput.estimate.is_some());
+        self.at_every_size();
+        let screen = self.screen(160, 50);
+        assert!(screen.contains("run this on all of the data now?"), "{screen}");
+        self.letters("y");
+        assert_eq!(self.app.screen, Screen::Throughput);
+        self.at_every_size();
+        self.until(|stand| !stand.app.is_running());
+    }
+}
+
+#[test]
+fn a_run_and_its_views_can_be_drawn_at_every_size() {
+    let mut stand = Stand::new(
+        "grep refused DIR/gate.log | cut -d' ' -f2 | sort | tee DIR/copy | uniq -c; for i in 1 2 3; do echo $i; done",
+    );
+    stand.letters("T");
+    stand.key(KeyCode::F(5));
+    stand.at_every_size();
+    stand.key(KeyCode::F(6));
+    stand.at_every_size();
+    stand.key(KeyCode::F(6));
+    stand.press(KeyCode::Char('u'), ratatui::crossterm::event::KeyModifiers::CONTROL);
+    let at = stand.folder.path().display().to_string();
+    stand.letters(&format!("grep refused {at}/gate.log | sort | tee {at}/copy | wc -l"));
+    stand.run_all();
+    for (width, height) in SIZES {
+        let screen = stand.screen(width, height);
+        if width >= 80 {
+            assert!(screen.contains("done") && screen.contains("100.0 %"), "{screen}");
+        }
+    }
+    let screen = stand.screen(160, 50);
+    assert!(screen.contains("60 lines"), "{screen}");
+    stand.key(KeyCode::Down);
+    stand.letters("o");
+    assert!(stand.screen(160, 50).contains("output: 1 line"));
+    stand.at_every_size();
+    stand.letters("K");
+    stand.at_every_size();
+    assert!(stand.screen(160, 50).contains("one run alone cannot be compared"));
+    // A second form of it.
+    stand.letters("e");
+    stand.press(KeyCode::Char('u'), ratatui::crossterm::event::KeyModifiers::CONTROL);
+    stand.letters(&format!("grep passed {at}/gate.log | sort | wc -l"));
+    stand.run_all();
+    stand.letters("K");
+    stand.at_every_size();
+    let screen = stand.screen(160, 50);
+    assert!(screen.contains("2 runs kept") && screen.contains("only in 1"), "{screen}");
+    stand.letters("dd");
+    assert!(stand.screen(160, 50).contains("no run was kept yet"));
+    stand.letters("Z");
+    assert!(!stand.folder.path().join("copy").exists() || stand.app.message.is_some());
+}
+
+#[test]
+fn what_is_handed_over_is_chosen_and_named() {
+    let mut stand = Stand::new("grep refused DIR/gate.log | wc -l");
+    stand.settle();
+    stand.key(KeyCode::Esc);
+    stand.letters("X");
+    stand.at_every_size();
+    stand.letters("funnel");
+    stand.key(KeyCode::Enter);
+    stand.at_every_size();
+    let to = stand.folder.path().join("f.pdf");
+    stand.press(KeyCode::Char('u'), ratatui::crossterm::event::KeyModifiers::CONTROL);
+    stand.letters(&to.display().to_string());
+    stand.key(KeyCode::Enter);
+    assert!(std::fs::read(&to).unwrap().starts_with(b"%PDF"));
+    stand.letters("X");
+    stand.letters("report");
+    stand.key(KeyCode::Enter);
+    stand.key(KeyCode::Enter);
+    let message = stand.app.message.clone().unwrap_or_default();
+    assert!(message.contains("there is no run of this"), "{message}");
+}
