@@ -120,7 +120,7 @@ impl Filter for Cat {
 
 fn pass(io: &mut StageIo<'_>, input: &mut Input) -> Result<(), InputTrouble> {
     while let Some(block) = input.next_block()? {
-        io.out().pass(block.bytes, block.first)?;
+        io.out().pass_lines(block)?;
     }
     Ok(())
 }

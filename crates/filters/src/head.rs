@@ -111,15 +111,17 @@ fn first_lines(io: &mut StageIo<'_>, input: &mut Input, number: u64) -> Result<(
     let mut wanted = number;
     while wanted > 0 {
         let Some(lines) = input.next_lines()? else { break };
-        // The newline that ends the last line wanted, if it is in this block.
+        if lines.newlines < wanted {
+            wanted -= lines.newlines;
+            io.out().pass_lines(lines)?;
+            continue;
+        }
+        // The newline that ends the last line wanted.
         let end =
             memchr_iter(b'\n', &lines.bytes).nth(usize::try_from(wanted - 1).unwrap_or(usize::MAX));
-        if let Some(at) = end {
-            io.out().pass(lines.bytes.slice(..=at), lines.first)?;
-            break;
-        }
-        wanted -= memchr_iter(b'\n', &lines.bytes).count() as u64;
-        io.out().pass(lines.bytes, lines.first)?;
+        let end = end.map_or(lines.bytes.len(), |at| at + 1);
+        io.out().pass(lines.bytes.slice(..end), lines.first)?;
+        break;
     }
     Ok(())
 }
@@ -166,7 +168,7 @@ fn all_but_last(
             if let Some((lines, length)) = held.pop_front() {
                 held_size -= length;
                 held_bytes -= lines.bytes.len() as u64;
-                io.out().pass(lines.bytes, lines.first)?;
+                io.out().pass_lines(lines)?;
             }
         }
     }

@@ -107,7 +107,7 @@ impl Filter for Meter {
             }
             while let Some(lines) = input.next_block()? {
                 report.bytes += lines.bytes.len() as u64;
-                io.out().pass(lines.bytes, lines.first)?;
+                io.out().pass_lines(lines)?;
                 report.progress(io.world().machine().now_ns());
             }
             Ok(())

@@ -185,7 +185,11 @@ fn from_line(io: &mut StageIo<'_>, input: &mut Input, number: u64) -> Result<(),
     let mut skip = number.saturating_sub(1);
     while let Some(block) = input.next_block()? {
         if skip == 0 {
-            io.out().pass(block.bytes, block.first)?;
+            io.out().pass_lines(block)?;
+            continue;
+        }
+        if block.newlines < skip {
+            skip -= block.newlines;
             continue;
         }
         match memchr_iter(b'\n', &block.bytes).nth(usize::try_from(skip - 1).unwrap_or(usize::MAX))
@@ -224,7 +228,7 @@ fn last_part(io: &mut StageIo<'_>, input: &mut Input, amount: Amount) -> Result<
     if input.seek_last(wanted)? {
         // What is left is just what is wanted.
         while let Some(block) = input.next_block()? {
-            io.out().pass(block.bytes, block.first)?;
+            io.out().pass_lines(block)?;
         }
         return Ok(());
     }

@@ -87,7 +87,7 @@ impl Filter for Tee {
         {
             for (name, sink) in &mut files {
                 let Some(open) = sink else { continue };
-                match open.write(Block::new(lines.bytes.clone())) {
+                match open.write(Block::counted(lines.bytes.clone(), lines.newlines)) {
                     Ok(()) => {}
                     Err(WriteError::Cancelled) => return Err(StageError::Cancelled),
                     Err(error) => {
@@ -99,7 +99,7 @@ impl Filter for Tee {
                 }
             }
             if onwards {
-                match io.out().pass(lines.bytes, lines.first) {
+                match io.out().pass_lines(lines) {
                     Ok(()) => {}
                     Err(WriteError::Closed) if self.stays => onwards = false,
                     Err(error) => return Err(error.into()),

@@ -166,7 +166,15 @@ fn run_fast(io: &mut StageIo<'_>, input: &mut Input, map: &ByteMap) -> Result<()
     while let Some(block) = input.next_block()? {
         let mut bytes = Vec::from(block.bytes);
         map.apply(&mut bytes);
-        io.out().put_owned(bytes, block.first)?;
+        if map.keeps_newlines() {
+            io.out().pass_lines(Lines {
+                bytes: bytes.into(),
+                first: block.first,
+                newlines: block.newlines,
+            })?;
+        } else {
+            io.out().put_owned(bytes, block.first)?;
+        }
     }
     Ok(())
 }
@@ -184,9 +192,9 @@ impl Tr {
                 block
             } else {
                 at_end = true;
-                Lines { bytes: Bytes::new(), first: last }
+                Lines { bytes: Bytes::new(), first: last, newlines: 0 }
             };
-            last = block.first.plus(memchr::memchr_iter(b'\n', &block.bytes).count() as u64);
+            last = block.first.plus(block.newlines);
             if !pending.is_empty() {
                 // A cut character holds no newline, so the line is still the block's first.
                 pending.extend_from_slice(&block.bytes);

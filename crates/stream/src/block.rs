@@ -1,5 +1,7 @@
 use bytes::Bytes;
 
+use crate::METERED;
+
 /// The size in bytes that sources read at and writers flush at. Blocks passed on whole may be
 /// larger or smaller; nothing depends on it but speed.
 pub const BLOCK_SIZE: usize = 64 * 1024;
@@ -14,11 +16,22 @@ pub struct Block {
     newlines: u64,
 }
 
+fn count(bytes: &[u8]) -> u64 {
+    memchr::memchr_iter(b'\n', bytes).count() as u64
+}
+
 impl Block {
     /// Takes `bytes` and counts their newlines.
     pub fn new(bytes: impl Into<Bytes>) -> Self {
         let bytes = bytes.into();
-        let newlines = memchr::memchr_iter(b'\n', &bytes).count() as u64;
+        // Without meters they are counted only for who asks.
+        let newlines = if METERED { count(&bytes) } else { 0 };
+        Self { bytes, newlines }
+    }
+
+    /// Takes `bytes` whose newlines were counted already.
+    pub fn counted(bytes: Bytes, newlines: u64) -> Self {
+        debug_assert_eq!(newlines, count(&bytes));
         Self { bytes, newlines }
     }
 
@@ -34,7 +47,7 @@ impl Block {
 
     /// How many newline bytes the block holds.
     pub fn newlines(&self) -> u64 {
-        self.newlines
+        if METERED { self.newlines } else { count(&self.bytes) }
     }
 
     /// Length in bytes.

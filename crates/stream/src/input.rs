@@ -26,6 +26,8 @@ pub struct Lines {
     pub bytes: Bytes,
     /// The line of the first byte.
     pub first: LineId,
+    /// How many newlines there are in it.
+    pub newlines: u64,
 }
 
 impl Lines {
@@ -111,7 +113,7 @@ impl Input {
         let first = LineId::new(self.number, self.line);
         self.line += newlines;
         self.at_line_start = bytes.last().is_none_or(|&byte| byte == b'\n');
-        Lines { bytes, first }
+        Lines { bytes, first, newlines }
     }
 
     /// How many newlines have been handed out.

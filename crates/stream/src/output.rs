@@ -2,7 +2,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use bytes::Bytes;
 
-use crate::{BLOCK_SIZE, Block, FileFacts, LineId, Origin, OriginStore, Sink, WriteError};
+use crate::{BLOCK_SIZE, Block, FileFacts, LineId, Lines, Origin, OriginStore, Sink, WriteError};
 
 /// Bytes from which a run of lines is passed on shared instead of copied.
 const SHARE_FROM: usize = 8 * 1024;
@@ -153,6 +153,17 @@ impl Output {
         self.note(&bytes, Origin::Sequence(first));
         self.flush()?;
         self.sink.write(Block::new(bytes))
+    }
+
+    /// As [`Output::pass`], for lines as they were read.
+    pub fn pass_lines(&mut self, lines: Lines) -> Result<(), WriteError> {
+        let Lines { bytes, first, newlines } = lines;
+        if bytes.len() < SHARE_FROM {
+            return self.put(&bytes, Origin::Sequence(first));
+        }
+        self.note(&bytes, Origin::Sequence(first));
+        self.flush()?;
+        self.sink.write(Block::counted(bytes, newlines))
     }
 
     /// Writes a block the filter made itself, each line of it from the line at the same place

@@ -65,6 +65,13 @@ impl CountedLines {
             text.push(b'\n');
             counts.push(count);
         }
-        (vec![Lines { bytes: Bytes::from(text), first: LineId::new(0, 0) }], counts)
+        (
+            vec![Lines {
+                newlines: memchr::memchr_iter(b'\n', &text).count() as u64,
+                bytes: Bytes::from(text),
+                first: LineId::new(0, 0),
+            }],
+            counts,
+        )
     }
 }

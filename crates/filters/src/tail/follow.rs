@@ -96,7 +96,7 @@ pub(super) fn run(
                         header(io, &name, &mut first)?;
                         current = number;
                     }
-                    io.out().pass(lines.bytes, lines.first)?;
+                    io.out().pass_lines(lines)?;
                 }
                 Ok(())
             })?;
@@ -161,7 +161,7 @@ fn look_by_name(
         let name = file.name.clone();
         tolerate(io, &name, |io| {
             while let Some(lines) = input.next_block()? {
-                io.out().pass(lines.bytes, lines.first)?;
+                io.out().pass_lines(lines)?;
             }
             Ok(())
         })?;

@@ -194,6 +194,12 @@ pub(super) struct ByteMap {
 const RUNS_MAX: usize = 6;
 
 impl ByteMap {
+    /// True where newlines stay, and none are made.
+    pub(super) fn keeps_newlines(&self) -> bool {
+        let newline = |(byte, &to): (usize, &u8)| (byte == usize::from(b'\n')) == (to == b'\n');
+        self.table.iter().enumerate().all(newline)
+    }
+
     fn new(table: [u8; 256]) -> Self {
         let mut runs: Vec<(u8, u8, u8)> = Vec::new();
         for byte in 0..=255u8 {

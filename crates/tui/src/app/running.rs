@@ -57,7 +57,7 @@ pub struct ThroughputView {
 }
 
 /// How long a run has to tidy up when the process ends.
-const TIDYING: Duration = Duration::from_millis(1000);
+const TIDYING: Duration = Duration::from_secs(1);
 
 /// Figures on screen are refreshed this often.
 const LOOK_NS: u128 = 95_000_000;
