@@ -97,10 +97,16 @@ struct State {
 }
 
 impl State {
-    fn count(&mut self, block: &Block) {
+    /// Notes what came of writing a block.
+    fn wrote(&mut self, written: io::Result<()>, block: &Block) -> Result<(), WriteError> {
+        if let Err(error) = written {
+            self.failed = true;
+            return Err(error.into());
+        }
         self.bytes += block.len() as u64;
         self.newlines += block.newlines();
         self.open = !block.ends_line();
+        Ok(())
     }
 }
 
@@ -320,12 +326,7 @@ impl Sink for Opening {
         drop(file);
         let mut state = self.beside.lock();
         let Some(state) = state.as_mut() else { return Err(WriteError::Closed) };
-        if let Err(error) = written {
-            state.failed = true;
-            return Err(error.into());
-        }
-        state.count(&block);
-        Ok(())
+        state.wrote(written, &block)
     }
 
     fn facts(&self) -> Option<FileFacts> {
@@ -363,12 +364,7 @@ impl Sink for Beside {
         let mut state = self.lock();
         let Some(state) = state.as_mut() else { return Err(WriteError::Closed) };
         let written = state.file.file().and_then(|file| file.write_all(block.bytes()));
-        if let Err(error) = written {
-            state.failed = true;
-            return Err(error.into());
-        }
-        state.count(&block);
-        Ok(())
+        state.wrote(written, &block)
     }
 
     fn facts(&self) -> Option<FileFacts> {

@@ -105,6 +105,10 @@ impl Surroundings for Real {
     }
 
     fn watch(&self, plan: &Plan, meters: &[Arc<StageMeter>]) {
+        // What follows a file is ended by a signal, and what it wrote is wanted.
+        if plan.stages.iter().any(StagePlan::follows) {
+            self.world.write_straight();
+        }
         if let Some(watch) = &self.watch {
             watch.collected().begin(plan, meters);
         }
@@ -130,7 +134,9 @@ fn own(descriptor: std::os::fd::BorrowedFd<'_>) -> Arc<dyn Sink> {
 ///
 /// Files are written beside their targets. They take their places at the end, or before a program
 /// of the machine starts and where the text looks at files; those that are not complete by then
-/// wait for the end. A run that is cancelled leaves no file half written.
+/// wait for the end. A run that is cancelled leaves no file half written. From a pipeline on that
+/// follows a file, files are written as they are: only a signal ends that, and what it wrote is
+/// wanted.
 ///
 /// # Errors
 /// Shell text that is wrong or not supported; an error that ends the shell, such as a parameter
@@ -247,15 +253,8 @@ pub fn run_filter(name: &[u8], arguments: Vec<Vec<u8>>, cancel: &Cancel) -> Opti
     let stage = StagePlan::of_filter(definition, arguments);
     let plan = Plan { stages: vec![stage] };
     let real = Real::new(cancel, None);
+    // One filter alone writes as a program would.
+    real.world.write_straight();
     let outcomes = run_pipeline(&plan, &real, &[Arc::default()], cancel);
-    let written =
-        if cancel.was_cancelled() { Ok(Vec::new()) } else { real.world.commit(|_| true, false) };
-    let status = outcomes.last().map(|outcome| outcome.status.0);
-    if let Err(error) = written {
-        let text = format!("{}: {}\n", plan.stages[0].name(), describe(&error));
-        // A standard error that cannot be written has nobody to be told.
-        let _ = real.ports.sink(2).write(Block::new(text.into_bytes()));
-        return status.map(|status| status.max(1));
-    }
-    status
+    outcomes.last().map(|outcome| outcome.status.0)
 }

@@ -40,6 +40,8 @@ pub(crate) struct WriteWorld {
     live: bool,
     /// A file was to be written, whatever came of it.
     wrote: Arc<AtomicBool>,
+    /// Files are written as they are, because what is written has no end that could be waited for.
+    straight: Arc<AtomicBool>,
 }
 
 impl WriteWorld {
@@ -53,7 +55,13 @@ impl WriteWorld {
             sources: None,
             live: false,
             wrote: Arc::default(),
+            straight: Arc::default(),
         }
+    }
+
+    /// From now on files are written as they are, for what has no end.
+    pub(crate) fn write_straight(&self) {
+        self.straight.store(true, Relaxed);
     }
 
     /// Counts what is read of files.
@@ -148,6 +156,10 @@ impl World for WriteWorld {
                 return Err(io::Error::from_raw_os_error(rustix::io::Errno::ISDIR.raw_os_error()));
             }
             Ok(facts) if !facts.is_file() && self.as_shell => return RealWorld.write(path, mode),
+            _ if self.straight.load(Relaxed) => {
+                self.settle();
+                return RealWorld.write(path, mode);
+            }
             Ok(facts) if !facts.is_file() => return Ok(Arc::new(Nowhere)),
             Ok(_) => access(path, Access::WRITE_OK)?,
             Err(_) => {}

@@ -249,9 +249,11 @@ impl RunRecord {
         self.began.to_zoned(jiff::tz::TimeZone::system()).strftime("%F %T").to_string()
     }
 
-    /// The text on one line.
+    /// The text on one line, without the first line that is for the system.
     pub fn line(&self) -> String {
-        self.text.split_whitespace().collect::<Vec<_>>().join(" ")
+        let first = self.text.split('\n').next().unwrap_or_default();
+        let body = if first.starts_with("#!") { &self.text[first.len()..] } else { &self.text };
+        body.split_whitespace().collect::<Vec<_>>().join(" ")
     }
 
     /// How it ended, in words.

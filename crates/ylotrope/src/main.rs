@@ -309,6 +309,10 @@ fn run_watched(
     let snapshot = watch.snapshot();
     let mut record = RunRecord::of(text, began, &snapshot, &history);
     record.script = script.map(Path::to_owned);
+    if let Some(text) = script.and_then(|script| tui::open_script(script).ok()) {
+        // As the Bench has it, so that runs of both are of the same text.
+        record.text = text;
+    }
     let source = |(path, bytes): (PathBuf, u64)| SourceRecord { path, bytes };
     record.sources = expected.sources.into_iter().map(source).collect();
     match &outcome {

@@ -204,6 +204,7 @@ impl Machine<'_, '_> {
                 if records.block().as_ptr() != known || start == 0 {
                     known = records.block().as_ptr();
                     self.record.set_block(records.block().clone());
+                    self.state_holdings();
                 }
                 self.nr += 1.0;
                 self.fnr += 1.0;

@@ -110,7 +110,10 @@ fn draw_pair(buffer: &mut Buffer, area: Rect, app: &App) {
     };
     let (a, b) = (&first.record, &second.record);
     let room = usize::from(area.width.saturating_sub(24));
-    for (y, (mark, run)) in [("1", a), ("2", b)].into_iter().enumerate() {
+    // On a small screen the list says it.
+    let heads = if area.height >= 14 { vec![("1", a), ("2", b)] } else { Vec::new() };
+    let top = if heads.is_empty() { 0 } else { 3 };
+    for (y, (mark, run)) in heads.into_iter().enumerate() {
         put(buffer, area, 0, y as u16, mark, theme.bright());
         let x = put(buffer, area, 2, y as u16, &run.began_here(), theme.quiet());
         put(buffer, area, x + 2, y as u16, &cut(&safe(&run.line()), room), theme.ink());
@@ -118,16 +121,16 @@ fn draw_pair(buffer: &mut Buffer, area: Rect, app: &App) {
     let columns = Columns::of(area.width);
     let has_time = columns.took[2] > 0;
     let head = |buffer: &mut Buffer, at: [u16; 3], what: &str| {
-        put_right(buffer, area, at[0], 3, &format!("{what} 1"), theme.quiet());
-        put_right(buffer, area, at[1], 3, "2", theme.quiet());
-        put_right(buffer, area, at[2], 3, "change", theme.quiet());
+        put_right(buffer, area, at[0], top, &format!("{what} 1"), theme.quiet());
+        put_right(buffer, area, at[1], top, "2", theme.quiet());
+        put_right(buffer, area, at[2], top, "change", theme.quiet());
     };
     head(buffer, columns.lines, "lines out");
     if has_time {
         head(buffer, columns.took, "at work");
     }
-    put(buffer, area, columns.end(), 3, "command", theme.quiet());
-    let mut y = 4;
+    put(buffer, area, columns.end(), top, "command", theme.quiet());
+    let mut y = top + 1;
     for row in &rows {
         if y + 4 > area.height {
             break;

@@ -21,7 +21,7 @@ pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
         Drawer::Confirm(Question::RunAll) => {
             let held = app.throughput.estimate.as_ref().map_or(0, |estimate| estimate.holds.len());
             let files = app.preview.as_ref().map_or(0, |preview| preview.pending.len());
-            ((held + files) as u16 + 4).min(most)
+            ((held + files) as u16 + 5).min(most)
         }
         Drawer::Confirm(_) => 3,
         Drawer::Shelf(list) => (list.found().len() as u16 + 3).clamp(6, most.max(6)),
@@ -371,6 +371,10 @@ fn expected(app: &App) -> Vec<String> {
             text.push_str(&format!(": {reason}"));
         }
         rows.push(text);
+    }
+    let writes = app.preview.as_ref().is_some_and(|preview| !preview.pending.is_empty());
+    if estimate.endless && writes {
+        rows.push("! it is ended by you, and then writes no file".to_owned());
     }
     rows
 }

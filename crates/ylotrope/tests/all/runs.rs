@@ -366,3 +366,21 @@ fn leaving_while_a_run_goes_on_ends_it_and_leaves_nothing() {
     terminal.wait("shell>");
     assert_eq!(std::fs::read_dir(&before).unwrap().count(), 0);
 }
+
+#[test]
+fn what_follows_a_file_writes_as_it_goes() {
+    let folder = prepared();
+    let mut child = ours(folder.path())
+        .args(["run", "-c", "tail -n +1 -f log | sed s/before/seen/ >> out"])
+        .spawn()
+        .unwrap();
+    let since = Instant::now();
+    while std::fs::read_to_string(folder.path().join("out")).unwrap() != "old\nseen\n" {
+        assert!(since.elapsed() < Duration::from_secs(30), "it never comes");
+        std::thread::sleep(Duration::from_millis(10));
+    }
+    let id = rustix::process::Pid::from_child(&child);
+    rustix::process::kill_process(id, rustix::process::Signal::INT).unwrap();
+    assert_eq!(child.wait().unwrap().signal(), Some(2));
+    assert_eq!(std::fs::read_to_string(folder.path().join("out")).unwrap(), "old\nseen\n");
+}
