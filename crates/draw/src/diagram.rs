@@ -141,11 +141,12 @@ impl Diagram {
             scene.text(BOX_LEFT + 32.0, line - 0.5, room, &visible(&stage.does), SMALL);
             let side_end = sides(&mut scene, top, height, stage, hue);
             y = (top + height).max(side_end);
-            if y > top + height {
+            let goes_on = number + 1 < self.stages.len() || !self.end.is_empty();
+            if y > top + height && goes_on {
                 // The box ends before what stands beside it; the stream goes on below.
                 scene.line((AXIS, top + height), (AXIS, y), hue, 1.0);
             }
-            if number + 1 < self.stages.len() || !self.end.is_empty() {
+            if goes_on {
                 band(&mut scene, &mut y, stage.out, hue, "1");
             }
         }

@@ -9,7 +9,7 @@ use draw::{
     Course, Diagram, Errors, FileOut, Funnel, FunnelRow, Node, Port, Scene, Stage, Stream,
     Throughput, Wiring, pdf, svg,
 };
-use engine::{InputRecord, PendingMode, Preview, StageResult, TargetKind};
+use engine::{InputRecord, PendingMode, Preview, StagePlan, StageResult};
 use stream::InputName;
 use thiserror::Error;
 
@@ -217,6 +217,7 @@ pub fn diagram(preview: &Preview) -> Diagram {
         .map(|first| inputs.iter().map(|input| input_name(first, input)).collect())
         .unwrap_or_default();
     let last = preview.stages.len().saturating_sub(1);
+    let plans: Vec<StagePlan> = preview.stages.iter().map(|stage| stage.plan.clone()).collect();
     let stages = preview.stages.iter().enumerate().map(|(number, stage)| {
         // Behind the first stage only what is not the pipe is a file of its own.
         let reads =
@@ -227,7 +228,7 @@ pub fn diagram(preview: &Preview) -> Diagram {
             out: stream(if stage.plan.feeds_next() { stage.out.lines() } else { 0 }),
             reads: reads.map(|input| input_name(stage, input)).collect(),
             files: files(stage),
-            errors: errors(stage),
+            errors: errors(&plans, number),
         }
     });
     let end = preview.stages.last().filter(|stage| stage.plan.feeds_next());
@@ -255,9 +256,9 @@ fn files(stage: &StageResult) -> Vec<FileOut> {
         };
         stage.plan.written().find_map(same)
     };
-    let mut files: Vec<FileOut> = stage
-        .pending
-        .iter()
+    // Errors are told by themselves.
+    let of_output = stage.pending.iter().filter(|file| redirected(&file.path) != Some(2));
+    let mut files: Vec<FileOut> = of_output
         .map(|file| {
             let how = match file.mode {
                 PendingMode::New => "new file",
@@ -284,20 +285,23 @@ fn files(stage: &StageResult) -> Vec<FileOut> {
     files
 }
 
-fn errors(stage: &StageResult) -> Errors {
-    let last = stage.plan.targets.iter().rev().find(|target| target.descriptor == 2);
-    match last.map(|target| &target.kind) {
-        None => Errors::Usual,
-        Some(TargetKind::Duplicate(1)) => Errors::WithOutput,
-        Some(TargetKind::Close) => Errors::Discarded,
-        Some(TargetKind::Replace(path) | TargetKind::Append(path)) => {
-            if path == Path::new("/dev/null") {
-                Errors::Discarded
+/// Where standard error of a stage leads when all its redirections are performed.
+fn errors(plans: &[StagePlan], number: usize) -> Errors {
+    let steps = wiring(plans, number, false);
+    let wires = steps.last().map(|step| &step.wires[..]).unwrap_or_default();
+    let end =
+        |descriptor| wires.iter().find(|wire| wire.descriptor == descriptor).map(|wire| &wire.end);
+    match end(2) {
+        Some(End::Nowhere | End::Closed) => Errors::Discarded,
+        Some(End::PipeTo(_)) => Errors::WithOutput,
+        Some(two @ (End::Replaces(path) | End::Appends(path))) => {
+            if end(1) == Some(two) {
+                Errors::WithOutput
             } else {
-                Errors::File(path.display().to_string())
+                Errors::File(path.clone())
             }
         }
-        Some(_) => Errors::Usual,
+        _ => Errors::Usual,
     }
 }
 

@@ -14,7 +14,8 @@ pub(crate) struct Arguments {
     /// Draw this text
     #[arg(short = 'c', value_name = "LINE", conflicts_with = "script")]
     line: Option<String>,
-    /// Draw this script
+    /// Draw this script; of several pipelines the longest is drawn, seen with what those before it
+    /// would have done
     script: Option<PathBuf>,
     /// What to draw
     #[arg(long, value_enum)]
@@ -99,13 +100,22 @@ fn record(arguments: &Arguments, text: Option<&str>) -> Result<RunRecord> {
     }
 }
 
+/// Where the pipeline of the most stages stands in a text of several.
+fn longest_pipeline(text: &str) -> usize {
+    let Ok(script) = shell::parse(text) else { return 0 };
+    let stages = |pipeline: &&shell::Pipeline| pipeline.commands.len();
+    // Of those that are as long the first one.
+    let longest = script.pipelines().collect::<Vec<_>>().into_iter().rev().max_by_key(stages);
+    longest.map_or(0, |pipeline| pipeline.span.start)
+}
+
 /// What every stage does to the data, without changing anything.
 fn look(text: &str, sample: Option<u64>) -> Result<Arc<Preview>> {
     let (sender, news) = channel();
     let mut workbench = Workbench::new(None, move |job| drop(sender.send(job)));
     workbench.evaluate(Request {
         text: text.to_owned(),
-        at: 0,
+        at: longest_pipeline(text),
         variables: Variables::new("ylotrope", Vec::new()),
         plan: None,
         sample: sample.map_or(Sample::Everything, Sample::First),

@@ -157,3 +157,28 @@ fn a_privileged_command_does_not_open_the_file() {
     let found = said(&format!("echo x | {tool} sort | cat > {out}"));
     assert!(find(&found, "privilege").is_none());
 }
+
+#[test]
+fn a_diagram_tells_where_output_and_errors_really_go() {
+    use draw::Errors;
+    let folder = tempfile::tempdir().unwrap();
+    let at = folder.path().display();
+    std::fs::write(folder.path().join("f"), "a\nb\n").unwrap();
+    let last = |text: &str| {
+        let preview = preview_of(&text.replace("DIR", &at.to_string()), Sample::First(5000));
+        insight::diagram(&preview)
+    };
+    let errors = |text: &str| last(text).stages.pop().unwrap().errors;
+    assert_eq!(errors("grep a DIR/f > DIR/out 2>&1"), Errors::WithOutput);
+    assert_eq!(errors("grep a DIR/f 2>&1 > DIR/out"), Errors::Usual);
+    assert_eq!(errors("grep a DIR/f 2> /dev/null"), Errors::Discarded);
+    assert_eq!(errors("grep a DIR/f 2> DIR/err"), Errors::File(format!("{at}/err")));
+    assert_eq!(errors("grep a DIR/f"), Errors::Usual);
+    let drawn = last("grep a DIR/f 2>&1 | sort > DIR/out 2> DIR/err");
+    assert_eq!(drawn.stages[0].errors, Errors::WithOutput);
+    assert_eq!(drawn.stages[1].files.len(), 1);
+    assert!(drawn.end.is_empty() && !drawn.on_standard_input);
+    assert_eq!(drawn.source.lines, Some(2));
+    let drawn = last("sort < DIR/f | wc -l");
+    assert!(drawn.on_standard_input && drawn.end == "standard output");
+}
