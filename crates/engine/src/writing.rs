@@ -179,6 +179,10 @@ impl World for WriteWorld {
 
     fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
         self.wrote.store(true, Relaxed);
+        if self.straight.load(Relaxed) {
+            self.settle();
+            return RealWorld.replace(path);
+        }
         if let Ok(facts) = std::fs::metadata(path) {
             if !facts.is_file() {
                 return Ok(Box::new(Straight(self.write(path, WriteMode::Replace)?)));

@@ -368,6 +368,24 @@ fn leaving_while_a_run_goes_on_ends_it_and_leaves_nothing() {
 }
 
 #[test]
+fn one_filter_alone_writes_its_files() {
+    let folder = prepared();
+    let at = folder.path();
+    for arguments in [
+        &["use", "sort", "-n", "-o", "in", "in"][..],
+        &["use", "sed", "-i", "s/old/new/", "out"],
+        &["use", "split", "-l", "30000", "in", "part-"],
+    ] {
+        let output = run(at, arguments);
+        assert!(output.status.success(), "{}", said(&output));
+    }
+    assert!(std::fs::read_to_string(at.join("in")).unwrap().starts_with("0 word\n1 word\n"));
+    assert_eq!(std::fs::read_to_string(at.join("out")).unwrap(), "new\n");
+    assert!(at.join("part-ab").exists());
+    assert_eq!(state(at).len(), 5);
+}
+
+#[test]
 fn what_follows_a_file_writes_as_it_goes() {
     let folder = prepared();
     let mut child = ours(folder.path())
