@@ -247,8 +247,14 @@ fn endless_programs_are_interrupted() {
             child.stdout.as_mut().unwrap().read_exact(&mut byte).unwrap();
         }
         let process = child.id().to_string();
-        assert!(Command::new("kill").args(["-INT", &process]).status().unwrap().success());
-        let status = child.wait().unwrap();
+        // Started in the background of a script it ignores the signal until it watches for it.
+        let status = loop {
+            assert!(Command::new("kill").args(["-INT", &process]).status().unwrap().success());
+            std::thread::sleep(std::time::Duration::from_millis(50));
+            if let Some(status) = child.try_wait().unwrap() {
+                break status;
+            }
+        };
         assert_eq!(std::os::unix::process::ExitStatusExt::signal(&status), Some(2), "{line:?}");
     }
 }
