@@ -382,7 +382,7 @@ impl App {
                         return self.save_and_leave();
                     }
                     KeyCode::Char('d' | 'D') if question == Question::RunAll => {
-                        self.run_all(false);
+                        self.run_all(false, true);
                         self.show_run();
                         return;
                     }
@@ -454,11 +454,12 @@ impl App {
 
     fn agreed(&mut self, question: Question) {
         match question {
-            Question::Write => self.run_all(true),
+            // What there is now is written, also of a file that is followed.
+            Question::Write => self.run_all(true, false),
             Question::RunAll => match self.may_not_write() {
                 Some(why) => self.message = Some(format!("not run: {why}; d runs without files")),
                 None => {
-                    self.run_all(true);
+                    self.run_all(true, true);
                     self.show_run();
                 }
             },

@@ -119,8 +119,9 @@ impl App {
         Some(format!("{} would be emptied before it is read", lost.path.display()))
     }
 
-    /// Runs the whole text on everything; `writes` puts its files in place at the end.
-    pub(crate) fn run_all(&mut self, writes: bool) {
+    /// Runs the whole text on everything; `writes` puts its files in place at the end, `follows`
+    /// goes on with files that grow, where a stage asks for that.
+    pub(crate) fn run_all(&mut self, writes: bool, follows: bool) {
         self.message = None;
         self.remember_line();
         let estimate = self.throughput.estimate.take().unwrap_or_default();
@@ -131,7 +132,7 @@ impl App {
             allowed: self.allowed.clone(),
             left_out: self.pending.left_out.clone(),
             writes,
-            follows: true,
+            follows,
             expected: estimate.clone(),
         });
         let source = |(path, bytes): &(std::path::PathBuf, u64)| SourceRecord {
