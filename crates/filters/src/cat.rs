@@ -130,7 +130,7 @@ impl Cat {
         let mut shown = Vec::new();
         while let Some(lines) = input.next_lines()? {
             let whole_lines = lines.bytes.last() == Some(&b'\n');
-            let last = lines.first.plus(memchr::memchr_iter(b'\n', &lines.bytes).count() as u64);
+            let last = lines.first.plus(lines.newlines);
             for (id, line) in lines.iter() {
                 let ended = whole_lines || id != last;
                 self.one_line(line, ended, &mut shown);

@@ -42,7 +42,7 @@ pub struct Gaps {
 
 /// One command's past.
 #[derive(Clone, Debug, Default)]
-pub struct Past {
+struct Past {
     moments: Vec<Moment>,
     last_line_ns: u64,
     longest_ns: u64,

@@ -28,7 +28,7 @@ pub use edit::{
 };
 pub use figures::{byte_rate, bytes, duration, grouped, line_rate, lines, percent, rate};
 pub use folders::own_folder;
-pub use history::{Gaps, History, Moment, Past, Rate, passed};
+pub use history::{Gaps, History, Moment, Rate, passed};
 pub use programs::{ProgramText, programs, quoted_program};
 pub use record::{
     CommandRecord, CoursePoint, KeptRun, RunEnd, RunRecord, Runs, SourceRecord, WrittenRecord,

@@ -30,7 +30,7 @@ impl Held {
             return Err(StageError::failed(2, "a line longer than 4 GiB cannot be sorted"));
         }
         self.bytes += lines.bytes.len() as u64;
-        self.lines += memchr::memchr_iter(b'\n', &lines.bytes).count() as u64;
+        self.lines += lines.newlines;
         self.chunks.push(lines.bytes);
         self.first.push(lines.first);
         Ok(())
