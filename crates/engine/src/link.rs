@@ -7,8 +7,8 @@ use std::time::Duration;
 use crate::clock::run_ns;
 use stream::{Block, Cancel, ReadError, Sink, Source, StageMeter, WriteError};
 
-/// Blocks a link holds before its writer must wait. With the usual block of 64 KiB a link takes
-/// at most about half a MiB.
+/// Blocks a link holds before its writer must wait. With the usual block of 128 KiB a link takes
+/// at most about one MiB.
 pub const LINK_BLOCKS: usize = 8;
 
 /// How long a waiting side sleeps before it looks whether the run was cancelled.

@@ -26,6 +26,10 @@ impl World for RealWorld {
         let file = File::open(path)?;
         let facts = file.metadata()?;
         let bytes = facts.is_file().then_some(facts.len());
+        if bytes.is_some_and(|bytes| bytes > BLOCK_SIZE as u64) {
+            // Asks for more to be read ahead; nothing is lost where that is not possible.
+            let _ = rustix::fs::fadvise(&file, 0, None, rustix::fs::Advice::Sequential);
+        }
         Ok(Box::new(FileSource { file, bytes, untouched: true }))
     }
 
@@ -83,13 +87,27 @@ impl Replacement for Straight {
     }
 }
 
-/// Reads the next block from a descriptor; `None` at the end.
+/// What a pipe holds at most, unless somebody has changed it.
+const PIPE_SIZE: usize = 64 * 1024;
+
+/// Reads the next block from a pipe or a terminal; `None` at the end.
 pub(crate) fn read_block(descriptor: impl AsFd) -> io::Result<Option<Block>> {
-    let mut buffer = Vec::with_capacity(BLOCK_SIZE);
+    read_up_to(descriptor, PIPE_SIZE)
+}
+
+/// Reads the next block from something that has so many bytes, where that is known.
+fn read_block_of(descriptor: impl AsFd, bytes: Option<u64>) -> io::Result<Option<Block>> {
+    // One more shows that a small file is over, and all of it is read at once.
+    let room = bytes.map_or(PIPE_SIZE as u64, |bytes| bytes.max(16 << 10) + 1);
+    read_up_to(descriptor, room.min(BLOCK_SIZE as u64) as usize)
+}
+
+fn read_up_to(descriptor: impl AsFd, room: usize) -> io::Result<Option<Block>> {
+    let mut buffer = Vec::with_capacity(room);
     loop {
         match rustix::io::read(&descriptor, rustix::buffer::spare_capacity(&mut buffer)) {
             Ok(0) => return Ok(None),
-            Ok(_) => return Ok(Some(Block::new(buffer))),
+            Ok(_) => return Ok(Some(Block::gathered(&mut buffer))),
             Err(rustix::io::Errno::INTR) => {}
             Err(error) => return Err(error.into()),
         }
@@ -119,7 +137,7 @@ struct FileSource {
 impl Source for FileSource {
     fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
         self.untouched = false;
-        Ok(read_block(&self.file)?)
+        Ok(read_block_of(&self.file, self.bytes)?)
     }
 
     fn seek_last(&mut self, part: Tail) -> Result<bool, ReadError> {
@@ -263,7 +281,7 @@ pub(crate) struct StandardInput;
 
 impl Source for StandardInput {
     fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
-        Ok(read_block(rustix::stdio::stdin())?)
+        Ok(read_block_of(rustix::stdio::stdin(), self.file_bytes())?)
     }
 
     fn file_bytes(&self) -> Option<u64> {

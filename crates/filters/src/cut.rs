@@ -112,11 +112,22 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
             "suppressing non-delimited lines makes sense only when operating on fields",
         );
     }
+    let between = arguments.last(OUTPUT_DELIMITER).map(|given| given.value.clone());
+    if between.is_none() {
+        // What stood between two ranges that touch stands between them again.
+        ranges.dedup_by(|next, range| {
+            let touching = next.start == range.end;
+            if touching {
+                range.end = next.end;
+            }
+            touching
+        });
+    }
     Ok(Box::new(Cut {
         files: arguments.operand_values(),
         unit,
         ranges,
-        between: arguments.last(OUTPUT_DELIMITER).map(|given| given.value.clone()),
+        between,
         delimiter,
         only_delimited: arguments.has('s'),
     }))
@@ -246,7 +257,8 @@ impl Filter for Cut {
     }
 
     fn marks(&self, line: &[u8]) -> Vec<Range<usize>> {
-        self.parts(line).unwrap_or_default()
+        let mut parts = Vec::new();
+        if self.each_part(line, |part| parts.push(part)) { parts } else { Vec::new() }
     }
 }
 
@@ -261,6 +273,11 @@ impl Cut {
         let slice = match &self.ranges[..] {
             [only] if self.unit != Unit::Fields => Some(only),
             _ => None,
+        };
+        let between: &[u8] = match (&self.between, self.unit) {
+            (Some(text), _) => text,
+            (None, Unit::Fields) => &self.delimiter,
+            (None, _) => b"",
         };
         let mut kept = Vec::new();
         let mut ids = Vec::new();
@@ -281,10 +298,19 @@ impl Cut {
                     let part = range.start.min(line.len())..range.end.min(line.len());
                     kept.extend_from_slice(&line[part]);
                 } else {
-                    match self.parts(line) {
-                        Some(parts) => self.join(line, &parts, &mut kept),
-                        None if self.only_delimited => continue,
-                        None => kept.extend_from_slice(line),
+                    let mut first = true;
+                    let found = self.each_part(line, |part| {
+                        if !first {
+                            kept.extend_from_slice(between);
+                        }
+                        first = false;
+                        kept.extend_from_slice(&line[part]);
+                    });
+                    if !found {
+                        if self.only_delimited {
+                            continue;
+                        }
+                        kept.extend_from_slice(line);
                     }
                 }
                 kept.push(b'\n');
@@ -301,80 +327,88 @@ impl Cut {
         Ok(())
     }
 
-    /// The parts of a line that are kept; `None` for a line without the delimiter.
-    fn parts(&self, line: &[u8]) -> Option<Vec<Range<usize>>> {
-        let mut parts = Vec::new();
-        // Where every byte is a character there is nothing to decode.
-        let unit =
-            if self.unit == Unit::Characters && line.is_ascii() { Unit::Bytes } else { self.unit };
-        match unit {
-            Unit::Bytes => {
+    /// The parts of a line that are kept, in order; false for a line without the delimiter.
+    #[inline]
+    fn each_part(&self, line: &[u8], mut part: impl FnMut(Range<usize>)) -> bool {
+        match self.unit {
+            // Where every byte is a character there is nothing to decode.
+            Unit::Characters if !line.is_ascii() => self.each_part_in_characters(line, part),
+            Unit::Bytes | Unit::Characters => {
                 for range in &self.ranges {
                     if range.start < line.len() {
-                        parts.push(range.start..range.end.min(line.len()));
-                    }
-                }
-            }
-            Unit::Characters => {
-                let mut ends = character_ends(line);
-                let mut number = 0;
-                let mut at = 0;
-                for range in &self.ranges {
-                    while number < range.start {
-                        let Some(end) = ends.next() else { return Some(parts) };
-                        at = end;
-                        number += 1;
-                    }
-                    let start = at;
-                    while number < range.end {
-                        let Some(end) = ends.next() else { break };
-                        at = end;
-                        number += 1;
-                    }
-                    if at > start {
-                        parts.push(start..at);
+                        part(range.start..range.end.min(line.len()));
                     }
                 }
             }
             Unit::Fields => {
-                let finder = memmem::Finder::new(&self.delimiter);
-                let next = |from: usize| finder.find(&line[from..]).map(|at| from + at);
-                let mut end = Some(next(0)?);
-                let (mut number, mut start) = (0, 0);
-                for range in &self.ranges {
-                    loop {
-                        if number >= range.end {
-                            break;
-                        }
-                        if number >= range.start {
-                            if range.end == usize::MAX && self.between.is_none() {
-                                parts.push(start..line.len());
-                                return Some(parts);
-                            }
-                            parts.push(start..end.unwrap_or(line.len()));
-                        }
-                        let Some(at) = end else { return Some(parts) };
-                        number += 1;
-                        start = at + self.delimiter.len();
-                        end = next(start);
+                return match self.delimiter[..] {
+                    [byte] => self.each_field(line, part, |rest| memchr(byte, rest)),
+                    _ => {
+                        let finder = memmem::Finder::new(&self.delimiter);
+                        self.each_field(line, part, |rest| finder.find(rest))
                     }
-                }
+                };
             }
         }
-        Some(parts)
+        true
     }
 
-    fn join(&self, line: &[u8], parts: &[Range<usize>], kept: &mut Vec<u8>) {
-        let between: &[u8] = match (&self.between, self.unit) {
-            (Some(text), _) => text,
-            (None, Unit::Fields) => &self.delimiter,
-            (None, _) => b"",
-        };
-        for (number, part) in parts.iter().enumerate() {
-            if number > 0 {
-                kept.extend_from_slice(between);
+    #[inline]
+    fn each_field(
+        &self,
+        line: &[u8],
+        mut part: impl FnMut(Range<usize>),
+        find: impl Fn(&[u8]) -> Option<usize>,
+    ) -> bool {
+        let Some(first) = find(line) else { return false };
+        let last = self.ranges.last().map_or(0, |range| range.end);
+        let mut end = Some(first);
+        let (mut number, mut start) = (0, 0);
+        for range in &self.ranges {
+            let mut from = None;
+            while number < range.end {
+                if number >= range.start {
+                    let from = *from.get_or_insert(start);
+                    if self.between.is_some() {
+                        part(start..end.unwrap_or(line.len()));
+                    } else if range.end == usize::MAX {
+                        part(from..line.len());
+                        return true;
+                    } else if number + 1 == range.end || end.is_none() {
+                        part(from..end.unwrap_or(line.len()));
+                    }
+                }
+                let Some(at) = end else { return true };
+                number += 1;
+                if number >= last {
+                    return true;
+                }
+                start = at + self.delimiter.len();
+                end = find(&line[start..]).map(|at| start + at);
             }
-            kept.extend_from_slice(&line[part.clone()]);
+        }
+        true
+    }
+
+    fn each_part_in_characters(&self, line: &[u8], mut part: impl FnMut(Range<usize>)) {
+        let mut ends = character_ends(line);
+        let mut number = 0;
+        let mut at = 0;
+        for range in &self.ranges {
+            while number < range.start {
+                let Some(end) = ends.next() else { return };
+                at = end;
+                number += 1;
+            }
+            let start = at;
+            while number < range.end {
+                let Some(end) = ends.next() else { break };
+                at = end;
+                number += 1;
+            }
+            if at > start {
+                part(start..at);
+            }
         }
     }
 }

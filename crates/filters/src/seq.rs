@@ -244,30 +244,47 @@ fn explain(arguments: &Arguments) -> String {
     }
 }
 
+/// Text is handed on when so much is gathered.
+const GATHERED: usize = 16 << 10;
+
 impl Filter for Seq {
     fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
+        let gathered = if io.out().is_eager() { 1 } else { GATHERED };
         let mut text = Vec::new();
+        let mut digits = itoa::Buffer::new();
+        let whole = self.format.is_none() && self.decimals == 0;
         let mut value = self.first;
         let mut any = false;
         while if self.step > 0 { value <= self.last } else { value >= self.last } {
-            text.clear();
             if any {
                 text.extend_from_slice(&self.separator);
+                if text.len() >= gathered {
+                    io.out().put(&text, Origin::None)?;
+                    text.clear();
+                }
             }
             any = true;
-            if self.format.is_none() && self.decimals == 0 && self.width == 0 {
-                use std::io::Write;
-                // Writing to memory does not fail.
-                let _ = write!(text, "{value}");
+            if whole {
+                // Small numbers are written several times faster.
+                let body = match u64::try_from(value.unsigned_abs()) {
+                    Ok(small) => digits.format(small),
+                    Err(_) => digits.format(value.unsigned_abs()),
+                };
+                if value < 0 {
+                    text.push(b'-');
+                }
+                let width = self.width.saturating_sub(usize::from(value < 0));
+                text.resize(text.len() + width.saturating_sub(body.len()), b'0');
+                text.extend_from_slice(body.as_bytes());
             } else {
                 self.write(value, &mut text);
             }
-            io.out().put(&text, Origin::None)?;
             let Some(next) = value.checked_add(self.step) else { break };
             value = next;
         }
         if any {
-            io.out().put(b"\n", Origin::None)?;
+            text.push(b'\n');
+            io.out().put(&text, Origin::None)?;
         }
         Ok(ExitStatus::SUCCESS)
     }

@@ -561,7 +561,7 @@ impl Sort {
             processors.run(jobs.collect());
             Box::new(dealt.into_iter().flatten())
         } else {
-            let pieces = self.sorted_pieces(io, entries.concat(), &held, parts, skip)?;
+            let pieces = self.sorted_pieces(io, entries, &held, parts, skip)?;
             Box::new(merge::two(pieces, &compare))
         };
         let (lines, ids) = (Vec::new(), Vec::new());
@@ -591,21 +591,25 @@ impl Sort {
         writer.flush(io, sheet)
     }
 
-    /// Sorts piece by piece, and merges until at most two are left.
+    /// Sorts piece by piece, and merges until at most two are left. The entries come in parts, of
+    /// which each is a piece of its own, so nothing is copied, unless they must be small.
     fn sorted_pieces(
         &self,
         io: &StageIo<'_>,
-        entries: Vec<Entry>,
+        entries: Vec<Vec<Entry>>,
         held: &Held,
         parts: usize,
         skip: usize,
     ) -> Result<Vec<Vec<Entry>>, StageError> {
         let order = &self.order;
         let processors = io.processors();
-        let share = entries.len().div_ceil(parts).max(1);
-        let size = if io.keeps_origins() { PIECE } else { share };
-        let mut pieces: Vec<Vec<Entry>> = entries.chunks(size).map(<[Entry]>::to_vec).collect();
-        drop(entries);
+        let mut pieces = entries;
+        if io.keeps_origins() {
+            let small = |part: Vec<Entry>| {
+                part.chunks(PIECE).map(<[Entry]>::to_vec).collect::<Vec<Vec<Entry>>>()
+            };
+            pieces = pieces.into_iter().flat_map(small).collect();
+        }
         for batch in pieces.chunks_mut(parts) {
             io.check_cancel()?;
             let jobs = batch.iter_mut().map(|piece| -> Box<dyn FnOnce() + Send + '_> {

@@ -308,6 +308,16 @@ impl TextCounter {
         }
         let mut pending = Vec::new();
         while let Some(&byte) = rest.first() {
+            if !wanted.widest
+                && let Some(chunk) = rest.first_chunk::<CHUNK>()
+                && let Some((words, in_word)) = count_words(chunk, self.in_word)
+            {
+                counts.words += words;
+                counts.characters += CHUNK as u64;
+                self.in_word = in_word;
+                rest = &rest[CHUNK..];
+                continue;
+            }
             if byte < 0x80 {
                 self.ascii(byte, counts);
                 rest = &rest[1..];
@@ -371,6 +381,25 @@ impl TextCounter {
     fn end(&mut self, counts: &mut Counts) {
         counts.widest = counts.widest.max(self.width);
     }
+}
+
+/// Bytes looked at at once where they are letters and spaces only. Counts of a chunk fit in a byte.
+const CHUNK: usize = 64;
+
+/// The words that begin in a chunk, and whether it ends within one; `None` where it has bytes
+/// that are neither spaces nor printable ASCII.
+fn count_words(chunk: &[u8; CHUNK], in_word: bool) -> Option<(u64, bool)> {
+    // Without branches, for the compiler to make these loops work on many bytes at a time.
+    let space = |byte: u8| byte == b' ' || byte.wrapping_sub(9) < 5;
+    let other = |byte: u8| byte.wrapping_sub(0x20) > 0x5e && !space(byte);
+    if chunk.iter().fold(false, |any, &byte| any | other(byte)) {
+        return None;
+    }
+    let begins = |before: u8, byte: u8| u8::from(space(before) & !space(byte));
+    let inner = chunk.iter().zip(&chunk[1..]);
+    let mut words = inner.fold(0u8, |words, (&before, &byte)| words + begins(before, byte));
+    words += u8::from(!in_word & !space(chunk[0]));
+    Some((u64::from(words), !space(chunk[CHUNK - 1])))
 }
 
 enum Decoded {

@@ -2,9 +2,10 @@ use bytes::Bytes;
 
 use crate::METERED;
 
-/// The size in bytes that sources read at and writers flush at. Blocks passed on whole may be
-/// larger or smaller; nothing depends on it but speed.
-pub const BLOCK_SIZE: usize = 64 * 1024;
+/// The size in bytes that files are read at and writers flush at. Blocks passed on whole may be
+/// larger or smaller; nothing depends on it but speed: each block that a stage waits for costs a
+/// change of threads, and a few blocks should fit in the nearer caches.
+pub const BLOCK_SIZE: usize = 128 * 1024;
 
 /// A shared, immutable run of bytes that knows how many newlines it holds.
 ///
@@ -33,6 +34,18 @@ impl Block {
     pub fn counted(bytes: Bytes, newlines: u64) -> Self {
         debug_assert_eq!(newlines, count(&bytes));
         Self { bytes, newlines }
+    }
+
+    /// Takes what was gathered in `buffer` and leaves that empty. A buffer that is mostly unused
+    /// stays where it is and its bytes are copied, so that many small blocks that somebody holds
+    /// take no more memory than twice their bytes.
+    pub fn gathered(buffer: &mut Vec<u8>) -> Self {
+        if buffer.len() >= buffer.capacity() / 2 {
+            return Self::new(std::mem::take(buffer));
+        }
+        let block = Self::new(Bytes::copy_from_slice(buffer));
+        buffer.clear();
+        block
     }
 
     /// The bytes.

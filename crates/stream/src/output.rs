@@ -18,7 +18,12 @@ pub struct Output {
     origins: Option<Arc<Mutex<OriginStore>>>,
     at_line_start: bool,
     eager: bool,
+    /// A whole block was written: the next one will be too.
+    flows: bool,
 }
+
+/// The room that is made for the first bytes, so that many short outputs cost little.
+const FIRST_ROOM: usize = 8 * 1024;
 
 impl Output {
     /// Writes to `sink`, keeping origins where a store is given.
@@ -30,6 +35,7 @@ impl Output {
             origins,
             at_line_start: true,
             eager: false,
+            flows: false,
         }
     }
 
@@ -97,10 +103,13 @@ impl Output {
                 bytes.split_at(self.block_size.saturating_sub(self.buffer.len()).min(bytes.len()));
             self.buffer.extend_from_slice(head);
             bytes = tail;
+            self.flows = true;
             self.flush()?;
         }
-        if self.buffer.capacity() == 0 {
-            self.buffer.reserve_exact(self.block_size);
+        if self.buffer.capacity() - self.buffer.len() < bytes.len() {
+            let small = !self.flows && self.buffer.len() + bytes.len() <= FIRST_ROOM;
+            let room = if small { FIRST_ROOM.min(self.block_size) } else { self.block_size };
+            self.buffer.reserve_exact(room - self.buffer.len());
         }
         self.buffer.extend_from_slice(bytes);
         if self.eager && ends_line {
@@ -177,8 +186,8 @@ impl Output {
         if self.buffer.is_empty() {
             return Ok(());
         }
-        let buffer = std::mem::take(&mut self.buffer);
-        self.sink.write(Block::new(buffer))
+        let block = Block::gathered(&mut self.buffer);
+        self.sink.write(block)
     }
 
     /// True when it is known that nobody reads any more.

@@ -5,8 +5,14 @@ use std::collections::HashMap;
 use bytes::Bytes;
 use stream::{LineId, Lines};
 
+use super::held::ENTRY;
+
 /// Lines looked at before the decision whether there are enough repeats.
 const TRIAL: u64 = 1 << 14;
+
+/// Bytes of memory for a different line, without its bytes: its place and count in the table, which
+/// is half empty after it has grown, the head of its own piece of memory, its newline and its count.
+const COUNTED: u64 = 96;
 
 /// Different lines with their counts.
 #[derive(Default)]
@@ -28,7 +34,7 @@ impl CountedLines {
             if let Some(count) = self.counts.get_mut(line) {
                 *count += 1;
             } else {
-                self.bytes += line.len() as u64 + 64;
+                self.bytes += line.len() as u64;
                 self.counts.insert(line.into(), 1);
             }
         }
@@ -46,9 +52,12 @@ impl CountedLines {
         true
     }
 
-    /// Bytes of memory held, about.
+    /// Bytes of memory held, with those that sorting will take.
     pub(super) fn memory(&self) -> u64 {
-        self.bytes + self.kept.iter().map(|lines| lines.bytes.len() as u64).sum::<u64>()
+        let different = self.counts.len() as u64;
+        2 * self.bytes
+            + different * (COUNTED + ENTRY)
+            + self.kept.iter().map(|lines| lines.bytes.len() as u64).sum::<u64>()
     }
 
     /// All lines read so far, after a failed trial.
@@ -58,7 +67,7 @@ impl CountedLines {
 
     /// The different lines, as one chunk, and the count of each.
     pub(super) fn into_lines(self) -> (Vec<Lines>, Vec<u64>) {
-        let mut text = Vec::with_capacity(self.bytes as usize);
+        let mut text = Vec::with_capacity(self.bytes as usize + self.counts.len());
         let mut counts = Vec::with_capacity(self.counts.len());
         for (line, count) in self.counts {
             text.extend_from_slice(&line);

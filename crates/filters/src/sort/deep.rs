@@ -4,7 +4,7 @@
 //! once for every eight bytes that are needed to tell it from its neighbours: lines are sorted by
 //! the first eight bytes as a number, then each group that shares them by the next eight.
 
-use super::held::{Entry, Held};
+use super::held::{Entry, Held, joined};
 use crate::sort::keys::Order;
 
 /// Groups up to this size are sorted by comparing.
@@ -67,7 +67,7 @@ pub(super) fn deal(
 ) -> Vec<Vec<Entry>> {
     let all: usize = entries.iter().map(Vec::len).sum();
     if parts < 2 || all < 1 << 14 {
-        return vec![entries.concat()];
+        return vec![joined(entries)];
     }
     let mut sample: Vec<Entry> =
         entries.iter().flatten().step_by(all / 1021 + 1).copied().collect();

@@ -15,10 +15,15 @@ pub(super) struct Entry {
     pub(super) row: u32,
 }
 
+/// Bytes of memory that sorting takes for a line, without the line.
+pub(super) const ENTRY: u64 = size_of::<Entry>() as u64 * 3 / 2;
+
 #[derive(Default)]
 pub(super) struct Held {
     chunks: Vec<Bytes>,
     first: Vec<LineId>,
+    /// The newlines in each chunk.
+    newlines: Vec<u64>,
     bytes: u64,
     lines: u64,
 }
@@ -33,6 +38,7 @@ impl Held {
         self.lines += lines.newlines;
         self.chunks.push(lines.bytes);
         self.first.push(lines.first);
+        self.newlines.push(lines.newlines);
         Ok(())
     }
 
@@ -46,9 +52,10 @@ impl Held {
         self.chunks.len()
     }
 
-    /// Bytes of memory taken, with those the entries will take.
+    /// Bytes of memory taken, with those that the entries will take and half as many again: what
+    /// sorting needs beside them, be it for merging or for dealing them out.
     pub(super) fn memory(&self) -> u64 {
-        self.bytes + self.lines * size_of::<Entry>() as u64
+        self.bytes + self.lines * ENTRY
     }
 
     /// The line of an entry.
@@ -92,7 +99,9 @@ impl Held {
             parts.iter_mut().enumerate().map(|(number, part)| -> Box<dyn FnOnce() + Send + '_> {
                 Box::new(move || {
                     let end = ((number + 1) * share).min(self.chunks.len());
-                    part.0.reserve((self.lines as usize / groups.max(1)) + 64);
+                    let newlines: u64 = self.newlines[number * share..end].iter().sum();
+                    // The last line of a file may have none.
+                    part.0.reserve_exact(newlines as usize + end - number * share);
                     for chunk in number * share..end {
                         self.scan(chunk, &mut part.0, &mut part.1);
                     }
@@ -132,6 +141,15 @@ impl Held {
             start = end + 1;
         }
     }
+}
+
+/// All parts as one, in order.
+pub(super) fn joined(parts: Vec<Vec<Entry>>) -> Vec<Entry> {
+    let append = |mut all: Vec<Entry>, mut part| {
+        all.append(&mut part);
+        all
+    };
+    parts.into_iter().reduce(append).unwrap_or_default()
 }
 
 /// What both begin with.

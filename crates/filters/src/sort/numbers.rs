@@ -6,7 +6,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use stream::Processors;
 
 use super::deep;
-use super::held::{Entry, Held};
+use super::held::{Entry, Held, joined};
 use super::keys::Order;
 
 /// The entries in order, in parts that follow each other; the entries back where some number is
@@ -59,7 +59,7 @@ pub(super) fn sorted(
 fn deal(entries: Vec<Vec<Entry>>, parts: usize) -> Vec<Vec<Entry>> {
     let all: usize = entries.iter().map(Vec::len).sum();
     if parts < 2 || all < 1 << 14 {
-        return vec![entries.concat()];
+        return vec![joined(entries)];
     }
     let mut sample: Vec<u64> =
         entries.iter().flatten().step_by(all / 1021 + 1).map(|entry| entry.prefix).collect();

@@ -5,5 +5,6 @@
 mod behaviour;
 mod host;
 mod laws;
+mod models;
 mod programs;
 mod support;
