@@ -5,6 +5,7 @@ use bytes::Bytes;
 use stream::{ExitStatus, LineId, Origin, StageError, StageIo};
 
 use crate::arguments::shown;
+use crate::blanks::word;
 use crate::lines::{LineFeed, open_failure, read_failure};
 use crate::ordered::{CHECK_OPTIONS, Check};
 use crate::registry::Definition;
@@ -293,7 +294,7 @@ impl Join {
             Separator::Blanks => {
                 let mut at = blanks(line);
                 while at < line.len() {
-                    let end = at + word(&line[at..]);
+                    let end = at + word::<b' '>(&line[at..]);
                     fields.push(at..end);
                     at = end + blanks(&line[end..]);
                 }
@@ -332,10 +333,10 @@ impl Join {
                     if at >= line.len() {
                         break;
                     }
-                    at += word(&line[at..]);
+                    at += word::<b' '>(&line[at..]);
                     at += blanks(&line[at..]);
                 }
-                at..at + word(&line[at..])
+                at..at + word::<b' '>(&line[at..])
             }
         }
     }
@@ -606,10 +607,6 @@ fn is_blank(byte: u8) -> bool {
 
 fn blanks(text: &[u8]) -> usize {
     text.iter().take_while(|byte| is_blank(**byte)).count()
-}
-
-fn word(text: &[u8]) -> usize {
-    text.iter().take_while(|byte| !is_blank(**byte)).count()
 }
 
 fn group_length(side: &Side, ended: bool) -> usize {

@@ -7,6 +7,7 @@ mod arguments;
 mod awk;
 mod basename;
 mod bc;
+mod blanks;
 mod bracket;
 mod cat;
 mod characters;

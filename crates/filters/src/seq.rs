@@ -247,8 +247,60 @@ fn explain(arguments: &Arguments) -> String {
 /// Text is handed on when so much is gathered.
 const GATHERED: usize = 16 << 10;
 
+/// Adds to a number in digits.
+#[inline]
+fn add(digits: &mut Vec<u8>, number: u64) {
+    let mut carry = number;
+    for digit in digits.iter_mut().rev() {
+        if carry == 0 {
+            return;
+        }
+        let sum = u64::from(*digit - b'0') + carry;
+        *digit = b'0' + (sum % 10) as u8;
+        carry = sum / 10;
+    }
+    while carry > 0 {
+        digits.insert(0, b'0' + (carry % 10) as u8);
+        carry /= 10;
+    }
+}
+
+impl Seq {
+    /// Upwards from zero or above, in steps that are not large: each number is made of the digits
+    /// of the one before.
+    fn count_up(&self, io: &mut StageIo<'_>, step: u64) -> Result<(), StageError> {
+        let gathered = if io.out().is_eager() { 1 } else { GATHERED };
+        let mut digits = self.first.to_string().into_bytes();
+        let mut left = (self.last - self.first) / i128::from(step);
+        let mut text = Vec::with_capacity(GATHERED + 64);
+        loop {
+            text.extend_from_slice(&digits);
+            if left == 0 {
+                break;
+            }
+            left -= 1;
+            text.extend_from_slice(&self.separator);
+            if text.len() >= gathered {
+                io.out().put(&text, Origin::None)?;
+                text.clear();
+            }
+            add(&mut digits, step);
+        }
+        text.push(b'\n');
+        Ok(io.out().put(&text, Origin::None)?)
+    }
+}
+
 impl Filter for Seq {
     fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
+        let plain = self.format.is_none() && self.decimals == 0 && self.width == 0;
+        if plain
+            && (0..=self.last).contains(&self.first)
+            && let Ok(step @ 1..=1_000_000) = u64::try_from(self.step)
+        {
+            self.count_up(io, step)?;
+            return Ok(ExitStatus::SUCCESS);
+        }
         let gathered = if io.out().is_eager() { 1 } else { GATHERED };
         let mut text = Vec::new();
         let mut digits = itoa::Buffer::new();

@@ -3,7 +3,7 @@ use std::ffi::OsStr;
 use std::ops::Range;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
-use stream::{ExitStatus, LineId, Origin, ReadError, StageError, StageIo, WriteError};
+use stream::{ExitStatus, Origin, ReadError, StageError, StageIo, WriteError};
 
 use crate::arguments::shown;
 use crate::lines::LineFeed;
@@ -12,18 +12,20 @@ use crate::spec::{example, option};
 use crate::words::{from_files, list, named};
 use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb};
 
+mod by_keys;
 mod check;
 mod compare;
 mod counted;
+mod deal;
 mod deep;
 mod grouped;
 mod held;
 mod in_order;
 mod keys;
 mod merge;
-mod numbers;
 mod runs;
 mod sheet;
+mod writer;
 
 use counted::CountedLines;
 use grouped::Grouping;
@@ -32,6 +34,7 @@ use in_order::InOrder;
 use keys::Order;
 use runs::{Run, Runs};
 use sheet::Sheet;
+use writer::Writer;
 
 /// `--sort=WORD`, which stands for one of the ordering letters.
 const SORT: char = '\u{1}';
@@ -534,20 +537,12 @@ impl Sort {
             None => held.entries(processors),
         };
         let all: usize = entries.iter().map(Vec::len).sum();
-        let (entries, by_number) = if order.by_one_number() && !traced {
-            match numbers::sorted(entries, &held, order, parts, skip, processors) {
-                Ok(sorted) => (Vec::new(), Some(sorted)),
-                Err(entries) => (entries, None),
-            }
-        } else {
-            (entries, None)
-        };
-        let sorted: Box<dyn Iterator<Item = Entry> + '_> = if let Some(parts) = by_number {
-            Box::new(parts.into_iter().flatten())
-        } else if let Some(grouping) = grouping {
+        let sorted: Box<dyn Iterator<Item = Entry> + '_> = if let Some(grouping) = grouping {
             Box::new(grouping.sorted(&held, order).into_iter())
         } else if order.plain && (!traced || all <= AT_ONCE) {
-            let mut dealt = deep::deal(entries, &held, order, parts);
+            let mut dealt = deal::deal(entries, parts, |one, other| {
+                order.compare(held.line(one), held.line(other))
+            });
             let jobs = dealt.iter_mut().map(|part| -> Box<dyn FnOnce() + Send + '_> {
                 let held = &held;
                 Box::new(move || {
@@ -560,39 +555,50 @@ impl Sort {
             });
             processors.run(jobs.collect());
             Box::new(dealt.into_iter().flatten())
-        } else {
+        } else if traced {
             let pieces = self.sorted_pieces(io, entries, &held, parts, skip)?;
             Box::new(merge::two(pieces, &compare))
+        } else {
+            let dealt = by_keys::sorted(entries, &held, order, parts, skip, processors);
+            Box::new(dealt.into_iter().flatten())
         };
-        let (lines, ids) = (Vec::new(), Vec::new());
-        let mut writer = Writer { held: &held, run: None, lines, ids, traced };
+        let mut writer = Writer::new(&held, traced);
         let mut last: Option<Entry> = None;
-        let mut written = 0u32;
-        for entry in sorted {
-            written = written.wrapping_add(1);
-            if written.is_multiple_of(1 << 14) {
+        let mut sorted = sorted;
+        let mut next = Vec::with_capacity(FETCHED);
+        let mut rounds = 0u32;
+        loop {
+            next.extend(sorted.by_ref().take(FETCHED));
+            if next.is_empty() {
+                break;
+            }
+            held.fetch(&next);
+            rounds = rounds.wrapping_add(1);
+            if rounds.is_multiple_of(256) {
                 io.check_cancel()?;
             }
-            if order.unique {
-                let line = held.line(&entry);
-                if last.is_some_and(|last| order.same(held.line(&last), line)) {
-                    continue;
+            for entry in next.drain(..) {
+                if order.unique {
+                    let line = held.line(&entry);
+                    if last.is_some_and(|last| order.same(held.line(&last), line)) {
+                        continue;
+                    }
+                    last = Some(entry);
                 }
-                last = Some(entry);
-            }
-            let repeats = match counts {
-                Some(counts) if !order.unique => counts[entry.row as usize],
-                _ => 1,
-            };
-            for _ in 0..repeats {
-                writer.write(io, &entry, sheet)?;
+                let repeats = match counts {
+                    Some(counts) if !order.unique => counts[entry.row as usize],
+                    _ => 1,
+                };
+                for _ in 0..repeats {
+                    writer.write(io, &entry, sheet)?;
+                }
             }
         }
         writer.flush(io, sheet)
     }
 
-    /// Sorts piece by piece, and merges until at most two are left. The entries come in parts, of
-    /// which each is a piece of its own, so nothing is copied, unless they must be small.
+    /// Sorts small piece by small piece, so that a run can be cancelled quickly, and merges until
+    /// at most two are left.
     fn sorted_pieces(
         &self,
         io: &StageIo<'_>,
@@ -603,13 +609,10 @@ impl Sort {
     ) -> Result<Vec<Vec<Entry>>, StageError> {
         let order = &self.order;
         let processors = io.processors();
-        let mut pieces = entries;
-        if io.keeps_origins() {
-            let small = |part: Vec<Entry>| {
-                part.chunks(PIECE).map(<[Entry]>::to_vec).collect::<Vec<Vec<Entry>>>()
-            };
-            pieces = pieces.into_iter().flat_map(small).collect();
-        }
+        let small = |part: Vec<Entry>| {
+            part.chunks(PIECE).map(<[Entry]>::to_vec).collect::<Vec<Vec<Entry>>>()
+        };
+        let mut pieces: Vec<Vec<Entry>> = entries.into_iter().flat_map(small).collect();
         for batch in pieces.chunks_mut(parts) {
             io.check_cancel()?;
             let jobs = batch.iter_mut().map(|piece| -> Box<dyn FnOnce() + Send + '_> {
@@ -626,68 +629,8 @@ impl Sort {
     }
 }
 
-/// Writes lines. Where origins are kept they are gathered with their lines; else lines that stood
-/// one after the other in the input go out together, shared.
-struct Writer<'h> {
-    held: &'h Held,
-    /// The lines gathered: the first of them, and its part of the chunk so far.
-    run: Option<(Entry, Range<usize>)>,
-    lines: Vec<u8>,
-    ids: Vec<LineId>,
-    traced: bool,
-}
-
-impl Writer<'_> {
-    #[inline]
-    fn write(
-        &mut self,
-        io: &mut StageIo<'_>,
-        entry: &Entry,
-        sheet: &mut Sheet<'_>,
-    ) -> Result<(), StageError> {
-        let whole = self.held.whole(entry);
-        if self.traced || whole.is_none() {
-            self.lines.extend_from_slice(self.held.line(entry));
-            self.lines.push(b'\n');
-            self.ids.push(self.held.id(entry));
-            if !self.traced || self.lines.len() >= stream::BLOCK_SIZE {
-                self.flush(io, sheet)?;
-            }
-            return Ok(());
-        }
-        let part = whole.unwrap_or_default();
-        if let Some((first, run)) = &mut self.run {
-            if first.chunk == entry.chunk && run.end == part.start {
-                run.end = part.end;
-                return Ok(());
-            }
-            self.flush(io, sheet)?;
-        }
-        self.run = Some((*entry, part));
-        Ok(())
-    }
-
-    #[inline]
-    fn flush(&mut self, io: &mut StageIo<'_>, sheet: &mut Sheet<'_>) -> Result<(), StageError> {
-        if let Some((first, run)) = self.run.take() {
-            let id = self.held.id(&first);
-            if run.len() < SHARED_RUN {
-                sheet.put(io, self.held.bytes(first.chunk, run), Origin::Sequence(id))?;
-            } else {
-                sheet.pass(io, self.held.share(first.chunk, run), id)?;
-            }
-        }
-        if !self.lines.is_empty() {
-            sheet.put_each(io, &self.lines, &self.ids)?;
-            self.lines.clear();
-            self.ids.clear();
-        }
-        Ok(())
-    }
-}
-
-/// Runs from this many bytes on are passed on shared.
-const SHARED_RUN: usize = 8 << 10;
+/// Lines that are brought near at the same time before they are written.
+const FETCHED: usize = 64;
 
 #[inline]
 fn compare(order: &Order, held: &Held, one: &Entry, other: &Entry) -> Ordering {

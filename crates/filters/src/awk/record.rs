@@ -8,6 +8,7 @@ use pattern::{Pattern, TooManySteps};
 use super::split::Splitter;
 use super::text::NumberFormat;
 use super::value::Value;
+use crate::blanks::word;
 use crate::replace::{Replacement, replace, replace_by};
 
 /// Fields beyond this are refused: they are slips, and would fill the memory.
@@ -279,12 +280,7 @@ fn find_by_blanks(
             at += 1;
         }
         let start = at;
-        while let Some(byte) = text.get(at) {
-            if is_blank(*byte) {
-                break;
-            }
-            at += 1;
-        }
+        at += word::<b'\n'>(&text[at..]);
         spans.push((start, at));
     }
     Some(at)

@@ -41,9 +41,9 @@ impl<'t> Number<'t> {
             .then_with(|| self.fraction.cmp(other.fraction))
     }
 
-    /// The prefix, where it tells this number from every other.
-    pub(super) fn exact(&self) -> Option<u64> {
-        (self.whole.len() <= 12 && self.fraction.len() <= 6).then(|| self.prefix())
+    /// True where the prefix tells this number from every other.
+    pub(super) fn is_exact(&self) -> bool {
+        self.whole.len() <= 12 && self.fraction.len() <= 6
     }
 
     /// Orders as the number does, as far as 12 digits before and 6 behind the point tell.

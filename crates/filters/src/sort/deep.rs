@@ -4,14 +4,14 @@
 //! once for every eight bytes that are needed to tell it from its neighbours: lines are sorted by
 //! the first eight bytes as a number, then each group that shares them by the next eight.
 
-use super::held::{Entry, Held, joined};
+use super::held::{Entry, Held};
 use crate::sort::keys::Order;
 
 /// Groups up to this size are sorted by comparing.
-const SMALL: usize = 24;
+pub(super) const SMALL: usize = 24;
 
 /// Levels after which lines are compared whole: what is still equal then is long and alike.
-const LEVELS: usize = 64;
+pub(super) const LEVELS: usize = 64;
 
 /// Sorts entries whose lines share their first `depth` bytes. `STABLE` keeps equal lines in
 /// order, which only their origins show.
@@ -48,40 +48,12 @@ pub(super) fn sort<const STABLE: bool>(
     }
 }
 
-fn compare_all<const STABLE: bool>(entries: &mut [Entry], held: &Held, order: &Order) {
+/// Sorts entries by comparing their lines.
+pub(super) fn compare_all<const STABLE: bool>(entries: &mut [Entry], held: &Held, order: &Order) {
     let compare = |one: &Entry, other: &Entry| order.compare(held.line(one), held.line(other));
     if STABLE {
         entries.sort_by(compare);
     } else {
         entries.sort_unstable_by(compare);
     }
-}
-
-/// Deals entries out into at most `parts` parts, everything in one before everything in the
-/// next, of about equal size. Within a part the order stays.
-pub(super) fn deal(
-    entries: Vec<Vec<Entry>>,
-    held: &Held,
-    order: &Order,
-    parts: usize,
-) -> Vec<Vec<Entry>> {
-    let all: usize = entries.iter().map(Vec::len).sum();
-    if parts < 2 || all < 1 << 14 {
-        return vec![joined(entries)];
-    }
-    let mut sample: Vec<Entry> =
-        entries.iter().flatten().step_by(all / 1021 + 1).copied().collect();
-    let compare = |one: &Entry, other: &Entry| order.compare(held.line(one), held.line(other));
-    sample.sort_unstable_by(compare);
-    let mut bounds: Vec<Entry> =
-        (1..parts).map(|part| sample[part * sample.len() / parts]).collect();
-    bounds.dedup_by(|one, other| compare(one, other).is_eq());
-    let share = all / parts;
-    let mut dealt: Vec<Vec<Entry>> =
-        (0..=bounds.len()).map(|_| Vec::with_capacity(share + share / 8)).collect();
-    for entry in entries.into_iter().flatten() {
-        let part = bounds.partition_point(|bound| compare(bound, &entry).is_le());
-        dealt[part].push(entry);
-    }
-    dealt
 }

@@ -9,9 +9,15 @@ use super::compare::{
     Number, Reading, by_chance, general, general_value, human, month, numeric, unit, version,
 };
 use crate::arguments::shown;
+use crate::blanks::word;
 use crate::{Arguments, Spec, UsageError};
 
+mod told;
+
+pub(super) use told::Told;
+
 /// How lines compare.
+#[derive(Clone)]
 pub(super) struct Order {
     keys: Vec<Key>,
     separator: Option<u8>,
@@ -211,17 +217,10 @@ impl Order {
         }
     }
 
-    /// True where the only key is a number; see [`Order::exact_prefix`].
-    pub(super) fn by_one_number(&self) -> bool {
-        self.keys.len() == 1 && self.keys[0].how.kind == Kind::Numeric && !self.zero
-    }
-
-    /// As [`Order::prefix`], where the numbers say all there is to say about the key.
-    pub(super) fn exact_prefix(&self, line: &[u8]) -> Option<u64> {
-        let key = &self.keys[0];
-        let number = Number::parse(&line[key.range(line, self.separator)]);
-        let prefix = number.exact()?;
-        Some(if key.how.reverse { !prefix } else { prefix })
+    /// The order by all keys, by those from the second on, and so on to the last.
+    pub(super) fn tails(&self) -> Vec<Self> {
+        let tail = |from: usize| Self { keys: self.keys[from..].to_vec(), ..self.clone() };
+        (0..self.keys.len()).map(tail).collect()
     }
 
     /// True where lines with equal keys keep their order.
@@ -382,13 +381,17 @@ impl Key {
 
     /// Where the key is in a line.
     fn range(&self, line: &[u8], separator: Option<u8>) -> Range<usize> {
-        let mut start = field_start(line, self.start_field, separator);
+        let first = field_start(line, self.start_field, separator);
+        let mut start = first;
         if self.how.start_blanks {
             start += blanks(&line[start..]);
         }
         start = (start + self.start_character).min(line.len());
         let end = match self.end_field {
             None => line.len(),
+            Some(field) if self.end_character == 0 && field > self.start_field => {
+                first + field_end(&line[first..], field - self.start_field, separator)
+            }
             Some(field) if self.end_character == 0 => field_end(line, field, separator),
             Some(field) => {
                 let mut end = field_start(line, field - 1, separator);
@@ -463,7 +466,7 @@ fn field_end(line: &[u8], field: usize, separator: Option<u8>) -> usize {
 
 fn field_length(text: &[u8]) -> usize {
     let blanks = blanks(text);
-    blanks + text[blanks..].iter().take_while(|&&byte| !is_blank(byte)).count()
+    blanks + word::<b' '>(&text[blanks..])
 }
 
 /// The letter of a `--sort` word.

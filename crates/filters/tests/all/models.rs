@@ -1,6 +1,7 @@
 //! Filters beside models of them: the same result, written as plainly as can be, without a
 //! thought of speed, blocks or memory.
 
+use std::cmp::Ordering;
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
@@ -52,7 +53,13 @@ fn some_lines() -> impl Strategy<Value = Vec<String>> {
 
 /// Lines of words and small numbers.
 fn some_records() -> impl Strategy<Value = Vec<String>> {
-    let field = prop_oneof!["[ab]{0,2}", "-?[0-9]{1,2}", "[0-9]\\.[0-9]"];
+    let field = prop_oneof![
+        "[ab]{0,2}",
+        "[ab]{6,10}",
+        "aaaaaaaa[ab\u{0}]{0,10}",
+        "-?[0-9]{1,2}",
+        "[0-9]\\.[0-9]"
+    ];
     let line = prop::collection::vec(field, 1..5).prop_map(|fields| fields.join(" "));
     prop::collection::vec(line, 0..24)
 }
@@ -79,6 +86,92 @@ fn list() -> impl Strategy<Value = (String, Vec<(usize, usize)>)> {
 
 fn is_chosen(ranges: &[(usize, usize)], number: usize) -> bool {
     ranges.iter().any(|&(start, end)| (start..end).contains(&number))
+}
+
+/// A way to call `sort`, and what it means.
+#[derive(Clone, Copy, Debug)]
+struct SortWay {
+    /// The key: from this field (from 1),
+    first: usize,
+    /// and so many more, or all.
+    more: Option<usize>,
+    numeric: bool,
+    reverse: bool,
+    fold: bool,
+    stable: bool,
+    unique: bool,
+    /// The second field follows as a second key.
+    second: bool,
+}
+
+impl SortWay {
+    fn any() -> impl Strategy<Value = Self> {
+        let flags = prop::array::uniform6(any::<bool>());
+        (1usize..4, prop::option::of(0usize..2), flags).prop_map(|(first, more, flags)| {
+            let [numeric, reverse, fold, stable, unique, second] = flags;
+            let fold = fold && !numeric;
+            Self { first, more, numeric, reverse, fold, stable, unique, second }
+        })
+    }
+
+    fn line(&self) -> String {
+        let mut line = "sort -t' '".to_owned();
+        for (option, given) in [(" -s", self.stable), (" -u", self.unique)] {
+            line.push_str(if given { option } else { "" });
+        }
+        write!(line, " -k{}", self.first).unwrap();
+        if let Some(more) = self.more {
+            write!(line, ",{}", self.first + more).unwrap();
+        }
+        for (letter, given) in [("n", self.numeric), ("r", self.reverse), ("f", self.fold)] {
+            line.push_str(if given { letter } else { "" });
+        }
+        line + if self.second { " -k2,2" } else { "" }
+    }
+
+    fn key(line: &str, first: usize, more: Option<usize>) -> String {
+        let fields: Vec<&str> = line.split(' ').skip(first - 1).collect();
+        fields[..more.map_or(fields.len(), |more| fields.len().min(more + 1))].join(" ")
+    }
+
+    fn compare(&self, one: &str, other: &str) -> Ordering {
+        let (left, right) =
+            (Self::key(one, self.first, self.more), Self::key(other, self.first, self.more));
+        let order = if self.numeric {
+            number(&left).partial_cmp(&number(&right)).unwrap()
+        } else if self.fold {
+            left.to_ascii_uppercase().cmp(&right.to_ascii_uppercase())
+        } else {
+            left.cmp(&right)
+        };
+        let order = if self.reverse { order.reverse() } else { order };
+        if self.second {
+            order.then_with(|| Self::key(one, 2, Some(0)).cmp(&Self::key(other, 2, Some(0))))
+        } else {
+            order
+        }
+    }
+
+    fn sorted(&self, lines: &[String]) -> Vec<String> {
+        let mut lines = lines.to_vec();
+        lines.sort_by(|one, other| self.compare(one, other));
+        if self.unique {
+            lines.dedup_by(|next, line| self.compare(next, line).is_eq());
+        } else if !self.stable {
+            lines.sort_by(|one, other| self.compare(one, other).then_with(|| one.cmp(other)));
+        }
+        lines
+    }
+}
+
+/// The number a text begins with, behind blanks.
+fn number(text: &str) -> f64 {
+    let text = text.trim_start_matches(' ');
+    let end = text
+        .char_indices()
+        .find(|&(at, c)| !(c.is_ascii_digit() || c == '.' || at == 0 && c == '-'))
+        .map_or(text.len(), |(at, _)| at);
+    text[..end].parse().unwrap_or(0.0)
 }
 
 proptest! {
@@ -152,7 +245,12 @@ proptest! {
     }
 
     #[test]
-    fn seq_counts(first in -30i64..30, step in prop_oneof![-7i64..0, 1i64..7], last in -40i64..40, width: bool) {
+    fn seq_counts(
+        first in prop_oneof![-30i64..30, 990i64..1010],
+        step in prop_oneof![-7i64..0, 1i64..7, 95i64..1200],
+        last in prop_oneof![-40i64..40, 900i64..12_000],
+        width: bool,
+    ) {
         let mut numbers = Vec::new();
         let mut number = first;
         while if step > 0 { number <= last } else { number >= last } {
@@ -294,44 +392,18 @@ proptest! {
     }
 
     #[test]
-    fn sort_orders_by_keys(
-        lines in some_records(), first in 1usize..4, more in 0usize..2, way in 0u8..32, cut in 1usize..50,
+    fn sort_orders_by_keys(lines in some_records(), way in SortWay::any(), cut in 1usize..50) {
+        let line = way.line();
+        prop_assert_eq!(written(&line, &unlines(&lines), cut), unlines(way.sorted(&lines)), "{}", line);
+    }
+
+    #[test]
+    fn sort_orders_many_lines_by_keys(
+        lines in prop::collection::vec("(|a|aaaaaaaa|aaaaaaaa[ab\u{0}]{0,10}|-?[0-9]) (b|a{0,17}\u{0}?|[0-9]{1,2}) ?[ab]?", 100..300),
+        way in SortWay::any(),
     ) {
-        let (open, numeric, reverse) = (way & 1 > 0, way & 2 > 0, way & 4 > 0);
-        let (stable, unique) = (way & 8 > 0, way & 16 > 0);
-        let end = if open { String::new() } else { format!(",{}", first + more) };
-        let letters = format!("{}{}", if numeric { "n" } else { "" }, if reverse { "r" } else { "" });
-        let options = format!("{}{}", if stable { " -s" } else { "" }, if unique { " -u" } else { "" });
-        let line = format!("sort -t' '{options} -k{first}{end}{letters}");
-        let key = |line: &String| -> String {
-            let fields: Vec<&str> = line.split(' ').skip(first - 1).collect();
-            fields[..if open { fields.len() } else { fields.len().min(more + 1) }].join(" ")
-        };
-        let number = |text: &str| -> f64 {
-            let text = text.trim_start();
-            let end = text
-                .char_indices()
-                .find(|&(at, c)| !(c.is_ascii_digit() || c == '.' || at == 0 && c == '-'))
-                .map_or(text.len(), |(at, _)| at);
-            text[..end].parse().unwrap_or(0.0)
-        };
-        let compare = |one: &String, other: &String| {
-            let (one, other) = (key(one), key(other));
-            let order = if numeric {
-                number(&one).partial_cmp(&number(&other)).unwrap()
-            } else {
-                one.cmp(&other)
-            };
-            if reverse { order.reverse() } else { order }
-        };
-        let mut expected = lines.clone();
-        expected.sort_by(compare);
-        if unique {
-            expected.dedup_by(|next, line| compare(next, line).is_eq());
-        } else if !stable {
-            expected.sort_by(|one, other| compare(one, other).then_with(|| one.cmp(other)));
-        }
-        prop_assert_eq!(written(&line, &unlines(&lines), cut), unlines(&expected), "{}", line);
+        let line = way.line();
+        prop_assert_eq!(written(&line, &unlines(&lines), 1 << 12), unlines(way.sorted(&lines)), "{}", line);
     }
 
     #[test]
