@@ -39,7 +39,6 @@ const PIPELINES: &[(&str, f64)] = &[
     ("uniq -c SORTED | tail -n 1", 0.8),
     ("head -n 6000000 FILE | tail -n 1", 0.8),
     ("tail -n 6000000 FILE | tail -n 1", 0.8),
-    ("seq 10000000 | tail -n 1", 0.8),
     ("paste FILE GATES | tail -n 1", 0.8),
     ("join ONE OTHER | tail -n 1", 0.8),
     ("comm -12 ONE OTHER | tail -n 1", 0.8),

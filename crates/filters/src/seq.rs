@@ -247,45 +247,64 @@ fn explain(arguments: &Arguments) -> String {
 /// Text is handed on when so much is gathered.
 const GATHERED: usize = 16 << 10;
 
-/// Adds to a number in digits.
-#[inline]
-fn add(digits: &mut Vec<u8>, number: u64) {
-    let mut carry = number;
-    for digit in digits.iter_mut().rev() {
-        if carry == 0 {
-            return;
-        }
-        let sum = u64::from(*digit - b'0') + carry;
-        *digit = b'0' + (sum % 10) as u8;
-        carry = sum / 10;
+/// Numbers written in digits up to here are counted up in place.
+const IN_PLACE_MAX: i128 = 10_i128.pow(14);
+
+/// A number in digits and what stands behind it.
+struct Counter {
+    text: [u8; 16],
+    digits: usize,
+    length: usize,
+}
+
+impl Counter {
+    fn new(first: i128, separator: u8) -> Self {
+        let digits = first.to_string();
+        let mut text = [separator; 16];
+        text[..digits.len()].copy_from_slice(digits.as_bytes());
+        Self { text, digits: digits.len(), length: digits.len() + 1 }
     }
-    while carry > 0 {
-        digits.insert(0, b'0' + (carry % 10) as u8);
-        carry /= 10;
+
+    #[inline]
+    fn add(&mut self, number: u64) {
+        let mut carry = number;
+        for digit in self.text[..self.digits].iter_mut().rev() {
+            let sum = u64::from(*digit - b'0') + carry;
+            *digit = b'0' + (sum % 10) as u8;
+            carry = sum / 10;
+            if carry == 0 {
+                return;
+            }
+        }
+        while carry > 0 {
+            self.text.copy_within(..self.length, 1);
+            self.text[0] = b'0' + (carry % 10) as u8;
+            carry /= 10;
+            self.digits += 1;
+            self.length += 1;
+        }
     }
 }
 
 impl Seq {
-    /// Upwards from zero or above, in steps that are not large: each number is made of the digits
-    /// of the one before.
-    fn count_up(&self, io: &mut StageIo<'_>, step: u64) -> Result<(), StageError> {
+    /// Upwards from zero or above, a number below [`IN_PLACE_MAX`] a line: each is made of the
+    /// digits of the one before.
+    fn count_up(&self, io: &mut StageIo<'_>, separator: u8, step: u64) -> Result<(), StageError> {
         let gathered = if io.out().is_eager() { 1 } else { GATHERED };
-        let mut digits = self.first.to_string().into_bytes();
-        let mut left = (self.last - self.first) / i128::from(step);
+        let mut counter = Counter::new(self.first, separator);
         let mut text = Vec::with_capacity(GATHERED + 64);
-        loop {
-            text.extend_from_slice(&digits);
-            if left == 0 {
-                break;
-            }
-            left -= 1;
-            text.extend_from_slice(&self.separator);
-            if text.len() >= gathered {
+        for _ in 0..(self.last - self.first) / i128::from(step) {
+            // Sixteen bytes at once are copied faster than as many as there are.
+            let end = text.len() + counter.length;
+            text.extend_from_slice(&counter.text);
+            text.truncate(end);
+            if end >= gathered {
                 io.out().put(&text, Origin::None)?;
                 text.clear();
             }
-            add(&mut digits, step);
+            counter.add(step);
         }
+        text.extend_from_slice(&counter.text[..counter.digits]);
         text.push(b'\n');
         Ok(io.out().put(&text, Origin::None)?)
     }
@@ -296,9 +315,11 @@ impl Filter for Seq {
         let plain = self.format.is_none() && self.decimals == 0 && self.width == 0;
         if plain
             && (0..=self.last).contains(&self.first)
+            && self.last < IN_PLACE_MAX
+            && let [separator] = self.separator[..]
             && let Ok(step @ 1..=1_000_000) = u64::try_from(self.step)
         {
-            self.count_up(io, step)?;
+            self.count_up(io, separator, step)?;
             return Ok(ExitStatus::SUCCESS);
         }
         let gathered = if io.out().is_eager() { 1 } else { GATHERED };
