@@ -17,9 +17,10 @@ use rustix::process::{
 use stream::{Block, Cancel, ExitStatus, JobEnd, Sink, StageMeter, WriteError, describe};
 
 use crate::clock::{now_ns, run_ns};
+use crate::metered::MeteredSink;
 use crate::plan::{StageKind, StagePlan};
 use crate::ports::{End, Port, Ports, SharedInput};
-use crate::stage::{MeteredSink, StageOutcome};
+use crate::stage::StageOutcome;
 use crate::world::read_block;
 
 /// How long a program that was asked to end may take.

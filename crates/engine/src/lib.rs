@@ -3,6 +3,7 @@
 //! threads and processes.
 
 mod acting;
+mod ahead;
 mod around;
 mod beside;
 mod capture;
@@ -24,6 +25,7 @@ mod lineage;
 mod link;
 mod live;
 mod machine;
+mod metered;
 mod named;
 mod overlay;
 mod pending;

@@ -274,6 +274,12 @@ impl Source for Reader {
         self.untouched(|source| Some(source.rewind())).unwrap_or(false)
     }
 
+    fn allows_ahead(&self) -> bool {
+        // What is read ahead is lost to other readers.
+        Arc::strong_count(&self.0) == 1
+            && self.untouched(|source| Some(source.allows_ahead())).unwrap_or(false)
+    }
+
     fn is_link(&self) -> bool {
         self.0.lock().source.is_link()
     }

@@ -17,10 +17,11 @@ use crate::interpreter::Shell;
 use crate::kept::Kept;
 use crate::lineage::{OriginSink, Taken};
 use crate::link::link;
+use crate::metered::{MeteredSink, MeteredSource, StageClock};
 use crate::plan::{Plan, StageKind, StagePlan, Target, TargetKind};
 use crate::ports::{End, Ports, Reader};
 use crate::reading::only_reads;
-use crate::stage::{Connections, MeteredSink, MeteredSource, StageClock, StageOutcome, run_native};
+use crate::stage::{Connections, StageOutcome, run_native};
 
 /// What stands around a pipeline, and what is to happen to each stage's output on its way.
 pub(crate) trait Surroundings: Sync {

@@ -238,6 +238,10 @@ impl Source for CountedSource {
         self.inner.file_bytes()
     }
 
+    fn allows_ahead(&self) -> bool {
+        self.inner.allows_ahead()
+    }
+
     fn facts(&self) -> Option<FileFacts> {
         self.inner.facts()
     }

@@ -128,6 +128,9 @@ pub(crate) fn write_block(descriptor: impl AsFd, bytes: &[u8]) -> Result<(), Wri
     Ok(())
 }
 
+/// Bytes of a file from which reading it ahead is worth a thread.
+const AHEAD_FROM: u64 = 16 * BLOCK_SIZE as u64;
+
 struct FileSource {
     file: File,
     bytes: Option<u64>,
@@ -165,6 +168,10 @@ impl Source for FileSource {
 
     fn file_bytes(&self) -> Option<u64> {
         self.bytes
+    }
+
+    fn allows_ahead(&self) -> bool {
+        self.bytes.is_some_and(|bytes| bytes >= AHEAD_FROM)
     }
 
     fn facts(&self) -> Option<FileFacts> {

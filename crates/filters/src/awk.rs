@@ -23,6 +23,7 @@ mod parser;
 mod record;
 mod replacement;
 mod resolve;
+mod shared_text;
 mod split;
 mod streams;
 mod text;

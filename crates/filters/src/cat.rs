@@ -1,5 +1,6 @@
-use stream::{ExitStatus, Input, InputTrouble, LineId, Origin, StageError, StageIo};
+use stream::{ExitStatus, Input, InputTrouble, Origin, StageError, StageIo};
 
+use crate::numbers::push_padded;
 use crate::registry::Definition;
 use crate::spec::{example, option};
 use crate::words::{from_files, list};
@@ -128,20 +129,32 @@ fn pass(io: &mut StageIo<'_>, input: &mut Input) -> Result<(), InputTrouble> {
 impl Cat {
     fn edit(&mut self, io: &mut StageIo<'_>, input: &mut Input) -> Result<(), InputTrouble> {
         let mut shown = Vec::new();
+        let marked = Marked::new(self.marks, self.tabs, self.ends);
+        let each = io.keeps_origins();
         while let Some(lines) = input.next_lines()? {
+            if !(each || self.number || self.number_filled || self.squeeze) && self.marks {
+                marked.apply(&lines.bytes, &mut shown);
+                io.out().put(&shown, Origin::None)?;
+                shown.clear();
+                continue;
+            }
             let whole_lines = lines.bytes.last() == Some(&b'\n');
             let last = lines.first.plus(lines.newlines);
             for (id, line) in lines.iter() {
                 let ended = whole_lines || id != last;
-                self.one_line(line, ended, &mut shown);
-                put(io, &shown, id)?;
-                shown.clear();
+                self.one_line(line, ended, &marked, &mut shown);
+                if each {
+                    io.out().put(&shown, Origin::Line(id))?;
+                    shown.clear();
+                }
             }
+            io.out().put(&shown, Origin::None)?;
+            shown.clear();
         }
         Ok(())
     }
 
-    fn one_line(&mut self, line: &[u8], ended: bool, shown: &mut Vec<u8>) {
+    fn one_line(&mut self, line: &[u8], ended: bool, marked: &Marked, shown: &mut Vec<u8>) {
         let empty = line.is_empty() && self.at_start && ended;
         if self.squeeze && empty && self.empty_before {
             return;
@@ -149,19 +162,18 @@ impl Cat {
         self.empty_before = empty;
         if self.at_start && (self.number || self.number_filled && !line.is_empty()) {
             self.line_number += 1;
-            shown.extend_from_slice(format!("{:6}\t", self.line_number).as_bytes());
+            push_padded(self.line_number, 6, shown);
+            shown.push(b'\t');
         }
-        for (at, &byte) in line.iter().enumerate() {
-            let carriage = byte == b'\r' && self.ends && ended && at + 1 == line.len();
-            if byte == b'\t' && self.tabs {
-                shown.extend_from_slice(b"^I");
-            } else if carriage && !self.marks {
-                shown.extend_from_slice(b"^M");
-            } else if self.marks && byte != b'\t' {
-                mark(byte, shown);
-            } else {
-                shown.push(byte);
-            }
+        let carriage = self.ends && ended && !self.marks && line.ends_with(b"\r");
+        let line = if carriage { &line[..line.len() - 1] } else { line };
+        if self.marks || self.tabs {
+            marked.apply(line, shown);
+        } else {
+            shown.extend_from_slice(line);
+        }
+        if carriage {
+            mark(b'\r', shown);
         }
         if ended {
             if self.ends {
@@ -173,8 +185,49 @@ impl Cat {
     }
 }
 
-fn put(io: &mut StageIo<'_>, bytes: &[u8], id: LineId) -> Result<(), InputTrouble> {
-    Ok(io.out().put(bytes, Origin::Line(id))?)
+/// How each byte is shown: in at most four bytes.
+struct Marked([([u8; 4], u8); 256]);
+
+/// Bytes looked at in one go.
+const PIECE: usize = 1024;
+
+impl Marked {
+    fn new(marks: bool, tabs: bool, ends: bool) -> Self {
+        let mut table = [([0; 4], 1); 256];
+        for byte in 0..=255_u8 {
+            let mut shown = vec![byte];
+            let is_marked = match byte {
+                b'\n' => false,
+                b'\t' => tabs,
+                _ => marks,
+            };
+            if is_marked {
+                shown.clear();
+                mark(byte, &mut shown);
+            } else if byte == b'\n' && ends {
+                shown.insert(0, b'$');
+            }
+            let (bytes, length) = &mut table[usize::from(byte)];
+            bytes[..shown.len()].copy_from_slice(&shown);
+            *length = shown.len() as u8;
+        }
+        Self(table)
+    }
+
+    /// Appends `bytes` as they are shown. Four bytes are always written, and as many count as
+    /// there are: what a byte becomes is no branch.
+    fn apply(&self, bytes: &[u8], out: &mut Vec<u8>) {
+        for piece in bytes.chunks(PIECE) {
+            let mut target = [0_u8; PIECE * 4 + 4];
+            let mut end = 0;
+            for &byte in piece {
+                let (shown, length) = &self.0[usize::from(byte)];
+                target[end..end + 4].copy_from_slice(shown);
+                end += usize::from(*length);
+            }
+            out.extend_from_slice(&target[..end]);
+        }
+    }
 }
 
 /// A byte in `^` and `M-` notation.

@@ -33,7 +33,14 @@ pub(crate) fn each(text: &[u8]) -> impl Iterator<Item = (Option<char>, &[u8])> {
 
 /// How many characters a text has.
 pub(crate) fn count(text: &[u8]) -> usize {
-    if text.is_ascii() { text.len() } else { each(text).count() }
+    if text.is_ascii() {
+        text.len()
+    } else if std::str::from_utf8(text).is_ok() {
+        // Each character has one byte that goes on from no other.
+        text.iter().filter(|byte| !(0x80..0xc0).contains(*byte)).count()
+    } else {
+        each(text).count()
+    }
 }
 
 /// The character in upper or lower case; itself where the other case is not one character.

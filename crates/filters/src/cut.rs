@@ -401,6 +401,12 @@ impl Cut {
                 number += 1;
             }
             let start = at;
+            if range.end == usize::MAX {
+                if start < line.len() {
+                    part(start..line.len());
+                }
+                return;
+            }
             while number < range.end {
                 let Some(end) = ends.next() else { break };
                 at = end;

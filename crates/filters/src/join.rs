@@ -405,7 +405,7 @@ impl Join {
         if self.header && sides.iter().any(|side| !side.rows.is_empty()) {
             let heads =
                 [0, 1].map(|number: usize| sides[number].rows.first().unwrap_or(&blank).clone());
-            self.write(io, &heads[0], &heads[1], columns, scratch)?;
+            self.write(io, &heads[0], &heads[1], columns, false, scratch)?;
             for (number, side) in sides.iter_mut().enumerate() {
                 side.previous = None;
                 if !side.rows.is_empty() {
@@ -460,6 +460,7 @@ impl Join {
                             &sides[0].rows[one],
                             &sides[1].rows[other],
                             columns,
+                            other > 0,
                             scratch,
                         )?;
                     }
@@ -525,18 +526,21 @@ impl Join {
     ) -> Result<(), StageError> {
         let blank = Row::default();
         if number == 0 {
-            self.write(io, row, &blank, columns, scratch)
+            self.write(io, row, &blank, columns, false, scratch)
         } else {
-            self.write(io, &blank, row, columns, scratch)
+            self.write(io, &blank, row, columns, false, scratch)
         }
     }
 
+    /// Writes the line made of two rows; `again` where the first of them is that of the last line.
+    #[allow(clippy::too_many_arguments)]
     fn write(
         &self,
         io: &mut StageIo<'_>,
         one: &Row,
         other: &Row,
         columns: [usize; 2],
+        again: bool,
         scratch: &mut Scratch,
     ) -> Result<(), StageError> {
         let between = match self.separator {
@@ -546,7 +550,7 @@ impl Join {
         };
         let Scratch { fields, out } = scratch;
         let rows = [one, other];
-        for (row, fields) in rows.iter().zip(fields.iter_mut()) {
+        for (row, fields) in rows.iter().zip(fields.iter_mut()).skip(usize::from(again)) {
             self.split(&row.line, fields);
         }
         let traced = io.keeps_origins();

@@ -32,3 +32,13 @@ pub(crate) fn count(text: &[u8]) -> Option<u64> {
     };
     Some(number.saturating_mul(factor))
 }
+
+/// Appends a number, right-aligned in at least `width` columns (20 at most).
+#[inline]
+pub(crate) fn push_padded(number: u64, width: usize, out: &mut Vec<u8>) {
+    let mut digits = itoa::Buffer::new();
+    let digits = digits.format(number).as_bytes();
+    let blanks = [b' '; 20];
+    out.extend_from_slice(&blanks[..width.saturating_sub(digits.len()).min(blanks.len())]);
+    out.extend_from_slice(digits);
+}

@@ -9,9 +9,11 @@ use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Ve
 
 mod apply;
 mod sets;
+mod table;
 
 use apply::{Action, ByteMap};
 use sets::Set;
+use table::Table;
 
 const OPTIONS: &[OptionSpec] = &[
     option('c', "complement", None, "use all characters that are not in the first set", true),
@@ -182,6 +184,7 @@ fn run_fast(io: &mut StageIo<'_>, input: &mut Input, map: &ByteMap) -> Result<()
 impl Tr {
     /// Character by character. A character cut in two by a block's end waits for the rest.
     fn run_characters(&mut self, io: &mut StageIo<'_>, input: &mut Input) -> Result<(), Trouble> {
+        let table = Table::of(&self.action);
         let mut state = apply::State::default();
         let mut out = Vec::new();
         let mut pending: Vec<u8> = Vec::new();
@@ -208,13 +211,13 @@ impl Tr {
                 let mut id = block.first;
                 for piece in bytes[..usable].split_inclusive(|&byte| byte == b'\n') {
                     out.clear();
-                    self.action.apply(piece, &mut state, &mut out);
+                    table.apply(&self.action, piece, &mut state, &mut out);
                     io.out().put(&out, Origin::Line(id))?;
                     id = id.plus(1);
                 }
             } else {
                 out.clear();
-                self.action.apply(&bytes[..usable], &mut state, &mut out);
+                table.apply(&self.action, &bytes[..usable], &mut state, &mut out);
                 io.out().put(&out, Origin::Sequence(block.first))?;
             }
         }

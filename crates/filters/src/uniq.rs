@@ -4,12 +4,14 @@ use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 use std::sync::Arc;
 
+use memchr::memchr;
 use stream::{
     Block, ExitStatus, InputTrouble, LineId, Origin, Sink, StageError, StageIo, WriteMode,
 };
 
 use crate::arguments::shown;
 use crate::characters;
+use crate::numbers::push_padded;
 use crate::registry::Definition;
 use crate::spec::{example, option, option_maybe};
 use crate::words::{counted, from_files};
@@ -215,6 +217,34 @@ fn explain(arguments: &Arguments) -> String {
     format!("{what}{files}{by}{count}{into}")
 }
 
+/// How many lines at the beginning of `rest`, each with its newline, are `line`.
+#[inline]
+fn repeats(line: &[u8], rest: &[u8]) -> u64 {
+    let whole = line.len() + 1;
+    let is_one =
+        |text: &[u8]| text.len() >= whole && text[whole - 1] == b'\n' && text[..whole - 1] == *line;
+    if !is_one(rest) {
+        return 0;
+    }
+    // Lines that are like the ones before them, many at once as long as that goes well.
+    let (mut found, mut step) = (1, 8);
+    loop {
+        let here = &rest[(found - 1) * whole..];
+        if here.len() >= (step + 1) * whole
+            && here[..step * whole] == here[whole..(step + 1) * whole]
+        {
+            found += step;
+            step = (step * 2).min(512);
+        } else if step > 8 {
+            step = 8;
+        } else if is_one(&rest[found * whole..]) {
+            found += 1;
+        } else {
+            return found as u64;
+        }
+    }
+}
+
 /// The group of equal lines being read.
 struct Group {
     line: Vec<u8>,
@@ -240,10 +270,26 @@ impl Filter for Uniq {
             }
         };
         let mut writer = Writer { uniq: self, file, groups: 0 };
+        // Of lines equal to the first of their group nothing but the number matters.
+        let counts_only = self.writes == Writes::First;
         io.each_input(&files, 1, |io, input, _| {
             let mut group: Option<Group> = None;
             while let Some(lines) = input.next_lines()? {
-                for (id, line) in lines.iter() {
+                let mut rest: &[u8] = &lines.bytes;
+                let mut id = lines.first;
+                while !rest.is_empty() {
+                    if let (true, Some(group)) = (counts_only, &mut group) {
+                        let repeats = repeats(&group.line, rest);
+                        if repeats > 0 {
+                            group.last = id.plus(repeats - 1);
+                            id = id.plus(repeats);
+                            group.count += repeats;
+                            rest = &rest[repeats as usize * (group.line.len() + 1)..];
+                            continue;
+                        }
+                    }
+                    let end = memchr(b'\n', rest).unwrap_or(rest.len());
+                    let (line, after) = (&rest[..end], &rest[rest.len().min(end + 1)..]);
                     let key = self.key.of(line);
                     match &mut group {
                         Some(group)
@@ -270,6 +316,7 @@ impl Filter for Uniq {
                             group = Some(new);
                         }
                     }
+                    (rest, id) = (after, id.plus(1));
                 }
             }
             if let Some(group) = &group {
@@ -419,7 +466,8 @@ impl Writer<'_> {
         let origin = Origin::Range(group.first, group.last);
         if self.uniq.count {
             let mut whole = Vec::with_capacity(group.line.len() + 8);
-            write_count(group.count, &mut whole);
+            push_padded(group.count, 7, &mut whole);
+            whole.push(b' ');
             whole.extend_from_slice(&group.line);
             return self.put(io, &whole, origin);
         }
@@ -432,21 +480,4 @@ impl Writer<'_> {
         }
         Ok(())
     }
-}
-
-/// The count, seven columns wide at least, and a blank.
-fn write_count(count: u64, whole: &mut Vec<u8>) {
-    let mut digits = [b' '; 20];
-    let mut at = digits.len();
-    let mut rest = count;
-    loop {
-        at -= 1;
-        digits[at] = b'0' + (rest % 10) as u8;
-        rest /= 10;
-        if rest == 0 {
-            break;
-        }
-    }
-    whole.extend_from_slice(&digits[at.min(digits.len() - 7)..]);
-    whole.push(b' ');
 }

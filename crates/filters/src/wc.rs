@@ -307,6 +307,10 @@ impl TextCounter {
             rest = &joined;
         }
         let mut pending = Vec::new();
+        if wanted.characters && !wanted.words && !wanted.widest {
+            pending = count_characters(rest, counts).to_vec();
+            rest = &[];
+        }
         while let Some(&byte) = rest.first() {
             if !wanted.widest
                 && let Some(chunk) = rest.first_chunk::<CHUNK>()
@@ -325,7 +329,7 @@ impl TextCounter {
             }
             match decode(rest) {
                 Decoded::Character(character, length) => {
-                    self.character(character, counts);
+                    self.character(character, wanted, counts);
                     rest = &rest[length..];
                 }
                 // A byte that is no text is no character and neither ends nor begins a word.
@@ -366,7 +370,7 @@ impl TextCounter {
         }
     }
 
-    fn character(&mut self, character: char, counts: &mut Counts) {
+    fn character(&mut self, character: char, wanted: Wanted, counts: &mut Counts) {
         counts.characters += 1;
         let space = character.is_whitespace();
         if space {
@@ -375,11 +379,36 @@ impl TextCounter {
             counts.words += u64::from(!self.in_word);
             self.in_word = true;
         }
-        self.width += character.width().unwrap_or(0) as u64;
+        if wanted.widest {
+            self.width += character.width().unwrap_or(0) as u64;
+        }
     }
 
     fn end(&mut self, counts: &mut Counts) {
         counts.widest = counts.widest.max(self.width);
+    }
+}
+
+/// Counts the characters of a text; gives the beginning of one at its end that goes on.
+fn count_characters<'t>(text: &'t [u8], counts: &mut Counts) -> &'t [u8] {
+    let mut rest = text;
+    loop {
+        match std::str::from_utf8(rest) {
+            Ok(text) => {
+                counts.characters += text.chars().count() as u64;
+                return &[];
+            }
+            Err(error) => {
+                let (valid, after) = rest.split_at(error.valid_up_to());
+                // All of it is known to be characters: their first bytes are counted.
+                let first = |byte: &&u8| !(0x80..0xc0).contains(*byte);
+                counts.characters += valid.iter().filter(first).count() as u64;
+                match error.error_len() {
+                    Some(length) => rest = &after[length..],
+                    None => return after,
+                }
+            }
+        }
     }
 }
 

@@ -250,6 +250,9 @@ impl Pattern {
         if let Some(folded) = &self.folded {
             return folded.find(block, from);
         }
+        if let Some(Simple::Nothing) = self.simple {
+            return (from <= block.len()).then_some((from, true));
+        }
         let certain = self.verify.is_none() && !self.back_references;
         let found = self.search.search_half(&Input::new(block).range(from..))?;
         Some((found.offset(), certain))

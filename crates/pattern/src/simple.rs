@@ -3,7 +3,7 @@
 use std::ops::Range;
 
 use memchr::{memchr, memmem};
-use regex_syntax::hir::{Class, Hir, HirKind};
+use regex_syntax::hir::{Class, Hir, HirKind, Look};
 
 use crate::folded::rarity;
 
@@ -18,6 +18,12 @@ pub(crate) enum Simple {
     Literal(Box<memmem::Finder<'static>>, usize),
     /// One byte of a set, or as many as there are.
     Bytes { set: Box<[bool; 256]>, many: bool },
+    /// Nothing, anywhere.
+    Nothing,
+    /// Nothing, at the beginning of the text.
+    Start,
+    /// Nothing, at its end.
+    End,
 }
 
 impl Simple {
@@ -32,6 +38,9 @@ impl Simple {
                 let rarest = (0..literal.0.len()).max_by_key(|at| rarity(literal.0[*at]))?;
                 Some(Self::Literal(Box::new(finder), rarest))
             }
+            HirKind::Empty => Some(Self::Nothing),
+            HirKind::Look(Look::Start) => Some(Self::Start),
+            HirKind::Look(Look::End) => Some(Self::End),
             HirKind::Class(_) => Some(Self::Bytes { set: set_of(hir)?, many: false }),
             HirKind::Repetition(part) if part.greedy && part.min == 1 && part.max.is_none() => {
                 Some(Self::Bytes { set: set_of(&part.sub)?, many: true })
@@ -63,6 +72,9 @@ impl Simple {
                 };
                 Some(start..start + length)
             }
+            Self::Nothing => Some(from..from),
+            Self::Start => (from == 0).then_some(0..0),
+            Self::End => Some(text.len()..text.len()),
         }
     }
 }

@@ -45,6 +45,12 @@ pub trait Source: Send {
         false
     }
 
+    /// True where it costs and changes nothing to read on before anybody asks: a large regular
+    /// file, from a place of its own.
+    fn allows_ahead(&self) -> bool {
+        false
+    }
+
     /// True for a link, which adds the time its reader waits to the reader's meter.
     fn is_link(&self) -> bool {
         false

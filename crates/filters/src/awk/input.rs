@@ -1,11 +1,10 @@
 //! The main input of a program: its operands one after the other, or standard input.
 
-use std::rc::Rc;
-
 use stream::{ReadError, StageError, describe};
 
 use super::code::{ARGV, Special};
 use super::machine::{Eval, Machine, Stop};
+use super::shared_text::SharedText;
 use super::value::{Slot, Value};
 use crate::records::{Blocks, Found, Records, Separator};
 
@@ -48,9 +47,9 @@ pub(super) fn outside_value(text: &[u8]) -> Value {
 /// Records between two looks at how much is held.
 const RECORDS_A_LOOK: u64 = 4096;
 
-/// What an element of an array takes besides its key and its text: its place in the table and in
-/// the order, and the counts of the shared key.
-const ELEMENT_BYTES: usize = size_of::<Slot>() + size_of::<Rc<[u8]>>() + 40;
+/// What an element of an array takes besides texts that are not short: its place in the table and
+/// in the order.
+const ELEMENT_BYTES: usize = size_of::<Slot>() + size_of::<SharedText>() + 24;
 
 impl Machine<'_, '_> {
     /// The next record of the main input; `None` at the end of the last operand.
@@ -97,7 +96,7 @@ impl Machine<'_, '_> {
             let looked: Vec<usize> = array
                 .iter()
                 .step_by(each.max(1))
-                .map(|(key, slot)| key.len() + slot.value.text_bytes())
+                .map(|(key, slot)| key.own_bytes() + slot.value.text_bytes())
                 .collect();
             let texts = looked.iter().sum::<usize>() / looked.len().max(1);
             bytes += array.len() * (ELEMENT_BYTES + texts);

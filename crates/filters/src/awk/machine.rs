@@ -9,11 +9,12 @@ use stream::{LineId, Origin, StageError, StageIo};
 use super::code::{ARGV, ArrayPlace, Code, ENVIRON, Node, Place, Special, Step, Target, When};
 use super::input::MainInput;
 use super::record::{FIELDS_MAX, Record, push_value};
+use super::shared_text::SharedText;
 use super::split::Splitter;
 use super::streams::Streams;
 use super::text::NumberFormat;
 use super::tree::Redirection;
-use super::value::{Array, SharedArray, Slot, Text, Value};
+use super::value::{Array, SharedArray, Slot, Value};
 use crate::line_set::LineSet;
 use crate::records::Separator;
 use crate::replace::Replacement;
@@ -100,7 +101,7 @@ pub(super) struct Machine<'m, 'w> {
     subscript_separator: Vec<u8>,
     convfmt: NumberFormat,
     ofmt: NumberFormat,
-    texts: Vec<Text>,
+    texts: Vec<SharedText>,
     made: Vec<(Vec<u8>, Rc<Pattern>)>,
     /// Replacements that are texts of the program, by the places of those.
     replacements: Vec<Option<Rc<Replacement>>>,
@@ -154,7 +155,7 @@ impl<'m, 'w> Machine<'m, 'w> {
             (Special::Rs, "\n"),
             (Special::Subsep, "\u{1c}"),
         ] {
-            specials[special as usize] = Value::text(text);
+            specials[special as usize] = Value::text(text.as_bytes());
         }
         specials[Special::Rstart as usize] = Value::Number(0.0);
         specials[Special::Rlength as usize] = Value::Number(-1.0);
@@ -182,7 +183,7 @@ impl<'m, 'w> Machine<'m, 'w> {
             subscript_separator: vec![0x1c],
             convfmt: NumberFormat::new(b"%.6g"),
             ofmt: NumberFormat::new(b"%.6g"),
-            texts: code.texts.iter().map(|text| Rc::new(text.clone())).collect(),
+            texts: code.texts.iter().map(|text| text[..].into()).collect(),
             made: Vec::new(),
             replacements: vec![None; code.texts.len()],
             ranges: vec![false; code.ranges],
@@ -309,15 +310,18 @@ impl<'m, 'w> Machine<'m, 'w> {
                 }
             }
             Step::ForIn { variable, array, body } => {
-                let keys: Vec<Rc<[u8]>> = self.array(*array).borrow().keys().cloned().collect();
+                let keys: Vec<SharedText> = self.array(*array).borrow().keys().cloned().collect();
                 for key in keys {
                     self.round()?;
                     let lines = if self.tracks {
-                        self.array(*array).borrow().get(&key).and_then(|slot| slot.lines.clone())
+                        self.array(*array)
+                            .borrow()
+                            .get(&key[..])
+                            .and_then(|slot| slot.lines.clone())
                     } else {
                         None
                     };
-                    let slot = Slot { value: Value::text(&key[..]), lines };
+                    let slot = Slot { value: Value::Text(key), lines };
                     self.set_slot(variable, slot)?;
                     match self.run(body)? {
                         Flow::On | Flow::Continue => {}

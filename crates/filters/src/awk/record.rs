@@ -30,6 +30,8 @@ pub(super) struct Record {
     next: Option<usize>,
     /// The fields once one was changed: these count then, not the spans.
     changed: Option<Vec<Value>>,
+    /// Fields that are used no more, for the next ones.
+    spare_fields: Vec<Value>,
     /// True when `$0` must be put together again from the fields.
     stale: bool,
 }
@@ -75,6 +77,7 @@ impl Record {
             spans: Vec::new(),
             next: None,
             changed: None,
+            spare_fields: Vec::new(),
             stale: false,
         }
     }
@@ -120,7 +123,9 @@ impl Record {
         }
         self.spans.clear();
         self.next = Some(0);
-        self.changed = None;
+        if let Some(fields) = self.changed.take() {
+            self.spare_fields = fields;
+        }
         self.stale = false;
     }
 
@@ -162,14 +167,17 @@ impl Record {
         if !self.stale {
             return;
         }
-        let mut text = Vec::new();
+        let mut text = std::mem::take(&mut self.spare);
+        text.clear();
         for (number, field) in self.changed.iter().flatten().enumerate() {
             if number > 0 {
                 text.extend_from_slice(separator);
             }
             push_value(field, format, &mut text);
         }
-        self.own = Some(text);
+        if let Some(old) = self.own.replace(text) {
+            self.spare = old;
+        }
         self.stale = false;
     }
 
@@ -245,9 +253,12 @@ impl Record {
             Some(own) => own,
             None => &self.block[self.start..self.end],
         };
-        let spans = &self.spans;
+        let (spans, spare) = (&self.spans, &mut self.spare_fields);
         self.changed.get_or_insert_with(|| {
-            spans.iter().map(|&(start, end)| Value::input(&text[start..end])).collect()
+            let mut fields = std::mem::take(spare);
+            fields.clear();
+            fields.extend(spans.iter().map(|&(start, end)| Value::input(&text[start..end])));
+            fields
         })
     }
 

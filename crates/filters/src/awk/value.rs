@@ -3,12 +3,11 @@
 use std::cell::RefCell;
 use std::rc::Rc;
 
+use super::shared_text::SharedText;
 use super::text;
 use crate::line_set::LineSet;
 use foldhash::fast::RandomState;
 use indexmap::IndexMap;
-
-pub(super) type Text = Rc<Vec<u8>>;
 
 /// A value (XCU awk, "Expressions in awk").
 #[derive(Clone, Debug, Default)]
@@ -17,18 +16,18 @@ pub(super) enum Value {
     #[default]
     Unset,
     Number(f64),
-    Text(Text),
+    Text(SharedText),
     /// A text from outside: it compares as a number where it looks like one.
-    Input(Text),
+    Input(SharedText),
 }
 
 impl Value {
-    pub(super) fn text(bytes: impl Into<Vec<u8>>) -> Self {
-        Self::Text(Rc::new(bytes.into()))
+    pub(super) fn text(bytes: impl Into<SharedText>) -> Self {
+        Self::Text(bytes.into())
     }
 
     pub(super) fn input(bytes: &[u8]) -> Self {
-        Self::Input(Rc::new(bytes.to_vec()))
+        Self::Input(bytes.into())
     }
 
     #[inline]
@@ -52,11 +51,11 @@ impl Value {
         }
     }
 
-    /// Bytes of its text.
+    /// Bytes of memory its text takes of its own.
     pub(super) fn text_bytes(&self) -> usize {
         match self {
             Self::Unset | Self::Number(_) => 0,
-            Self::Text(text) | Self::Input(text) => text.len(),
+            Self::Text(text) | Self::Input(text) => text.own_bytes(),
         }
     }
 
@@ -79,7 +78,22 @@ pub(super) struct Slot {
 }
 
 /// An array: its elements in the order in which they came.
-pub(super) type Array = IndexMap<Rc<[u8]>, Slot, RandomState>;
+pub(super) type Array = IndexMap<SharedText, Slot, RandomState>;
+
+/// The element under `key`. Arrays are often lists, counted from 1: then it is in its place, and
+/// nothing needs to be looked up.
+pub(super) fn find<'a>(array: &'a Array, key: &[u8]) -> Option<&'a Slot> {
+    let digits = key.iter().map(|byte| usize::from(byte.wrapping_sub(b'0')));
+    if key.len() < 10 {
+        let number = digits.fold(0_usize, |number, digit| number * 10 + digit);
+        if let Some((known, slot)) = array.get_index(number.wrapping_sub(1))
+            && **known == *key
+        {
+            return Some(slot);
+        }
+    }
+    array.get(key)
+}
 
 pub(super) type SharedArray = Rc<RefCell<Array>>;
 
@@ -91,9 +105,9 @@ mod tests {
     fn texts_from_outside_compare_as_numbers_where_they_look_like_some() {
         assert_eq!(Value::input(b" 10 ").as_number(), Some(10.0));
         assert_eq!(Value::input(b"10x").as_number(), None);
-        assert_eq!(Value::text("10").as_number(), None);
+        assert_eq!(Value::text(&b"10"[..]).as_number(), None);
         assert!(!Value::input(b" 0.0 ").is_true());
-        assert!(Value::text("0").is_true());
+        assert!(Value::text(&b"0"[..]).is_true());
         assert!(!Value::Unset.is_true());
     }
 }

@@ -12,6 +12,12 @@ use super::Settings;
 use super::sheet::Sheet;
 use crate::zero::swapped;
 
+/// Bytes of a run of selected lines that is handled as one.
+const RUN_MAX: usize = 16 * 1024;
+
+/// From so many selected runs on it is worth asking once whether all of a block is text.
+const LOOKED_AT_MAX: u32 = 16;
+
 /// How much of an input is looked at to tell whether it is binary.
 const BINARY_PROBE: usize = 96 * 1024;
 
@@ -55,7 +61,22 @@ struct Progress<'n> {
     hidden: bool,
     /// Bytes of the input before the block.
     offset: u64,
+    /// What is selected behind the run before it.
+    ahead: Ahead,
+    /// Runs of the block that were looked at whether they are text.
+    looked_at: u32,
+    /// All of the block is text.
+    all_text: bool,
     around: Around,
+}
+
+/// The next matching line of a block, where it was looked for already.
+#[derive(Default)]
+enum Ahead {
+    #[default]
+    Unknown,
+    Line(Range<usize>),
+    Nothing,
 }
 
 /// Lines around selected ones.
@@ -123,6 +144,9 @@ impl Search {
             done: false,
             hidden: false,
             offset: 0,
+            ahead: Ahead::Unknown,
+            looked_at: 0,
+            all_text: false,
             around: Around::default(),
         };
         // What was found before an input fails still counts.
@@ -203,6 +227,7 @@ impl Search {
         let mut counted_to = 0;
         let mut id = lines.first;
         let mut from = 0;
+        (progress.ahead, progress.looked_at, progress.all_text) = (Ahead::Unknown, 0, false);
         while from < block.len() && !progress.done {
             let selected = self.next_selected(text, block, from, progress)?;
             let start = selected.as_ref().map_or(block.len(), |line| line.start);
@@ -228,6 +253,10 @@ impl Search {
                 self.lead(sheet, id, progress, used)?;
             }
             let offset = progress.offset + line.start as u64;
+            progress.looked_at += 1;
+            if progress.looked_at == LOOKED_AT_MAX && self.wants_text() {
+                progress.all_text = self.is_text(block);
+            }
             self.select(sheet, &block[line.clone()], id, offset, progress, used)?;
             if let Some((_, after)) = self.settings.context {
                 *used = true;
@@ -410,6 +439,11 @@ impl Search {
         if self.settings.zero { Origin::None } else { Origin::Line(id) }
     }
 
+    /// True where lines are written only if they are text.
+    fn wants_text(&self) -> bool {
+        !self.as_text() && self.settings.listing == Listing::Lines
+    }
+
     fn as_text(&self) -> bool {
         self.settings.binary == Binary::AsText
     }
@@ -427,18 +461,36 @@ impl Search {
         into.push(if self.settings.zero { 0 } else { b'\n' });
     }
 
-    /// The next run of selected lines: one line for a match, all lines up to the next match
-    /// where the search is inverted. With a limit, line by line.
+    /// The next run of selected lines: lines that follow each other, where nothing asks for them
+    /// one by one.
     fn next_selected(
         &self,
         text: &[u8],
         block: &[u8],
         from: usize,
-        progress: &Progress<'_>,
+        progress: &mut Progress<'_>,
     ) -> Result<Option<Range<usize>>, InputTrouble> {
         let settings = &self.settings;
         if !settings.inverted {
-            return self.next_match(text, block, from);
+            let first = match std::mem::take(&mut progress.ahead) {
+                Ahead::Unknown => self.next_match(text, block, from)?,
+                Ahead::Line(line) => Some(line),
+                Ahead::Nothing => None,
+            };
+            let Some(mut run) = first else { return Ok(None) };
+            if !self.by_runs(progress) {
+                return Ok(Some(run));
+            }
+            while run.len() < RUN_MAX {
+                match self.next_match(text, block, run.end)? {
+                    Some(next) if next.start == run.end => run.end = next.end,
+                    other => {
+                        progress.ahead = other.map_or(Ahead::Nothing, Ahead::Line);
+                        break;
+                    }
+                }
+            }
+            return Ok(Some(run));
         }
         let mut start = from;
         loop {
@@ -458,6 +510,16 @@ impl Search {
             let Some(next) = next else { return Ok(None) };
             start = next.end;
         }
+    }
+
+    /// True where matching lines that follow each other may be handled as one.
+    fn by_runs(&self, progress: &Progress<'_>) -> bool {
+        let settings = &self.settings;
+        matches!(settings.listing, Listing::Lines | Listing::Count)
+            && settings.most == u64::MAX
+            && settings.context.is_none()
+            && !settings.zero
+            && !progress.binary
     }
 
     fn next_match(
@@ -497,7 +559,7 @@ impl Search {
         used: &mut bool,
     ) -> Result<(), InputTrouble> {
         let settings = &self.settings;
-        let count = if settings.inverted {
+        let count = if settings.inverted || self.by_runs(progress) {
             memchr_iter(b'\n', bytes).count() as u64 + u64::from(!bytes.ends_with(b"\n"))
         } else {
             1
@@ -517,7 +579,7 @@ impl Search {
                     (progress.hidden, progress.done) = (true, true);
                     return Ok(());
                 }
-                if !self.as_text() && !self.is_text(bytes) {
+                if !self.as_text() && !progress.all_text && !self.is_text(bytes) {
                     return self.text_lines(sheet, bytes, id, offset, progress, used);
                 }
                 self.write_lines(sheet, bytes, id, offset, progress, used)

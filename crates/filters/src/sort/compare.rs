@@ -290,6 +290,9 @@ pub(super) fn version(one: &[u8], other: &[u8]) -> Ordering {
 
 /// A name without its endings.
 fn stem(name: &[u8]) -> &[u8] {
+    if memchr::memchr(b'.', name).is_none() {
+        return name;
+    }
     let mut length = 0;
     let mut at = 0;
     while at < name.len() {
@@ -317,7 +320,12 @@ fn version_parts(one: &[u8], other: &[u8]) -> Ordering {
         Some(byte) => i32::from(*byte) + 256,
     };
     let digit = |text: &[u8], at: usize| text.get(at).is_some_and(u8::is_ascii_digit);
-    let (mut i, mut j) = (0, 0);
+    // What both begin with decides nothing, but for a number that goes on.
+    let mut same = one.iter().zip(other).take_while(|(one, other)| one == other).count();
+    while same > 0 && one[same - 1].is_ascii_digit() {
+        same -= 1;
+    }
+    let (mut i, mut j) = (same, same);
     while i < one.len() || j < other.len() {
         while i < one.len() && !digit(one, i) || j < other.len() && !digit(other, j) {
             let order = rank(one, i).cmp(&rank(other, j));

@@ -1,9 +1,9 @@
 //! What `tr` does to characters, and a fast form for whole blocks of bytes.
 
-use std::collections::{HashMap, HashSet};
+use foldhash::{HashMap, HashMapExt, HashSet};
 use std::ops::Range;
 
-use super::sets::{Set, Symbol, decode, encode};
+use super::sets::{Set, Symbol, decode};
 use crate::Verb;
 
 #[derive(Clone, Copy)]
@@ -38,7 +38,7 @@ impl Membership {
 /// What must be remembered from one block to the next.
 #[derive(Default)]
 pub(super) struct State {
-    last: Option<Symbol>,
+    pub(super) last: Option<Symbol>,
 }
 
 const NEWLINE: Symbol = b'\n' as Symbol;
@@ -93,8 +93,9 @@ impl Action {
         Ok(action)
     }
 
+    /// What a character becomes before repeats are looked at; `None` where it is dropped.
     #[inline]
-    fn translated(&self, symbol: Symbol) -> Option<Symbol> {
+    pub(super) fn translated(&self, symbol: Symbol) -> Option<Symbol> {
         if self.delete.as_ref().is_some_and(|delete| delete.holds(symbol)) {
             return None;
         }
@@ -104,20 +105,34 @@ impl Action {
         Some(self.map.get(&symbol).copied().unwrap_or(symbol))
     }
 
-    /// Appends what becomes of `bytes`.
-    pub(super) fn apply(&self, bytes: &[u8], state: &mut State, out: &mut Vec<u8>) {
-        let mut rest = bytes;
-        while !rest.is_empty() {
-            let (symbol, length) = decode(rest);
-            rest = &rest[length..];
-            let Some(symbol) = self.translated(symbol) else { continue };
-            let repeated = state.last == Some(symbol)
-                && self.squeeze.as_ref().is_some_and(|squeeze| squeeze.holds(symbol));
-            state.last = Some(symbol);
-            if !repeated {
-                encode(symbol, out);
-            }
+    /// True where repeats of a character are made one.
+    #[inline]
+    pub(super) fn squeezes(&self, symbol: Symbol) -> bool {
+        self.squeeze.as_ref().is_some_and(|squeeze| squeeze.holds(symbol))
+    }
+
+    /// True where repeats of any are.
+    pub(super) fn has_squeeze(&self) -> bool {
+        self.squeeze.is_some()
+    }
+
+    /// True where everything beyond ASCII stays and repeats of it do, false where all of it is
+    /// dropped, `None` where that is not so simple.
+    pub(super) fn beyond_ascii(&self) -> Option<bool> {
+        let ascii = |symbol: &Symbol| *symbol < 0x80;
+        if let Some(delete) = &self.delete
+            && delete.complement
+            && delete.symbols.iter().all(ascii)
+        {
+            return Some(false);
         }
+        let bare = |members: &Option<Membership>| {
+            members
+                .as_ref()
+                .is_none_or(|members| !members.complement && members.symbols.iter().all(ascii))
+        };
+        let stays = self.others.is_none() && self.map.keys().all(ascii);
+        (stays && bare(&self.delete) && bare(&self.squeeze)).then_some(true)
     }
 
     /// The characters of a line that do not stay as they are.
@@ -129,9 +144,7 @@ impl Action {
             let becomes = self.translated(symbol);
             let squeezed = becomes.is_some()
                 && last == becomes
-                && becomes.is_some_and(|symbol| {
-                    self.squeeze.as_ref().is_some_and(|squeeze| squeeze.holds(symbol))
-                });
+                && becomes.is_some_and(|symbol| self.squeezes(symbol));
             if becomes.is_some() {
                 last = becomes;
             }
@@ -147,7 +160,7 @@ impl Action {
     }
 
     pub(super) fn keeps_lines(&self) -> bool {
-        let squeezed = self.squeeze.as_ref().is_some_and(|squeeze| squeeze.holds(NEWLINE));
+        let squeezed = self.squeezes(NEWLINE);
         let made = match &self.others {
             Some((first, last)) => *last == NEWLINE && first.len() < 0x11_0000,
             None => self.map.iter().any(|(from, to)| *to == NEWLINE && *from != NEWLINE),
@@ -159,7 +172,7 @@ impl Action {
     pub(super) fn line_verb(&self) -> Verb {
         if self.translated(NEWLINE) != Some(NEWLINE) {
             Verb::Merges
-        } else if self.squeeze.as_ref().is_some_and(|squeeze| squeeze.holds(NEWLINE)) {
+        } else if self.squeezes(NEWLINE) {
             Verb::Keeps
         } else {
             Verb::Splits

@@ -26,15 +26,10 @@ pub(super) fn decode(bytes: &[u8]) -> (Symbol, usize) {
     if byte < 0x80 {
         return (Symbol::from(byte), 1);
     }
-    let length = 4.min(bytes.len());
-    for length in 2..=length {
-        if let Ok(text) = std::str::from_utf8(&bytes[..length])
-            && let Some(character) = text.chars().next()
-        {
-            return (Symbol::from(character), length);
-        }
+    match bstr::decode_utf8(bytes) {
+        (Some(character), length) => (Symbol::from(character), length),
+        _ => (BROKEN + Symbol::from(byte), 1),
     }
-    (BROKEN + Symbol::from(byte), 1)
 }
 
 /// Appends a symbol's bytes.

@@ -326,9 +326,10 @@ impl<'m> Machine<'m, '_> {
             }
             Node::Element(array, key) => self.element(*array, key)?,
             Node::Concat(_) => {
-                let mut text = Vec::new();
-                self.push(node, &mut text)?;
-                Value::text(text)
+                let text = self.text(node)?;
+                let value = Value::text(&text[..]);
+                self.give_back(text);
+                value
             }
             Node::Assign(_) if self.is_plain(node) => Value::Number(self.number(node)?),
             Node::Assign(parts) => {
@@ -378,10 +379,10 @@ impl<'m> Machine<'m, '_> {
             other => {
                 let mut text = Vec::new();
                 push_value(&other, &self.convfmt, &mut text);
-                Rc::new(text)
+                text.into()
             }
         };
-        Rc::make_mut(&mut text).extend_from_slice(&added);
+        text.push(&added);
         self.give_back(added);
         self.assign(place, Value::Text(text))
     }

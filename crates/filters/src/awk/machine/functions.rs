@@ -23,7 +23,7 @@ fn offset_of(text: &[u8], character: usize) -> usize {
 
 impl Machine<'_, '_> {
     /// A value as text, in a buffer that should be given back.
-    fn text(&mut self, node: &Node) -> Eval<Vec<u8>> {
+    pub(super) fn text(&mut self, node: &Node) -> Eval<Vec<u8>> {
         let mut text = self.buffer();
         self.push(node, &mut text)?;
         Ok(text)
@@ -71,9 +71,11 @@ impl Machine<'_, '_> {
                 return self.part(text, start, rest.first());
             }
             (Builtin::Sprintf, values) => {
-                let mut text = Vec::new();
+                let mut text = self.buffer();
                 self.format(values, call.at, &mut text)?;
-                return Ok(Value::text(text));
+                let value = Value::text(&text[..]);
+                self.give_back(text);
+                return Ok(value);
             }
             (Builtin::Tolower | Builtin::Toupper, [text]) => {
                 let text = self.text(text)?;
@@ -187,22 +189,38 @@ impl Machine<'_, '_> {
     ) -> Eval<usize> {
         let Some(array) = array else { return Ok(0) };
         let shared = self.array(array);
-        shared.borrow_mut().clear();
         if self.tracks && self.in_record {
             self.touch();
         }
         let lines = (self.tracks && !self.reads.is_empty()).then(|| Box::new(self.reads.clone()));
         let (mut at, mut count) = (Some(0), 0usize);
+        let mut key = self.buffer();
+        // As long as the elements are those of a split before this one, only their values change.
+        let mut again = true;
         while let Some(place) = at
             && let Some(((start, end), after)) = next(place, self)?
         {
             count += 1;
-            let mut key = Vec::new();
+            key.clear();
             super::super::text::push_whole(count as i64, &mut key);
             let slot = Slot { value: Value::input(&text[start..end]), lines: lines.clone() };
-            shared.borrow_mut().insert(key.into(), slot);
+            let mut array = shared.borrow_mut();
+            match array.get_index_mut(count - 1) {
+                Some((known, known_slot)) if again && **known == key[..] => *known_slot = slot,
+                _ => {
+                    if again {
+                        array.truncate(count - 1);
+                        again = false;
+                    }
+                    array.insert(key[..].into(), slot);
+                }
+            }
             at = after;
         }
+        if again {
+            shared.borrow_mut().truncate(count);
+        }
+        self.give_back(key);
         Ok(count)
     }
 
@@ -318,7 +336,7 @@ impl Machine<'_, '_> {
             let end = start + offset_of(&text[start..], length);
             Value::text(&text[start..end])
         } else {
-            Value::text("")
+            Value::text(&b""[..])
         };
         self.give_back(text);
         Ok(part)

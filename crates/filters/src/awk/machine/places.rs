@@ -1,6 +1,7 @@
 //! Variables, fields and elements: reading and assigning.
 
 use super::super::resolve::separator;
+use super::super::value::find;
 use super::{
     ArrayPlace, Eval, FIELDS_MAX, LineSet, Local, Machine, Node, NumberFormat, Place, Rc,
     Separator, SharedArray, Slot, Special, Splitter, Value, fault, push_value,
@@ -81,7 +82,7 @@ impl Machine<'_, '_> {
         }
         let shared = self.array(array);
         let mut array = shared.borrow_mut();
-        let value = match array.get(&key[..]) {
+        let value = match find(&array, &key) {
             Some(slot) => {
                 if let (true, Some(lines)) = (self.tracks, &slot.lines) {
                     self.reads.add_all(lines);
@@ -304,6 +305,10 @@ impl Machine<'_, '_> {
     }
 
     pub(in super::super) fn set_special(&mut self, special: Special, value: Value) -> Eval<()> {
+        if matches!(special, Special::Rstart | Special::Rlength | Special::Filename) {
+            self.specials[special as usize] = value;
+            return Ok(());
+        }
         let mut text = Vec::new();
         push_value(&value, &self.convfmt, &mut text);
         match special {
