@@ -31,6 +31,12 @@ pub(crate) fn each(text: &[u8]) -> impl Iterator<Item = (Option<char>, &[u8])> {
     })
 }
 
+/// How many bytes at the beginning are printable ASCII, each a character of one column.
+#[inline]
+pub(crate) fn plain_run(text: &[u8]) -> usize {
+    text.iter().position(|byte| !matches!(byte, b' '..=b'~')).unwrap_or(text.len())
+}
+
 /// How many characters a text has.
 pub(crate) fn count(text: &[u8]) -> usize {
     if text.is_ascii() {

@@ -66,8 +66,16 @@ impl Expand {
         }
         let mut column = 0;
         let mut converts = true;
-        for (character, bytes) in characters::each(line) {
+        let mut rest = line;
+        while !rest.is_empty() {
+            let (character, length) = match characters::plain_run(rest) {
+                0 => characters::first(rest),
+                plain => (None, plain),
+            };
+            let (bytes, after) = rest.split_at(length);
+            rest = after;
             match bytes[0] {
+                b' '..=b'~' => column += length,
                 b'\t' if converts => {
                     let next = self.stops.next(column).unwrap_or(column + 1);
                     spread.resize(spread.len() + next - column, b' ');
@@ -78,7 +86,7 @@ impl Expand {
                 byte if byte < 0x20 || byte == 0x7f => column += 1,
                 _ => column += characters::width(character),
             }
-            converts &= !self.initial || matches!(bytes[0], b' ' | b'\t');
+            converts &= !self.initial || bytes.iter().all(|byte| matches!(byte, b' ' | b'\t'));
             spread.extend_from_slice(bytes);
         }
     }

@@ -112,27 +112,35 @@ impl Fold {
     }
 
     fn fold(&self, line: &[u8], folded: &mut Vec<u8>) {
-        let plain = |byte: &u8| matches!(byte, b' '..=b'~');
-        if line.len() <= self.width && (self.bytes || line.iter().all(plain)) {
-            return folded.extend_from_slice(line);
-        }
-        if !self.spaces && (self.bytes || line.iter().all(plain)) {
-            let mut pieces = line.chunks(self.width);
-            folded.extend_from_slice(pieces.next().unwrap_or_default());
-            for piece in pieces {
-                folded.push(b'\n');
+        if self.bytes || characters::plain_run(line) == line.len() {
+            // Every byte is a column.
+            let mut rest = line;
+            while rest.len() > self.width {
+                let (piece, _) = rest.split_at(self.width);
+                let blank = if self.spaces { memchr::memrchr2(b' ', b'\t', piece) } else { None };
+                let (piece, after) = rest.split_at(blank.map_or(piece.len(), |at| at + 1));
                 folded.extend_from_slice(piece);
+                folded.push(b'\n');
+                rest = after;
             }
-            return;
+            return folded.extend_from_slice(rest);
         }
         // Where the line being made begins, and its columns so far.
         let mut start = folded.len();
         let mut column = 0;
         let mut rest = line;
         while !rest.is_empty() {
-            let (character, length) = if self.bytes { (None, 1) } else { characters::first(rest) };
+            let room = self.width.saturating_sub(column).min(rest.len());
+            let plain = characters::plain_run(&rest[..room]);
+            if plain > 0 {
+                folded.extend_from_slice(&rest[..plain]);
+                column += plain;
+                rest = &rest[plain..];
+                continue;
+            }
+            let (character, length) = characters::first(rest);
             loop {
-                let next = self.column_after(column, rest[0], character);
+                let next = column_after(column, rest[0], character);
                 if next <= self.width {
                     column = next;
                     break;
@@ -147,11 +155,7 @@ impl Fold {
                     start = folded.len();
                     folded.extend_from_slice(&tail);
                     column = characters::each(&tail).fold(0, |column, (character, bytes)| {
-                        if self.bytes {
-                            column + bytes.len()
-                        } else {
-                            self.column_after(column, bytes[0], character)
-                        }
+                        column_after(column, bytes[0], character)
                     });
                     continue;
                 }
@@ -167,16 +171,15 @@ impl Fold {
             rest = &rest[length..];
         }
     }
+}
 
-    fn column_after(&self, column: usize, byte: u8, character: Option<char>) -> usize {
-        match byte {
-            _ if self.bytes => column + 1,
-            8 => column.saturating_sub(1),
-            b'\r' => 0,
-            b'\t' => column - column % 8 + 8,
-            // Other control bytes count as the host counts them.
-            0..=0x1f | 0x7f => column + 1,
-            _ => column + characters::width(character),
-        }
+fn column_after(column: usize, byte: u8, character: Option<char>) -> usize {
+    match byte {
+        8 => column.saturating_sub(1),
+        b'\r' => 0,
+        b'\t' => column - column % 8 + 8,
+        // Other control bytes count as the host counts them.
+        0..=0x1f | 0x7f => column + 1,
+        _ => column + characters::width(character),
     }
 }

@@ -91,11 +91,16 @@ impl Unexpand {
         let mut pending: Vec<u8> = Vec::new();
         let mut single_before_stop = false;
         let mut blank_before = true;
-        for (character, bytes) in characters::each(line) {
-            if !converts {
-                packed.extend_from_slice(bytes);
-                continue;
-            }
+        let mut rest = line;
+        while converts && !rest.is_empty() {
+            // Of what is no blank only the number of columns counts.
+            let word = rest.iter().position(|byte| !matches!(byte, b'!'..=b'~'));
+            let (character, length) = match word.unwrap_or(rest.len()) {
+                0 => characters::first(rest),
+                length => (None, length),
+            };
+            let (bytes, after) = rest.split_at(length);
+            rest = after;
             let mut byte = bytes[0];
             let blank = matches!(byte, b' ' | b'\t');
             if blank {
@@ -126,6 +131,8 @@ impl Unexpand {
                 }
             } else if byte == 8 {
                 column = column.saturating_sub(1);
+            } else if matches!(byte, b'!'..=b'~') {
+                column += length;
             } else {
                 let control = byte < 0x20 || byte == 0x7f;
                 column += if control { 1 } else { characters::width(character) };
@@ -149,5 +156,6 @@ impl Unexpand {
             pending[0] = b'\t';
         }
         packed.append(&mut pending);
+        packed.extend_from_slice(rest);
     }
 }
