@@ -12,11 +12,21 @@ use crate::records::{Records, line_start};
 /// Patterns that are searched for at the same time; with more, looking at each line is as fast.
 const PATTERNS_MAX: usize = 3;
 
+/// After so many lines in a row of which none was passed over, looking is left off for a while.
+const MET_MAX: u32 = 16;
+
+/// For so many lines.
+const LEFT_OFF: u32 = 1024;
+
 pub(super) struct Skipper {
     /// For each pattern where it is next in the block, as far as known.
     patterns: Vec<(Pattern, usize)>,
     /// The block that those places are in; held, so that no other one lies where it lies.
     block: Bytes,
+    /// Lines in a row that a pattern matched.
+    met: u32,
+    /// Lines for which it is not worth looking.
+    left_off: u32,
 }
 
 impl Skipper {
@@ -60,12 +70,16 @@ impl Skipper {
                 Some((Pattern::new(&[text], syntax, options).ok()?, 0))
             })
             .collect();
-        Some(Self { patterns: patterns?, block: Bytes::new() })
+        Some(Self { patterns: patterns?, block: Bytes::new(), met: 0, left_off: 0 })
     }
 
     /// Passes over lines at hand that none of the patterns matches; gives them, how many they are,
     /// and the number of the first.
     pub(super) fn skip(&mut self, records: &mut Records<'_>) -> Option<(Bytes, u64, LineId)> {
+        if self.left_off > 0 {
+            self.left_off -= 1;
+            return None;
+        }
         let new = records.block().as_ptr() != self.block.as_ptr();
         if new {
             self.block = records.block().clone();
@@ -86,8 +100,13 @@ impl Skipper {
         }
         let length = line_start(lines, next);
         if length == 0 {
+            self.met += 1;
+            if self.met == MET_MAX {
+                (self.met, self.left_off) = (0, LEFT_OFF);
+            }
             return None;
         }
+        self.met = 0;
         let count = memchr_iter(b'\n', &lines[..length]).count() as u64;
         let (passed, first) = records.pass(length, count);
         Some((passed, count, first))
