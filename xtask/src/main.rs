@@ -42,14 +42,17 @@ enum Cli {
         /// Also measure the memory of a large sort
         #[arg(long)]
         memory: bool,
+        /// Instead, one filter at a time in many of its forms
+        #[arg(long)]
+        forms: bool,
     },
 }
 
 fn main() -> Result<()> {
     match Cli::parse() {
         Cli::Test => test::run(),
-        Cli::BenchHost { size, rounds, only, locale, memory } => {
-            bench::run(&size, rounds, only.as_deref(), &locale, memory)
+        Cli::BenchHost { size, rounds, only, locale, memory, forms } => {
+            bench::run(&size, rounds, only.as_deref(), &locale, memory, forms)
         }
         Cli::BenchMetering { size, rounds } => bench::metering(&size, rounds),
         Cli::BenchGrowth { rounds } => bench::growth(rounds),

@@ -4,7 +4,7 @@ use anyhow::{Context, Result, bail};
 
 /// Runs all checks in order; stops at the first that fails.
 pub(crate) fn run() -> Result<()> {
-    ensure_tmux()?;
+    ensure_tools()?;
     step("formatting", &["fmt", "--all", "--check"])?;
     let clippy = ["clippy", "--workspace", "--all-targets", "--locked", "--", "-D", "warnings"];
     step("clippy", &clippy)?;
@@ -21,22 +21,28 @@ fn step(name: &str, arguments: &[&str]) -> Result<()> {
     Ok(())
 }
 
-fn has(program: &str) -> bool {
+fn has(program: &str, asks: &str) -> bool {
     let probe =
-        Command::new(program).arg("-V").stdout(Stdio::null()).stderr(Stdio::null()).status();
+        Command::new(program).arg(asks).stdout(Stdio::null()).stderr(Stdio::null()).status();
     probe.is_ok_and(|status| status.success())
 }
 
-/// The real interface is driven through tmux.
-fn ensure_tmux() -> Result<()> {
-    if has("tmux") {
-        return Ok(());
-    }
-    eprintln!("── tmux is missing; installing it with apt-get");
-    let install = "apt-get update -qq && apt-get install -y -qq --no-install-recommends tmux";
-    let _ = Command::new("sh").args(["-c", install]).stdin(Stdio::null()).status();
-    if !has("tmux") {
-        bail!("the tests need tmux and it could not be installed; install it and run again");
+/// The real interface is driven through tmux, and drawings are read back by pdftotext.
+fn ensure_tools() -> Result<()> {
+    for (program, asks, package) in [("tmux", "-V", "tmux"), ("pdftotext", "-v", "poppler-utils")] {
+        if has(program, asks) {
+            continue;
+        }
+        eprintln!("── {program} is missing; installing it with apt-get");
+        let install = format!(
+            "apt-get update -qq && apt-get install -y -qq --no-install-recommends {package}"
+        );
+        let _ = Command::new("sh").args(["-c", &install]).stdin(Stdio::null()).status();
+        if !has(program, asks) {
+            bail!(
+                "the tests need {program} and it could not be installed; install {package} and run again"
+            );
+        }
     }
     Ok(())
 }

@@ -99,7 +99,8 @@ impl Throughput {
         let mut scene = Scene::new(&title, WIDTH);
         let mut y = heading(&mut scene, &title, &visible(&self.about));
         let seconds = if self.seconds > 0.0 { self.seconds } else { 1.0 };
-        let across = step(seconds);
+        // There is room for twice the marks that go upwards.
+        let across = step(seconds / 2.0);
         let width = RIGHT - LEFT;
         for (number, course) in self.courses.iter().enumerate() {
             let hue = color::hue(number);

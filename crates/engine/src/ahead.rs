@@ -188,3 +188,153 @@ impl Source for ReadAhead {
 fn lost() -> ReadError {
     ReadError::Io(std::io::Error::other("the thread that read ahead has failed"))
 }
+
+#[cfg(test)]
+mod tests {
+    use std::sync::mpsc::{Receiver, channel};
+    use std::time::{Duration, Instant};
+
+    use super::*;
+
+    const PATIENCE: Duration = Duration::from_secs(20);
+
+    /// Gives what it is told to, once each, and then the end.
+    struct Told {
+        steps: Vec<Result<&'static str, ()>>,
+        given: usize,
+        position: u64,
+        allows: bool,
+        /// Nothing more is given before something comes, and the reader is then gone.
+        gate: Option<Receiver<()>>,
+        alive: Arc<()>,
+    }
+
+    impl Told {
+        fn new(steps: Vec<Result<&'static str, ()>>) -> Self {
+            let alive = Arc::new(());
+            Self { steps, given: 0, position: 0, allows: true, gate: None, alive }
+        }
+    }
+
+    impl Source for Told {
+        fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+            let Some(step) = self.steps.get(self.given) else {
+                if let Some(gate) = &self.gate {
+                    let _ = gate.recv();
+                }
+                return Ok(None);
+            };
+            self.given += 1;
+            let text = step.map_err(|()| ReadError::Io(std::io::Error::other("broken")))?;
+            self.position += text.len() as u64;
+            Ok(Some(Block::new(text.as_bytes().to_vec())))
+        }
+
+        fn position(&self) -> Option<u64> {
+            Some(self.position)
+        }
+
+        fn rewind(&mut self) -> bool {
+            (self.given, self.position) = (0, 0);
+            true
+        }
+
+        fn allows_ahead(&self) -> bool {
+            // As long as it is there.
+            self.allows && Arc::strong_count(&self.alive) > 0
+        }
+    }
+
+    fn ahead(told: Told) -> (Box<dyn Source>, Cancel, Arc<StageMeter>) {
+        let (meter, cancel) = (Arc::new(StageMeter::default()), Cancel::default());
+        (ReadAhead::of(Box::new(told), &meter, &cancel), cancel, meter)
+    }
+
+    fn read(source: &mut dyn Source) -> (String, bool) {
+        let mut all = String::new();
+        loop {
+            match source.next_block() {
+                Ok(Some(block)) => all.push_str(std::str::from_utf8(block.bytes()).unwrap()),
+                Ok(None) => return (all, true),
+                Err(_) => return (all, false),
+            }
+        }
+    }
+
+    #[test]
+    fn what_is_read_ahead_is_what_the_source_gives() {
+        for length in [0, 1, AT_ONCE as usize, AT_ONCE as usize + 1, 200] {
+            let (mut source, ..) = ahead(Told::new(vec![Ok("ab\n"); length]));
+            let mut position = 0;
+            for _ in 0..length {
+                let block = source.next_block().unwrap().unwrap();
+                position += block.len() as u64;
+                assert_eq!(source.position(), Some(position));
+            }
+            // The end comes again and again, and the source can then be read anew.
+            assert!(source.next_block().unwrap().is_none());
+            assert!(source.next_block().unwrap().is_none());
+            assert!(source.rewind());
+            assert_eq!(read(&mut *source), ("ab\n".repeat(length), true));
+        }
+    }
+
+    #[test]
+    fn an_error_comes_behind_what_was_read_before_it() {
+        for before in [0, 3, 50] {
+            let mut steps = vec![Ok("x"); before];
+            steps.push(Err(()));
+            steps.push(Ok("y"));
+            let (mut source, ..) = ahead(Told::new(steps));
+            assert_eq!(read(&mut *source), ("x".repeat(before), false));
+            assert_eq!(read(&mut *source), ("y".to_owned(), true));
+        }
+    }
+
+    #[test]
+    fn where_it_is_not_allowed_nothing_is_read_before_it_is_asked_for() {
+        let told = Told { allows: false, ..Told::new(vec![Ok("x"); 100]) };
+        let (mut source, ..) = ahead(told);
+        for number in 1..=50 {
+            source.next_block().unwrap();
+            assert_eq!(source.position(), Some(number));
+            assert!(!source.is_link());
+        }
+    }
+
+    #[test]
+    fn a_reader_that_leaves_ends_the_thread() {
+        let told = Told::new(vec![Ok("x"); 10_000]);
+        let alive = Arc::downgrade(&told.alive);
+        let (mut source, ..) = ahead(told);
+        for _ in 0..20 {
+            source.next_block().unwrap();
+        }
+        assert!(source.is_link());
+        drop(source);
+        let since = Instant::now();
+        while alive.strong_count() > 0 {
+            assert!(since.elapsed() < PATIENCE, "the thread goes on");
+            std::thread::yield_now();
+        }
+    }
+
+    #[test]
+    fn cancelling_reaches_a_reader_whose_source_gives_nothing() {
+        let (release, gate) = channel();
+        let told = Told { gate: Some(gate), ..Told::new(vec![Ok("x"); 20]) };
+        let (mut source, cancel, meter) = ahead(told);
+        for _ in 0..20 {
+            source.next_block().unwrap();
+        }
+        let waiting = std::thread::spawn(move || source.next_block());
+        let since = Instant::now();
+        while meter.figures_at(u64::MAX).waiting_ns == 0 {
+            assert!(since.elapsed() < PATIENCE, "nobody waits");
+            std::thread::yield_now();
+        }
+        cancel.cancel();
+        assert!(matches!(waiting.join().unwrap(), Err(ReadError::Cancelled)));
+        drop(release);
+    }
+}

@@ -121,9 +121,14 @@ impl Collected {
     pub(crate) fn list_at(&self, now_ns: u64) -> Vec<CommandFigures> {
         let state = self.lock();
         let mut all = state.all.clone();
+        for command in all.values_mut() {
+            command.running = false;
+        }
         for (span, meter) in &state.running {
             if let Some(command) = all.get_mut(span) {
                 command.figures.add(&meter.figures_at(now_ns));
+                // One may have ended while others of its pipeline go on.
+                command.running |= !meter.has_ended();
             }
         }
         all.into_values().collect()

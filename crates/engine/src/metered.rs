@@ -4,6 +4,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
 use std::thread::ThreadId;
 
+use bytes::Bytes;
 use rustix::time::{ClockId, clock_gettime};
 use stream::{
     Block, Cancel, FileFacts, METERED, ReadError, Sink, Source, StageMeter, Tail, WriteError,
@@ -199,6 +200,15 @@ impl Source for MeteredSource {
             None => {}
         }
         Ok(block)
+    }
+
+    fn give_back(&mut self, bytes: Bytes) -> bool {
+        let block = Block::new(bytes.clone());
+        let taken = self.inner.give_back(bytes);
+        if taken {
+            self.meter.uncount_in(&block);
+        }
+        taken
     }
 
     fn seek_last(&mut self, part: Tail) -> Result<bool, ReadError> {

@@ -274,6 +274,15 @@ impl Source for Reader {
         self.untouched(|source| Some(source.rewind())).unwrap_or(false)
     }
 
+    fn give_back(&mut self, bytes: bytes::Bytes) -> bool {
+        // Who is alone has nobody to leave it to.
+        let shared = Arc::strong_count(&self.0) > 1;
+        if shared {
+            self.0.give_back(bytes);
+        }
+        shared
+    }
+
     fn allows_ahead(&self) -> bool {
         // What is read ahead is lost to other readers.
         Arc::strong_count(&self.0) == 1

@@ -2,27 +2,31 @@
 
 const ONES: u64 = u64::from_ne_bytes([1; 8]);
 
-/// The highest bit of each byte that is 0. Bytes behind the first of them may be wrong.
+/// The highest bit of each byte up to a space. Bytes behind the first of them may be wrong.
 #[inline]
-fn zeros(eight: u64) -> u64 {
-    eight.wrapping_sub(ONES) & !eight & (ONES << 7)
+fn low(eight: u64) -> u64 {
+    eight.wrapping_sub(ONES * (b' ' as u64 + 1)) & !eight & (ONES << 7)
 }
 
 /// The length of the word that `text` begins with: what is before the first space, tab or byte
 /// `THIRD`, or all of it.
 #[inline]
 pub(crate) fn word<const THIRD: u8>(text: &[u8]) -> usize {
+    let is_blank = |byte: u8| byte == b' ' || byte == b'\t' || byte == THIRD;
     let mut at = 0;
     while let Some(eight) = text[at..].first_chunk::<8>() {
-        let eight = u64::from_le_bytes(*eight);
-        let places = |byte: u8| zeros(eight ^ (ONES * u64::from(byte)));
-        let found = places(b' ') | places(b'\t') | places(THIRD);
-        if found != 0 {
-            return at + (found.trailing_zeros() / 8) as usize;
+        let found = low(u64::from_le_bytes(*eight));
+        if found == 0 {
+            at += 8;
+            continue;
         }
-        at += 8;
+        at += (found.trailing_zeros() / 8) as usize;
+        if is_blank(text[at]) {
+            return at;
+        }
+        // Another control byte is a part of the word.
+        at += 1;
     }
-    let is_blank = |byte: u8| byte == b' ' || byte == b'\t' || byte == THIRD;
     at + text[at..].iter().take_while(|byte| !is_blank(**byte)).count()
 }
 

@@ -120,6 +120,7 @@ fn first_lines(io: &mut StageIo<'_>, input: &mut Input, number: u64) -> Result<(
         let end =
             memchr_iter(b'\n', &lines.bytes).nth(usize::try_from(wanted - 1).unwrap_or(usize::MAX));
         let end = end.map_or(lines.bytes.len(), |at| at + 1);
+        input.leave(&lines.bytes[end..]);
         io.out().pass(lines.bytes.slice(..end), lines.first)?;
         break;
     }
@@ -132,6 +133,9 @@ fn first_bytes(io: &mut StageIo<'_>, input: &mut Input, number: u64) -> Result<(
         let Some(block) = input.next_block()? else { break };
         let length = (block.bytes.len() as u64).min(wanted);
         wanted -= length;
+        if wanted == 0 {
+            input.leave(&block.bytes[length as usize..]);
+        }
         io.out().pass(block.bytes.slice(..length as usize), block.first)?;
     }
     Ok(())

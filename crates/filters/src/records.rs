@@ -63,6 +63,15 @@ impl<'w> Records<'w> {
         Self { blocks, block: Bytes::new(), at: 0, line, ended: false, eager }
     }
 
+    /// Leaves what was read but not used for whoever reads the same input next.
+    pub(crate) fn leave(&mut self) {
+        if let Blocks::Input(input) = &mut self.blocks {
+            let at = self.at.min(self.block.len());
+            input.leave(&self.block[at..]);
+            (self.block, self.at, self.ended) = (Bytes::new(), 0, true);
+        }
+    }
+
     /// Adds the next block to what is left of this one. False at the end of the input.
     fn more(&mut self) -> Result<bool, ReadError> {
         if self.ended {

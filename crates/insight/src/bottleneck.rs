@@ -102,19 +102,37 @@ pub fn slowest(commands: &[CommandFigures]) -> Option<Slowest> {
     Some(Slowest { at: busiest, reason, says })
 }
 
-/// The command that one waits for or is held up by, where it does so for a good part of its time.
+/// A share of the time below which a command does not only hand on the waiting of another.
+const HARDLY: f64 = 0.1;
+
+/// The command that one waits for or is held up by, where it does so for a good part of its time:
+/// along the links the next one that does not wait or is not held up itself, or, to wait for, one
+/// that holds its input back.
 pub fn held_by(commands: &[CommandFigures], at: usize) -> Option<(usize, &'static str)> {
     let command = commands.get(at)?;
     let shares = command.figures.shares();
     let much = command.figures.elapsed_ns / 3;
-    let slowest = slowest(commands)?.at;
-    if slowest == at {
-        return None;
+    let share = |at: usize, part: u64| part as f64 / commands[at].figures.elapsed_ns.max(1) as f64;
+    let mut other = at;
+    if shares.held_up_ns > much {
+        while commands[other].linked && other + 1 < commands.len() {
+            other += 1;
+            if share(other, commands[other].figures.shares().held_up_ns) < HARDLY {
+                break;
+            }
+        }
+        return (other > at).then_some((other, "held up by"));
     }
-    if shares.held_up_ns > much && slowest > at {
-        return Some((slowest, "held up by"));
+    if shares.waiting_ns > much {
+        while other > 0 && commands[other - 1].linked {
+            other -= 1;
+            let holds = commands[other].holds.is_some();
+            if holds || share(other, commands[other].figures.shares().waiting_ns) < HARDLY {
+                break;
+            }
+        }
     }
-    (shares.waiting_ns > much && slowest < at).then_some((slowest, "waits for"))
+    (other < at).then_some((other, "waits for"))
 }
 
 #[cfg(test)]
@@ -149,6 +167,27 @@ mod tests {
         let found = slowest(&all).unwrap();
         assert_eq!(found.reason, Reason::Holds);
         assert!(found.says.ends_with("so head waits for it"));
+    }
+
+    #[test]
+    fn along_the_links_the_one_that_does_not_only_pass_it_on_is_named() {
+        let held = |ms: u64| StageFigures { held_up_ns: ms * 1_000_000, ..StageFigures::default() };
+        let mut all = vec![
+            command("cat", held(980)),
+            command("cut", held(240)),
+            command("sed", waiting(10)),
+            command("grep", waiting(820)),
+            command("sort", waiting(500)),
+            command("head", waiting(990)),
+        ];
+        assert_eq!(held_by(&all, 0), Some((2, "held up by")));
+        assert_eq!(held_by(&all, 3), Some((2, "waits for")));
+        assert_eq!(held_by(&all, 5), Some((2, "waits for")));
+        all[4].holds = Some("all lines");
+        assert_eq!(held_by(&all, 5), Some((4, "waits for")));
+        // What is in another pipeline has nothing to do with it.
+        all[0].linked = false;
+        assert_eq!(held_by(&all, 0), None);
     }
 
     #[test]

@@ -1,5 +1,7 @@
 //! Numbers as they are shown: grouped, with units, three significant digits.
 
+use stream::StageFigures;
+
 /// Thousands grouped by a space.
 pub fn grouped(number: u64) -> String {
     let digits = number.to_string();
@@ -97,9 +99,57 @@ pub fn percent(part: u64, whole: u64) -> String {
     if part > 0 && value < 0.05 { "< 0.1 %".to_owned() } else { format!("{value:.1} %") }
 }
 
+/// How far something is, of 1: `99.9 %` until all of it is done.
+pub fn progress(done: f64) -> String {
+    format!("{:.1} %", (done.clamp(0.0, 1.0) * 1000.0).floor() / 10.0)
+}
+
+/// The shares of a stage's time at work, waiting and held up as whole percents that make 100; all
+/// are 0 where no time has passed.
+pub fn share_percents(figures: &StageFigures) -> [u64; 3] {
+    let shares = figures.shares();
+    let parts = [shares.working_ns, shares.waiting_ns, shares.held_up_ns];
+    let whole = u128::from(figures.elapsed_ns);
+    if whole == 0 {
+        return [0; 3];
+    }
+    let hundredfold = parts.map(|part| u128::from(part) * 100);
+    let mut percents = hundredfold.map(|part| (part / whole) as u64);
+    // What rounding down took goes to those it took most from.
+    let mut places = [0, 1, 2];
+    places.sort_by_key(|place| std::cmp::Reverse(hundredfold[*place] % whole));
+    let lost = 100 - percents.iter().sum::<u64>();
+    for place in places.into_iter().take(lost as usize) {
+        percents[place] += 1;
+    }
+    percents
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn shares_make_a_hundred() {
+        for (waiting, held_up) in [(0, 0), (5, 989), (333, 333), (10, 0), (1, 1), (1000, 0)] {
+            let figures = StageFigures {
+                elapsed_ns: 1000,
+                waiting_ns: waiting,
+                held_up_ns: held_up,
+                ..StageFigures::default()
+            };
+            let percents = share_percents(&figures);
+            assert_eq!(percents.iter().sum::<u64>(), 100, "{waiting} {held_up}");
+            assert!(percents[1].abs_diff(waiting / 10) <= 1);
+        }
+        assert_eq!(share_percents(&StageFigures::default()), [0; 3]);
+    }
+
+    #[test]
+    fn nothing_is_done_before_it_is() {
+        assert_eq!(progress(0.999_99), "99.9 %");
+        assert_eq!(progress(1.0), "100.0 %");
+    }
 
     #[test]
     fn numbers_have_groups_units_and_three_digits() {

@@ -26,7 +26,9 @@ pub use drawing::{Export, ExportError, diagram, export, funnel, put_in_place, th
 pub use edit::{
     EditError, TextEdit, apply_edits, delete_stage, insert_stage, move_stage, toggle_stage,
 };
-pub use figures::{byte_rate, bytes, duration, grouped, line_rate, lines, percent, rate};
+pub use figures::{
+    byte_rate, bytes, duration, grouped, line_rate, lines, percent, progress, rate, share_percents,
+};
 pub use folders::own_folder;
 pub use history::{Gaps, History, Moment, Rate, passed};
 pub use programs::{ProgramText, programs, quoted_program};

@@ -210,10 +210,12 @@ pub fn report_html(record: &RunRecord, drawings: &[(&str, String)]) -> String {
          <style>\nbody {{ font: 15px/1.5 sans-serif; max-width: 72em; margin: 2em auto; padding: 0 1em; color: #2a2e33; background: #fff; }}\n\
          pre, td:nth-child(2) {{ font-family: monospace; white-space: pre-wrap; overflow-wrap: anywhere; }}\n\
          pre {{ background: #f4f2ec; padding: 0.8em; }}\n\
-         table {{ border-collapse: collapse; }}\n\
+         table {{ border-collapse: collapse; font-size: 13px; }}\n\
          .figures {{ overflow-x: auto; }}\n\
-         th, td {{ padding: 0.2em 0.6em; border-bottom: 1px solid #d9d4c8; text-align: right; vertical-align: top; font-variant-numeric: tabular-nums; white-space: nowrap; }}\n\
-         th:nth-child(2), td:nth-child(2) {{ text-align: left; min-width: 16em; white-space: pre-wrap; }}\n\
+         th, td {{ padding: 0.2em 0.5em; border-bottom: 1px solid #d9d4c8; text-align: right; vertical-align: top; font-variant-numeric: tabular-nums; white-space: nowrap; }}\n\
+         th {{ white-space: normal; vertical-align: bottom; }}\n\
+         th:nth-child(2), td:nth-child(2) {{ text-align: left; min-width: 14em; white-space: pre-wrap; }}\n\
+         @media print {{ .figures {{ overflow: visible; }} table {{ font-size: 8px; }} svg {{ break-inside: avoid; }} }}\n\
          dl {{ display: grid; grid-template-columns: max-content 1fr; gap: 0 1em; }} dd {{ margin: 0; overflow-wrap: anywhere; }}\n\
          svg {{ max-width: 100%; height: auto; }}\n</style>\n</head>\n<body>\n<h1>{title}</h1>\n"
     );

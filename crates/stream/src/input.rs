@@ -183,6 +183,17 @@ impl Input {
         }
     }
 
+    /// Leaves what was read but not used for whoever reads the same input next: `rest`, which was
+    /// handed out last, and what is held here.
+    pub fn leave(&mut self, rest: &[u8]) {
+        let mut left = rest.to_vec();
+        left.append(&mut self.partial);
+        left.extend_from_slice(&std::mem::take(&mut self.queued));
+        if !left.is_empty() {
+            self.source.give_back(left.into());
+        }
+    }
+
     /// Reads until at least `bytes` bytes (or the end) are at hand, and shows the first of them
     /// without handing them out. How the source was cut does not matter.
     pub fn peek(&mut self, bytes: usize) -> Result<&[u8], ReadError> {

@@ -124,6 +124,15 @@ impl StageMeter {
         self.lines_in.fetch_add(block.newlines(), Relaxed);
     }
 
+    /// Takes back what was counted of a block that the stage has left to others.
+    pub fn uncount_in(&self, block: &Block) {
+        if !METERED {
+            return;
+        }
+        self.bytes_in.fetch_sub(block.len() as u64, Relaxed);
+        self.lines_in.fetch_sub(block.newlines(), Relaxed);
+    }
+
     /// Counts the unterminated last line of an input that has ended.
     pub fn count_open_end(&self) {
         if !METERED {
@@ -227,6 +236,11 @@ impl StageMeter {
         if begun != 0 {
             self.elapsed_ns.fetch_add(now_ns.saturating_sub(begun), Relaxed);
         }
+    }
+
+    /// True once the stage has begun and ended.
+    pub fn has_ended(&self) -> bool {
+        self.begun_ns.load(Relaxed) == 0 && self.elapsed_ns.load(Relaxed) > 0
     }
 
     /// States how many bytes of data the stage holds now.

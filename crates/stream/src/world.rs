@@ -4,6 +4,8 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
 
+use bytes::Bytes;
+
 use crate::{Block, Cancel, ReadError, WriteError};
 
 /// Something blocks come from: a file, a link, a sample.
@@ -48,6 +50,12 @@ pub trait Source: Send {
     /// True where it costs and changes nothing to read on before anybody asks: a large regular
     /// file, from a place of its own.
     fn allows_ahead(&self) -> bool {
+        false
+    }
+
+    /// Takes back bytes that were given last, for whoever reads the same input next. False where
+    /// there is nobody.
+    fn give_back(&mut self, _bytes: Bytes) -> bool {
         false
     }
 

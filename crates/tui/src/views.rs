@@ -217,7 +217,7 @@ fn header(buffer: &mut Buffer, area: Rect, app: &App) {
     let run = app.running.as_ref().filter(|_| app.is_running()).map_or(String::new(), |running| {
         match running.snapshot.done() {
             _ if running.snapshot.paused => " paused".to_owned(),
-            Some(done) => format!(" {:.0} %", done * 100.0),
+            Some(done) => format!(" {:.0} %", (done * 100.0).floor()),
             None => " …".to_owned(),
         }
     });
@@ -266,7 +266,7 @@ fn message(buffer: &mut Buffer, area: Rect, app: &App) {
             "running on everything: {} · T shows it, Ctrl-C ends it and leaves nothing half written",
             done.map_or_else(
                 || format!("{} read", insight::bytes(running.snapshot.read_bytes)),
-                |done| format!("{:.1} %", done * 100.0)
+                insight::progress
             )
         );
         put(buffer, area, 1, 0, &text, app.theme.bright());

@@ -147,7 +147,7 @@ fn line(snapshot: &Snapshot, history: &History) -> String {
     match (snapshot.total_bytes, snapshot.done()) {
         (Some(total), Some(done)) => {
             parts.push(format!("{} of {}", bytes(snapshot.read_bytes.min(total)), bytes(total)));
-            parts.push(format!("{:.1} %", done * 100.0));
+            parts.push(insight::progress(done));
         }
         _ => parts.push(format!("{} read", bytes(snapshot.read_bytes.max(first(snapshot).1)))),
     }

@@ -234,3 +234,40 @@ fn an_estimate_tells_sources_holdings_and_whether_it_ends() {
     estimate(&format!("cat {path} > {path}.copy; rm {path}"), Variables::default());
     assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 1);
 }
+
+#[test]
+fn a_command_that_has_ended_no_longer_runs_while_others_do() {
+    let (run, news) = start("seq 3 | sleep 60", false, &[]);
+    let snapshot =
+        await_that(&run, |snapshot| snapshot.commands.len() == 2 && !snapshot.commands[0].running);
+    assert!(snapshot.commands[1].running, "{snapshot:?}");
+    assert_eq!(snapshot.commands[0].figures.lines_out, 3);
+    run.watch.cancel();
+    end(&news);
+}
+
+#[test]
+fn a_large_file_is_read_whole_and_what_one_command_leaves_the_next_one_gets() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = data(folder.path(), 200_000);
+    let bytes = std::fs::metadata(&path).unwrap().len();
+    assert!(bytes > 4 << 20, "{bytes}");
+    let whole = std::fs::read(&path).unwrap();
+    for text in [
+        format!("cat {path}"),
+        format!("tr x x < {path}"),
+        format!("{{ head -n 3; cat; }} < {path}"),
+        format!("{{ read line; echo \"$line\"; grep -m 40 line; cat; }} < {path}"),
+        format!("head -n 150000 {path}; tail -n +150001 {path}"),
+    ] {
+        let (run, news) = start(&text, false, &[]);
+        end(&news);
+        assert_eq!(run.output.bytes(), bytes, "{text}");
+        // Lines are given without their ends.
+        let lines = run.output.lines_at(0, 200_000);
+        assert!(
+            lines.iter().map(|line| &line[..]).eq(whole.split(|byte| *byte == b'\n').take(200_000)),
+            "{text}"
+        );
+    }
+}

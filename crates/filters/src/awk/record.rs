@@ -232,6 +232,12 @@ impl Record {
         })
     }
 
+    /// As [`Record::span`], or `$0` where `number` is 0; that must be fresh.
+    #[inline]
+    pub(super) fn column(&mut self, number: usize) -> Option<&[u8]> {
+        if number == 0 { Some(self.text()) } else { self.span(number) }
+    }
+
     /// Field `number` (from 1).
     pub(super) fn value(&mut self, number: usize) -> Value {
         match &self.changed {

@@ -63,6 +63,10 @@ struct Progress<'n> {
     offset: u64,
     /// What is selected behind the run before it.
     ahead: Ahead,
+    /// What is behind the last line that was wanted.
+    left: Option<Bytes>,
+    /// Where lines are put together.
+    scratch: Vec<u8>,
     /// Runs of the block that were looked at whether they are text.
     looked_at: u32,
     /// All of the block is text.
@@ -145,6 +149,8 @@ impl Search {
             hidden: false,
             offset: 0,
             ahead: Ahead::Unknown,
+            left: None,
+            scratch: Vec::new(),
             looked_at: 0,
             all_text: false,
             around: Around::default(),
@@ -163,6 +169,9 @@ impl Search {
             };
             self.block(sheet, &lines, &mut progress, used)?;
             progress.offset += lines.bytes.len() as u64;
+        }
+        if let (Some(left), 0) = (&progress.left, progress.around.pending) {
+            input.leave(left);
         }
         if progress.around.pending > 0 && settings.context.is_some() {
             self.rest(sheet, input, &mut progress, used)?;
@@ -265,6 +274,9 @@ impl Search {
                 if self.as_text() || self.settings.listing != Listing::Lines || self.is_text(line) {
                     progress.around.pending = after;
                 }
+            }
+            if progress.done && self.settings.most != u64::MAX {
+                progress.left = Some(lines.bytes.slice(from..));
             }
             if progress.done && context && progress.around.pending > 0 {
                 // Behind the last one wanted only its context is left.
@@ -655,7 +667,7 @@ impl Search {
         bytes: &[u8],
         id: LineId,
         offset: u64,
-        progress: &Progress<'_>,
+        progress: &mut Progress<'_>,
         used: &mut bool,
     ) -> Result<(), InputTrouble> {
         *used = true;
@@ -669,9 +681,13 @@ impl Search {
         } else {
             let mut id = id;
             let mut offset = offset;
-            let mut whole = Vec::new();
-            for line in bytes.split_inclusive(|&byte| byte == b'\n') {
-                whole.clear();
+            let mut whole = std::mem::take(&mut progress.scratch);
+            whole.clear();
+            let traced = sheet.keeps_origins();
+            let mut rest = bytes;
+            while !rest.is_empty() {
+                let (line, after) = rest.split_at(line_end(rest, 0));
+                rest = after;
                 self.prefix(progress.name, id, offset, b':', &mut whole);
                 let text = line.strip_suffix(b"\n").unwrap_or(line);
                 if self.colored && !settings.inverted {
@@ -680,10 +696,15 @@ impl Search {
                     self.push_line(text, &mut whole);
                 }
                 self.end_line(&mut whole);
-                sheet.put(&whole, self.origin_of(id))?;
+                if traced {
+                    sheet.put(&whole, self.origin_of(id))?;
+                    whole.clear();
+                }
                 id = id.plus(1);
                 offset += line.len() as u64;
             }
+            sheet.put(&whole, Origin::None)?;
+            progress.scratch = whole;
         }
         if settings.line_buffered {
             sheet.flush()?;

@@ -109,11 +109,11 @@ impl Search {
             self.name(name, separator, into);
         }
         if self.settings.numbered {
-            self.part((id.line() + 1).to_string().as_bytes(), NUMBER, into);
+            self.part(itoa::Buffer::new().format(id.line() + 1).as_bytes(), NUMBER, into);
             self.part(&[separator], SEPARATOR, into);
         }
         if self.settings.offsets {
-            self.part(offset.to_string().as_bytes(), NUMBER, into);
+            self.part(itoa::Buffer::new().format(offset).as_bytes(), NUMBER, into);
             self.part(&[separator], SEPARATOR, into);
         }
     }

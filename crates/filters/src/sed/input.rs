@@ -49,6 +49,13 @@ impl<'w> Files<'w> {
         self.current.as_mut().map(|(_, records)| records)
     }
 
+    /// Leaves the rest of what is read to others.
+    pub(super) fn leave(&mut self) {
+        if let Some(records) = self.records() {
+            records.leave();
+        }
+    }
+
     /// Opens the next operand that can be read; others are reported. False when there is none.
     fn open(&mut self, io: &mut StageIo<'w>) -> Result<Option<(Vec<u8>, Records<'w>)>, StageError> {
         while let Some(name) = self.waiting.pop_front() {

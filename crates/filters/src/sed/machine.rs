@@ -182,10 +182,12 @@ impl<'s, 'm, 'w> Machine<'s, 'm, 'w> {
                 _ => {}
             }
             if let Cycle::QuitSilently(status) = cycle {
+                self.files.leave();
                 return Ok(status);
             }
             self.write_queue()?;
             if let Cycle::Quit(status) = cycle {
+                self.files.leave();
                 return Ok(status);
             }
         }

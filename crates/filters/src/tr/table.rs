@@ -119,7 +119,18 @@ impl Table {
         // spares looking whether there is room.
         let mut target = [0_u8; PIECE];
         let mut length = 0;
-        if self.squeezes {
+        if self.squeezes && !self.drops {
+            // Each byte is compared with the one before, not with what became of all before.
+            let mut last = state.last.unwrap_or(u32::MAX);
+            for &byte in piece {
+                let effect = self.bytes[usize::from(byte)];
+                let to = effect.symbol();
+                target[length % PIECE] = to as u8;
+                length += usize::from(!(effect.is(Effect::SQUEEZED) & (to == last)));
+                last = to;
+            }
+            state.last = (last != u32::MAX).then_some(last);
+        } else if self.squeezes {
             let mut last = state.last.unwrap_or(u32::MAX);
             for &byte in piece {
                 let effect = self.bytes[usize::from(byte)];

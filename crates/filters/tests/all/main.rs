@@ -6,5 +6,6 @@ mod behaviour;
 mod host;
 mod laws;
 mod models;
+mod models_of_runs;
 mod programs;
 mod support;

@@ -104,8 +104,7 @@ impl Columns {
 fn draw_pair(buffer: &mut Buffer, area: Rect, app: &App) {
     let theme = app.theme;
     let Some((first, second, rows)) = app.compared_runs() else {
-        let text = "one run alone cannot be compared";
-        put(buffer, area, 0, 0, text, theme.quiet());
+        draw_one(buffer, area, app);
         return;
     };
     let (a, b) = (&first.record, &second.record);
@@ -188,6 +187,56 @@ fn draw_pair(buffer: &mut Buffer, area: Rect, app: &App) {
             theme.quiet(),
         );
         y += 1;
+    }
+}
+
+/// How a figure is shown.
+type Shown = fn(&CommandRecord) -> String;
+
+/// The figures of the selected run, where there is none to compare it with.
+fn draw_one(buffer: &mut Buffer, area: Rect, app: &App) {
+    let theme = app.theme;
+    let Some(KeptRun { record, .. }) = app.runs().get(app.compare.at) else { return };
+    let sources: Vec<String> = record
+        .sources
+        .iter()
+        .map(|source| {
+            format!("{} ({})", safe(&source.path.display().to_string()), bytes(source.bytes))
+        })
+        .collect();
+    let text = format!(
+        "{} read{}{} · no run before it to compare it with",
+        bytes(record.read_bytes),
+        if sources.is_empty() { "" } else { ": " },
+        sources.join(", ")
+    );
+    put(buffer, area, 0, 0, &cut(&text, usize::from(area.width)), theme.quiet());
+    let columns: [(&str, u16, Shown); 5] = [
+        ("lines in", 12, |one| grouped(one.lines_in)),
+        ("lines out", 24, |one| grouped(one.lines_out)),
+        ("at work", 35, |one| duration(one.working_ns)),
+        ("processor", 46, |one| duration(one.processor_ns)),
+        ("held", 57, |one| bytes(one.peak_held_bytes)),
+    ];
+    let shown = if area.width >= 84 { 5 } else { 3 };
+    let columns = &columns[..shown];
+    let end = columns.last().map_or(0, |column| column.1) + 2;
+    for (title, at, _) in columns {
+        put_right(buffer, area, *at, 2, title, theme.quiet());
+    }
+    put(buffer, area, end, 2, "command", theme.quiet());
+    for (number, command) in record.commands.iter().enumerate() {
+        let y = number as u16 + 3;
+        if y >= area.height {
+            break;
+        }
+        for (_, at, value) in columns {
+            put_right(buffer, area, *at, y, &value(command), theme.ink());
+        }
+        let hue = theme.hue(number).add_modifier(Modifier::BOLD);
+        let x = put(buffer, area, end, y, &(number + 1).to_string(), hue);
+        let room = usize::from(area.width.saturating_sub(x + 2));
+        put(buffer, area, x + 1, y, &cut(&safe(&command.command), room), theme.ink());
     }
 }
 

@@ -73,7 +73,7 @@ fn a_run_and_its_views_can_be_drawn_at_every_size() {
     stand.at_every_size();
     stand.letters("K");
     stand.at_every_size();
-    assert!(stand.screen(160, 50).contains("one run alone cannot be compared"));
+    assert!(stand.screen(160, 50).contains("no run before it to compare it with"));
     // A second form of it.
     stand.letters("e");
     stand.press(KeyCode::Char('u'), ratatui::crossterm::event::KeyModifiers::CONTROL);

@@ -1,16 +1,21 @@
 //! The Throughput view: a band for each command of the run on everything.
 
-use engine::{CommandFigures, CommandKind, LINK_BLOCKS};
+use engine::{CommandFigures, LINK_BLOCKS};
 use insight::{
-    Rate, RunEnd, byte_rate, bytes, duration, grouped, held_by, line_rate, lines, percent, slowest,
+    Rate, RunEnd, byte_rate, bytes, duration, grouped, held_by, line_rate, lines, share_percents,
+    slowest,
 };
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use ratatui::style::{Modifier, Style};
+use ratatui::style::Modifier;
 
 use super::{cut, put, put_right};
 use crate::app::{App, Running, Shows};
 use crate::display::safe;
+
+mod notes;
+
+pub(super) use notes::notes;
 
 /// The current rate is that of the last second.
 const NOW_NS: u64 = 1_000_000_000;
@@ -61,11 +66,13 @@ fn progress(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
     let ended_well = matches!(running.end, Some(RunEnd::Done));
     let done = snapshot.done().filter(|_| running.end.is_none() || ended_well);
     if let Some(done) = done {
-        let width = (area.width / 4).clamp(8, 40);
+        // On a small screen the bar leaves room for the figures.
+        let width = if area.width >= super::WIDE { 40 } else { (area.width / 10).clamp(4, 20) };
         let filled = (done * f64::from(width)).round() as u16;
         x = put(buffer, area, x, 0, &"█".repeat(usize::from(filled)), theme.source_bar());
         x = put(buffer, area, x, 0, &"·".repeat(usize::from(width - filled)), theme.quiet());
-        x = put(buffer, area, x + 1, 0, &format!("{:5.1} %", done * 100.0), theme.bright()) + 2;
+        x = put(buffer, area, x + 1, 0, &format!("{:>7}", insight::progress(done)), theme.bright())
+            + 2;
     }
     let first = snapshot.commands.first();
     let read = snapshot.read_bytes.max(first.map_or(0, |first| insight::passed(first).1));
@@ -84,8 +91,11 @@ fn progress(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
     if running.end.is_none()
         && let Some(left) = snapshot.seconds_left()
     {
-        let text = format!("about {} left", duration((left * 1e9) as u64));
-        put(buffer, area, x, 0, &text, theme.quiet());
+        let left = duration((left * 1e9) as u64);
+        let text = [format!("about {left} left"), format!("{left} left")]
+            .into_iter()
+            .find(|text| usize::from(x) + text.chars().count() < usize::from(area.width));
+        put(buffer, area, x, 0, &text.unwrap_or_default(), theme.quiet());
     }
 }
 
@@ -190,6 +200,8 @@ fn bands(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
         };
         band_of(buffer, band, app, running, number);
     }
+    let above = Rect { y: area.y.saturating_sub(1), height: 1, ..area };
+    axis(buffer, above, app, running);
     if first > 0 || first + visible < commands.len() {
         let text = format!(
             "{}–{} of {}",
@@ -197,14 +209,35 @@ fn bands(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
             (first + visible).min(commands.len()),
             commands.len()
         );
-        put_right(
-            buffer,
-            Rect { y: area.y - 1, height: 1, ..area },
-            area.width.saturating_sub(1),
-            0,
-            &text,
-            app.theme.quiet(),
-        );
+        put_right(buffer, above, area.width.saturating_sub(1), 0, &text, app.theme.quiet());
+    }
+}
+
+/// Whether there is room for the course, and the widths of what stands at the left, of the numbers
+/// at the right, and of the course between them.
+fn columns(width: u16) -> (bool, u16, u16, u16) {
+    let wide = width >= super::WIDE;
+    let left = if wide { (width / 4).clamp(40, 48) } else { width * 2 / 3 };
+    let numbers = 46.min(width / 3);
+    (wide, left, numbers, width.saturating_sub(left + numbers + 2))
+}
+
+/// The stretch of time that the courses show, over them.
+fn axis(buffer: &mut Buffer, row: Rect, app: &App, running: &Running) {
+    let (wide, left, _, chart_width) = columns(row.width);
+    if !wide || chart_width < 24 {
+        return;
+    }
+    let elapsed = running.snapshot.elapsed_ns;
+    let endless = running.snapshot.total_bytes.is_none() && elapsed > MINUTE_NS;
+    let from = if endless { elapsed - MINUTE_NS } else { 0 };
+    let style = app.theme.quiet();
+    put(buffer, row, left, 0, &duration(from), style);
+    put_right(buffer, row, left + chart_width, 0, &duration(elapsed), style);
+    let title = "lines/s over time";
+    let middle = left + (chart_width - title.len() as u16) / 2;
+    if chart_width > 48 {
+        put(buffer, row, middle, 0, title, style);
     }
 }
 
@@ -218,10 +251,9 @@ fn band_of(buffer: &mut Buffer, band: Rect, app: &App, running: &Running, number
         }
         put(buffer, band, 0, 0, "▌", theme.bright().add_modifier(Modifier::BOLD));
     }
-    let wide = band.width >= super::WIDE;
+    let (wide, left, numbers, chart_width) = columns(band.width);
     let text = safe(running.text.get(command.span.range()).unwrap_or(&command.name));
     let text = text.split_whitespace().collect::<Vec<_>>().join(" ");
-    let left = if wide { (band.width / 4).clamp(40, 48) } else { band.width * 2 / 3 };
     let hue = theme.hue(number);
     let x =
         put(buffer, band, 2, 0, &(number + 1).to_string(), hue.add_modifier(Modifier::BOLD)) + 1;
@@ -245,9 +277,7 @@ fn band_of(buffer: &mut Buffer, band: Rect, app: &App, running: &Running, number
         return;
     }
     // Numbers at the right, the course in between.
-    let numbers = 46.min(band.width / 3);
     let chart_left = left;
-    let chart_width = band.width.saturating_sub(left + numbers + 2);
     let rows = match band.height {
         0..=3 => band.height.max(1),
         rows => rows - 1,
@@ -338,21 +368,13 @@ fn shares_bar(
 }
 
 fn shares_short(command: &CommandFigures) -> String {
-    let shares = command.figures.shares();
-    let part = |part: u64| (part * 100).checked_div(command.figures.elapsed_ns).unwrap_or(0);
-    format!("works {} %", part(shares.working_ns))
+    format!("works {} %", share_percents(&command.figures)[0])
 }
 
 fn shares_in_words(running: &Running, number: usize) -> String {
     let command = &running.snapshot.commands[number];
-    let shares = command.figures.shares();
-    let part = |part: u64| (part * 100).checked_div(command.figures.elapsed_ns).unwrap_or(0);
-    format!(
-        "works {} · waits {} · held up {} %",
-        part(shares.working_ns),
-        part(shares.waiting_ns),
-        part(shares.held_up_ns)
-    )
+    let [works, waits, held_up] = share_percents(&command.figures);
+    format!("works {works} · waits {waits} · held up {held_up} %")
 }
 
 /// How full the link behind a command is.
@@ -410,77 +432,5 @@ fn output(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
         let text = safe(&String::from_utf8_lossy(line));
         let room = usize::from(area.width).saturating_sub(digits + 3);
         put(buffer, area, digits as u16 + 3, y, &cut(&text, room), theme.ink());
-    }
-}
-
-/// The selected command in words, under the bands.
-pub(super) fn notes(buffer: &mut Buffer, area: Rect, app: &App) {
-    let Some(running) = &app.running else { return };
-    let commands = &running.snapshot.commands;
-    let number = app.throughput.at.min(commands.len().saturating_sub(1));
-    let Some(command) = commands.get(number) else { return };
-    let theme = app.theme;
-    let figures = &command.figures;
-    let room = usize::from(area.width.saturating_sub(6));
-    put(
-        buffer,
-        area,
-        1,
-        0,
-        &(number + 1).to_string(),
-        theme.hue(number).add_modifier(Modifier::BOLD),
-    );
-    let mut first = format!(
-        "{} in, {} out · {} in, {} out",
-        lines(figures.lines_in),
-        grouped(figures.lines_out),
-        bytes(figures.bytes_in),
-        bytes(figures.bytes_out)
-    );
-    if command.runs > 1 {
-        first.push_str(&format!(" · ran {} times", grouped(command.runs)));
-    }
-    put(buffer, area, 4, 0, &cut(&first, room), theme.ink());
-    let shares = figures.shares();
-    let mut second = format!(
-        "of {}: {} at work, {} waiting for input, {} held up · processor {} · at most {} held",
-        duration(figures.elapsed_ns),
-        percent(shares.working_ns, figures.elapsed_ns),
-        percent(shares.waiting_ns, figures.elapsed_ns),
-        percent(shares.held_up_ns, figures.elapsed_ns),
-        duration(figures.processor_ns),
-        bytes(figures.peak_held_bytes),
-    );
-    if command.kind == CommandKind::Program {
-        second.push_str(" · by the system's account");
-    }
-    let mut rows: Vec<(String, Style)> = vec![(second, theme.quiet())];
-    if let Some((other, how)) = held_by(commands, number) {
-        rows.push((format!("{how} {} {}", other + 1, commands[other].name), theme.ink()));
-    }
-    if let Some(holds) = command.holds {
-        let limit = command.memory_limit.map_or(String::new(), |limit| {
-            format!("; what does not fit into {} goes to temporary files", bytes(limit))
-        });
-        rows.push((format!("holds data back: {holds}{limit}"), theme.ink()));
-    }
-    if running.snapshot.total_bytes.is_none() && command.running {
-        let gaps = running.history.gaps(command.span);
-        let minute = running.history.rate(command.span, MINUTE_NS);
-        rows.push((
-            format!(
-                "over the last minute {} · last line {} ago · longest gap {}",
-                line_rate(minute.lines),
-                duration(gaps.since_last_ns),
-                duration(gaps.longest_ns)
-            ),
-            theme.ink(),
-        ));
-    }
-    if let Some(said) = running.run.said().lines().next() {
-        rows.push((format!("standard error: {}", safe(said)), theme.bright()));
-    }
-    for (y, (text, style)) in rows.iter().enumerate() {
-        put(buffer, area, 4, y as u16 + 1, &cut(text, room), *style);
     }
 }

@@ -254,6 +254,24 @@ impl Machine<'_, '_> {
         if self.tracks && self.in_record {
             self.touch();
         }
+        if let (Place::Element(ArrayPlace::Global(array), key), false) = (place, self.tracks)
+            && let [Node::Column(number)] = key[..]
+        {
+            // Counting by a field, the usual case: its text is not copied.
+            if number == 0 {
+                self.record.refresh(&self.output_separator, &self.convfmt);
+            }
+            if let Some(key) = self.record.column(number) {
+                let mut array = self.arrays[*array].borrow_mut();
+                let slot = match array.get_mut(key) {
+                    Some(slot) => slot,
+                    None => array.entry(key.into()).or_default(),
+                };
+                let old = slot.value.number();
+                slot.value = Value::Number(change(old)?);
+                return Ok(old);
+            }
+        }
         let old;
         match place {
             Place::Element(array, key) => {
