@@ -35,6 +35,9 @@ pub struct Slowest {
 /// A share of the time from which on it is said to be all of it.
 const NEARLY_ALL: f64 = 0.8;
 
+/// A share of the time below which others must have had the processor that a command at work wants.
+const SCARCE: f64 = 0.7;
+
 /// The command that holds the others up: the one with the most work, or the one at an end of the
 /// pipeline that waits for the machine. `None` where nothing has run for long enough to tell.
 pub fn slowest(commands: &[CommandFigures]) -> Option<Slowest> {
@@ -91,6 +94,9 @@ pub fn slowest(commands: &[CommandFigures]) -> Option<Slowest> {
         let processors = figures.processor_ns as f64 / figures.elapsed_ns.max(1) as f64;
         let says = if processors > 1.2 {
             format!("keeps {processors:.1} processors busy all the time")
+        } else if processors < SCARCE {
+            let had = percent(figures.processor_ns, figures.elapsed_ns);
+            format!("is at work all the time, but has a processor for {had} of it only")
         } else {
             "keeps one processor busy all the time".to_owned()
         };
@@ -163,6 +169,9 @@ mod tests {
         assert_eq!(held_by(&all, 0), Some((1, "held up by")));
         assert_eq!(held_by(&all, 2), Some((1, "waits for")));
         assert_eq!(held_by(&all, 1), None);
+        all[1].figures.processor_ns = 480_000_000;
+        let says = slowest(&all).unwrap().says;
+        assert_eq!(says, "is at work all the time, but has a processor for 48.0 % of it only");
         all[1].holds = Some("all lines");
         let found = slowest(&all).unwrap();
         assert_eq!(found.reason, Reason::Holds);

@@ -258,6 +258,8 @@ fn a_large_file_is_read_whole_and_what_one_command_leaves_the_next_one_gets() {
         format!("tr x x < {path}"),
         format!("{{ head -n 3; cat; }} < {path}"),
         format!("{{ read line; echo \"$line\"; grep -m 40 line; cat; }} < {path}"),
+        format!("{{ awk '{{print}} NR == 5 {{exit}}'; sed 70q; cat; }} < {path}"),
+        format!("cat {path} | {{ head -n 7; sed -n '1,9p;9q'; head -c 11; cat; }}"),
         format!("head -n 150000 {path}; tail -n +150001 {path}"),
     ] {
         let (run, news) = start(&text, false, &[]);

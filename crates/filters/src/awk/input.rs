@@ -104,6 +104,13 @@ impl Machine<'_, '_> {
         self.io.holds(bytes as u64);
     }
 
+    /// Leaves what was not read for other commands: after `exit` there may be more.
+    pub(super) fn leave_input(&mut self) {
+        if let Some(records) = &mut self.input.records {
+            records.leave();
+        }
+    }
+
     /// Leaves what is read for the next operand.
     pub(super) fn next_file(&mut self) {
         self.input.records = None;

@@ -227,6 +227,7 @@ impl<'m, 'w> Machine<'m, 'w> {
     pub(super) fn finish(&mut self) -> Result<usize, StageError> {
         self.flush_out()?;
         self.io.out().flush()?;
+        self.leave_input();
         self.streams.finish()
     }
 

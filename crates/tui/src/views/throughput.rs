@@ -232,7 +232,8 @@ fn axis(buffer: &mut Buffer, row: Rect, app: &App, running: &Running) {
     let endless = running.snapshot.total_bytes.is_none() && elapsed > MINUTE_NS;
     let from = if endless { elapsed - MINUTE_NS } else { 0 };
     let style = app.theme.quiet();
-    put(buffer, row, left, 0, &duration(from), style);
+    let start = if from == 0 { "0 s".to_owned() } else { duration(from) };
+    put(buffer, row, left, 0, &start, style);
     put_right(buffer, row, left + chart_width, 0, &duration(elapsed), style);
     let title = "lines/s over time";
     let middle = left + (chart_width - title.len() as u16) / 2;
