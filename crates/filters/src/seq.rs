@@ -1,4 +1,4 @@
-use stream::{ExitStatus, Origin, StageError, StageIo};
+use stream::{BLOCK_SIZE, ExitStatus, LineId, Lines, Origin, StageError, StageIo};
 
 use crate::arguments::shown;
 use crate::format::{Flags, floating};
@@ -290,17 +290,37 @@ impl Seq {
     /// Upwards from zero or above, a number below [`IN_PLACE_MAX`] a line: each is made of the
     /// digits of the one before.
     fn count_up(&self, io: &mut StageIo<'_>, separator: u8, step: u64) -> Result<(), StageError> {
-        let gathered = if io.out().is_eager() { 1 } else { GATHERED };
+        // Blocks of lines are handed on as they are, with the number of lines, which is known.
+        let whole = separator == b'\n' && !io.keeps_origins() && !io.out().is_eager();
+        let gathered = match (whole, io.out().is_eager()) {
+            (true, _) => BLOCK_SIZE,
+            (_, true) => 1,
+            _ => GATHERED,
+        };
+        let count = (self.last - self.first) / i128::from(step);
         let mut counter = Counter::new(self.first, separator);
         let mut text = Vec::with_capacity(GATHERED + 64);
-        for _ in 0..(self.last - self.first) / i128::from(step) {
+        let mut lines = 0;
+        for _ in 0..count {
             // Sixteen bytes at once are copied faster than as many as there are.
             let end = text.len() + counter.length;
             text.extend_from_slice(&counter.text);
             text.truncate(end);
+            lines += 1;
             if end >= gathered {
-                io.out().put(&text, Origin::None)?;
-                text.clear();
+                if whole {
+                    let next = Vec::with_capacity(BLOCK_SIZE + 64);
+                    let bytes = std::mem::replace(&mut text, next).into();
+                    io.out().pass_lines(Lines {
+                        bytes,
+                        first: LineId::new(0, 0),
+                        newlines: lines,
+                    })?;
+                } else {
+                    io.out().put(&text, Origin::None)?;
+                    text.clear();
+                }
+                lines = 0;
             }
             counter.add(step);
         }
