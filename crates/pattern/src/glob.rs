@@ -70,13 +70,20 @@ fn bracket(pattern: &[(u8, bool)], value: u32) -> Option<(bool, usize)> {
     let start = at;
     let mut inside = false;
     loop {
-        match pattern.get(at)? {
-            (b']', false) if at > start => return Some((inside != negated, at + 1)),
-            (b'[', false) if matches!(pattern.get(at + 1), Some((b':', _))) => {
-                let rest: Vec<u8> = pattern[at + 2..].iter().map(|&(byte, _)| byte).collect();
-                let length = rest.windows(2).position(|pair| pair == b":]")?;
-                inside |= char::from_u32(value)
-                    .is_some_and(|character| in_class(&rest[..length], character));
+        // Without its end the beginning of a class is two characters like others.
+        let class = match (pattern.get(at)?, pattern.get(at + 1)) {
+            ((b'[', false), Some((b':', _))) => {
+                let ends = |pair: &[(u8, bool)]| pair[0].0 == b':' && pair[1].0 == b']';
+                pattern[at + 2..].windows(2).position(ends)
+            }
+            _ => None,
+        };
+        match (pattern[at], class) {
+            ((b']', false), _) if at > start => return Some((inside != negated, at + 1)),
+            (_, Some(length)) => {
+                let name: Vec<u8> =
+                    pattern[at + 2..][..length].iter().map(|&(byte, _)| byte).collect();
+                inside |= char::from_u32(value).is_some_and(|character| in_class(&name, character));
                 at += 2 + length + 2;
             }
             _ => {
@@ -141,6 +148,11 @@ mod tests {
             ("[]a]", "]", true),
             ("[a", "[a", true),
             ("[[:digit:]]*", "7up", true),
+            ("[[:[ab]x", "ax", true),
+            ("[[:ab]x", ":x", true),
+            ("[[:ab]x", "cx", false),
+            ("[[:", "[[:", true),
+            ("[a[:].txt", "a.txt", true),
             ("**a", "ba", true),
             ("", "", true),
             ("[é-ü]", "ö", true),

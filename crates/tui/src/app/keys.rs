@@ -114,6 +114,9 @@ impl App {
             _ => return,
         };
         match ALL.iter().find(|entry| entry.key == pressed) {
+            // A run brings its view along: who then presses its letter wants to see it.
+            Some(entry)
+                if entry.action == Action::Throughput && self.screen == Screen::Throughput => {}
             Some(entry) => self.act(entry.action),
             None => self.message = Some(format!("{pressed} means nothing here; ? shows all keys")),
         }

@@ -68,6 +68,9 @@ fn a_run_and_its_views_can_be_drawn_at_every_size() {
     let screen = stand.screen(160, 50);
     assert!(screen.contains("60 lines"), "{screen}");
     stand.key(KeyCode::Down);
+    // The letter of the view that is shown leaves it as it is.
+    stand.letters("T");
+    assert_eq!(stand.app.screen, Screen::Throughput);
     stand.letters("o");
     assert!(stand.screen(160, 50).contains("output: 1 line"));
     stand.at_every_size();
