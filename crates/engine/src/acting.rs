@@ -4,8 +4,9 @@ use std::sync::Arc;
 
 use stream::{Cancel, Job, JobEnd};
 
-use crate::dry::HeldCommand;
+use crate::held::HeldCommand;
 use crate::job::run_job;
+use crate::policy::Policy;
 use crate::preview::Messages;
 use crate::world::RealWorld;
 
@@ -69,12 +70,16 @@ fn run(command: &HeldCommand, cancel: &Cancel) -> Acted {
         input: None,
         out: said.clone(),
         error: said.clone(),
-        variables: command.variables.clone(),
+        environment: command.environment(),
         directory: command.directory.clone(),
         cancel,
     };
-    let end = run_job(job, &RealWorld, true);
-    let text = said.text();
+    let policy = Policy::Shown(Arc::new(command.clone()));
+    let end = run_job(job, &RealWorld, &policy);
+    let text = match end {
+        JobEnd::HeldBack => "not the same as was shown: its file has changed since".to_owned(),
+        _ => said.text(),
+    };
     match end {
         JobEnd::Exited(status) => Acted::Exited(status, text),
         JobEnd::Signalled(signal) => Acted::Signalled(signal, text),

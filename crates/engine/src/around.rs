@@ -6,14 +6,13 @@ use std::sync::{Arc, Mutex, PoisonError};
 use shell::{Item, List, Pipeline, Script};
 use stream::World;
 
-use crate::dry::{DryWorld, HeldCommand};
+use crate::dry::DryWorld;
+use crate::held::HeldCommand;
 use crate::interpreter::Shell;
-use crate::plan::StagePlan;
+use crate::policy::Policy;
 use crate::ports::Ports;
 use crate::preview::Messages;
-use crate::reading::only_reads;
-use crate::run::{Nowhere, Refusal, Surroundings};
-use crate::workbench::Allowed;
+use crate::run::{Nowhere, Surroundings};
 
 /// A text around one of its pipelines.
 pub(crate) struct Parts<'s> {
@@ -90,14 +89,13 @@ fn run(item: Item, shell: &mut Shell<'_>) {
 /// Where they run: output goes nowhere, messages are kept, commands held back.
 pub(crate) struct Around<'w> {
     world: &'w DryWorld,
-    allowed: &'w Allowed,
     errors: Arc<Messages>,
     held: Mutex<Vec<HeldCommand>>,
 }
 
 impl<'w> Around<'w> {
-    pub(crate) fn new(world: &'w DryWorld, allowed: &'w Allowed) -> Self {
-        Self { world, allowed, errors: Arc::default(), held: Mutex::default() }
+    pub(crate) fn new(world: &'w DryWorld) -> Self {
+        Self { world, errors: Arc::default(), held: Mutex::default() }
     }
 
     /// The commands held back since this was asked last.
@@ -117,15 +115,11 @@ impl Surroundings for Around<'_> {
     }
 
     fn ports(&self) -> Ports {
-        Ports::new(None, Arc::new(Nowhere), self.errors.clone()).in_background(true)
+        Ports::new(None, Arc::new(Nowhere), self.errors.clone())
     }
 
-    fn refusal(&self, _number: usize, stage: &StagePlan, _joined: bool) -> Option<Refusal> {
-        let words = stage.words();
-        if self.allowed.contains(&words) || only_reads(&words) {
-            return None;
-        }
-        Some(Refusal { message: None, status: 0 })
+    fn policy(&self) -> Policy {
+        self.world.policy.clone()
     }
 
     fn hold_back(&self, _number: usize, command: HeldCommand) {

@@ -11,38 +11,16 @@ use stream::{
     Sink, Source, World, WriteMode,
 };
 
-use crate::job::{Later, run_filters};
+use crate::job::{Later, run_job};
 use crate::machine::RealMachine;
 use crate::overlay::{Chain, KeptSink, Overlay};
 use crate::pending::PendingFile;
+use crate::plain_file::{Opened, open_plain};
+use crate::policy::Policy;
 use crate::preview::Limits;
 use crate::run::Nowhere;
 use crate::sample::{Sample, SampleCache, Sampled};
-use crate::world::{RealWorld, Straight};
-
-/// A command that was not started because it may change something.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct HeldCommand {
-    /// Its name and its arguments.
-    pub words: Vec<Vec<u8>>,
-    /// Where it would run, where that is not where the process is.
-    pub directory: Option<PathBuf>,
-    /// Variables set for it.
-    pub variables: Vec<(String, Vec<u8>)>,
-    /// True where it reads or writes data of the text, so that it cannot be started alone.
-    pub joined: bool,
-}
-
-impl HeldCommand {
-    pub(crate) fn of(job: &Job<'_>, joined: bool) -> Self {
-        Self {
-            words: job.words.to_vec(),
-            directory: job.directory.clone(),
-            variables: job.variables.clone(),
-            joined,
-        }
-    }
-}
+use crate::world::{DirectReplacement, FileSource};
 
 /// How files are read: a sample of each, or all of it.
 pub(crate) struct Sampler {
@@ -54,16 +32,31 @@ pub(crate) struct Sampler {
 pub(crate) struct DryWorld {
     /// `None` where files are read whole.
     pub(crate) sampler: Option<Sampler>,
+    pub(crate) policy: Policy,
     pub(crate) cancel: Cancel,
     /// Files that would be written, also by stages before those that run now.
     pub(crate) pending: Arc<Overlay>,
+    /// Files are followed as they grow.
+    live: bool,
     /// Samples that were read, by the name the stage used.
     pub(crate) read: Mutex<Vec<(PathBuf, Arc<Sampled>)>>,
 }
 
 impl DryWorld {
-    pub(crate) fn new(sampler: Option<Sampler>, cancel: Cancel) -> Self {
-        Self { sampler, cancel, pending: Arc::default(), read: Mutex::default() }
+    pub(crate) fn new(sampler: Option<Sampler>, policy: Policy, cancel: Cancel) -> Self {
+        Self {
+            sampler,
+            policy,
+            cancel,
+            pending: Arc::default(),
+            live: false,
+            read: Mutex::default(),
+        }
+    }
+
+    /// Follows files as they grow, where a stage asks for that.
+    pub(crate) fn live(self) -> Self {
+        Self { live: true, ..self }
     }
 
     /// The sample read under this name.
@@ -74,27 +67,25 @@ impl DryWorld {
 
     /// Reads what a file has now.
     fn read_old(&self, path: &Path) -> io::Result<Box<dyn Source>> {
-        let Some(sampler) = &self.sampler else { return RealWorld.read(path) };
-        if !readable(path)? {
-            return RealWorld.read(path);
-        }
-        let sampled = sampler.cache.file(path, sampler.sample, &sampler.limits, &self.cancel)?;
+        let Some(file) = read_plain(path)? else { return Ok(Box::new(Chain::default())) };
+        let Some(sampler) = &self.sampler else { return Ok(Box::new(file)) };
+        let sampled =
+            sampler.cache.file(path, file, sampler.sample, &sampler.limits, &self.cancel)?;
         let source = sampled.kept.source();
         self.read.lock().unwrap_or_else(PoisonError::into_inner).push((path.to_owned(), sampled));
         Ok(source)
     }
 }
 
-/// Only regular files are read in the workbench: others may block, or be changed by reading.
-pub(crate) fn readable(path: &Path) -> io::Result<bool> {
-    let facts = std::fs::metadata(path)?;
-    if facts.is_dir() {
-        return Err(io::Error::from_raw_os_error(rustix::io::Errno::ISDIR.raw_os_error()));
+/// A file that may be read where nothing may happen; `None` for one that is always empty.
+///
+/// # Errors
+/// As the system has them, and for files that may not be read here.
+pub(crate) fn read_plain(path: &Path) -> io::Result<Option<FileSource>> {
+    match open_plain(path)? {
+        Opened::Plain(file) => Ok(Some(FileSource::of(file)?)),
+        Opened::Null => Ok(None),
     }
-    if !facts.is_file() && path != Path::new("/dev/null") {
-        return Err(io::Error::other("not a regular file, read only by a real run"));
-    }
-    Ok(facts.is_file())
 }
 
 impl World for DryWorld {
@@ -123,7 +114,7 @@ impl World for DryWorld {
 
     fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
         match self.pending.begin(path, WriteMode::Replace, &self.cancel)? {
-            None => Ok(Box::new(Straight(Arc::new(Nowhere)))),
+            None => Ok(Box::new(DirectReplacement(Arc::new(Nowhere)))),
             Some(file) => Ok(Box::new(Held { file, pending: self.pending.clone() })),
         }
     }
@@ -134,15 +125,15 @@ impl World for DryWorld {
     }
 
     fn run(&self, job: Job<'_>) -> JobEnd {
-        run_filters(job, self)
+        run_job(job, self, &self.policy)
     }
 
     fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
-        Ok(Box::new(Later::new(job, joined, self)?))
+        Ok(Box::new(Later::new(job, joined, self, &self.policy)?))
     }
 
     fn is_live(&self) -> bool {
-        false
+        self.live
     }
 
     fn machine(&self) -> &dyn Machine {

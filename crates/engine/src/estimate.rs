@@ -7,20 +7,18 @@ use std::sync::{Arc, Mutex, PoisonError};
 use shell::Span;
 use stream::{Cancel, Sink, Source, StageMeter, World};
 
-use crate::dry::{DryWorld, Sampler};
+use crate::dry::{DryWorld, Sampler, read_plain};
 use crate::figures::CommandKind;
 use crate::plan::{Plan, StagePlan};
+use crate::policy::Policy;
 use crate::ports::Ports;
 use crate::preview::{Limits, with_deadline};
-use crate::reading::only_reads;
-use crate::run::{Nowhere, Refusal, Surroundings};
+use crate::run::{Nowhere, Surroundings};
 use crate::sample::{Sample, take};
 use crate::script::run_in;
 use crate::stage::StageOutcome;
 use crate::variables::Variables;
 use crate::watch::{Snapshot, Watch};
-use crate::workbench::Allowed;
-use crate::world::RealWorld;
 
 /// Lines of each source that are tried; fewer where so many take too long.
 const TRIED_LINES: [u64; 2] = [100_000, 2_000];
@@ -64,8 +62,6 @@ struct Trial<'t> {
     world: &'t DryWorld,
     input: Mutex<Option<Box<dyn Source>>>,
     watch: Arc<Watch>,
-    /// `None` where no program is started.
-    allowed: Option<&'t Allowed>,
     follows: Mutex<bool>,
 }
 
@@ -77,7 +73,7 @@ impl Surroundings for Trial<'_> {
     fn ports(&self) -> Ports {
         let nowhere: Arc<dyn Sink> = Arc::new(Nowhere);
         let input = self.input.lock().unwrap_or_else(PoisonError::into_inner).take();
-        Ports::new(input, nowhere.clone(), nowhere).in_background(true)
+        Ports::new(input, nowhere.clone(), nowhere)
     }
 
     fn watch(&self, plan: &Plan, meters: &[Arc<StageMeter>]) {
@@ -97,12 +93,8 @@ impl Surroundings for Trial<'_> {
         self.watch.collected().add(plan, meters, outcomes);
     }
 
-    fn refusal(&self, _number: usize, stage: &StagePlan, _joined: bool) -> Option<Refusal> {
-        let words = stage.words();
-        if self.allowed.is_some_and(|allowed| allowed.contains(&words) || only_reads(&words)) {
-            return None;
-        }
-        Some(Refusal { message: None, status: 0 })
+    fn policy(&self) -> Policy {
+        self.world.policy.clone()
     }
 }
 
@@ -120,29 +112,30 @@ impl Given {
         if !matches!(rustix::fs::tell(rustix::stdio::stdin()), Ok(0)) {
             return None;
         }
-        let source = RealWorld.read(Path::new("/proc/self/fd/0")).ok()?;
+        let source = read_plain(Path::new("/proc/self/fd/0")).ok()??;
         let bytes = source.file_bytes()?;
-        Some(Self { source, bytes: Some(bytes) })
+        Some(Self { source: Box::new(source), bytes: Some(bytes) })
     }
 }
 
 /// Tries the text on the beginning of its sources, for no longer than two seconds. Nothing
 /// is changed, and no program of the machine is started.
 pub fn estimate(text: &str, variables: Variables) -> Estimate {
-    try_out(text, variables, None, Given::own)
+    try_out(text, variables, &Policy::Nothing, Given::own)
 }
 
-/// As [`estimate`]; programs may be started that only read or are `allowed`.
+/// As [`estimate`]; programs are started by `policy`, which lets through what is on the list at
+/// most.
 pub(crate) fn try_out(
     text: &str,
     variables: Variables,
-    allowed: Option<&Allowed>,
+    policy: &Policy,
     given: impl Fn() -> Option<Given>,
 ) -> Estimate {
     let mut made = Estimate::default();
     for lines in TRIED_LINES {
         let complete;
-        (made, complete) = try_lines(text, variables.clone(), allowed, given(), lines);
+        (made, complete) = try_lines(text, variables.clone(), policy, given(), lines);
         if complete {
             break;
         }
@@ -154,7 +147,7 @@ pub(crate) fn try_out(
 fn try_lines(
     text: &str,
     mut variables: Variables,
-    allowed: Option<&Allowed>,
+    policy: &Policy,
     given: Option<Given>,
     tried_lines: u64,
 ) -> (Estimate, bool) {
@@ -162,7 +155,7 @@ fn try_lines(
     let limits = Limits { seconds: TRIAL_SECONDS, bytes: 64 << 20, ..Limits::default() };
     let sample = Sample::First(tried_lines);
     let sampler = Sampler { sample, limits, cache: Arc::default() };
-    let world = DryWorld::new(Some(sampler), cancel.clone());
+    let world = DryWorld::new(Some(sampler), policy.clone(), cancel.clone());
     let watch = Watch::new(&cancel, &Estimate::default());
     let (mut input, mut total, mut tried, mut endless) = (None, 0, 0, false);
     if let Some(Given { source, bytes }) = given {
@@ -177,7 +170,6 @@ fn try_lines(
         world: &world,
         input: Mutex::new(input),
         watch: watch.clone(),
-        allowed,
         follows: Mutex::new(false),
     };
     let (outcome, timed_out) =

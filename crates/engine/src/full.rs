@@ -7,20 +7,19 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use stream::{Block, Cancel, Sink, Source, StageMeter, World, WriteError};
 
-use crate::beside::Applied;
+use crate::commit::{Applied, CommittedFile};
 use crate::estimate::Estimate;
 use crate::kept::Kept;
 use crate::plan::{Plan, StagePlan};
+use crate::policy::{Consents, Policy};
 use crate::ports::Ports;
 use crate::preview::Messages;
-use crate::reading::only_reads;
-use crate::run::{Refusal, Surroundings};
+use crate::run::{Held, Surroundings};
 use crate::script::run_in;
 use crate::stage::StageOutcome;
 use crate::variables::Variables;
 use crate::watch::{CountedSource, Watch};
-use crate::workbench::Allowed;
-use crate::writing::WriteWorld;
+use crate::writing::CommittingFiles;
 
 /// Bytes of standard output that are kept; beyond that they are counted only.
 pub const OUTPUT_LIMIT: u64 = 1 << 30;
@@ -32,8 +31,8 @@ pub struct FullRequest {
     pub text: String,
     /// Variables and parameters it begins with.
     pub variables: Variables,
-    /// Programs of the machine that may be started.
-    pub allowed: Allowed,
+    /// What the user consented to.
+    pub allowed: Consents,
     /// Files that are not written although the text would.
     pub left_out: BTreeSet<PathBuf>,
     /// Whether any file is written.
@@ -90,10 +89,9 @@ impl Sink for Output {
 }
 
 struct Writing {
-    world: WriteWorld,
+    world: CommittingFiles,
     input: Mutex<Option<Box<dyn Source>>>,
     run: FullRun,
-    allowed: Allowed,
     /// Why nothing may be written.
     trouble: Mutex<Option<String>>,
 }
@@ -112,7 +110,7 @@ impl Surroundings for Writing {
     fn ports(&self) -> Ports {
         let input = self.input.lock().unwrap_or_else(PoisonError::into_inner).take();
         let out = Arc::new(Output(self.run.output.clone()));
-        Ports::new(input, out, self.run.errors.clone()).in_background(true)
+        Ports::new(input, out, self.run.errors.clone())
     }
 
     fn watch(&self, plan: &Plan, meters: &[Arc<StageMeter>]) {
@@ -137,18 +135,18 @@ impl Surroundings for Writing {
         }
     }
 
-    fn refusal(&self, _number: usize, stage: &StagePlan, joined: bool) -> Option<Refusal> {
-        let words = stage.words();
-        if self.allowed.contains(&words) || only_reads(&words) {
-            return None;
-        }
+    fn policy(&self) -> Policy {
+        self.world.policy.clone()
+    }
+
+    fn held(&self, _number: usize, stage: &StagePlan, joined: bool) -> Held {
         if !joined {
             // It is started by itself, when the files are there.
-            return Some(Refusal { message: None, status: 0 });
+            return Held { message: None, status: 0 };
         }
         let name = stage.name();
-        self.trouble(format!("{name} is a program of this machine and was not allowed"));
-        Some(Refusal { message: None, status: 126 })
+        self.trouble(format!("{name} is an external program and was not allowed"));
+        Held { message: None, status: 126 }
     }
 }
 
@@ -160,18 +158,11 @@ pub(crate) fn run_full(
     cancel: &Cancel,
 ) -> FullEnd {
     let FullRequest { text, mut variables, allowed, left_out, writes, follows, .. } = request;
-    let mut world = WriteWorld::new(cancel).counted(&run.watch);
-    if follows {
-        world = world.live();
-    }
+    let policy = Policy::in_run(&allowed);
+    let world = CommittingFiles::new(policy, &run.watch, follows);
     let input = input.map(|source| CountedSource::of(source, run.watch.sources()));
-    let writing = Writing {
-        world,
-        input: Mutex::new(input),
-        run: run.clone(),
-        allowed,
-        trouble: Mutex::default(),
-    };
+    let writing =
+        Writing { world, input: Mutex::new(input), run: run.clone(), trouble: Mutex::default() };
     let nothing = |why: &str| FullEnd::Failed(format!("{why}; nothing was written"));
     let outcome = run_in(&writing, &text, &mut variables, cancel);
     run.output.end();
@@ -191,16 +182,13 @@ pub(crate) fn run_full(
         return nothing(&why);
     }
     // A stage may go on without a file that failed, with a small status.
-    let files = writing.world.files.lock().unwrap_or_else(PoisonError::into_inner);
-    let failed = files.iter().any(|file| file.has_failed());
-    drop(files);
-    if failed {
+    if writing.world.has_failed() {
         let said = run.said();
         return nothing(said.lines().next().unwrap_or("a file could not be written"));
     }
-    let wanted = |file: &crate::beside::Beside| !left_out.iter().any(|path| file.is_for(path));
-    match writing.world.commit(wanted, true) {
+    let wanted = |file: &CommittedFile| !left_out.iter().any(|path| file.is_for(path));
+    match writing.world.commit(wanted) {
         Ok(applied) => FullEnd::Done(status, applied),
-        Err(error) => FullEnd::Failed(stream::describe(&error)),
+        Err(error) => nothing(&error.to_string()),
     }
 }

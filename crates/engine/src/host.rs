@@ -1,24 +1,25 @@
 //! Programs of this machine as stages.
 
-use std::ffi::OsStr;
 use std::fs::File;
 use std::io::{self, Read};
-use std::os::fd::OwnedFd;
-use std::os::unix::ffi::OsStrExt;
-use std::os::unix::process::{CommandExt, ExitStatusExt};
-use std::process::{Child, Command, Stdio};
+use std::os::fd::{AsFd, OwnedFd};
+use std::os::unix::process::ExitStatusExt;
+use std::process::Stdio;
 use std::sync::{Arc, Condvar, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
+use process_wrap::std::{ChildWrapper, CommandWrap, ProcessSession};
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use rustix::process::{
     Pid, Signal, WaitId, WaitIdOptions, kill_process, kill_process_group, waitid,
 };
-use stream::{Block, Cancel, ExitStatus, JobEnd, Sink, StageMeter, WriteError, describe};
+use stream::{
+    Block, Cancel, ExitStatus, JobEnd, ReadError, Sink, StageMeter, WriteError, describe,
+};
 
 use crate::clock::{now_ns, run_ns};
 use crate::metered::MeteredSink;
-use crate::plan::{StageKind, StagePlan};
+use crate::policy::Launch;
 use crate::ports::{End, Port, Ports, SharedInput};
 use crate::stage::StageOutcome;
 use crate::world::read_block;
@@ -46,65 +47,46 @@ fn out_port(port: Option<&Port>) -> io::Result<(Stdio, Option<Arc<dyn Sink>>)> {
     }
 }
 
-/// Runs a program to its end, moving blocks between it and its neighbours.
+/// Starts a program and runs it to its end, moving blocks between it and its neighbours.
 pub(crate) fn run_host(
-    plan: &StagePlan,
+    launch: &Launch,
     ports: Ports,
     meter: &Arc<StageMeter>,
     cancel: &Cancel,
 ) -> StageOutcome {
-    let StageKind::Host(name) = &plan.kind else { return StageOutcome::of(ExitStatus(0)) };
     meter.begin(run_ns(cancel));
-    let outcome = match launch(plan, &ports) {
+    let outcome = match started(launch, &ports) {
         Ok((child, feed, out, error)) => {
             let metered = out.map(|inner| -> Arc<dyn Sink> {
                 Arc::new(MeteredSink::of_program(inner, meter, cancel))
             });
-            let groups = ports.is_background();
             drop(ports);
-            attend(child, feed, metered, error, groups, meter, cancel)
+            attend(child, feed, metered, error, launch.apart, meter, cancel)
         }
         Err(error) => {
-            let shown = String::from_utf8_lossy(name);
-            let (message, status) = match error.kind() {
-                io::ErrorKind::NotFound => (format!("{shown}: command not found\n"), 127),
-                _ => (format!("{shown}: {}\n", describe(&error)), 126),
-            };
+            let message = format!("{}: {}\n", launch.name(), describe(&error));
             // A standard error that cannot be written has nobody to be told.
             let _ = ports.sink(2).write(Block::new(message.into_bytes()));
-            let end = if status == 127 { JobEnd::NotFound } else { JobEnd::NotStarted };
-            StageOutcome { unstarted: Some(end), ..StageOutcome::of(ExitStatus(status)) }
+            let status = ExitStatus(126);
+            StageOutcome { unstarted: Some(JobEnd::NotStarted), ..StageOutcome::of(status) }
         }
     };
     meter.end(run_ns(cancel));
     outcome
 }
 
-type Launched = (Child, Fed, Option<Arc<dyn Sink>>, Option<Arc<dyn Sink>>);
+type Launched = (Box<dyn ChildWrapper>, Fed, Option<Arc<dyn Sink>>, Option<Arc<dyn Sink>>);
 
 /// Where the input of a program comes from, and both ends of its pipe.
 type Fed = Option<(Arc<SharedInput>, OwnedFd, OwnedFd)>;
 
-fn launch(plan: &StagePlan, ports: &Ports) -> io::Result<Launched> {
-    let StageKind::Host(name) = &plan.kind else { return Err(io::ErrorKind::NotFound.into()) };
-    // A name with a slash is looked for from where the stage is.
-    let program = match &plan.directory {
-        Some(directory) if name.contains(&b'/') => directory.join(OsStr::from_bytes(name)),
-        _ => OsStr::from_bytes(name).into(),
-    };
-    let mut command = Command::new(program);
-    command
-        .arg0(OsStr::from_bytes(name))
-        .args(plan.arguments.iter().map(|argument| OsStr::from_bytes(argument)))
-        .envs(plan.assignments.iter().map(|(name, value)| (name, OsStr::from_bytes(value))));
-    for name in &plan.unset {
-        command.env_remove(name);
-    }
-    if let Some(directory) = &plan.directory {
-        command.current_dir(directory);
-    }
+fn started(launch: &Launch, ports: &Ports) -> io::Result<Launched> {
+    let mut command = launch.command();
     let mut fed = None;
     match ports.get(0) {
+        Some(Port { own: Some(_), .. }) if launch.apart => {
+            command.stdin(Stdio::null());
+        }
         Some(Port { own: Some(number), end: End::In(input) }) if !input.has_left() => {
             command.stdin(own(*number)?);
         }
@@ -120,15 +102,20 @@ fn launch(plan: &StagePlan, ports: &Ports) -> io::Result<Launched> {
     let (stdout, out) = out_port(ports.get(1))?;
     let (stderr, error) = out_port(ports.get(2))?;
     command.stdout(stdout).stderr(stderr);
-    if ports.is_background() {
-        command.process_group(0);
-    }
-    Ok((command.spawn()?, fed, out, error))
+    let child = if launch.apart {
+        // A session of its own has no terminal.
+        let wrapped = CommandWrap::from(command).wrap(ProcessSession).spawn()?;
+        // The program itself is waited for, not all that it has started.
+        wrapped.into_inner()
+    } else {
+        Box::new(command.spawn()?)
+    };
+    Ok((child, fed, out, error))
 }
 
 /// Asks a program to end, and ends it where it does not.
 struct Ender {
-    child: Child,
+    child: Box<dyn ChildWrapper>,
     groups: bool,
     asked: Option<Instant>,
 }
@@ -154,7 +141,7 @@ impl Ender {
 }
 
 fn attend(
-    mut child: Child,
+    mut child: Box<dyn ChildWrapper>,
     fed: Fed,
     out: Option<Arc<dyn Sink>>,
     error: Option<Arc<dyn Sink>>,
@@ -162,28 +149,17 @@ fn attend(
     meter: &Arc<StageMeter>,
     cancel: &Cancel,
 ) -> StageOutcome {
-    let (output, errors) = (child.stdout.take(), child.stderr.take());
+    let (output, errors) = (child.stdout().take(), child.stderr().take());
     let mut outcome = StageOutcome::of(ExitStatus::SUCCESS);
     let feeding =
         fed.map(|(input, reading, writing)| Feeding::start(input, reading, writing, meter, cancel));
     std::thread::scope(|scope| {
         if let (Some(errors), Some(error)) = (errors, error) {
-            scope.spawn(move || {
-                while let Ok(Some(block)) = read_block(&errors) {
-                    if error.write(block).is_err() {
-                        break;
-                    }
-                }
-            });
+            scope.spawn(move || forward(&errors, &*error, cancel));
         }
-        let moving = output.zip(out).map(|(output, out)| {
-            scope.spawn(move || -> Result<(), WriteError> {
-                while let Some(block) = read_block(&output)? {
-                    out.write(block)?;
-                }
-                Ok(())
-            })
-        });
+        let moving = output
+            .zip(out)
+            .map(|(output, out)| scope.spawn(move || forward(&output, &*out, cancel)));
         let mut wait = Duration::from_micros(50);
         let mut ender = Ender { child, groups, asked: None };
         let mut usage = Usage::of(ender.child.id(), meter);
@@ -210,9 +186,7 @@ fn attend(
             // What it started may still hold its descriptors.
             ender.signal(Signal::KILL);
         }
-        if let Some(feeding) = feeding {
-            feeding.end();
-        }
+        outcome.read_error = feeding.and_then(Feeding::end);
         outcome.signal =
             status.as_ref().ok().and_then(ExitStatusExt::signal).map(|signal| signal as u8);
         let code = status
@@ -220,12 +194,53 @@ fn attend(
             .map(|status| status.code().unwrap_or_else(|| 128 + status.signal().unwrap_or(0)));
         outcome.status = ExitStatus(code.unwrap_or(1) as u8);
         outcome.closed = outcome.status == ExitStatus::CLOSED_PIPE;
+        if outcome.read_error.is_some() && outcome.status == ExitStatus::SUCCESS {
+            outcome.status = ExitStatus(1);
+        }
         if let Some(moving) = moving {
-            let closed = matches!(moving.join(), Ok(Err(WriteError::Closed)));
-            outcome.closed |= closed;
+            // What it started may write on; that ends with the run.
+            while !moving.is_finished() {
+                if cancel.is_cancelled() {
+                    outcome.cancelled = true;
+                    if groups {
+                        ender.signal(Signal::KILL);
+                    }
+                    break;
+                }
+                std::thread::sleep(wait);
+            }
+            match moving.join() {
+                Ok(Err(WriteError::Closed)) => outcome.closed = true,
+                Ok(Err(WriteError::Io(error))) => {
+                    // It has not noticed, or only as a reader that has gone.
+                    outcome.closed = false;
+                    outcome.write_error = Some(describe(&error));
+                    outcome.status = ExitStatus(1);
+                }
+                _ => {}
+            }
         }
     });
     outcome
+}
+
+/// How long a reader waits before it looks again whether the run goes on.
+const LOOK_AGAIN: Timespec = Timespec { tv_sec: 0, tv_nsec: 20_000_000 };
+
+/// Hands on what a program writes, until its last writer has gone or the run is cancelled.
+fn forward(from: &impl AsFd, to: &dyn Sink, cancel: &Cancel) -> Result<(), WriteError> {
+    loop {
+        if poll(&mut [PollFd::new(from, PollFlags::IN)], Some(&LOOK_AGAIN)) == Ok(0) {
+            if cancel.was_cancelled() {
+                return Err(WriteError::Cancelled);
+            }
+            continue;
+        }
+        match read_block(from)? {
+            Some(block) => to.write(block)?,
+            None => return Ok(()),
+        }
+    }
 }
 
 /// How often the system is asked what a program uses.
@@ -295,6 +310,8 @@ struct FeedState {
     over: bool,
     /// A block was taken and is being written.
     busy: bool,
+    /// Why there is no more of the input.
+    failed: Option<String>,
 }
 
 impl Feeding {
@@ -321,21 +338,23 @@ impl Feeding {
         Self { input, reading, state }
     }
 
-    /// The program has ended: takes back what it has not read.
-    fn end(self) {
+    /// The program has ended: takes back what it has not read. Says why it did not get all.
+    fn end(self) -> Option<String> {
         let (state, changed) = &*self.state;
         let mut state = state.lock().unwrap_or_else(PoisonError::into_inner);
         state.over = true;
         while state.busy {
             state = changed.wait(state).unwrap_or_else(PoisonError::into_inner);
         }
+        let failed = state.failed.take();
         drop(state);
-        let Some(reading) = self.reading else { return };
+        let Some(reading) = self.reading else { return failed };
         let _ = rustix::io::ioctl_fionbio(&reading, true);
         let mut left = Vec::new();
         // Ends with what is there: the other end may be open still.
         let _ = File::from(reading).read_to_end(&mut left);
         self.input.give_back(left);
+        failed
     }
 }
 
@@ -353,7 +372,14 @@ fn feed(
             state.busy = !state.over;
             state.busy
         });
-        let Ok(Some(block)) = taken else { return };
+        let block = match taken {
+            Ok(Some(block)) => block,
+            Ok(None) | Err(ReadError::Cancelled) => return,
+            Err(ReadError::Io(error)) => {
+                lock().failed = Some(describe(&error));
+                return;
+            }
+        };
         let bytes = block.bytes().clone();
         let mut at = 0;
         while at < bytes.len() {

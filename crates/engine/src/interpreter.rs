@@ -9,9 +9,10 @@ use stream::{Block, Cancel, StageMeter, World};
 use crate::directory::InDirectory;
 use crate::expand::Substitution;
 use crate::lineage::Taken;
-use crate::plan::{Plan, StagePlan, Target};
+use crate::plan::{Plan, StageKind, StagePlan, Target};
 use crate::ports::Ports;
-use crate::run::{Inner, Surroundings, redirect, run_pipeline};
+use crate::run::{Inner, OpenedFiles, Surroundings, redirect, run_pipeline};
+use crate::stage::StageOutcome;
 use crate::variables::{Variable, Variables};
 
 mod builtins;
@@ -86,6 +87,8 @@ pub(crate) struct Shell<'s> {
     substituted: Option<u8>,
     /// True where commands in words are run while the plan is made.
     pub(crate) plans_eagerly: bool,
+    /// Files that commands around this one write.
+    pub(crate) opened: OpenedFiles,
     /// What a stage of the workbench has read, for the origins of what it writes.
     pub(crate) taken: Option<Taken>,
     loops: usize,
@@ -113,6 +116,7 @@ impl<'s> Shell<'s> {
             substitutions: Vec::new(),
             substituted: None,
             plans_eagerly: false,
+            opened: OpenedFiles::default(),
             taken: None,
             loops: 0,
             calls: 0,
@@ -133,6 +137,7 @@ impl<'s> Shell<'s> {
             loops: self.loops,
             unchecked: self.unchecked,
             taken: self.taken.clone(),
+            opened: self.opened.clone(),
             ..*self
         }
     }
@@ -254,12 +259,27 @@ impl<'s> Shell<'s> {
             };
             run_pipeline(plan, &inner, &meters, self.cancel)
         });
+        let acts = |stage: &StagePlan| {
+            matches!(stage.kind, StageKind::Host(_)) || stage.written().next().is_some()
+        };
+        let wrote = |outcome: &StageOutcome| !outcome.written.is_empty();
+        if plan.stages.iter().any(acts) || outcomes.iter().any(wrote) {
+            self.has_acted();
+        }
         let mut status = outcomes.last().map_or(0, |outcome| outcome.status.0);
         if self.state.options.pipe_fail {
             let failed = outcomes.iter().rev().find(|outcome| outcome.status.0 != 0);
             status = failed.map_or(0, |outcome| outcome.status.0);
         }
         self.state.status = status;
+    }
+
+    /// A program was started or a file written: what the commands around this one have written so far
+    /// goes with that, also where the run is ended now.
+    fn has_acted(&self) {
+        if !self.cancel.was_cancelled() {
+            self.opened.keep_when_ended();
+        }
     }
 
     /// One command in this shell.
@@ -429,16 +449,30 @@ impl<'s> Shell<'s> {
         substitutions.append(&mut self.substitutions);
         self.with_substitutions(substitutions, |shell| {
             let mut ports = shell.ports.clone();
-            let opened = shell.with_world(|world| redirect(&targets, world, &mut ports));
-            if let Err(message) = opened {
+            let mut opened = OpenedFiles::default();
+            let redirected =
+                shell.with_world(|world| redirect(&targets, world, &mut ports, &mut opened));
+            let errors = ports.sink(2);
+            let mut result = Ok(());
+            if let Err(message) = redirected {
                 // Redirections before the one that failed are in force.
-                let _ = ports.sink(2).write(Block::new(message.into_bytes()));
+                let _ = errors.write(Block::new(message.into_bytes()));
                 shell.state.status = 2;
-                return Ok(());
+            } else {
+                let around = shell.opened.with(&opened);
+                let outer_files = std::mem::replace(&mut shell.opened, around);
+                let outer = std::mem::replace(&mut shell.ports, ports);
+                result = run(shell);
+                shell.ports = outer;
+                shell.opened = outer_files;
             }
-            let outer = std::mem::replace(&mut shell.ports, ports);
-            let result = run(shell);
-            shell.ports = outer;
+            if opened.is_empty() {
+                return result;
+            }
+            if !opened.put_in_place(shell.cancel, &*errors) && shell.state.status == 0 {
+                shell.state.status = 1;
+            }
+            shell.has_acted();
             result
         })
     }

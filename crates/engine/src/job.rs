@@ -4,18 +4,19 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use stream::{
-    Block, Cancel, Job, JobEnd, Joined, ReadError, Running, Sink, Source, StageMeter, World,
-    WriteError,
+    Block, Cancel, Environment, Job, JobEnd, Joined, ReadError, Running, Sink, Source, StageMeter,
+    World, WriteError,
 };
 
 use crate::directory::InDirectory;
+use crate::expand::command_runs_commands;
 use crate::host::run_host;
 use crate::kept::Kept;
 use crate::link::{LinkReader, LinkWriter, link};
 use crate::overlay::KeptSink;
-use crate::plan::{Plan, StageKind, StagePlan, is_program};
+use crate::plan::{Plan, StageKind, StagePlan};
+use crate::policy::{Decision, Feed, Policy, Start};
 use crate::ports::Ports;
-use crate::reading::only_reads;
 use crate::run::{Surroundings, run_pipeline};
 use crate::stage::{Connections, StageOutcome, run_native};
 use crate::variables::Variables;
@@ -41,10 +42,11 @@ fn runner(job: &Job<'_>, world: &dyn World) -> Runner {
         if !rest.is_empty() || pipeline.negated || pipeline.timed.is_some() {
             return None;
         }
-        let mut variables = Variables::new("sh", Vec::new());
-        for (name, value) in &job.variables {
-            variables.set(name, value.clone());
+        // Commands in words may be programs, and run once only.
+        if pipeline.commands.iter().any(command_runs_commands) {
+            return None;
         }
+        let variables = Variables::of_environment(&job.environment);
         let plan = Plan::new(pipeline, &variables, world).ok()?;
         let filters = plan.stages.iter().all(|stage| {
             matches!(stage.kind, StageKind::Native(_)) && stage.substitutions.is_empty()
@@ -54,70 +56,62 @@ fn runner(job: &Job<'_>, world: &dyn World) -> Runner {
     plan().map_or(Runner::One, Runner::Filters)
 }
 
-/// True when the command is a filter of our own.
-fn is_native(job: &Job<'_>) -> bool {
-    job.words.first().is_some_and(|name| filters::find(name).is_some())
-}
-
-/// True for a command that runs where nothing may be changed: a filter, a program that only reads,
-/// and one that is not there, which fails by itself.
-fn may_run(job: &Job<'_>) -> bool {
-    let there = |name: &Vec<u8>| is_program(name, job.directory.as_deref());
-    is_native(job) || only_reads(job.words) || !job.words.first().is_some_and(there)
-}
-
-/// Runs a command to its end on this thread; in the background it has nothing to do with the
-/// terminal.
-pub(crate) fn run_job(job: Job<'_>, world: &dyn World, background: bool) -> JobEnd {
+/// Runs a command to its end on this thread. A filter changes nothing but through `world`; a
+/// program is started only as `policy` decides.
+pub(crate) fn run_job(job: Job<'_>, world: &dyn World, policy: &Policy) -> JobEnd {
     match runner(&job, world) {
-        Runner::One => run_one(job, world, background),
+        Runner::One => run_one(job, world, policy),
         Runner::Filters(plan) => run_plan(&plan, job, world),
     }
 }
 
-/// Runs a command where nothing may be changed: a filter changes nothing but through `world`, a
-/// program may do anything and is held back.
-pub(crate) fn run_filters(job: Job<'_>, world: &dyn World) -> JobEnd {
-    match runner(&job, world) {
-        Runner::One if may_run(&job) => run_one(job, world, true),
-        Runner::One => JobEnd::HeldBack,
-        Runner::Filters(plan) => run_plan(&plan, job, world),
-    }
-}
-
-fn run_one(job: Job<'_>, world: &dyn World, background: bool) -> JobEnd {
+fn run_one(job: Job<'_>, world: &dyn World, policy: &Policy) -> JobEnd {
     let Some((name, arguments)) = job.words.split_first() else { return JobEnd::NotFound };
-    let kind = match filters::find(name) {
-        Some(definition) => StageKind::Native(definition),
-        None => StageKind::Host(name.clone()),
-    };
-    let mut plan = StagePlan::of(kind, arguments.to_vec(), job.variables);
-    plan.directory = job.directory;
     // What the command writes is counted by the stage that started it, what it reads by nobody.
     let meter = Arc::new(StageMeter::default());
-    let outcome = match plan.kind {
-        StageKind::Native(_) => {
-            let connections = Connections {
-                stdin: job.input,
-                stdout: job.out,
-                stderr: job.error,
-                origins: None,
-                eager: false,
-            };
-            match &plan.directory {
-                None => run_native(&plan, connections, world, &meter, job.cancel),
-                Some(directory) => {
-                    let world = InDirectory { inner: world, directory };
-                    run_native(&plan, connections, &world, &meter, job.cancel)
-                }
+    let Some(definition) = filters::find(name) else {
+        let feed = if job.input.is_some() { Feed::Unknown } else { Feed::Nothing };
+        let start = Start::new(job.words.to_vec(), job.directory, &job.environment);
+        return match policy.decide(&start, feed) {
+            Decision::Start(launch) => {
+                let ports = Ports::new(job.input, job.out, job.error);
+                end_of(&run_host(&launch, ports, &meter, job.cancel))
             }
-        }
-        _ => {
-            let ports = Ports::new(job.input, job.out, job.error).in_background(background);
-            run_host(&plan, ports, &meter, job.cancel)
+            Decision::NotFound => {
+                say(&*job.error, &format!("{}: command not found", start.shown_name()));
+                JobEnd::NotFound
+            }
+            Decision::NotExecutable => {
+                say(&*job.error, &format!("{}: Permission denied", start.shown_name()));
+                JobEnd::NotStarted
+            }
+            Decision::Hold(_) | Decision::Gather => JobEnd::HeldBack,
+        };
+    };
+    let kind = StageKind::Native(definition);
+    let mut plan = StagePlan::of(kind, arguments.to_vec(), job.environment);
+    plan.directory = job.directory;
+    let connections = Connections {
+        stdin: job.input,
+        stdout: job.out,
+        stderr: job.error,
+        origins: None,
+        eager: false,
+    };
+    let outcome = match &plan.directory {
+        None => run_native(&plan, connections, world, &meter, job.cancel),
+        Some(directory) => {
+            let world = InDirectory { inner: world, directory };
+            run_native(&plan, connections, &world, &meter, job.cancel)
         }
     };
     end_of(&outcome)
+}
+
+/// Says something on standard error.
+pub(crate) fn say(errors: &dyn Sink, message: &str) {
+    // A standard error that cannot be written has nobody to be told.
+    let _ = errors.write(Block::new(format!("{message}\n").into_bytes()));
 }
 
 fn end_of(outcome: &StageOutcome) -> JobEnd {
@@ -141,6 +135,11 @@ impl Surroundings for Within<'_> {
 
     fn ports(&self) -> Ports {
         self.ports.clone()
+    }
+
+    fn policy(&self) -> Policy {
+        // The line holds filters only.
+        Policy::Nothing
     }
 }
 
@@ -168,7 +167,7 @@ impl Companion {
     pub(crate) fn start(job: Job<'_>, joined: Joined, world: impl World + 'static) -> Self {
         let (writer, reader) = link(job.cancel, Arc::default(), Arc::default());
         let words = job.words.to_vec();
-        let (error, variables, cancel) = (job.error, job.variables, job.cancel.clone());
+        let (error, environment, cancel) = (job.error, job.environment, job.cancel.clone());
         let directory = job.directory;
         let (ends, input, out): (_, Option<Box<dyn Source>>, Arc<dyn Sink>) = match joined {
             Joined::Output => ((Some(reader), None), job.input, Arc::new(writer)),
@@ -176,8 +175,8 @@ impl Companion {
         };
         let thread = std::thread::spawn(move || {
             let words = &words[..];
-            let job = Job { words, input, out, error, variables, directory, cancel: &cancel };
-            run_job(job, &world, false)
+            let job = Job { words, input, out, error, environment, directory, cancel: &cancel };
+            run_job(job, &world, &Policy::AsShell)
         });
         Self { reader: ends.0, writer: ends.1, thread: Some(thread) }
     }
@@ -209,12 +208,13 @@ impl Running for Companion {
 /// cannot be shared with other threads for long.
 pub(crate) struct Later<'w> {
     words: Vec<Vec<u8>>,
-    variables: Vec<(String, Vec<u8>)>,
+    environment: Environment,
     directory: Option<PathBuf>,
     out: Arc<dyn Sink>,
     error: Arc<dyn Sink>,
     cancel: Cancel,
     world: &'w dyn World,
+    policy: Policy,
     fed: Arc<Kept>,
     /// What the command wrote, where the stage reads it.
     read: Option<Box<dyn Source>>,
@@ -222,18 +222,29 @@ pub(crate) struct Later<'w> {
 }
 
 impl<'w> Later<'w> {
-    pub(crate) fn new(job: Job<'_>, joined: Joined, world: &'w dyn World) -> Result<Self, JobEnd> {
-        if !may_run(&job) && matches!(runner(&job, world), Runner::One) {
-            return Err(JobEnd::HeldBack);
+    pub(crate) fn new(
+        job: Job<'_>,
+        joined: Joined,
+        world: &'w dyn World,
+        policy: &Policy,
+    ) -> Result<Self, JobEnd> {
+        let native = job.words.first().is_some_and(|name| filters::find(name).is_some());
+        if !native && matches!(runner(&job, world), Runner::One) {
+            let start = Start::new(job.words.to_vec(), job.directory.clone(), &job.environment);
+            let feed = if joined == Joined::Input { Feed::Unknown } else { Feed::Nothing };
+            if let Decision::Hold(_) | Decision::Gather = policy.decide(&start, feed) {
+                return Err(JobEnd::HeldBack);
+            }
         }
         let mut later = Self {
             words: job.words.to_vec(),
-            variables: job.variables,
+            environment: job.environment,
             directory: job.directory,
             out: job.out,
             error: job.error,
             cancel: job.cancel.clone(),
             world,
+            policy: policy.clone(),
             fed: Arc::default(),
             read: None,
             end: None,
@@ -253,11 +264,11 @@ impl<'w> Later<'w> {
             input,
             out: self.out.clone(),
             error: self.error.clone(),
-            variables: std::mem::take(&mut self.variables),
+            environment: std::mem::take(&mut self.environment),
             directory: self.directory.clone(),
             cancel: &self.cancel,
         };
-        run_filters(job, self.world)
+        run_job(job, self.world, &self.policy)
     }
 }
 

@@ -5,10 +5,12 @@ use std::sync::Arc;
 
 use stream::{Block, Cancel, Sink, StageMeter, WriteError};
 
+use crate::directory::InDirectory;
+use crate::dry::DryWorld;
 use crate::kept::Kept;
 use crate::plan::StagePlan;
+use crate::policy::Policy;
 use crate::stage::{Connections, run_native};
-use crate::world::RealWorld;
 
 /// Bytes kept of what a followed file gets. Beyond that the stage ends.
 const LIVE_LIMIT: u64 = 1 << 30;
@@ -50,7 +52,14 @@ impl Live {
         let (stage, cancel, kept) = (stage.clone(), live.cancel.clone(), live.kept.clone());
         std::thread::Builder::new().name("live".to_owned()).spawn(move || {
             let meter = Arc::new(StageMeter::default());
-            run_native(&stage, connections, &RealWorld, &meter, &cancel);
+            let world = DryWorld::new(None, Policy::Nothing, cancel.clone()).live();
+            match &stage.directory {
+                None => run_native(&stage, connections, &world, &meter, &cancel),
+                Some(directory) => {
+                    let world = InDirectory { inner: &world, directory };
+                    run_native(&stage, connections, &world, &meter, &cancel)
+                }
+            };
             kept.end();
             arrived();
         })?;

@@ -7,7 +7,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use stream::{Job, JobEnd, Joined, Machine, Replacement, Running, Sink, Source, World, WriteMode};
 
-use crate::world::Straight;
+use crate::world::DirectReplacement;
 
 type Readers = Vec<(Vec<u8>, Box<dyn Source>)>;
 type Writers = Vec<(Vec<u8>, Arc<dyn Sink>)>;
@@ -57,7 +57,7 @@ impl World for Named<'_> {
         let named = writers.iter().any(|(name, _)| name == path.as_os_str().as_bytes());
         drop(writers);
         if named {
-            return Ok(Box::new(Straight(self.write(path, WriteMode::Replace)?)));
+            return Ok(Box::new(DirectReplacement(self.write(path, WriteMode::Replace)?)));
         }
         self.inner.replace(path)
     }

@@ -4,20 +4,19 @@ use std::collections::BTreeSet;
 use std::ffi::OsString;
 use std::io;
 use std::path::{Path, PathBuf};
-use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError, Weak};
 
 use rustix::fs::{Access, access};
 use rustix::io::Errno;
-use stream::{
-    Block, Cancel, FileFacts, FileKind, ReadError, Sink, Source, Tail, WriteError, WriteMode,
-};
+use stream::{Block, Cancel, FileFacts, FileKind, ReadError, Sink, Source, WriteError, WriteMode};
 
+use crate::emptied::{Emptiable, Emptied};
 use crate::kept::Kept;
 use crate::machine::facts_of;
 use crate::pending::{PendingFile, PendingMode};
 use crate::run::Nowhere;
 use crate::sample::{Identity, count_lines};
+use crate::temporary::target_of;
 
 /// Files up to this size are counted when they would be written over.
 const COUNTED_UP_TO: u64 = 64 << 20;
@@ -36,10 +35,6 @@ pub(crate) struct Overlay {
     refused: Mutex<Vec<(PathBuf, String)>>,
 }
 
-/// Tells a source that its file is empty now.
-#[derive(Default)]
-pub(crate) struct Emptied(AtomicBool);
-
 /// What a file would hold.
 pub(crate) struct Content {
     /// True where what it has now stays, before the parts.
@@ -48,19 +43,9 @@ pub(crate) struct Content {
     pub(crate) parts: Vec<Arc<Kept>>,
 }
 
-/// The file a path leads to, whether it is there or not.
+/// The file a path leads to, whether it is there or not; the path itself where it leads nowhere.
 pub(crate) fn real_target(path: &Path) -> PathBuf {
-    if let Ok(real) = std::fs::canonicalize(path) {
-        return real;
-    }
-    let parent = match path.parent() {
-        Some(parent) if !parent.as_os_str().is_empty() => parent,
-        _ => Path::new("."),
-    };
-    match (std::fs::canonicalize(parent), path.file_name()) {
-        (Ok(parent), Some(name)) => parent.join(name),
-        _ => path.to_owned(),
-    }
+    target_of(path).unwrap_or_else(|_| path.to_owned())
 }
 
 fn guarded<T>(list: &Mutex<T>) -> MutexGuard<'_, T> {
@@ -110,7 +95,7 @@ impl Overlay {
             // Whoever has it open finds it empty from here on.
             for (_, emptied) in guarded(&self.readers).iter().filter(|(at, _)| *at == file.target) {
                 if let Some(emptied) = emptied.upgrade() {
-                    emptied.0.store(true, Ordering::Relaxed);
+                    emptied.set();
                     self.note_lost(&file);
                 }
             }
@@ -135,7 +120,7 @@ impl Overlay {
         let mut readers = guarded(&self.readers);
         readers.retain(|(_, emptied)| emptied.strong_count() > 0);
         readers.push((target, Arc::downgrade(&emptied)));
-        Box::new(Emptiable { source, emptied })
+        Emptiable::of(source, emptied)
     }
 
     /// Files that may not be written, and why.
@@ -289,48 +274,6 @@ pub(crate) struct KeptSink(pub(crate) Arc<Kept>);
 impl Sink for KeptSink {
     fn write(&self, block: Block) -> Result<(), WriteError> {
         Ok(self.0.append(&block)?)
-    }
-}
-
-/// A source whose file may be emptied while it is read.
-struct Emptiable {
-    source: Box<dyn Source>,
-    emptied: Arc<Emptied>,
-}
-
-impl Emptiable {
-    fn is_empty(&self) -> bool {
-        self.emptied.0.load(Ordering::Relaxed)
-    }
-}
-
-impl Source for Emptiable {
-    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
-        if self.is_empty() { Ok(None) } else { self.source.next_block() }
-    }
-
-    fn seek_last(&mut self, part: Tail) -> Result<bool, ReadError> {
-        if self.is_empty() { Ok(false) } else { self.source.seek_last(part) }
-    }
-
-    fn split(&mut self, parts: usize) -> Option<Vec<Box<dyn Source>>> {
-        if self.is_empty() { None } else { self.source.split(parts) }
-    }
-
-    fn file_bytes(&self) -> Option<u64> {
-        if self.is_empty() { Some(0) } else { self.source.file_bytes() }
-    }
-
-    fn facts(&self) -> Option<FileFacts> {
-        self.source.facts()
-    }
-
-    fn position(&self) -> Option<u64> {
-        self.source.position()
-    }
-
-    fn rewind(&mut self) -> bool {
-        self.source.rewind()
     }
 }
 

@@ -7,11 +7,12 @@ use std::sync::Arc;
 
 use filters::Definition;
 use shell::{Command, Pipeline, Redirection, RedirectionKind, Span};
-use stream::{Cancel, World};
+use stream::{Cancel, Environment, World};
 use thiserror::Error;
 
 use crate::expand::{self, Substitution};
 use crate::interpreter::{Leave, Run, Shell, is_shells};
+use crate::policy::Start;
 use crate::ports::Ports;
 use crate::run::NoSurroundings;
 use crate::variables::Variables;
@@ -32,16 +33,14 @@ pub struct StagePlan {
     pub arguments: Vec<Vec<u8>>,
     /// Where each of them comes from in the text.
     pub argument_spans: Vec<Span>,
-    /// Variables set for it: those exported, and `NAME=value` before the name.
-    pub assignments: Vec<(String, Vec<u8>)>,
+    /// Its variables: those exported, and `NAME=value` before the name.
+    pub environment: Environment,
     /// Redirections, in order.
     pub targets: Vec<Target>,
     /// Commands that stand in the place of files, with the names the arguments have for them.
     pub(crate) substitutions: Vec<Substitution>,
     /// The shell around the stage, for what it runs itself and for substitutions.
     pub(crate) state: Option<Arc<Variables>>,
-    /// Variables of the environment that the stage does not get.
-    pub(crate) unset: Vec<String>,
     /// Where the stage is, where that is not where the process is.
     pub(crate) directory: Option<PathBuf>,
     /// The stage in the text.
@@ -148,7 +147,7 @@ impl Plan {
     pub fn check(&self, text: &str) -> Result<(), PlanError> {
         for stage in &self.stages {
             if let StageKind::Host(name) = &stage.kind
-                && !is_program(name, stage.directory.as_deref())
+                && !stage.start().is_there()
             {
                 let name = String::from_utf8_lossy(name);
                 let message = format!("{name}: no filter or program of this name");
@@ -172,18 +171,6 @@ impl Plan {
         }
         Ok(())
     }
-}
-
-/// True when the machine has a program of this name, or the name is a path to one.
-pub(crate) fn is_program(name: &[u8], directory: Option<&Path>) -> bool {
-    use rustix::fs::{Access, access};
-    let runs = |path: &Path| path.is_file() && access(path, Access::EXEC_OK).is_ok();
-    let name = Path::new(OsStr::from_bytes(name));
-    if name.as_os_str().as_bytes().contains(&b'/') {
-        return runs(&directory.unwrap_or(Path::new("")).join(name));
-    }
-    let path = std::env::var_os("PATH").unwrap_or_default();
-    std::env::split_paths(&path).any(|folder| runs(&folder.join(name)))
 }
 
 /// The place of some bytes of an argument's value, where the text holds the value as it is.
@@ -217,10 +204,7 @@ fn stage(command: &Command, shell: &mut Shell<'_>) -> Run<StagePlan> {
         return Ok(stage);
     }
     // Commands in words may read what the stage before writes, so that stage must run first.
-    let runs_commands = redirections_run_commands
-        || command.words.iter().any(expand::runs_commands)
-        || command.assignments.iter().any(|one| expand::runs_commands(&one.value));
-    if runs_commands && !shell.plans_eagerly {
+    if expand::command_runs_commands(command) && !shell.plans_eagerly {
         return Ok(StagePlan::of_shell(command, shell));
     }
     let mut words = Vec::new();
@@ -298,24 +282,19 @@ impl Target {
 impl StagePlan {
     /// A filter with its arguments, and nothing else.
     pub(crate) fn of_filter(definition: &'static Definition, arguments: Vec<Vec<u8>>) -> Self {
-        Self::of(StageKind::Native(definition), arguments, Vec::new())
+        Self::of(StageKind::Native(definition), arguments, Environment::default())
     }
 
     /// A command that stands in no text.
-    pub(crate) fn of(
-        kind: StageKind,
-        arguments: Vec<Vec<u8>>,
-        assignments: Vec<(String, Vec<u8>)>,
-    ) -> Self {
+    pub(crate) fn of(kind: StageKind, arguments: Vec<Vec<u8>>, environment: Environment) -> Self {
         Self {
             kind,
             arguments,
             argument_spans: Vec::new(),
-            assignments,
+            environment,
             targets: Vec::new(),
             substitutions: Vec::new(),
             state: None,
-            unset: Vec::new(),
             directory: None,
             span: Span::new(0, 0),
             off: None,
@@ -327,7 +306,8 @@ impl StagePlan {
         let mut command = command.clone();
         let errors_too = std::mem::take(&mut command.errors_too);
         let (span, off) = (command.span, command.off);
-        let mut stage = Self::of(StageKind::Shell(Arc::new(command)), Vec::new(), Vec::new());
+        let mut stage =
+            Self::of(StageKind::Shell(Arc::new(command)), Vec::new(), Environment::default());
         stage.state = Some(Arc::new(shell.state.clone()));
         stage.directory.clone_from(&shell.state.directory);
         if errors_too {
@@ -366,24 +346,17 @@ impl StagePlan {
             targets.push(Target { descriptor: 2, kind, span: command.span });
         }
         let drop_name = usize::from(!words.is_empty());
-        let (mut assignments, mut unset) = (Vec::new(), Vec::new());
-        for (name, value) in shell.state.exported() {
-            match value {
-                Some(value) => assignments.push((name.to_owned(), value.to_vec())),
-                None => unset.push(name.to_owned()),
-            }
-        }
+        let environment = shell.state.environment();
         let substitutions = std::mem::take(&mut shell.substitutions);
         let state = (!substitutions.is_empty()).then(|| Arc::new(shell.state.clone()));
         Self {
             kind,
             arguments: words.split_off(drop_name),
             argument_spans: spans.split_off(drop_name),
-            assignments,
+            environment,
             targets,
             substitutions,
             state,
-            unset,
             directory: shell.state.directory.clone(),
             span: command.span,
             off: command.off,
@@ -422,6 +395,11 @@ impl StagePlan {
         })
     }
 
+    /// What starting it would be, for a program.
+    pub(crate) fn start(&self) -> Start {
+        Start::new(self.words(), self.directory.clone(), &self.environment)
+    }
+
     /// The files it writes by redirection, in order.
     pub fn written(&self) -> impl Iterator<Item = (&Path, bool, &Target)> {
         self.targets.iter().filter_map(|target| match &target.kind {
@@ -442,12 +420,6 @@ impl StagePlan {
             key.push(0);
             key.extend_from_slice(argument);
         }
-        for (name, value) in &self.assignments {
-            key.extend_from_slice(b"\0=");
-            key.extend_from_slice(name.as_bytes());
-            key.push(b'=');
-            key.extend_from_slice(value);
-        }
         for substitution in &self.substitutions {
             key.extend_from_slice(format!("\0({:?}", substitution.list).as_bytes());
         }
@@ -457,7 +429,7 @@ impl StagePlan {
         if let Some(state) = &self.state {
             key.extend_from_slice(&state.key());
         }
-        key.extend_from_slice(format!("{:?}{:?}", self.unset, self.directory).as_bytes());
+        key.extend_from_slice(format!("{:?}{:?}", self.environment, self.directory).as_bytes());
         for target in &self.targets {
             key.extend_from_slice(format!("\0>{}{:?}", target.descriptor, target.kind).as_bytes());
         }

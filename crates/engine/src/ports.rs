@@ -1,7 +1,7 @@
 //! What the descriptors of a command lead to.
 
 use std::collections::VecDeque;
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 
 use stream::{Block, FileFacts, ReadError, Sink, Source, Tail, WriteError};
 
@@ -29,9 +29,6 @@ pub(crate) struct Port {
 #[derive(Clone, Default)]
 pub(crate) struct Ports {
     ports: [Option<Port>; DESCRIPTORS],
-    /// Programs have nothing to do with the terminal: each gets a group of its own and can be
-    /// ended with all that it started.
-    background: bool,
 }
 
 impl Ports {
@@ -58,17 +55,6 @@ impl Ports {
             }
         }
         self
-    }
-
-    /// Keeps programs from the terminal.
-    pub(crate) fn in_background(mut self, background: bool) -> Self {
-        self.background = background;
-        self
-    }
-
-    /// True where programs are kept from the terminal.
-    pub(crate) fn is_background(&self) -> bool {
-        self.background
     }
 
     pub(crate) fn get(&self, descriptor: u8) -> Option<&Port> {
@@ -146,10 +132,18 @@ impl Source for Shut {
 }
 
 /// An input that several commands read one after the other: what one leaves the next one gets.
-pub(crate) struct SharedInput(Mutex<State>);
+///
+/// Nobody waits for another reader but to read itself: what was left, and how much was taken, is
+/// known at once while somebody waits for the source.
+pub(crate) struct SharedInput {
+    state: Mutex<State>,
+    /// The source is back.
+    returned: Condvar,
+}
 
 struct State {
-    source: Box<dyn Source>,
+    /// `None` while somebody reads it.
+    source: Option<Box<dyn Source>>,
     /// Read, but left for the next reader.
     left: VecDeque<Block>,
     /// Newlines that readers have taken.
@@ -167,11 +161,12 @@ impl State {
 
 impl SharedInput {
     pub(crate) fn new(source: Box<dyn Source>) -> Self {
-        Self(Mutex::new(State { source, left: VecDeque::new(), newlines: 0, open: false }))
+        let state = State { source: Some(source), left: VecDeque::new(), newlines: 0, open: false };
+        Self { state: Mutex::new(state), returned: Condvar::new() }
     }
 
     fn lock(&self) -> MutexGuard<'_, State> {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+        self.state.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// Leaves bytes for whoever reads next.
@@ -184,6 +179,8 @@ impl SharedInput {
             // Lines are what is left mostly; the end of what was taken is not looked at again.
             state.open = false;
             state.left.push_front(block);
+            drop(state);
+            self.returned.notify_all();
         }
     }
 
@@ -199,32 +196,47 @@ impl SharedInput {
         wanted: impl FnOnce(&Block) -> bool,
     ) -> Result<Option<Block>, ReadError> {
         let mut state = self.lock();
-        let block = match state.left.pop_front() {
-            Some(block) => block,
-            None => match state.source.next_block()? {
-                Some(block) => block,
-                None => return Ok(None),
-            },
+        let block = loop {
+            if let Some(block) = state.left.pop_front() {
+                break block;
+            }
+            let Some(mut source) = state.source.take() else {
+                state = self.returned.wait(state).unwrap_or_else(PoisonError::into_inner);
+                continue;
+            };
+            drop(state);
+            let read = source.next_block();
+            state = self.lock();
+            state.source = Some(source);
+            self.returned.notify_all();
+            match read? {
+                // What another reader has given back meanwhile comes first.
+                Some(block) => match state.left.pop_front() {
+                    Some(left) => {
+                        state.left.push_back(block);
+                        break left;
+                    }
+                    None => break block,
+                },
+                None => match state.left.pop_front() {
+                    Some(left) => break left,
+                    None => return Ok(None),
+                },
+            }
         };
         if wanted(&block) {
             state.take(&block);
             return Ok(Some(block));
         }
         state.left.push_front(block);
+        drop(state);
+        self.returned.notify_all();
         Ok(None)
     }
 
     /// The next block.
     pub(crate) fn next_block(&self) -> Result<Option<Block>, ReadError> {
-        let mut state = self.lock();
-        let block = match state.left.pop_front() {
-            Some(block) => Some(block),
-            None => state.source.next_block()?,
-        };
-        if let Some(block) = &block {
-            state.take(block);
-        }
-        Ok(block)
+        self.next_if(|_| true)
     }
 
     /// Lines that readers have taken; one that is not ended counts.
@@ -241,7 +253,10 @@ impl Reader {
     /// Does something with the source itself, where nothing was left by another reader.
     fn untouched<T>(&self, with: impl FnOnce(&mut dyn Source) -> Option<T>) -> Option<T> {
         let mut state = self.0.lock();
-        if state.left.is_empty() { with(state.source.as_mut()) } else { None }
+        if !state.left.is_empty() {
+            return None;
+        }
+        with(state.source.as_mut()?.as_mut())
     }
 }
 
@@ -290,6 +305,6 @@ impl Source for Reader {
     }
 
     fn is_link(&self) -> bool {
-        self.0.lock().source.is_link()
+        self.0.lock().source.as_ref().is_some_and(|source| source.is_link())
     }
 }

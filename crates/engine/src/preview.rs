@@ -12,18 +12,18 @@ use stream::{
     StageMeter, World, WriteError,
 };
 
-use crate::dry::{DryWorld, HeldCommand};
+use crate::dry::DryWorld;
 use crate::figures::{Collected, CommandFigures};
 use crate::happened::verb_of;
+use crate::held::HeldCommand;
 use crate::kept::Kept;
 use crate::pending::PendingFile;
 use crate::plan::{Plan, StageKind, StagePlan, TargetKind};
+use crate::policy::Policy;
 use crate::ports::Ports;
-use crate::reading::only_reads;
-use crate::run::{Nowhere, Refusal, Surroundings, run_pipeline};
+use crate::run::{Held, Nowhere, Surroundings, run_pipeline};
 use crate::sample::{Identity, Sampled};
 use crate::stage::StageOutcome;
-use crate::workbench::Allowed;
 
 /// How much a preview may do.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -122,6 +122,8 @@ pub struct StageResult {
     pub reused: bool,
     /// True for a stage that goes on with what its files get.
     pub follows: bool,
+    /// True for a program that was not started, because the user has not consented to it.
+    pub is_held: bool,
     key: Vec<u8>,
     files: Vec<(PathBuf, Option<Identity>)>,
 }
@@ -179,9 +181,8 @@ impl StageResult {
 
     /// True when nothing cut the result off, so that it may be used again.
     fn reusable(&self) -> bool {
-        let refused = self.status.0 == 126 && matches!(self.plan.kind, StageKind::Host(_));
         self.ending == Ending::Finished
-            && !refused
+            && !self.is_held
             && self.files.iter().all(|(path, identity)| Identity::now(path).ok() == *identity)
     }
 
@@ -205,6 +206,7 @@ impl StageResult {
             made: self.made,
             reused: true,
             follows: self.follows,
+            is_held: self.is_held,
             key: self.key.clone(),
             files: self.files.clone(),
         }
@@ -348,7 +350,6 @@ struct Sampling<'r> {
     /// Where standard output leads at the end, and errors that are sent there by `2>&1 > file`.
     screen: Arc<dyn Sink>,
     builds: Vec<Build>,
-    allowed: &'r Allowed,
     /// What the first stage has written, where it is run elsewhere.
     live: Option<Arc<Kept>>,
 }
@@ -364,7 +365,7 @@ impl Surroundings for Sampling<'_> {
 
     fn ports(&self) -> Ports {
         let input = self.input.lock().unwrap_or_else(PoisonError::into_inner).take();
-        Ports::new(input, self.screen.clone(), Arc::new(Nowhere)).in_background(true)
+        Ports::new(input, self.screen.clone(), Arc::new(Nowhere))
     }
 
     fn errors(&self, number: usize) -> Option<Arc<dyn Sink>> {
@@ -389,13 +390,12 @@ impl Surroundings for Sampling<'_> {
         Some(self.builds[number].origins.clone())
     }
 
-    fn refusal(&self, _number: usize, stage: &StagePlan, _joined: bool) -> Option<Refusal> {
-        let words = stage.words();
-        if self.allowed.contains(&words) || only_reads(&words) {
-            return None;
-        }
-        let message = "a program of this machine, not started here without your consent";
-        Some(Refusal { message: Some(message.to_owned()), status: 126 })
+    fn policy(&self) -> Policy {
+        self.world.policy.clone()
+    }
+
+    fn held(&self, _number: usize, _stage: &StagePlan, _joined: bool) -> Held {
+        Held { message: Some("external program, waiting for your consent"), status: 126 }
     }
 
     fn ended(
@@ -423,7 +423,6 @@ pub(crate) struct Task<'t> {
     pub(crate) world: &'t DryWorld,
     pub(crate) limits: Limits,
     pub(crate) standard: Option<Arc<Sampled>>,
-    pub(crate) allowed: &'t Allowed,
     pub(crate) before: Option<&'t Preview>,
     /// Tells apart what the key of a stage does not: the sample and the standard input.
     pub(crate) setting: Vec<u8>,
@@ -475,7 +474,6 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         limits: task.limits,
         input: Mutex::new(standard.as_ref().map(|input| input.kept.source())),
         builds,
-        allowed: task.allowed,
         live: task.live.as_ref().filter(|_| same == 0).map(|live| live.kept.clone()),
     };
     let (outcomes, timed_out) = with_deadline(cancel, task.limits.seconds, || {
@@ -715,6 +713,7 @@ fn finish(
         made: Instant::now(),
         reused: false,
         follows: false,
+        is_held: outcome.unstarted == Some(stream::JobEnd::HeldBack),
         key,
         files,
         plan,

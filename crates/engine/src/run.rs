@@ -1,26 +1,27 @@
 //! Runs the stages of one pipeline at the same time.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
 use std::thread::{Scope, ScopedJoinHandle};
 
 use stream::{
-    Block, Cancel, ExitStatus, InputName, OriginStore, Sink, Source, StageMeter, World, WriteError,
-    WriteMode, describe,
+    Block, Cancel, ExitStatus, InputName, JobEnd, OriginStore, Sink, Source, StageMeter, World,
+    WriteError, WriteMode, describe,
 };
 
 use crate::directory::InDirectory;
-use crate::dry::HeldCommand;
+use crate::held::HeldCommand;
 use crate::host::run_host;
 use crate::host_pipes::with_pipes;
 use crate::interpreter::Shell;
+use crate::job::say;
 use crate::kept::Kept;
 use crate::lineage::{OriginSink, Taken};
 use crate::link::link;
 use crate::metered::{MeteredSink, MeteredSource, StageClock};
 use crate::plan::{Plan, StageKind, StagePlan, Target, TargetKind};
-use crate::ports::{End, Ports, Reader};
-use crate::reading::only_reads;
+use crate::policy::{Decision, Fed, Feed, Policy};
+use crate::ports::{End, Ports, Reader, SharedInput};
 use crate::stage::{Connections, StageOutcome, run_native};
 
 /// What stands around a pipeline, and what is to happen to each stage's output on its way.
@@ -59,17 +60,19 @@ pub(crate) trait Surroundings: Sync {
         _outcomes: &[StageOutcome],
     ) {
     }
-    /// Why stage `number`, a program of the machine, may not be started. It is `joined` where it
-    /// stands in a pipeline of several or has redirections.
-    fn refusal(&self, _number: usize, _stage: &StagePlan, _joined: bool) -> Option<Refusal> {
-        None
+    /// By which rule programs of the machine are started.
+    fn policy(&self) -> Policy;
+    /// What becomes of stage `number`, a program that is held back. It is `joined` where it stands
+    /// in a pipeline of several or has redirections.
+    fn held(&self, _number: usize, _stage: &StagePlan, _joined: bool) -> Held {
+        Held { message: None, status: 0 }
     }
 }
 
-/// Why a program is not started, and the status it then has.
-pub(crate) struct Refusal {
+/// How a stage that is held back ends.
+pub(crate) struct Held {
     /// What is said on its standard error, if anything.
-    pub(crate) message: Option<String>,
+    pub(crate) message: Option<&'static str>,
     pub(crate) status: u8,
 }
 
@@ -85,12 +88,12 @@ impl Surroundings for NoSurroundings<'_> {
         Ports::default()
     }
 
-    fn refusal(&self, _number: usize, stage: &StagePlan, _joined: bool) -> Option<Refusal> {
-        if only_reads(&stage.words()) {
-            return None;
-        }
-        let message = "a program of this machine, not started to make a plan".to_owned();
-        Some(Refusal { message: Some(message), status: 126 })
+    fn policy(&self) -> Policy {
+        Policy::ListOnly
+    }
+
+    fn held(&self, _number: usize, _stage: &StagePlan, _joined: bool) -> Held {
+        Held { message: Some("an external program, not started to make a plan"), status: 126 }
     }
 }
 
@@ -130,8 +133,12 @@ impl Surroundings for Inner<'_> {
         self.outer.ended(Some(self.number), plan, meters, outcomes);
     }
 
-    fn refusal(&self, _number: usize, stage: &StagePlan, joined: bool) -> Option<Refusal> {
-        self.outer.refusal(self.number, stage, joined)
+    fn policy(&self) -> Policy {
+        self.outer.policy()
+    }
+
+    fn held(&self, _number: usize, stage: &StagePlan, joined: bool) -> Held {
+        self.outer.held(self.number, stage, joined)
     }
 }
 
@@ -149,6 +156,7 @@ struct Ready<'p> {
     /// It is the only stage.
     alone: bool,
     ports: Ports,
+    opened: OpenedFiles,
     origins: Option<Arc<Mutex<OriginStore>>>,
     eager: bool,
     failed: Option<StageOutcome>,
@@ -215,14 +223,36 @@ fn start<'s, 'e: 's>(
     scope.spawn(move || run_stage(number, ready, surroundings, meter, cancel))
 }
 
+/// Runs a stage; what its redirections have written takes its place then.
 fn run_stage(
     number: usize,
-    ready: Ready<'_>,
+    mut ready: Ready<'_>,
     surroundings: &dyn Surroundings,
     meter: &Arc<StageMeter>,
     cancel: &Cancel,
 ) -> StageOutcome {
-    let Ready { plan, alone, mut ports, origins, eager, failed } = ready;
+    // Nobody is to hold the descriptors of the stage but the stage, so that its readers end.
+    let opened = std::mem::take(&mut ready.opened);
+    let errors = (!opened.is_empty()).then(|| ready.ports.sink(2));
+    let mut outcome = run_ready(number, ready, &opened, surroundings, meter, cancel);
+    if let Some(errors) = errors
+        && !opened.put_in_place(cancel, &*errors)
+        && outcome.status.0 == 0
+    {
+        outcome.status = ExitStatus(1);
+    }
+    outcome
+}
+
+fn run_ready(
+    number: usize,
+    ready: Ready<'_>,
+    opened: &OpenedFiles,
+    surroundings: &dyn Surroundings,
+    meter: &Arc<StageMeter>,
+    cancel: &Cancel,
+) -> StageOutcome {
+    let Ready { plan, alone, mut ports, origins, eager, failed, .. } = ready;
     if let Some(outcome) = failed {
         return outcome;
     }
@@ -238,6 +268,7 @@ fn run_stage(
         let taken = origins.and_then(|origins| note_origins(&mut ports, origins));
         let mut shell = Shell::new(surroundings, number, world, cancel, ports, state);
         shell.taken = taken;
+        shell.opened = opened.clone();
         let status = shell.alone(|shell| shell.command(command));
         clock.end();
         let cancelled = cancel.is_cancelled();
@@ -251,8 +282,12 @@ fn run_stage(
         let result = shell.with_substitutions(plan.substitutions.clone(), |shell| {
             shell.ports = Ports::default();
             let mut ports = ports;
-            let opened = shell.with_world(|world| redirect(&plan.targets, world, &mut ports));
-            outcome = Some(match opened {
+            // What leads to a command beside the stage must be closed for it to end.
+            let mut opened = OpenedFiles::default();
+            let redirected =
+                shell.with_world(|world| redirect(&plan.targets, world, &mut ports, &mut opened));
+            let errors = ports.sink(2);
+            let mut done = match redirected {
                 Err(message) => refused(message, &ports),
                 Ok(()) => shell.with_world(|world| {
                     let errors = ports.sink(2);
@@ -269,7 +304,11 @@ fn run_stage(
                         _ => run(plan),
                     }
                 }),
-            });
+            };
+            if !opened.put_in_place(cancel, &*errors) && done.status.0 == 0 {
+                done.status = ExitStatus(1);
+            }
+            outcome = Some(done);
             Ok(())
         });
         debug_assert!(result.is_ok());
@@ -300,10 +339,6 @@ impl Stage<'_> {
         !self.alone || !self.plan.targets.is_empty() || !self.plan.substitutions.is_empty()
     }
 
-    fn refusal(&self) -> Option<Refusal> {
-        self.surroundings.refusal(self.number, self.plan, self.is_joined())
-    }
-
     fn run(
         &self,
         ports: Ports,
@@ -328,31 +363,96 @@ impl Stage<'_> {
                 }
                 outcome
             }
-            StageKind::Host(_) => match self.refusal() {
-                None => run_host(self.plan, ports, self.meter, self.cancel),
-                Some(Refusal { message, status }) => {
-                    let command = HeldCommand {
-                        words: self.plan.words(),
-                        directory: self.plan.directory.clone(),
-                        variables: self.plan.assignments.clone(),
-                        joined: self.is_joined(),
-                    };
-                    self.surroundings.hold_back(self.number, command);
-                    if let Some(message) = message {
-                        not_started(&format!("{}: {message}", self.plan.name()), &*ports.sink(2));
-                    }
-                    StageOutcome::of(ExitStatus(status))
-                }
-            },
+            StageKind::Host(_) => self.run_program(ports),
             // Shell parts were run by the shell.
             StageKind::Nothing | StageKind::Shell(_) => StageOutcome::of(ExitStatus::SUCCESS),
         }
     }
 }
 
+impl Stage<'_> {
+    /// Starts a program, as far as that is allowed here.
+    fn run_program(&self, mut ports: Ports) -> StageOutcome {
+        let start = self.plan.start();
+        let policy = self.surroundings.policy();
+        let feed = if ports.input(0).is_some() { Feed::Unknown } else { Feed::Nothing };
+        let mut decision = policy.decide(&start, feed);
+        if let Decision::Gather = decision {
+            let (kept, fed) = match gather(ports.input(0), self.cancel) {
+                Ok(gathered) => gathered,
+                Err(outcome) => return *outcome,
+            };
+            ports.read_from(0, kept.source());
+            decision = policy.decide(&start, Feed::Known(fed));
+        }
+        let unstarted = |end, status: u8, why: &str| {
+            say(&*ports.sink(2), &format!("{}: {why}", start.shown_name()));
+            StageOutcome { unstarted: Some(end), ..StageOutcome::of(ExitStatus(status)) }
+        };
+        match decision {
+            Decision::Start(launch) => {
+                let errors = ports.sink(2);
+                let outcome = run_host(&launch, ports, self.meter, self.cancel);
+                if let Some(why) = &outcome.write_error {
+                    say(&*errors, &format!("{}: write error: {why}", start.shown_name()));
+                }
+                if let Some(why) = &outcome.read_error {
+                    say(&*errors, &format!("{}: read error: {why}", start.shown_name()));
+                }
+                outcome
+            }
+            Decision::NotFound => unstarted(JobEnd::NotFound, 127, "command not found"),
+            Decision::NotExecutable => unstarted(JobEnd::NotStarted, 126, "Permission denied"),
+            Decision::Hold(_) | Decision::Gather => {
+                let joined = self.is_joined() || feed != Feed::Nothing;
+                if let Decision::Hold(mut command) = decision {
+                    command.joined = joined;
+                    self.surroundings.hold_back(self.number, *command);
+                }
+                let Held { message, status } =
+                    self.surroundings.held(self.number, self.plan, joined);
+                if let Some(message) = message {
+                    say(&*ports.sink(2), &format!("{}: {message}", start.shown_name()));
+                }
+                let end = JobEnd::HeldBack;
+                StageOutcome { unstarted: Some(end), ..StageOutcome::of(ExitStatus(status)) }
+            }
+        }
+    }
+}
+
+/// Reads all that a program would be fed.
+fn gather(
+    input: Option<Arc<SharedInput>>,
+    cancel: &Cancel,
+) -> Result<(Arc<Kept>, Fed), Box<StageOutcome>> {
+    use sha2::{Digest, Sha256};
+    let (kept, mut sum) = (Arc::new(Kept::default()), Sha256::new());
+    let mut source = input.map(Reader);
+    while let Some(source) = &mut source {
+        if cancel.is_cancelled() {
+            let status = ExitStatus::CANCELLED;
+            let outcome = StageOutcome { cancelled: true, ..StageOutcome::of(status) };
+            return Err(Box::new(outcome));
+        }
+        match source.next_block() {
+            Ok(Some(block)) => {
+                sum.update(block.bytes());
+                if kept.append(&block).is_err() {
+                    return Err(Box::new(StageOutcome::of(ExitStatus(126))));
+                }
+            }
+            Ok(None) => break,
+            Err(_) => return Err(Box::new(StageOutcome::of(ExitStatus(126)))),
+        }
+    }
+    kept.end();
+    let fed = Fed::Exactly { sum: sum.finalize().into(), bytes: kept.bytes() };
+    Ok((kept, fed))
+}
+
 fn not_started(message: &str, errors: &dyn Sink) -> StageOutcome {
-    // A standard error that cannot be written has nobody to be told.
-    let _ = errors.write(Block::new(format!("{message}\n").into_bytes()));
+    say(errors, message);
     StageOutcome::of(ExitStatus(126))
 }
 
@@ -435,13 +535,14 @@ fn connect<'p>(
         }
         let later = !stage.substitutions.is_empty();
         let mut failed = None;
+        let mut opened = OpenedFiles::default();
         if !later {
             let world = surroundings.world();
             let opened = match &stage.directory {
-                None => redirect(&stage.targets, world, &mut ports),
+                None => redirect(&stage.targets, world, &mut ports, &mut opened),
                 Some(directory) => {
                     let world = InDirectory { inner: world, directory };
-                    redirect(&stage.targets, &world, &mut ports)
+                    redirect(&stage.targets, &world, &mut ports, &mut opened)
                 }
             };
             failed = opened.err().map(|message| refused(message, &ports));
@@ -458,7 +559,7 @@ fn connect<'p>(
         }
         let origins = surroundings.origins(number);
         let alone = plan.stages.len() == 1;
-        ready.push(Ready { plan: stage, alone, ports, origins, eager, failed });
+        ready.push(Ready { plan: stage, alone, ports, opened, origins, eager, failed });
     }
     ready
 }
@@ -483,6 +584,55 @@ fn note_origins(ports: &mut Ports, origins: Arc<Mutex<OriginStore>>) -> Option<T
     Some(taken)
 }
 
+/// Files that a command's redirections write, until the command has ended.
+#[derive(Clone, Default)]
+pub(crate) struct OpenedFiles(Vec<(PathBuf, Arc<dyn Sink>)>);
+
+impl OpenedFiles {
+    pub(crate) fn add(&mut self, path: &Path, sink: Arc<dyn Sink>) {
+        self.0.push((path.to_owned(), sink));
+    }
+
+    /// Their names, each once.
+    pub(crate) fn paths(&self) -> Vec<PathBuf> {
+        let mut seen = std::collections::HashSet::new();
+        let paths = self.0.iter().map(|(path, _)| path);
+        paths.filter(|path| seen.insert(*path)).cloned().collect()
+    }
+
+    pub(crate) fn is_empty(&self) -> bool {
+        self.0.is_empty()
+    }
+
+    /// The command has ended: its files take their places. Where the run is cancelled they do not.
+    /// False where one could not; that is said on `errors`.
+    pub(crate) fn put_in_place(self, cancel: &Cancel, errors: &dyn Sink) -> bool {
+        if cancel.was_cancelled() {
+            return true;
+        }
+        let mut all = true;
+        for (path, sink) in self.0 {
+            if let Err(error) = sink.put_in_place() {
+                say(errors, &format!("cannot write {}: {}", path.display(), describe(&error)));
+                all = false;
+            }
+        }
+        all
+    }
+
+    /// Something has been done that goes with what was written so far.
+    pub(crate) fn keep_when_ended(&self) {
+        for (_, sink) in &self.0 {
+            sink.keep_when_ended();
+        }
+    }
+
+    /// Also those of a command inside.
+    pub(crate) fn with(&self, inner: &Self) -> Self {
+        Self(self.0.iter().chain(&inner.0).cloned().collect())
+    }
+}
+
 /// Performs redirections in order.
 ///
 /// # Errors
@@ -491,6 +641,7 @@ pub(crate) fn redirect(
     targets: &[Target],
     world: &dyn World,
     ports: &mut Ports,
+    opened: &mut OpenedFiles,
 ) -> Result<(), String> {
     let cannot = |what: &str, path: &Path, error: &std::io::Error| {
         format!("cannot {what} {}: {}\n", path.display(), describe(error))
@@ -516,6 +667,7 @@ pub(crate) fn redirect(
                 let mode = if append { WriteMode::Append } else { WriteMode::Replace };
                 let sink =
                     world.write(path, mode).map_err(|error| cannot("create", path, &error))?;
+                opened.add(path, sink.clone());
                 ports.write_to(number, sink);
             }
             TargetKind::Duplicate(of) => {

@@ -9,11 +9,12 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Instant, SystemTime};
 
 use memchr::memchr_iter;
-use stream::{Block, Cancel, Input, ReadError, Source, World};
+use stream::{Block, Cancel, Input, ReadError, Source};
 
 use crate::kept::Kept;
+use crate::plain_file::{Opened, open_plain};
 use crate::preview::{Limit, Limits};
-use crate::world::{RealWorld, read_block, start_of_last_lines};
+use crate::world::{FileSource, read_block, start_of_last_lines};
 
 /// Which lines of a source are worked on.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -132,16 +133,17 @@ impl SampleCache {
     pub(crate) fn file(
         &self,
         path: &Path,
+        file: FileSource,
         sample: Sample,
         limits: &Limits,
         cancel: &Cancel,
     ) -> io::Result<Arc<Sampled>> {
-        let identity = Identity::now(path)?;
+        let identity = Identity::of(&file.file.metadata()?);
         let key = (path.to_owned(), identity, sample);
         if let Some(found) = self.files.lock().unwrap_or_else(PoisonError::into_inner).get(&key) {
             return Ok(found.clone());
         }
-        let mut sampled = read_file(path, sample, limits, cancel)?;
+        let mut sampled = read_file(file, sample, limits, cancel)?;
         sampled.identity = Some(identity);
         sampled.changed = Identity::now(path).ok() != Some(identity);
         let sampled = Arc::new(sampled);
@@ -156,17 +158,22 @@ impl SampleCache {
     }
 }
 
-fn read_file(path: &Path, sample: Sample, limits: &Limits, cancel: &Cancel) -> io::Result<Sampled> {
-    let file = File::open(path)?;
-    let bytes = file.metadata()?.len();
+fn read_file(
+    source: FileSource,
+    sample: Sample,
+    limits: &Limits,
+    cancel: &Cancel,
+) -> io::Result<Sampled> {
+    let bytes = source.file.metadata()?.len();
     if let Sample::Last(lines) = sample {
-        let start = start_of_last_lines(&file, bytes, lines)?;
+        let start = start_of_last_lines(&source.file, bytes, lines)?;
         if start > 0 {
-            return last_of_file(file, start, bytes, limits);
+            return last_of_file(source.file, start, bytes, limits);
         }
     }
-    let source = RealWorld.read(path)?;
-    take(source, sample, limits, cancel, Some(bytes))
+    // Files of the kernel do not say how long they are.
+    let known = (bytes > 0).then_some(bytes);
+    take(Box::new(source), sample, limits, cancel, known)
 }
 
 /// The last part of a large file, without reading what is before it.
@@ -431,7 +438,7 @@ impl Reservoir {
 
 /// Counts the lines of a whole file; `None` when cancelled or not readable.
 pub fn count_lines(path: &Path, cancel: &Cancel) -> Option<u64> {
-    let file = File::open(path).ok()?;
+    let Ok(Opened::Plain(file)) = open_plain(path) else { return None };
     let mut lines = 0;
     let mut open = false;
     while let Some(block) = read_block(&file).ok()? {
@@ -491,8 +498,15 @@ mod tests {
         std::io::Write::write_all(&mut file, data.as_bytes()).unwrap();
         let cache = SampleCache::default();
         let limits = Limits::default();
-        let sampled =
-            cache.file(file.path(), Sample::Last(3), &limits, &Cancel::default()).unwrap();
+        let sampled = cache
+            .file(
+                file.path(),
+                FileSource::of(file.reopen().unwrap()).unwrap(),
+                Sample::Last(3),
+                &limits,
+                &Cancel::default(),
+            )
+            .unwrap();
         assert_eq!(sampled.kept.contents(), b"line 49998\nline 49999\nline 50000\n");
         assert_eq!(sampled.number(0), -3);
         sampled.set_whole_lines(count_lines(file.path(), &Cancel::default()).unwrap());

@@ -3,21 +3,22 @@
 use std::sync::{Arc, Mutex, PoisonError};
 
 use shell::ShellError;
-use stream::{Block, Cancel, Sink, Source, StageMeter, World, WriteError, describe};
+use stream::{Block, Cancel, Sink, Source, StageMeter, World, WriteError};
 use thiserror::Error;
 
-use crate::dry::{DryWorld, HeldCommand};
+use crate::dry::DryWorld;
+use crate::held::HeldCommand;
 use crate::interpreter::{Leave, Shell};
 use crate::pending::PendingFile;
-use crate::plan::{Plan, PlanError, StagePlan, is_program};
+use crate::plan::{Plan, PlanError, StagePlan};
+use crate::policy::Policy;
 use crate::ports::Ports;
-use crate::reading::only_reads;
-use crate::run::{Nowhere, Refusal, Surroundings, run_pipeline};
+use crate::run::{Nowhere, Surroundings, run_pipeline};
+use crate::shell_files::ShellFiles;
 use crate::stage::StageOutcome;
 use crate::variables::Variables;
 use crate::watch::{Announce, CountedSource, Watch};
 use crate::world::{DescriptorSink, StandardInput};
-use crate::writing::WriteWorld;
 
 /// Why a script was not run (to its end).
 #[derive(Debug, Error)]
@@ -28,13 +29,10 @@ pub enum RunError {
     /// A command cannot be run.
     #[error(transparent)]
     Plan(#[from] PlanError),
-    /// A file that was complete could not take its place; the others have.
-    #[error("{0}")]
-    Write(String),
 }
 
 struct Real {
-    world: WriteWorld,
+    world: ShellFiles,
     ports: Ports,
     watch: Option<Arc<Watch>>,
 }
@@ -52,10 +50,9 @@ impl Real {
             }
         }
         let mut input: Box<dyn Source> = Box::new(StandardInput);
-        let mut world = WriteWorld::as_shell(cancel);
+        let world = ShellFiles::new(cancel, watch.map(|watch| &**watch));
         if let Some(watch) = watch {
             input = CountedSource::of(input, watch.sources());
-            world = world.counted(watch);
         }
         let ports = Ports::new(Some(input), out, error).owned();
         Self { world, ports, watch: watch.cloned() }
@@ -107,17 +104,15 @@ impl Surroundings for Real {
     fn watch(&self, plan: &Plan, meters: &[Arc<StageMeter>]) {
         // What follows a file is ended by a signal, and what it wrote is wanted.
         if plan.stages.iter().any(StagePlan::follows) {
-            self.world.write_straight();
+            self.world.write_at_once();
         }
         if let Some(watch) = &self.watch {
             watch.collected().begin(plan, meters);
         }
     }
 
-    fn refusal(&self, _number: usize, _stage: &StagePlan, _joined: bool) -> Option<Refusal> {
-        // A program sees what was written before it starts.
-        self.world.settle();
-        None
+    fn policy(&self) -> Policy {
+        Policy::AsShell
     }
 }
 
@@ -132,15 +127,14 @@ fn own(descriptor: std::os::fd::BorrowedFd<'_>) -> Arc<dyn Sink> {
 /// Runs `text` on this process's own descriptors and gives the status it ends with. The whole
 /// text is checked before anything runs; `watch` sees what goes on.
 ///
-/// Files are written beside their targets. They take their places at the end, or before a program
-/// of the machine starts and where the text looks at files; those that are not complete by then
-/// wait for the end. A run that is cancelled leaves no file half written. From a pipeline on that
-/// follows a file, files are written as they are: only a signal ends that, and what it wrote is
-/// wanted.
+/// `>>` writes to the file itself. What `>` writes takes its place when the command that owns the
+/// redirection has ended; until then the old file is there, whole, and stays where the run is
+/// cancelled before. From a pipeline on that follows a file, files are seen while they are written:
+/// only a signal ends that, and what it wrote is wanted.
 ///
 /// # Errors
 /// Shell text that is wrong or not supported; an error that ends the shell, such as a parameter
-/// that must have a value; a file that cannot take its place.
+/// that must have a value.
 pub fn run_script(
     text: &str,
     variables: &mut Variables,
@@ -149,17 +143,10 @@ pub fn run_script(
 ) -> Result<u8, RunError> {
     let real = Real::new(cancel, watch);
     let outcome = run_in(&real, text, variables, cancel);
-    let written =
-        if cancel.was_cancelled() { Ok(Vec::new()) } else { real.world.commit(|_| true, false) };
     if let Some(watch) = watch {
         watch.end();
     }
-    let status = outcome?;
-    if let Some(message) = real.world.failures().into_iter().next() {
-        return Err(RunError::Write(message));
-    }
-    written.map_err(|error| RunError::Write(describe(&error)))?;
-    Ok(status)
+    outcome
 }
 
 /// What a script would have done.
@@ -187,13 +174,8 @@ impl Surroundings for Dry {
         self.ports.clone()
     }
 
-    fn refusal(&self, _number: usize, stage: &StagePlan, _joined: bool) -> Option<Refusal> {
-        let words = stage.words();
-        // A program that is not there fails as it does in a run.
-        if only_reads(&words) || !is_program(&words[0], stage.directory.as_deref()) {
-            return None;
-        }
-        Some(Refusal { message: None, status: 0 })
+    fn policy(&self) -> Policy {
+        Policy::ListOnly
     }
 
     fn hold_back(&self, _number: usize, command: HeldCommand) {
@@ -209,7 +191,7 @@ impl Surroundings for Dry {
 /// As [`run_script`].
 pub fn dry_run(text: &str, variables: &mut Variables, cancel: &Cancel) -> Result<DryRun, RunError> {
     let dry = Dry {
-        world: DryWorld::new(None, cancel.clone()),
+        world: DryWorld::new(None, Policy::ListOnly, cancel.clone()),
         ports: Real::new(cancel, None).ports,
         held: Mutex::default(),
     };
@@ -254,7 +236,7 @@ pub fn run_filter(name: &[u8], arguments: Vec<Vec<u8>>, cancel: &Cancel) -> Opti
     let plan = Plan { stages: vec![stage] };
     let real = Real::new(cancel, None);
     // One filter alone writes as a program would.
-    real.world.write_straight();
+    real.world.write_at_once();
     let outcomes = run_pipeline(&plan, &real, &[Arc::default()], cancel);
     outcomes.last().map(|outcome| outcome.status.0)
 }

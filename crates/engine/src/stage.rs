@@ -7,15 +7,17 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 
 use stream::{
-    Cancel, ExitStatus, InputName, Job, JobEnd, Joined, Machine, OriginStore, Output, Processors,
-    Replacement, Running, Sink, Source, StageError, StageIo, StageMeter, StagePorts, World,
-    WriteError, WriteMode,
+    Cancel, Environment, ExitStatus, InputName, Job, JobEnd, Joined, Machine, OriginStore, Output,
+    Processors, Replacement, Running, Sink, Source, StageError, StageIo, StageMeter, StagePorts,
+    World, WriteError, WriteMode,
 };
 
 use crate::clock::run_ns;
-use crate::dry::HeldCommand;
+use crate::held::HeldCommand;
 use crate::metered::{MeteredSink, MeteredSource, StageClock, thread_time};
 use crate::plan::{StageKind, StagePlan};
+use crate::policy::Start;
+use crate::run::{Nowhere, OpenedFiles};
 
 /// Where a stage's descriptors go.
 pub(crate) struct Connections {
@@ -41,6 +43,10 @@ pub(crate) struct StageOutcome {
     pub(crate) held: Vec<HeldCommand>,
     /// The signal that ended a program.
     pub(crate) signal: Option<u8>,
+    /// Why what a program wrote could not be written where it leads.
+    pub(crate) write_error: Option<String>,
+    /// Why a program could not be given all of its input.
+    pub(crate) read_error: Option<String>,
     /// Why a program was never started.
     pub(crate) unstarted: Option<stream::JobEnd>,
 }
@@ -56,6 +62,8 @@ impl StageOutcome {
             written: Vec::new(),
             held: Vec::new(),
             signal: None,
+            write_error: None,
+            read_error: None,
             unstarted: None,
         }
     }
@@ -76,8 +84,7 @@ pub(crate) fn run_native(
     let world = StageWorld {
         inner: world,
         clock: clock.clone(),
-        assignments: &plan.assignments,
-        unset: &plan.unset,
+        environment: &plan.environment,
         written: Mutex::default(),
         held: Mutex::default(),
     };
@@ -95,6 +102,7 @@ pub(crate) fn run_native(
         cancel: cancel.clone(),
     });
     let mut outcome = StageOutcome::of(ExitStatus::SUCCESS);
+    let errors = io.error_sink();
     let result = std::panic::catch_unwind(AssertUnwindSafe(|| {
         let mut filter = match definition.build(&plan.arguments) {
             Ok(filter) => filter,
@@ -133,7 +141,14 @@ pub(crate) fn run_native(
     outcome.inputs = io.inputs().to_vec();
     drop(io);
     outcome.held = world.held.into_inner().unwrap_or_else(PoisonError::into_inner);
-    outcome.written = world.written.into_inner().unwrap_or_else(PoisonError::into_inner);
+    let opened = world.written.into_inner().unwrap_or_else(PoisonError::into_inner);
+    outcome.written = opened.paths();
+    if let Ok(errors) = errors
+        && !opened.put_in_place(cancel, &*errors)
+        && outcome.status == ExitStatus::SUCCESS
+    {
+        outcome.status = ExitStatus(1);
+    }
     clock.end();
     outcome
 }
@@ -142,26 +157,30 @@ pub(crate) fn run_native(
 struct StageWorld<'w> {
     inner: &'w dyn World,
     clock: Arc<StageClock>,
-    /// Variables set for the stage.
-    assignments: &'w [(String, Vec<u8>)],
-    /// Variables of the environment that it does not get.
-    unset: &'w [String],
-    written: Mutex<Vec<PathBuf>>,
+    /// The variables of the stage.
+    environment: &'w Environment,
+    /// Files it writes itself.
+    written: Mutex<OpenedFiles>,
     held: Mutex<Vec<HeldCommand>>,
 }
 
 impl StageWorld<'_> {
-    fn note_written(&self, path: &Path) {
-        let mut written = self.written.lock().unwrap_or_else(PoisonError::into_inner);
-        if !written.iter().any(|known| known == path) {
-            written.push(path.to_owned());
+    fn note_written(&self, path: &Path, sink: Arc<dyn Sink>) {
+        self.written.lock().unwrap_or_else(PoisonError::into_inner).add(path, sink);
+    }
+
+    fn note_held(&self, end: JobEnd, start: &Start, joined: bool) {
+        if end == JobEnd::HeldBack {
+            let mut held = self.held.lock().unwrap_or_else(PoisonError::into_inner);
+            held.push(start.as_held(joined));
         }
     }
 
-    fn note_held(&self, end: JobEnd, command: HeldCommand) {
-        if end == JobEnd::HeldBack {
-            self.held.lock().unwrap_or_else(PoisonError::into_inner).push(command);
-        }
+    /// A command with the variables of this stage, and what starting it is.
+    fn of_stage<'j>(&self, job: Job<'j>) -> (Job<'j>, Start) {
+        let environment = self.environment.with(job.environment);
+        let start = Start::new(job.words.to_vec(), job.directory.clone(), &environment);
+        (Job { environment, ..job }, start)
     }
 
     fn metered(&self, inner: Box<dyn Source>) -> Box<dyn Source> {
@@ -176,13 +195,14 @@ impl World for StageWorld<'_> {
 
     fn write(&self, path: &Path, mode: WriteMode) -> std::io::Result<Arc<dyn Sink>> {
         let sink = self.inner.write(path, mode)?;
-        self.note_written(path);
+        self.note_written(path, sink.clone());
         Ok(sink)
     }
 
     fn replace(&self, path: &Path) -> std::io::Result<Box<dyn Replacement>> {
         let replacement = self.inner.replace(path)?;
-        self.note_written(path);
+        let named = Arc::new(Nowhere);
+        self.note_written(path, named);
         Ok(replacement)
     }
 
@@ -190,22 +210,17 @@ impl World for StageWorld<'_> {
         self.inner.remove(path)
     }
 
-    fn run(&self, mut job: Job<'_>) -> JobEnd {
-        let mut variables = self.assignments.to_vec();
-        variables.append(&mut job.variables);
-        let job = Job { variables, ..job };
-        let command = HeldCommand::of(&job, job.input.is_some());
+    fn run(&self, job: Job<'_>) -> JobEnd {
+        let joined = job.input.is_some();
+        let (job, start) = self.of_stage(job);
         let end = self.inner.run(job);
-        self.note_held(end, command);
+        self.note_held(end, &start, joined);
         end
     }
 
-    fn start(&self, mut job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
-        let mut variables = self.assignments.to_vec();
-        variables.append(&mut job.variables);
-        let job = Job { variables, ..job };
-        let command = HeldCommand::of(&job, true);
-        self.inner.start(job, joined).inspect_err(|end| self.note_held(*end, command))
+    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+        let (job, start) = self.of_stage(job);
+        self.inner.start(job, joined).inspect_err(|end| self.note_held(*end, &start, true))
     }
 
     fn is_live(&self) -> bool {
@@ -217,18 +232,20 @@ impl World for StageWorld<'_> {
     }
 
     fn variable(&self, name: &str) -> Option<OsString> {
-        let set = self.assignments.iter().rev().find(|(set, _)| set == name);
+        let set = self.environment.set.iter().rev().find(|(set, _)| set == name);
         match set {
             Some((_, value)) => Some(OsString::from_vec(value.clone())),
-            None if self.unset.iter().any(|unset| unset == name) => None,
+            None if self.environment.unset.iter().any(|unset| unset == name) => None,
             None => self.inner.variable(name),
         }
     }
 
     fn variables(&self) -> Vec<(OsString, OsString)> {
         let mut all = self.inner.variables();
-        all.retain(|(known, _)| !self.unset.iter().any(|unset| known == unset.as_str()));
-        for (name, value) in self.assignments {
+        all.retain(|(known, _)| {
+            !self.environment.unset.iter().any(|unset| known == unset.as_str())
+        });
+        for (name, value) in &self.environment.set {
             all.retain(|(known, _)| known.as_encoded_bytes() != name.as_bytes());
             all.push((name.into(), OsString::from_vec(value.clone())));
         }

@@ -5,9 +5,10 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use shell::{Command, Parameter};
-use stream::World;
+use stream::{Environment, World};
 
 use crate::expand;
+use crate::policy::matters_unexported;
 
 /// A variable.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -55,6 +56,19 @@ impl Variables {
         Self { zero: zero.into(), positional, ..Self::default() }
     }
 
+    /// What a shell that is started with this environment begins with.
+    pub(crate) fn of_environment(environment: &Environment) -> Self {
+        let mut variables = Self::new("sh", Vec::new());
+        let exported = |value| Variable { value, exported: true, read_only: false };
+        for name in &environment.unset {
+            variables.set.insert(name.clone(), exported(None));
+        }
+        for (name, value) in &environment.set {
+            variables.set.insert(name.clone(), exported(Some(value.clone())));
+        }
+        variables
+    }
+
     /// Sets a variable.
     pub fn set(&mut self, name: &str, value: Vec<u8>) {
         self.set.entry(name.to_owned()).or_default().value = Some(value);
@@ -87,12 +101,20 @@ impl Variables {
         })
     }
 
-    /// What commands get beside the environment: `NAME` and its value, or none where it was unset.
-    pub(crate) fn exported(&self) -> impl Iterator<Item = (&str, Option<&[u8]>)> {
-        self.set
-            .iter()
-            .filter(|(_, variable)| variable.exported)
-            .map(|(name, variable)| (name.as_str(), variable.value.as_deref()))
+    /// What the variables of a command started here are, beside those of the process.
+    pub(crate) fn environment(&self) -> Environment {
+        let mut environment = Environment::default();
+        for (name, variable) in &self.set {
+            match (&variable.value, variable.exported) {
+                (Some(value), true) => environment.set.push((name.clone(), value.clone())),
+                (None, true) => environment.unset.push(name.clone()),
+                (Some(value), false) if matters_unexported(name) => {
+                    environment.shell_only.push((name.clone(), value.clone()));
+                }
+                (_, false) => {}
+            }
+        }
+        environment
     }
 
     /// All of it as one text to compare.

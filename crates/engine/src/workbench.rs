@@ -1,6 +1,5 @@
 //! Background work for a screen: previews, counts, full runs.
 
-use std::collections::BTreeSet;
 use std::io;
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -9,19 +8,18 @@ use stream::{Cancel, StageFigures, StageMeter};
 use crate::acting::{Acted, OnFailure, act};
 use crate::around::{Around, Parts};
 use crate::capture::Capture;
-use crate::dry::{DryWorld, HeldCommand, Sampler};
+use crate::dry::{DryWorld, Sampler};
 use crate::estimate::{Estimate, Given, try_out};
 use crate::full::{FullEnd, FullRequest, FullRun, run_full};
+use crate::held::HeldCommand;
 use crate::interpreter::Shell;
 use crate::live::Live;
 use crate::plan::{Plan, PlanError};
+use crate::policy::{Consents, Policy};
 use crate::preview::{Limits, LiveSoFar, Preview, Task, preview, with_deadline};
 use crate::run::Surroundings;
 use crate::sample::{Sample, SampleCache, Sampled, count_lines, take};
 use crate::variables::Variables;
-
-/// Commands that may be started, each with its name and its arguments.
-pub type Allowed = BTreeSet<Vec<Vec<u8>>>;
 
 /// What a preview is asked for.
 #[derive(Clone)]
@@ -38,8 +36,8 @@ pub struct Request {
     pub sample: Sample,
     /// How much it may do.
     pub limits: Limits,
-    /// Programs of the machine that may be started.
-    pub allowed: Allowed,
+    /// What the user consented to.
+    pub allowed: Consents,
 }
 
 /// News from the background.
@@ -231,13 +229,13 @@ impl Workbench {
     }
 
     /// Estimates a full run from a sample, in the background; it comes as [`Job::Estimated`].
-    pub fn estimate(&self, text: String, variables: Variables, allowed: Allowed) {
+    pub fn estimate(&self, text: String, variables: Variables) {
         let report = self.report.clone();
         let capture = self.capture.clone();
         // Without a thread there is no estimate.
         let _ = std::thread::Builder::new().name("estimate".to_owned()).spawn(move || {
             let made = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| {
-                try_out(&text, variables, Some(&allowed), || {
+                try_out(&text, variables, &Policy::ListOnly, || {
                     capture.as_ref().map(|capture| Given {
                         source: capture.kept().source(),
                         bytes: capture.kept().has_ended().then(|| capture.kept().bytes()),
@@ -328,8 +326,9 @@ fn work(
         }
     };
     let sampler = Sampler { sample: request.sample, limits: request.limits, cache: cache.clone() };
-    let world = DryWorld::new(Some(sampler), cancel.clone());
-    let around = Around::new(&world, &request.allowed);
+    let policy = Policy::in_preview(&request.allowed);
+    let world = DryWorld::new(Some(sampler), policy, cancel.clone());
+    let around = Around::new(&world);
     let ports = around.ports();
     let mut shell = Shell::new(&around, 0, &world, cancel, ports, request.variables.clone());
     shell.plans_eagerly = true;
@@ -371,7 +370,6 @@ fn work(
         world: &world,
         limits: request.limits,
         standard,
-        allowed: &request.allowed,
         before: before.as_deref(),
         setting,
         meters,

@@ -13,9 +13,10 @@ use stream::{
     Sink, Source, Tail, World, WriteError, WriteMode,
 };
 
-use crate::beside::Beside;
+use crate::commit::CommittedReplacement;
 use crate::job::{Companion, run_job};
 use crate::machine::{RealMachine, facts_of};
+use crate::policy::Policy;
 
 /// Files and directories as they are.
 #[derive(Clone, Copy, Debug, Default)]
@@ -23,14 +24,7 @@ pub struct RealWorld;
 
 impl World for RealWorld {
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
-        let file = File::open(path)?;
-        let facts = file.metadata()?;
-        let bytes = facts.is_file().then_some(facts.len());
-        if bytes.is_some_and(|bytes| bytes > BLOCK_SIZE as u64) {
-            // Asks for more to be read ahead; nothing is lost where that is not possible.
-            let _ = rustix::fs::fadvise(&file, 0, None, rustix::fs::Advice::Sequential);
-        }
-        Ok(Box::new(FileSource { file, bytes, untouched: true }))
+        Ok(Box::new(FileSource::of(File::open(path)?)?))
     }
 
     fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
@@ -47,13 +41,13 @@ impl World for RealWorld {
         match std::fs::metadata(path) {
             // Nothing can be put in the place of a device or a pipe.
             Ok(facts) if !facts.is_file() => {
-                Ok(Box::new(Straight(self.write(path, WriteMode::Replace)?)))
+                Ok(Box::new(DirectReplacement(self.write(path, WriteMode::Replace)?)))
             }
             Ok(_) => {
                 rustix::fs::access(path, rustix::fs::Access::WRITE_OK)?;
-                Ok(Box::new(Beside::open(path, false)?))
+                CommittedReplacement::begin(path)
             }
-            Err(_) => Ok(Box::new(Beside::open(path, false)?)),
+            Err(_) => CommittedReplacement::begin(path),
         }
     }
 
@@ -62,7 +56,7 @@ impl World for RealWorld {
     }
 
     fn run(&self, job: Job<'_>) -> JobEnd {
-        run_job(job, self, false)
+        run_job(job, self, &Policy::AsShell)
     }
 
     fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
@@ -75,9 +69,9 @@ impl World for RealWorld {
 }
 
 /// Written at once.
-pub(crate) struct Straight(pub(crate) Arc<dyn Sink>);
+pub(crate) struct DirectReplacement(pub(crate) Arc<dyn Sink>);
 
-impl Replacement for Straight {
+impl Replacement for DirectReplacement {
     fn sink(&self) -> Arc<dyn Sink> {
         self.0.clone()
     }
@@ -131,10 +125,27 @@ pub(crate) fn write_block(descriptor: impl AsFd, bytes: &[u8]) -> Result<(), Wri
 /// Bytes of a file from which reading it ahead is worth a thread.
 const AHEAD_FROM: u64 = 16 * BLOCK_SIZE as u64;
 
-struct FileSource {
-    file: File,
+/// An open file.
+pub(crate) struct FileSource {
+    pub(crate) file: File,
     bytes: Option<u64>,
     untouched: bool,
+}
+
+impl FileSource {
+    /// Reads `file` from where it is.
+    ///
+    /// # Errors
+    /// Where it cannot be looked at.
+    pub(crate) fn of(file: File) -> io::Result<Self> {
+        let facts = file.metadata()?;
+        let bytes = facts.is_file().then_some(facts.len());
+        if bytes.is_some_and(|bytes| bytes > BLOCK_SIZE as u64) {
+            // Asks for more to be read ahead; nothing is lost where that is not possible.
+            let _ = rustix::fs::fadvise(&file, 0, None, rustix::fs::Advice::Sequential);
+        }
+        Ok(Self { file, bytes, untouched: true })
+    }
 }
 
 impl Source for FileSource {
@@ -254,6 +265,11 @@ pub(crate) struct DescriptorSink {
 }
 
 impl DescriptorSink {
+    /// A sink on a descriptor.
+    pub(crate) fn of(descriptor: OwnedFd) -> Self {
+        Self { descriptor }
+    }
+
     /// A sink on a copy of `descriptor`.
     pub(crate) fn copy_of(descriptor: impl AsFd) -> io::Result<Self> {
         Ok(Self { descriptor: descriptor.as_fd().try_clone_to_owned()? })

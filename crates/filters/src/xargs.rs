@@ -460,7 +460,7 @@ impl Runner<'_, '_> {
             input,
             out: command.out.clone(),
             error: self.error.clone(),
-            variables,
+            environment: stream::Environment::of(variables),
             directory: None,
             cancel: &self.cancel,
         })

@@ -63,7 +63,17 @@ pub fn difference(file: &PendingFile) -> Difference {
         }
         new = [&old[..], &new[..]].concat();
     }
-    let (old, new) = (String::from_utf8_lossy(&old), String::from_utf8_lossy(&new));
+    compared(&old, &new, cut)
+}
+
+/// Compares two contents, of each at most the first MiB.
+pub fn difference_of(old: &[u8], new: &[u8]) -> Difference {
+    let cut = old.len().max(new.len()) > COMPARED;
+    compared(&old[..old.len().min(COMPARED)], &new[..new.len().min(COMPARED)], cut)
+}
+
+fn compared(old: &[u8], new: &[u8], cut: bool) -> Difference {
+    let (old, new) = (String::from_utf8_lossy(old), String::from_utf8_lossy(new));
     let compared = TextDiff::configure()
         .algorithm(Algorithm::Patience)
         .timeout(PATIENCE)
@@ -100,7 +110,7 @@ pub fn difference(file: &PendingFile) -> Difference {
 fn beginning(path: &Path) -> (Vec<u8>, bool) {
     use std::io::Read;
     let mut bytes = Vec::new();
-    let Ok(file) = std::fs::File::open(path) else { return (bytes, false) };
+    let Ok(Some(file)) = engine::open_regular(path) else { return (bytes, false) };
     // What cannot be read is shown as nothing; writing it would fail and say so.
     let _ = file.take(COMPARED as u64 + 1).read_to_end(&mut bytes);
     let cut = bytes.len() > COMPARED;

@@ -4,6 +4,7 @@
 mod advice;
 mod alignment;
 mod bottleneck;
+mod commands;
 mod comparison;
 mod difference;
 mod drawing;
@@ -20,8 +21,9 @@ mod words;
 pub use advice::{Fix, Note, Severity, notes};
 pub use alignment::{Alignment, Row};
 pub use bottleneck::{Reason, Slowest, held_by, slowest};
+pub use commands::{command_details, command_line};
 pub use comparison::{ComparedRow, change, compare};
-pub use difference::{Difference, DifferenceRow, Side, difference};
+pub use difference::{Difference, DifferenceRow, Side, difference, difference_of};
 pub use drawing::{Export, ExportError, diagram, export, funnel, put_in_place, throughput, wires};
 pub use edit::{
     EditError, TextEdit, apply_edits, delete_stage, insert_stage, move_stage, toggle_stage,

@@ -21,8 +21,8 @@ pub use origin::{LineId, Origin, OriginStore, Origins};
 pub use output::{Output, Side};
 pub use stage::{InputName, InputTrouble, StageIo, StagePorts};
 pub use world::{
-    FileFacts, FileKind, Job, JobEnd, Joined, Machine, Permission, Processors, Replacement,
-    Running, Scratch, Sink, Source, Tail, World, WriteMode,
+    Environment, FileFacts, FileKind, Job, JobEnd, Joined, Machine, Permission, Processors,
+    Replacement, Running, Scratch, Sink, Source, Tail, World, WriteMode,
 };
 
 pub mod testing;

@@ -99,6 +99,20 @@ pub trait Sink: Send + Sync {
     fn facts(&self) -> Option<FileFacts> {
         None
     }
+
+    /// States that all is written: a file that is written beside its target takes its place. Said
+    /// once, by whoever opened this; what is not said leaves the target as it was.
+    ///
+    /// # Errors
+    /// Where it cannot take its place, or something of it could not be written; the target is then
+    /// as it was.
+    fn put_in_place(&self) -> io::Result<()> {
+        Ok(())
+    }
+
+    /// States that what was written so far is wanted, also when the run is ended before all is
+    /// written: something else has been done that goes with it.
+    fn keep_when_ended(&self) {}
 }
 
 /// How a file is opened for writing.
@@ -229,12 +243,40 @@ pub struct Job<'a> {
     pub out: Arc<dyn Sink>,
     /// Its standard error.
     pub error: Arc<dyn Sink>,
-    /// Variables set for it alone.
-    pub variables: Vec<(String, Vec<u8>)>,
+    /// What its variables are, beside those of the process.
+    pub environment: Environment,
     /// Where it runs; `None` for where the process is.
     pub directory: Option<PathBuf>,
     /// Whether to stop it.
     pub cancel: &'a Cancel,
+}
+
+/// How the variables of a command differ from those of the process.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Environment {
+    /// Set for it; the last of a name counts.
+    pub set: Vec<(String, Vec<u8>)>,
+    /// Variables of the process that it does not get.
+    pub unset: Vec<String>,
+    /// Not handed to it, but what the shell itself goes by: where commands are looked for.
+    pub shell_only: Vec<(String, Vec<u8>)>,
+}
+
+impl Environment {
+    /// These variables, and nothing else.
+    pub fn of(set: Vec<(String, Vec<u8>)>) -> Self {
+        Self { set, ..Self::default() }
+    }
+
+    /// This with what `inner` sets beyond it.
+    #[must_use]
+    pub fn with(&self, inner: Self) -> Self {
+        let mut all = self.clone();
+        all.set.extend(inner.set);
+        all.unset.extend(inner.unset);
+        all.shell_only.extend(inner.shell_only);
+        all
+    }
 }
 
 /// Which end of a command's streams the stage that starts it holds; see [`World::start`].

@@ -18,7 +18,7 @@ use std::sync::mpsc::Sender;
 use std::time::Instant;
 
 use engine::{
-    Allowed, Applied, Capture, Job, Limits, PlanError, Preview, Request, Sample, Variables,
+    Applied, Capture, Consents, Job, Limits, PlanError, Preview, Request, Sample, Variables,
     Workbench,
 };
 use insight::{Alignment, KeptRun, Note, Runs};
@@ -35,7 +35,7 @@ use crate::theme::Theme;
 
 pub use actions::{ALL as ALL_ACTIONS, Action, Entry, hints};
 pub use comparing::CompareView;
-pub use drawer::{Drawer, List, Prompt, PromptKind, Question, SampleForm, ShelfEntry};
+pub use drawer::{Changes, Drawer, List, Prompt, PromptKind, Question, SampleForm, ShelfEntry};
 pub use program::ProgramEditor;
 pub use running::{Running, Shows, ThroughputView};
 pub use screens::{PendingView, Screen};
@@ -188,9 +188,9 @@ pub struct App {
     workbench: Workbench,
     variables: Variables,
     applied: Vec<Applied>,
-    allowed: Allowed,
+    allowed: Consents,
     /// Allowed for the next result alone.
-    allowed_once: Allowed,
+    allowed_once: Consents,
     config: Option<Config>,
     dismissed: BTreeSet<(&'static str, String)>,
     store: Option<Store>,
@@ -259,8 +259,8 @@ impl App {
             workbench,
             variables: setup.variables,
             applied: Vec::new(),
-            allowed: Allowed::new(),
-            allowed_once: Allowed::new(),
+            allowed: Consents::default(),
+            allowed_once: Consents::default(),
             config: setup.config,
             dismissed: BTreeSet::new(),
             store: setup.store,
@@ -470,7 +470,7 @@ impl App {
                 plan: None,
                 sample: self.sample,
                 limits,
-                allowed: self.allowed.union(&self.allowed_once).cloned().collect(),
+                allowed: self.consents(),
             };
             self.waiting = Some(self.workbench.evaluate(request));
             self.waiting_since = Instant::now();

@@ -1,9 +1,9 @@
 //! What the user has settled for good: the configuration file.
 
-use std::collections::BTreeSet;
 use std::io::{self, Write};
 use std::path::PathBuf;
 
+use engine::{Consent, Consents};
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
@@ -35,16 +35,37 @@ pub enum ConfigError {
 #[derive(Debug, Default, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 struct Content {
-    /// Commands that may always be started in the Bench.
+    /// What may always be started in the Bench.
     #[serde(default)]
-    allowed: Vec<Command>,
+    allowed: Vec<Allowed>,
 }
 
+/// A consent as text: all that it covers.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
-struct Command {
-    /// Its name and its arguments.
-    words: Vec<String>,
+struct Allowed {
+    /// The name and the arguments, for who reads the file.
+    command: String,
+    /// Where it runs.
+    folder: String,
+    /// The consent itself; a line that says something else than this is not let through.
+    consent: String,
+}
+
+impl Allowed {
+    fn of(consent: &Consent) -> Result<Self, ConfigError> {
+        let words: Vec<String> =
+            consent.words.iter().map(|word| shell::quote_bytes(word)).collect();
+        let folder = consent.directory.to_str().ok_or(ConfigError::NotText)?.to_owned();
+        let text = serde_json::to_string(consent).map_err(|_| ConfigError::NotText)?;
+        Ok(Self { command: words.join(" "), folder, consent: text })
+    }
+
+    /// The consent, where the lines beside it say the same.
+    fn consent(&self) -> Option<Consent> {
+        let consent: Consent = serde_json::from_str(&self.consent).ok()?;
+        (Self::of(&consent).ok()? == *self).then_some(consent)
+    }
 }
 
 /// The configuration file: `$XDG_CONFIG_HOME/ylotrope/config.toml` or
@@ -81,26 +102,32 @@ impl Config {
         })
     }
 
-    /// The commands that may always be started.
+    /// What may always be started.
     ///
     /// # Errors
-    /// A file that cannot be read, or is no configuration.
-    pub fn allowed(&self) -> Result<BTreeSet<Vec<Vec<u8>>>, ConfigError> {
-        let words = |command: Command| command.words.into_iter().map(String::into_bytes).collect();
-        Ok(self.read()?.allowed.into_iter().map(words).collect())
+    /// A file that cannot be read, or is not a configuration.
+    pub fn allowed(&self) -> Result<Consents, ConfigError> {
+        let allowed = self.read()?.allowed;
+        allowed
+            .iter()
+            .map(|one| {
+                one.consent().ok_or_else(|| ConfigError::Text {
+                    path: self.path.display().to_string(),
+                    message: format!("“{}” is not what was consented to", one.command),
+                })
+            })
+            .collect()
     }
 
     /// Allows a command for good. What is wrong with the file stays as it is.
     ///
     /// # Errors
     /// A file that cannot be read or written, or is no configuration.
-    pub fn allow(&self, words: &[Vec<u8>]) -> Result<(), ConfigError> {
-        let words: Option<Vec<String>> =
-            words.iter().map(|word| String::from_utf8(word.clone()).ok()).collect();
-        let command = Command { words: words.ok_or(ConfigError::NotText)? };
+    pub fn allow(&self, consent: &Consent) -> Result<(), ConfigError> {
+        let allowed = Allowed::of(consent)?;
         let mut content = self.read()?;
-        if !content.allowed.contains(&command) {
-            content.allowed.push(command);
+        if !content.allowed.contains(&allowed) {
+            content.allowed.push(allowed);
         }
         let text = toml::to_string(&content).map_err(|error| ConfigError::Text {
             path: self.path.display().to_string(),
@@ -128,14 +155,22 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let config = Config::at(folder.path().join("new/config.toml"));
         assert!(config.allowed().unwrap().is_empty());
-        let words = vec![b"touch".to_vec(), b"a 'b'\n".to_vec()];
-        config.allow(&words).unwrap();
-        config.allow(&words).unwrap();
-        config.allow(&[b"uptime".to_vec()]).unwrap();
+        let consent = |words: &[&[u8]]| {
+            let words: Vec<Vec<u8>> = words.iter().map(|word| word.to_vec()).collect();
+            engine::HeldCommand::of_words(&words).unwrap().consent().unwrap()
+        };
+        let one = consent(&[b"touch", b"a 'b'\n\xFF"]);
+        config.allow(&one).unwrap();
+        config.allow(&one).unwrap();
+        config.allow(&consent(&[b"touch", b"x"])).unwrap();
         let allowed = config.allowed().unwrap();
-        assert_eq!(allowed.len(), 2);
-        assert!(allowed.contains(&words));
-        assert!(matches!(config.allow(&[vec![0xFF]]), Err(ConfigError::NotText)));
+        assert_eq!(allowed.iter().count(), 2);
+        assert!(allowed.covers(&one));
+        // A line that was changed by hand says something else than the consent.
+        let path = folder.path().join("new/config.toml");
+        let text = std::fs::read_to_string(&path).unwrap();
+        std::fs::write(&path, text.replace("touch x", "touch y")).unwrap();
+        assert!(config.allowed().unwrap_err().to_string().contains("touch y"));
     }
 
     #[test]
@@ -145,7 +180,16 @@ mod tests {
         std::fs::write(&path, "alowed = 3\n").unwrap();
         let config = Config::at(path.clone());
         assert!(config.allowed().unwrap_err().to_string().contains("config.toml: "));
-        assert!(config.allow(&[b"uptime".to_vec()]).is_err());
+        assert!(
+            config
+                .allow(
+                    &engine::HeldCommand::of_words(&[b"touch".to_vec()])
+                        .unwrap()
+                        .consent()
+                        .unwrap()
+                )
+                .is_err()
+        );
         assert_eq!(std::fs::read_to_string(&path).unwrap(), "alowed = 3\n");
     }
 }

@@ -53,8 +53,20 @@ fn told_file(file: &PendingFile) -> String {
 }
 
 fn told_command(command: &HeldCommand) -> String {
-    let words: Vec<String> = command.words.iter().map(|word| shell::quote_bytes(word)).collect();
-    words.join(" ")
+    let mut text = insight::command_line(command);
+    if let Some(consent) = command.consent() {
+        let quoted =
+            |path: &std::path::Path| shell::quote_bytes(path.as_os_str().as_encoded_bytes());
+        text.push_str(&format!("  ({}", quoted(&consent.program.path)));
+        if command.directory.is_some() {
+            text.push_str(&format!(" in {}", quoted(&consent.directory)));
+        }
+        for (name, _) in command.changes.iter().filter(|(_, value)| value.is_none()) {
+            text.push_str(&format!(", without {name}"));
+        }
+        text.push(')');
+    }
+    text
 }
 
 fn text_of(bytes: &[u8]) -> Value {
@@ -93,7 +105,22 @@ fn told_as_json(dry: &DryRun) -> String {
             let words: Vec<Value> = command.words.iter().map(|word| text_of(word)).collect();
             let directory =
                 command.directory.as_ref().map(|path| text_of(path.as_os_str().as_bytes()));
-            json!({ "words": words, "directory": directory })
+            let file = command
+                .program
+                .as_ref()
+                .map(|program| text_of(program.path.as_os_str().as_bytes()));
+            let variables: Vec<Value> = command
+                .changes
+                .iter()
+                .map(|(name, value)| json!([name, value.as_deref().map(text_of)]))
+                .collect();
+            json!({
+                "words": words,
+                "directory": directory,
+                "file": file,
+                "variables": variables,
+                "reads_data": command.joined,
+            })
         })
         .collect();
     let all = json!({ "status": dry.status, "files": files, "commands": commands });

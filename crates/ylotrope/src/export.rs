@@ -6,7 +6,7 @@ use std::sync::mpsc::channel;
 
 use anyhow::{Context, Result, bail};
 use clap::{Args, ValueEnum};
-use engine::{Allowed, Job, Limits, Preview, Request, Sample, Variables, Workbench};
+use engine::{Consents, Job, Limits, Preview, Request, Sample, Variables, Workbench};
 use insight::{Export, RunRecord, Runs, export};
 
 #[derive(Args)]
@@ -120,7 +120,7 @@ fn look(text: &str, sample: Option<u64>) -> Result<Arc<Preview>> {
         plan: None,
         sample: sample.map_or(Sample::Everything, Sample::First),
         limits: Limits::generous(),
-        allowed: Allowed::new(),
+        allowed: Consents::default(),
     });
     loop {
         match news.recv()? {

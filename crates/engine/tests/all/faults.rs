@@ -4,19 +4,15 @@ use std::path::Path;
 use std::process::Command;
 use std::time::{Duration, Instant};
 
-use engine::{Allowed, Ending, Limit, Preview};
+use engine::{Ending, Limit, Preview};
 use stream::ExitStatus;
 
-use crate::previews::Bench;
-
-fn words(words: &[&str]) -> Vec<Vec<u8>> {
-    words.iter().map(|word| word.as_bytes().to_vec()).collect()
-}
+use crate::previews::{Bench, consents};
 
 /// The preview of a text in which these programs may run.
 fn look(bench: &mut Bench, text: &str, allowed: &[&[&str]]) -> std::sync::Arc<Preview> {
     let mut request = bench.request(text);
-    request.allowed = allowed.iter().map(|command| words(command)).collect::<Allowed>();
+    request.allowed = consents(allowed);
     bench.answer(request)
 }
 

@@ -5,8 +5,8 @@ use std::sync::mpsc::{Receiver, channel};
 use std::time::{Duration, Instant};
 
 use engine::{
-    Allowed, CommandKind, Estimate, FullEnd, FullRequest, FullRun, Job, Snapshot, Variables,
-    Workbench, estimate,
+    CommandKind, Estimate, FullEnd, FullRequest, FullRun, Job, Snapshot, Variables, Workbench,
+    estimate,
 };
 
 /// How long a test waits for what must come.
@@ -15,11 +15,10 @@ const PATIENCE: Duration = Duration::from_secs(30);
 fn start(text: &str, writes: bool, allowed: &[&[&str]]) -> (FullRun, Receiver<Job>) {
     let (sender, news) = channel();
     let mut workbench = Workbench::new(None, move |job| drop(sender.send(job)));
-    let words = |words: &&[&str]| words.iter().map(|word| word.as_bytes().to_vec()).collect();
     let run = workbench.run_all(FullRequest {
         text: text.to_owned(),
         variables: Variables::default(),
-        allowed: allowed.iter().map(words).collect::<Allowed>(),
+        allowed: crate::previews::consents(allowed),
         left_out: std::collections::BTreeSet::new(),
         writes,
         follows: true,

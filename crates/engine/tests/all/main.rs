@@ -4,6 +4,7 @@
 
 mod faults;
 mod full;
+mod held;
 mod previews;
 mod scripts;
 mod writing;

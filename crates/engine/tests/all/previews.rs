@@ -5,13 +5,26 @@ use std::sync::mpsc::{Receiver, channel};
 use std::time::{Duration, Instant};
 
 use engine::{
-    Applied, Ending, FullEnd, FullRequest, Job, Limit, Limits, Preview, Request, Sample, Variables,
-    Workbench,
+    Applied, Consent, Consents, Ending, Fed, FullEnd, FullRequest, HeldCommand, Job, Limit, Limits,
+    Preview, Request, Sample, Variables, Workbench,
 };
 use proptest::prelude::*;
 
 /// How long a test waits for news that must come.
 const PATIENCE: Duration = Duration::from_secs(30);
+
+/// A yes to each of these commands, without input and with whatever they are fed.
+pub(crate) fn consents(commands: &[&[&str]]) -> Consents {
+    let mut all = Consents::default();
+    for command in commands {
+        let words: Vec<Vec<u8>> = command.iter().map(|word| word.as_bytes().to_vec()).collect();
+        let held = HeldCommand::of_words(&words).expect("a program that is held back");
+        let consent = held.consent().expect("a program");
+        all.add(Consent { fed: Fed::Anything, ..consent.clone() });
+        all.add(consent);
+    }
+    all
+}
 
 pub(crate) struct Bench {
     pub(crate) workbench: Workbench,
@@ -35,7 +48,7 @@ impl Bench {
             plan: None,
             sample: self.sample,
             limits: self.limits,
-            allowed: std::collections::BTreeSet::new(),
+            allowed: engine::Consents::default(),
         }
     }
 
@@ -191,9 +204,9 @@ fn what_cannot_be_read_is_said_at_its_stage() {
     let preview = bench.run(&format!("cat {folder}/nope {folder} {good} | wc -l"));
     assert_eq!(text_of(&preview, 1), "3\n");
     let preview = bench.run("cat /dev/zero | wc -c");
-    assert!(preview.stages[0].messages.contains("not a regular file"));
+    assert!(preview.stages[0].messages.contains("a device, read only by a real run"));
     let preview = bench.run("touch x | wc -l");
-    assert!(preview.stages[0].messages.contains("not started here without your consent"));
+    assert!(preview.stages[0].messages.contains("waiting for your consent"));
 }
 
 #[test]

@@ -160,7 +160,7 @@ impl<'w> Streams<'w> {
             input: None,
             out,
             error,
-            variables: Vec::new(),
+            environment: stream::Environment::default(),
             directory: None,
             cancel: &cancel,
         };
@@ -271,7 +271,12 @@ fn finish(name: &[u8], mut writer: Writer<'_>) -> Result<f64, StageError> {
     writer.flush().map_err(|error| write_failure(name, error))?;
     Ok(match writer.out {
         Out::Command(running) => status_of(running.finish()),
-        Out::File(_) | Out::HeldBack => 0.0,
+        Out::File(sink) => {
+            let placed = sink.put_in_place();
+            placed.map_err(|error| write_failure(name, WriteError::Io(error)))?;
+            0.0
+        }
+        Out::HeldBack => 0.0,
     })
 }
 

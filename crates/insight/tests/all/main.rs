@@ -20,7 +20,7 @@ fn preview_of(text: &str, sample: Sample) -> Arc<Preview> {
         plan: None,
         sample,
         limits: Limits::default(),
-        allowed: std::collections::BTreeSet::new(),
+        allowed: engine::Consents::default(),
     };
     workbench.evaluate(request);
     loop {

@@ -1,5 +1,6 @@
 //! Everything that can be done outside the text, each with its key and its words.
 
+use engine::{Consent, Consents, Fed, HeldCommand};
 use insight::{
     EditError, TextEdit, apply_edits, delete_stage, insert_stage, move_stage, toggle_stage,
 };
@@ -56,7 +57,7 @@ pub enum Action {
 
 /// For how long a program may be started.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Consent {
+pub(crate) enum HowLong {
     /// For one result, which is kept until the text before it changes or it is read again.
     Once,
     /// Until Ylotrope ends.
@@ -580,32 +581,30 @@ impl App {
         let preview = self.preview.as_ref();
         preview
             .and_then(|preview| preview.stages.get(self.place.stage()))
-            .is_some_and(|stage| stage.verb.is_none() && stage.status.0 == 126)
+            .is_some_and(|stage| stage.is_held)
     }
 
     fn ask_consent(&mut self) {
-        if self.needs_consent() {
-            self.drawer = Some(Drawer::Confirm(Question::Allow(self.place.stage())));
+        if let Some(held) = self.held_at(self.place.stage()).filter(|_| self.needs_consent()) {
+            self.drawer = Some(Drawer::Confirm(Question::Allow(Box::new(held.clone()))));
         } else {
             self.message = Some("this stage needs no consent".to_owned());
         }
     }
 
-    /// Allows the program of a stage, with just these arguments.
-    pub(crate) fn allow(&mut self, stage: usize, howlong: Consent) {
-        let stage = self.preview.as_ref().and_then(|preview| preview.stages.get(stage));
-        let Some(stage) = stage else { return };
-        let words = stage.plan.words();
+    /// Allows a program, exactly as it was shown.
+    pub(crate) fn allow(&mut self, command: &HeldCommand, howlong: HowLong) {
+        let Some(consent) = command.consent() else { return };
         self.message = None;
         match howlong {
-            Consent::Once => {
-                self.allowed_once.insert(words);
+            HowLong::Once => {
+                self.allowed_once.add(consent);
             }
-            Consent::Session => {
-                self.allowed.insert(words);
+            HowLong::Session => {
+                self.allowed.add(consent);
             }
-            Consent::Always => {
-                let kept = self.config.as_ref().map(|config| config.allow(&words));
+            HowLong::Always => {
+                let kept = self.config.as_ref().map(|config| config.allow(&consent));
                 match kept {
                     Some(Ok(())) => self.message = Some("kept in the configuration".to_owned()),
                     Some(Err(error)) => {
@@ -613,10 +612,45 @@ impl App {
                     }
                     None => {}
                 }
-                self.allowed.insert(words);
+                self.allowed.add(consent);
             }
         }
         self.text_changed();
+    }
+
+    /// The command that a stage is held back for.
+    pub fn held_at(&self, stage: usize) -> Option<&HeldCommand> {
+        self.preview.as_ref()?.stages.get(stage)?.held.last()
+    }
+
+    /// All that the user has said yes to.
+    pub(crate) fn consents(&self) -> Consents {
+        let mut all = self.allowed.clone();
+        all.add_all(&self.allowed_once);
+        all
+    }
+
+    /// Programs of this text that the user has said yes to with the input they had then: a full run
+    /// feeds them other data, so the question before it names them.
+    pub fn fed_programs(&self) -> Vec<&Consent> {
+        let Some(preview) = &self.preview else { return Vec::new() };
+        let in_text = |consent: &&Consent| {
+            matches!(consent.fed, Fed::Exactly { .. })
+                && preview.stages.iter().any(|stage| stage.plan.words() == consent.words)
+        };
+        let mut found: Vec<&Consent> = self.allowed.iter().filter(in_text).collect();
+        found.dedup_by(|one, other| one.words == other.words);
+        found
+    }
+
+    /// As [`App::consents`], for the full run that was just agreed to.
+    pub(crate) fn consents_for_run(&self) -> Consents {
+        let fed = self.fed_programs();
+        let mut all = self.consents();
+        for consent in fed {
+            all.add(Consent { fed: Fed::Anything, ..consent.clone() });
+        }
+        all
     }
 
     /// Leaves, or asks first.

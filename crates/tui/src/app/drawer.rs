@@ -2,12 +2,11 @@
 
 use std::path::{Path, PathBuf};
 
-use engine::OnFailure;
-use engine::Sample;
+use engine::{HeldCommand, OnFailure, Sample};
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use tui_input::{Input, InputRequest};
 
-use super::actions::{ALL, Consent};
+use super::actions::{ALL, HowLong};
 use super::{App, Focus};
 use crate::store::{open_script, save_script};
 
@@ -29,6 +28,8 @@ pub enum Drawer {
     Export(List<insight::Export>),
     /// A program of a stage.
     Program(Box<super::ProgramEditor>),
+    /// What others have made of a file that was written, from this row on.
+    Changes(Box<Changes>),
 }
 
 /// What a line of text is asked for.
@@ -54,6 +55,16 @@ pub struct Prompt {
     pub input: Input,
 }
 
+/// A file that is not taken back because others have changed it.
+pub struct Changes {
+    /// The file.
+    pub path: PathBuf,
+    /// What was written, beside what is there now; `None` where that is too much.
+    pub difference: Option<insight::Difference>,
+    /// The first row shown.
+    pub top: usize,
+}
+
 /// A question.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Question {
@@ -69,10 +80,10 @@ pub enum Question {
     Open(PathBuf),
     /// Save over a file that is there?
     Overwrite(PathBuf),
-    /// Start the held-back commands?
-    Act,
-    /// Start the program of this stage?
-    Allow(usize),
+    /// Start these held-back commands, by their numbers among all?
+    Act(Vec<(usize, HeldCommand)>),
+    /// Start this program?
+    Allow(Box<HeldCommand>),
 }
 
 /// A saved pipeline.
@@ -245,7 +256,11 @@ impl Drawer {
             Self::Shelf(list) => &mut list.query,
             Self::Actions(list) => &mut list.query,
             Self::Export(list) => &mut list.query,
-            Self::Help(_) | Self::Sample(_) | Self::Confirm(_) | Self::Program(_) => return,
+            Self::Help(_)
+            | Self::Sample(_)
+            | Self::Confirm(_)
+            | Self::Program(_)
+            | Self::Changes(_) => return,
         };
         for character in text.chars().filter(|character| !character.is_control()) {
             input.handle(InputRequest::InsertChar(character));
@@ -255,7 +270,7 @@ impl Drawer {
     /// The keys that mean something in it.
     pub fn hints(&self) -> Vec<(&'static str, &'static str)> {
         match self {
-            Self::Help(_) => vec![("↑↓", "scroll"), ("Esc", "close")],
+            Self::Help(_) | Self::Changes(_) => vec![("↑↓", "scroll"), ("Esc", "close")],
             Self::Sample(form) if form.row == 3 => {
                 vec![
                     ("↑↓", "choose"),
@@ -287,7 +302,7 @@ impl Drawer {
                 ("a", "always, kept in the configuration"),
                 ("n", "no"),
             ],
-            Self::Confirm(Question::Act) => vec![
+            Self::Confirm(Question::Act(_)) => vec![
                 ("s", "start them, stop at the first that fails"),
                 ("g", "go on when one fails"),
                 ("n", "no"),
@@ -329,6 +344,16 @@ impl App {
                 KeyCode::PageUp => *top = top.saturating_sub(10),
                 _ => return,
             },
+            Drawer::Changes(changes) => {
+                let rows = changes.difference.as_ref().map_or(0, |one| one.rows.len());
+                match key.code {
+                    KeyCode::Up => changes.top = changes.top.saturating_sub(1),
+                    KeyCode::Down => changes.top = (changes.top + 1).min(rows),
+                    KeyCode::PageDown => changes.top = (changes.top + 10).min(rows),
+                    KeyCode::PageUp => changes.top = changes.top.saturating_sub(10),
+                    _ => return,
+                }
+            }
             Drawer::Sample(form) => {
                 if key.code == KeyCode::Enter {
                     self.sample = form.sample();
@@ -354,27 +379,27 @@ impl App {
             }
             Drawer::Confirm(question) => {
                 let question = question.clone();
-                if question == Question::Act {
+                if let Question::Act(commands) = question {
                     match key.code {
-                        KeyCode::Char('s' | 'S') => self.act_now(OnFailure::Stop),
-                        KeyCode::Char('g' | 'G') => self.act_now(OnFailure::GoOn),
+                        KeyCode::Char('s' | 'S') => self.act_now(commands, OnFailure::Stop),
+                        KeyCode::Char('g' | 'G') => self.act_now(commands, OnFailure::GoOn),
                         KeyCode::Char('n' | 'N') | KeyCode::Esc => {}
-                        _ => self.drawer = Some(Drawer::Confirm(question)),
+                        _ => self.drawer = Some(Drawer::Confirm(Question::Act(commands))),
                     }
                     return;
                 }
-                if let Question::Allow(stage) = question {
+                if let Question::Allow(command) = question {
                     let howlong = match key.code {
-                        KeyCode::Char('o' | 'O') => Consent::Once,
-                        KeyCode::Char('y' | 'Y' | 's' | 'S') => Consent::Session,
-                        KeyCode::Char('a' | 'A') => Consent::Always,
+                        KeyCode::Char('o' | 'O') => HowLong::Once,
+                        KeyCode::Char('y' | 'Y' | 's' | 'S') => HowLong::Session,
+                        KeyCode::Char('a' | 'A') => HowLong::Always,
                         KeyCode::Char('n' | 'N') | KeyCode::Esc => return,
                         _ => {
-                            self.drawer = Some(Drawer::Confirm(question));
+                            self.drawer = Some(Drawer::Confirm(Question::Allow(command)));
                             return;
                         }
                     };
-                    return self.allow(stage, howlong);
+                    return self.allow(&command, howlong);
                 }
                 match key.code {
                     KeyCode::Char('y' | 'Y') => return self.agreed(question),
@@ -477,7 +502,7 @@ impl App {
                 self.save_to(path);
             }
             // Answered where the keys are.
-            Question::Act | Question::Allow(_) => {}
+            Question::Act(_) | Question::Allow(_) => {}
         }
     }
 

@@ -3,12 +3,12 @@
 use std::path::Path;
 use std::time::{Duration, Instant};
 
-use engine::{Estimate, FullEnd, FullRequest, FullRun, Snapshot, undo};
+use engine::{Estimate, FullEnd, FullRequest, FullRun, Snapshot, UndoError, undo};
 use insight::{History, RunEnd, RunRecord, SourceRecord, WrittenRecord};
 use jiff::Timestamp;
 use ratatui::crossterm::event::KeyCode;
 
-use super::drawer::{Drawer, PromptKind, Question};
+use super::drawer::{Changes, Drawer, PromptKind, Question};
 use super::{App, Screen};
 
 /// The run on everything that goes on, or the last one.
@@ -103,7 +103,7 @@ impl App {
         } else {
             self.throughput.estimate = None;
             let text = self.editor.text().to_owned();
-            self.workbench.estimate(text, self.variables.clone(), self.allowed.clone());
+            self.workbench.estimate(text, self.variables.clone());
             self.drawer = Some(Drawer::Confirm(Question::RunAll));
         }
     }
@@ -129,7 +129,7 @@ impl App {
         let run = self.workbench.run_all(FullRequest {
             text: text.clone(),
             variables: self.variables.clone(),
-            allowed: self.allowed.clone(),
+            allowed: self.consents_for_run(),
             left_out: self.pending.left_out.clone(),
             writes,
             follows,
@@ -275,8 +275,14 @@ impl App {
         let mut undone = 0;
         while let Some(mut applied) = self.applied.pop() {
             if let Err(error) = undo(&mut applied) {
-                self.message =
-                    Some(format!("{}: {}", applied.path.display(), stream::describe(&error)));
+                self.message = Some(error.to_string());
+                if let UndoError::Changed(changed) = error {
+                    let sides = changed.ours.zip(changed.now);
+                    let difference = sides.map(|(ours, now)| insight::difference_of(&ours, &now));
+                    let path = changed.path;
+                    let changes = Changes { path, difference, top: 0 };
+                    self.drawer = Some(Drawer::Changes(Box::new(changes)));
+                }
                 self.applied.push(applied);
                 break;
             }

@@ -176,15 +176,14 @@ impl App {
         } else if self.startable().is_empty() {
             "there is no command left that could be started by itself"
         } else {
-            self.drawer = Some(Drawer::Confirm(Question::Act));
+            self.drawer = Some(Drawer::Confirm(Question::Act(self.startable())));
             return;
         };
         self.message = Some(said.to_owned());
     }
 
     /// Starts the commands.
-    pub(crate) fn act_now(&mut self, on_failure: OnFailure) {
-        let commands = self.startable();
+    pub(crate) fn act_now(&mut self, commands: Vec<(usize, HeldCommand)>, on_failure: OnFailure) {
         let generation = self.preview.as_ref().map(|preview| preview.generation);
         if self.pending.acted_of != generation {
             self.pending.acted.clear();

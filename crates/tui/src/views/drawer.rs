@@ -1,10 +1,11 @@
 //! What lies over the notes.
 
+use engine::HeldCommand;
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Position, Rect};
 
 use super::{cut, program, put, put_right};
-use crate::app::{ALL_ACTIONS, App, Drawer, List, PromptKind, Question, SampleForm};
+use crate::app::{ALL_ACTIONS, App, Changes, Drawer, List, PromptKind, Question, SampleForm};
 use crate::display::safe;
 
 /// Rows a drawer takes.
@@ -21,7 +22,15 @@ pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
         Drawer::Confirm(Question::RunAll) => {
             let held = app.throughput.estimate.as_ref().map_or(0, |estimate| estimate.holds.len());
             let files = app.preview.as_ref().map_or(0, |preview| preview.pending.len());
-            ((held + files) as u16 + 5).min(most)
+            ((held + files + app.fed_programs().len()) as u16 + 5).min(most)
+        }
+        Drawer::Confirm(Question::Allow(command)) => {
+            (insight::command_details(command).len() as u16 + 4).min(most)
+        }
+        Drawer::Confirm(Question::Act(commands)) => (commands.len() as u16 * 2 + 3).min(most),
+        Drawer::Changes(changes) => {
+            let rows = changes.difference.as_ref().map_or(0, |one| one.rows.len());
+            (rows as u16 + 3).clamp(4, most.max(4))
         }
         Drawer::Confirm(_) => 3,
         Drawer::Shelf(list) => (list.found().len() as u16 + 3).clamp(6, most.max(6)),
@@ -41,6 +50,10 @@ pub(super) fn draw(
     match drawer {
         Drawer::Help(top) => {
             help(buffer, area, *top, app);
+            None
+        }
+        Drawer::Changes(changed) => {
+            changes(buffer, area, changed, app);
             None
         }
         Drawer::Sample(form) => {
@@ -252,8 +265,8 @@ fn confirm(buffer: &mut Buffer, area: Rect, question: &Question, app: &App) {
             "write these files now, from all of the data, not only the sample?".to_owned()
         }
         Question::RunAll => "run this on all of the data now?".to_owned(),
-        Question::Act => {
-            let count = app.startable().len();
+        Question::Act(commands) => {
+            let count = commands.len();
             let what = if count == 1 { "command" } else { "commands" };
             let files = if app.has_pending() {
                 "; files that are held back are not written by this"
@@ -273,25 +286,22 @@ fn confirm(buffer: &mut Buffer, area: Rect, question: &Question, app: &App) {
         Question::Overwrite(path) => {
             format!("{} is there already. Save over it?", safe(&path.display().to_string()))
         }
-        Question::Allow(stage) => {
-            let plan = app
-                .preview
-                .as_ref()
-                .and_then(|preview| preview.stages.get(*stage))
-                .map(|stage| &stage.plan);
-            let words = plan.map_or(String::new(), |plan| {
-                let arguments = plan
-                    .arguments
-                    .iter()
-                    .map(|argument| shell::quote(&String::from_utf8_lossy(argument)));
-                std::iter::once(plan.name()).chain(arguments).collect::<Vec<_>>().join(" ")
-            });
-            format!("start this program of the machine?  {}", safe(&words))
-        }
+        Question::Allow(_) => "start this external program?".to_owned(),
     };
     put(buffer, area, 1, 0, &text, theme.bright());
     let room = usize::from(area.width.saturating_sub(5));
     let mut top = 1;
+    match question {
+        Question::Allow(command) => {
+            let line = cut(&safe(&insight::command_line(command)), room);
+            put(buffer, area, 3, top, &line, theme.bright());
+            for (y, text) in (top + 1..).zip(insight::command_details(command)) {
+                put(buffer, area, 3, y, &cut(&safe(&text), room), theme.ink());
+            }
+        }
+        Question::Act(commands) => started(buffer, area, commands, app),
+        _ => {}
+    }
     if *question == Question::RunAll {
         for text in expected(app) {
             put(buffer, area, 3, top, &cut(&text, room), theme.ink());
@@ -334,6 +344,49 @@ fn confirm(buffer: &mut Buffer, area: Rect, question: &Question, app: &App) {
     }
 }
 
+/// The commands that would be started: two rows each, as many as there is room for.
+fn started(buffer: &mut Buffer, area: Rect, commands: &[(usize, HeldCommand)], app: &App) {
+    let room = usize::from(area.width.saturating_sub(5));
+    let rows = usize::from(area.height.saturating_sub(2));
+    let fit = if commands.len() * 2 <= rows { commands.len() } else { rows.saturating_sub(1) / 2 };
+    for ((_, command), y) in commands.iter().take(fit).zip((1..).step_by(2)) {
+        let line = cut(&safe(&insight::command_line(command)), room);
+        put(buffer, area, 3, y, &line, app.theme.bright());
+        let details = insight::command_details(command).join(" · ");
+        let room = room.saturating_sub(2);
+        put(buffer, area, 5, y + 1, &cut(&safe(&details), room), app.theme.ink());
+    }
+    if fit < commands.len() {
+        let text = format!("and {} more, all shown in Pending", commands.len() - fit);
+        put(buffer, area, 3, fit as u16 * 2 + 1, &text, app.theme.ink());
+    }
+}
+
+/// A file that is not taken back: what was written, and what others have made of it.
+fn changes(buffer: &mut Buffer, area: Rect, changes: &Changes, app: &App) {
+    let name = safe(&changes.path.display().to_string());
+    let title = format!("{name} was changed by others since it was written; it stays as it is now");
+    put(
+        buffer,
+        area,
+        1,
+        0,
+        &cut(&title, usize::from(area.width.saturating_sub(2))),
+        app.theme.bright(),
+    );
+    let body =
+        Rect { y: (area.y + 1).min(area.bottom()), height: area.height.saturating_sub(1), ..area };
+    let Some(difference) = &changes.difference else {
+        put(buffer, body, 3, 0, "it is gone, or too large to be compared here", app.theme.ink());
+        return;
+    };
+    let height = usize::from(body.height);
+    let top = changes.top.min(difference.rows.len().saturating_sub(height));
+    for (y, row) in difference.rows.iter().skip(top).take(height).enumerate() {
+        super::pending::draw_difference(buffer, body, y as u16, app, row);
+    }
+}
+
 /// What a run on everything is expected to take.
 fn expected(app: &App) -> Vec<String> {
     use insight::{bytes, duration};
@@ -371,6 +424,11 @@ fn expected(app: &App) -> Vec<String> {
             text.push_str(&format!(": {reason}"));
         }
         rows.push(text);
+    }
+    for consent in app.fed_programs() {
+        let words: Vec<String> =
+            consent.words.iter().map(|word| shell::quote_bytes(word)).collect();
+        rows.push(format!("! starts {} on whatever it is fed then", safe(&words.join(" "))));
     }
     let writes = app.preview.as_ref().is_some_and(|preview| !preview.pending.is_empty());
     if estimate.endless && writes {

@@ -134,11 +134,9 @@ fn draw_row(buffer: &mut Buffer, area: Rect, y: u16, app: &App, line: &Line<'_>,
                 .acted(number)
                 .is_some_and(|acted| !acted.succeeded() && *acted != Acted::Running);
             put(buffer, area, 2, y, if trouble { "!" } else { "▹" }, style);
-            let words: Vec<String> =
-                command.words.iter().map(|word| shell::quote_bytes(word)).collect();
             let room =
                 usize::from(area.width.saturating_sub(7)).saturating_sub(state.chars().count());
-            let text = cut(&safe(&words.join(" ")), room);
+            let text = cut(&safe(&insight::command_line(command)), room);
             let text_style =
                 if out { theme.quiet().add_modifier(Modifier::CROSSED_OUT) } else { style };
             put(buffer, area, 4, y, &text, text_style);
@@ -237,7 +235,13 @@ fn rights(file: &PendingFile) -> String {
     }
 }
 
-fn draw_difference(buffer: &mut Buffer, area: Rect, y: u16, app: &App, row: &DifferenceRow) {
+pub(super) fn draw_difference(
+    buffer: &mut Buffer,
+    area: Rect,
+    y: u16,
+    app: &App,
+    row: &DifferenceRow,
+) {
     let theme = app.theme;
     if let Side::Skipped(count) = row.side {
         let text = format!("⋮ {} alike", lines(count as u64));
@@ -265,10 +269,16 @@ fn draw_command(buffer: &mut Buffer, area: Rect, app: &App, command: &HeldComman
         count => format!("started with exactly these {} arguments", grouped(count as u64)),
     };
     put(buffer, area, 0, 0, &title, theme.quiet());
-    let rows = usize::from(area.height.saturating_sub(2));
+    let details = insight::command_details(command);
+    for (y, text) in (1..).zip(&details) {
+        let text = cut(&safe(text), usize::from(area.width));
+        put(buffer, area, 0, y, &text, theme.quiet());
+    }
+    let head = details.len() as u16 + 2;
+    let rows = usize::from(area.height.saturating_sub(head));
     let top = app.pending.top.min(command.words.len().saturating_sub(rows));
     for (y, (number, word)) in command.words.iter().enumerate().skip(top).take(rows).enumerate() {
-        let y = y as u16 + 2;
+        let y = y as u16 + head;
         let label = if number == 0 { "command".to_owned() } else { number.to_string() };
         put_right(buffer, area, 8, y, &label, theme.quiet());
         // Blanks at the ends, quotes and newlines are seen.
@@ -281,14 +291,10 @@ fn draw_command(buffer: &mut Buffer, area: Rect, app: &App, command: &HeldComman
         Some(Acted::Exited(_, said) | Acted::Signalled(_, said) | Acted::NotStarted(said)) => said,
         _ => "",
     };
-    let below = command.words.len().min(rows) as u16 + 3;
+    let below = command.words.len().min(rows) as u16 + head + 1;
     for (y, line) in said.lines().enumerate().take(rows) {
         let text = cut(&safe(line), usize::from(area.width.saturating_sub(3)));
         put(buffer, area, 0, below + y as u16, "›", theme.quiet());
         put(buffer, area, 2, below + y as u16, &text, theme.ink());
-    }
-    if let Some(directory) = &command.directory {
-        let text = format!("in {}", safe(&directory.display().to_string()));
-        put(buffer, area, 0, 1, &text, theme.quiet());
     }
 }

@@ -514,14 +514,14 @@ fn a_program_is_started_once_for_the_session_or_always() {
     assert_eq!(count(), 0);
     terminal.escape("↑↓ select");
     terminal.press(&["Home", "Down"]);
-    terminal.wait("not started here without your consent");
+    terminal.wait("waiting for your consent");
     terminal.press(&["y"]);
-    terminal.wait("start this program of the machine?");
+    terminal.wait("start this external program?");
     terminal.press(&["n"]);
-    terminal.wait_gone("start this program of the machine?");
+    terminal.wait_gone("start this external program?");
     // Once: later stages are changed without starting it again.
     terminal.press(&["y"]);
-    terminal.wait("start this program of the machine?");
+    terminal.wait("start this external program?");
     terminal.press(&["o"]);
     terminal.wait("ago, R starts it again");
     assert_eq!(count(), 1);
@@ -533,14 +533,14 @@ fn a_program_is_started_once_for_the_session_or_always() {
     terminal.wait("! not started");
     // Always: also in the next session.
     terminal.press(&["Home", "Down", "y"]);
-    terminal.wait("start this program of the machine?");
+    terminal.wait("start this external program?");
     terminal.press(&["a"]);
     terminal.wait("kept in the configuration");
     terminal.wait("keeps 1 of 5");
     assert_eq!(count(), 2);
     leave(&terminal);
     let config = terminal.path().join("state/config/ylotrope/config.toml");
-    assert!(std::fs::read_to_string(config).unwrap().contains("words = [\"sh\", \"-c\""));
+    assert!(std::fs::read_to_string(config).unwrap().contains("command = \"sh -c"));
     terminal.type_text("clear");
     terminal.press(&["Enter"]);
     start_demo(&terminal);

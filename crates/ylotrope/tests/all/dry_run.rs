@@ -130,11 +130,11 @@ fn commands_are_told_and_not_run() {
     let said = String::from_utf8_lossy(&output.stderr).into_owned();
     for command in [
         "would run 7 commands:\n",
-        "  rm a.txt\n",
-        "  rm -f a.txt b.txt\n",
-        "  rm -f pairs.txt plain.txt\n",
-        "  sh -c 'rm beta'\n",
-        "  touch 'a b' $'c\\nd'\n",
+        "  rm a.txt  (/usr/bin/rm)\n",
+        "  rm -f a.txt b.txt  (/",
+        "  rm -f pairs.txt plain.txt  (/",
+        "  sh -c 'rm beta'  (/",
+        "  touch 'a b' $'c\\nd'  (/",
     ] {
         assert!(said.contains(command), "{command} in {said}");
     }

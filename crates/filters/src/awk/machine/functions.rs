@@ -350,13 +350,12 @@ impl Machine<'_, '_> {
         let error = self.io.error_sink()?;
         let words = shell_line(&line);
         let cancel = self.io.cancel().clone();
-        let variables = Vec::new();
         let job = Job {
             words: &words,
             input: None,
             out,
             error,
-            variables,
+            environment: stream::Environment::default(),
             directory: None,
             cancel: &cancel,
         };

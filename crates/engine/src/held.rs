@@ -1,0 +1,65 @@
+//! A command that is not started until somebody says so.
+
+use std::path::PathBuf;
+
+use stream::Environment;
+
+use crate::policy::{Change, Consent, Decision, Fed, Feed, Policy, Program, Start};
+
+/// A command that was not started because it may change something, with all that would be started.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct HeldCommand {
+    /// Its name and its arguments.
+    pub words: Vec<Vec<u8>>,
+    /// Where it would run, where that is not where the process is.
+    pub directory: Option<PathBuf>,
+    /// What differs from the environment that the process began with.
+    pub changes: Vec<Change>,
+    /// The file that would be started; `None` for a line of a shell that holds filters only.
+    pub program: Option<Program>,
+    /// What it would be fed.
+    pub fed: Fed,
+    /// True where it reads or writes data of the text, so that it cannot be started alone.
+    pub joined: bool,
+}
+
+impl HeldCommand {
+    /// What a yes to this covers; `None` where no program would be started.
+    pub fn consent(&self) -> Option<Consent> {
+        let own = || std::env::current_dir().unwrap_or_default();
+        let directory = match &self.directory {
+            None => own(),
+            Some(directory) if directory.is_absolute() => directory.clone(),
+            Some(directory) => own().join(directory),
+        };
+        Some(Consent {
+            program: self.program.clone()?,
+            words: self.words.clone(),
+            directory,
+            changes: self.changes.clone(),
+            fed: self.fed,
+        })
+    }
+
+    /// Its variables.
+    pub(crate) fn environment(&self) -> Environment {
+        let mut environment = Environment::default();
+        for (name, value) in &self.changes {
+            match value {
+                Some(value) => environment.set.push((name.clone(), value.clone())),
+                None => environment.unset.push(name.clone()),
+            }
+        }
+        environment
+    }
+
+    /// The command that these words would start, as it would be held; `None` where there is no such
+    /// program, or it only looks.
+    pub fn of_words(words: &[Vec<u8>]) -> Option<Self> {
+        let start = Start::new(words.to_vec(), None, &Environment::default());
+        match Policy::ListOnly.decide(&start, Feed::Nothing) {
+            Decision::Hold(held) => Some(*held),
+            _ => None,
+        }
+    }
+}

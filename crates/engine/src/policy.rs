@@ -1,0 +1,291 @@
+//! Who may start a program: the one place that decides. Nothing but a [`Launch`] can be started,
+//! and only [`Policy::decide`] makes one.
+
+mod arguments;
+mod consent;
+mod environment;
+mod programs;
+mod resolve;
+
+use std::ffi::{OsStr, OsString};
+use std::os::unix::ffi::OsStrExt;
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use stream::Environment;
+
+pub use consent::{Consent, Consents, Fed};
+pub use environment::Change;
+use environment::changes;
+pub(crate) use environment::matters_unexported;
+pub use programs::listed_programs;
+pub use resolve::{FileIdentity, Program};
+use resolve::{Found, find};
+
+use crate::held::HeldCommand;
+
+/// A program that somebody wants to start.
+#[derive(Clone)]
+pub(crate) struct Start {
+    words: Vec<Vec<u8>>,
+    /// Where it would run; `None` for where the process is.
+    directory: Option<PathBuf>,
+    /// What differs from the environment the process began with.
+    changes: Vec<Change>,
+    /// The same of variables that it does not get, but the shell goes by.
+    shell_changes: Vec<Change>,
+}
+
+impl Start {
+    pub(crate) fn new(
+        words: Vec<Vec<u8>>,
+        directory: Option<PathBuf>,
+        environment: &Environment,
+    ) -> Self {
+        Self {
+            words,
+            directory,
+            changes: changes(&environment.set, &environment.unset),
+            shell_changes: changes(&environment.shell_only, &[]),
+        }
+    }
+
+    fn full_directory(&self) -> PathBuf {
+        match &self.directory {
+            Some(directory) if directory.is_absolute() => directory.clone(),
+            Some(directory) => std::env::current_dir().unwrap_or_default().join(directory),
+            None => std::env::current_dir().unwrap_or_default(),
+        }
+    }
+
+    /// The folders in which the text has programs looked for.
+    fn path(&self) -> Vec<u8> {
+        let mut all = self.shell_changes.iter().chain(&self.changes);
+        match all.find(|(name, _)| name == "PATH") {
+            Some((_, value)) => value.clone().unwrap_or_default(),
+            None => resolve::own_path(),
+        }
+    }
+
+    fn find(&self) -> Found {
+        find(self.name(), &self.path(), &self.full_directory())
+    }
+
+    /// The name of the program.
+    pub(crate) fn name(&self) -> &[u8] {
+        self.words.first().map_or(b"", Vec::as_slice)
+    }
+
+    /// The same for a message.
+    pub(crate) fn shown_name(&self) -> String {
+        String::from_utf8_lossy(self.name()).into_owned()
+    }
+
+    /// True where there is such a program.
+    pub(crate) fn is_there(&self) -> bool {
+        self.find() != Found::Nothing
+    }
+
+    /// It as a command that was held back where nobody has told which file that would be.
+    pub(crate) fn as_held(&self, joined: bool) -> HeldCommand {
+        let program = match self.find() {
+            Found::At(file) => Program::of(&file).ok(),
+            Found::NotExecutable | Found::Nothing => None,
+        };
+        let fed = if joined { Fed::Anything } else { Fed::Nothing };
+        HeldCommand { joined, ..self.held(program, fed) }
+    }
+
+    /// It as a command that is held back.
+    fn held(&self, program: Option<Program>, fed: Fed) -> HeldCommand {
+        HeldCommand {
+            words: self.words.clone(),
+            directory: self.directory.clone(),
+            changes: self.changes.clone(),
+            program,
+            fed,
+            joined: fed != Fed::Nothing,
+        }
+    }
+}
+
+/// A program that may be started, exactly as it was decided.
+pub(crate) struct Launch {
+    file: PathBuf,
+    words: Vec<Vec<u8>>,
+    directory: Option<PathBuf>,
+    /// The whole environment, where it is not that of the process.
+    environment: Option<Vec<(OsString, OsString)>>,
+    changes: Vec<Change>,
+    /// It has nothing to do with the terminal, and can be ended with all that it started.
+    pub(crate) apart: bool,
+}
+
+impl Launch {
+    /// The name it is called by.
+    pub(crate) fn name(&self) -> String {
+        let name = self.words.first().map_or(b"".as_slice(), Vec::as_slice);
+        String::from_utf8_lossy(name).into_owned()
+    }
+
+    /// The command, without its descriptors.
+    pub(crate) fn command(&self) -> std::process::Command {
+        use std::os::unix::process::CommandExt;
+        let mut command = std::process::Command::new(&self.file);
+        let mut words = self.words.iter().map(|word| OsStr::from_bytes(word));
+        command.arg0(words.next().unwrap_or_default()).args(words);
+        if let Some(environment) = &self.environment {
+            command.env_clear().envs(environment.iter().map(|(name, value)| (name, value)));
+        } else {
+            for (name, value) in &self.changes {
+                match value {
+                    Some(value) => command.env(name, OsStr::from_bytes(value)),
+                    None => command.env_remove(name),
+                };
+            }
+        }
+        if let Some(directory) = &self.directory {
+            command.current_dir(directory);
+        }
+        command
+    }
+}
+
+/// What becomes of a program that somebody wants to start.
+pub(crate) enum Decision {
+    /// It is started like this.
+    Start(Launch),
+    /// There is no such program.
+    NotFound,
+    /// There is a file, but it may not be executed.
+    NotExecutable,
+    /// It is not started. Somebody decides later about exactly this.
+    Hold(Box<HeldCommand>),
+    /// It may be started with what it is fed now, or not: that must be gathered first, and then be
+    /// asked about again.
+    Gather,
+}
+
+/// By which rule programs are started.
+#[derive(Clone, Default)]
+pub(crate) enum Policy {
+    /// As a shell does: the user has said so by running the text for real.
+    AsShell,
+    /// Nothing at all.
+    Nothing,
+    /// Only what the allow list lets through.
+    #[default]
+    ListOnly,
+    /// What the allow list lets through, and what the user has consented to.
+    Consented {
+        consents: Arc<Consents>,
+        /// A program without consent is asked about with what it would have been fed.
+        shows_input: bool,
+    },
+    /// One command that the user was shown, and nothing else.
+    Shown(Arc<HeldCommand>),
+}
+
+impl Policy {
+    /// What is consented to, in a preview.
+    pub(crate) fn in_preview(consents: &Consents) -> Self {
+        Self::Consented { consents: Arc::new(consents.clone()), shows_input: true }
+    }
+
+    /// What is consented to, in a full run.
+    pub(crate) fn in_run(consents: &Consents) -> Self {
+        Self::Consented { consents: Arc::new(consents.clone()), shows_input: false }
+    }
+
+    /// Decides about a program; `fed` is what it would read.
+    pub(crate) fn decide(&self, start: &Start, fed: Feed) -> Decision {
+        let found = match start.find() {
+            Found::At(file) => file,
+            Found::NotExecutable => return Decision::NotExecutable,
+            Found::Nothing => return Decision::NotFound,
+        };
+        if let Self::AsShell = self {
+            return Decision::Start(Launch {
+                file: found,
+                words: start.words.clone(),
+                directory: start.directory.clone(),
+                environment: None,
+                changes: start.changes.clone(),
+                apart: false,
+            });
+        }
+        let Ok(program) = Program::of(&found) else { return Decision::NotFound };
+        let launch = |environment| {
+            Decision::Start(Launch {
+                file: program.path.clone(),
+                words: start.words.clone(),
+                directory: Some(start.full_directory()),
+                environment,
+                changes: start.changes.clone(),
+                apart: true,
+            })
+        };
+        if !matches!(self, Self::Nothing) && is_listed(start, &program) {
+            return launch(Some(environment::scrubbed(&start.changes)));
+        }
+        let known = match fed {
+            Feed::Nothing => Some(Fed::Nothing),
+            Feed::Known(fed) => Some(fed),
+            Feed::Unknown if program.takes_data() => Some(Fed::Anything),
+            Feed::Unknown => None,
+        };
+        let asked = |fed| Consent {
+            program: program.clone(),
+            words: start.words.clone(),
+            directory: start.full_directory(),
+            changes: start.changes.clone(),
+            fed,
+        };
+        match self {
+            Self::AsShell | Self::Nothing | Self::ListOnly => {}
+            Self::Consented { consents, shows_input } => match known {
+                Some(fed) if consents.covers(&asked(fed)) => return launch(None),
+                Some(_) => {}
+                // For one run the user may have said: whatever it is fed.
+                None if consents.covers(&asked(Fed::Anything)) => return launch(None),
+                None if *shows_input || consents.may_cover(&asked(Fed::Nothing)) => {
+                    return Decision::Gather;
+                }
+                None => {}
+            },
+            Self::Shown(held) => {
+                if held.consent().as_ref() == Some(&asked(known.unwrap_or(Fed::Anything))) {
+                    return launch(None);
+                }
+            }
+        }
+        Decision::Hold(Box::new(start.held(Some(program), known.unwrap_or(Fed::Anything))))
+    }
+}
+
+/// What is known of the data that a program would read.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Feed {
+    /// There are none.
+    Nothing,
+    /// There are some.
+    Unknown,
+    /// Exactly these.
+    Known(Fed),
+}
+
+/// True for a program of root's, on the list with just these arguments, that no variable changes.
+fn is_listed(start: &Start, program: &Program) -> bool {
+    let Some((name, arguments)) = start.words.split_first() else { return false };
+    let mut changes = start.changes.iter().chain(&start.shell_changes);
+    // By its name alone, looked for where the process began: anything else may be anything.
+    if name.contains(&b'/') || !changes.all(environment::is_harmless) {
+        return false;
+    }
+    let Some(forms) = programs::forms(name) else { return false };
+    let directory = start.full_directory();
+    program.is_roots() && forms.iter().any(|form| form.takes(arguments, &directory))
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,125 @@
+//! From the name of a command to the file that would be started.
+
+use std::ffi::OsStr;
+use std::io;
+use std::os::unix::ffi::OsStrExt;
+use std::os::unix::fs::MetadataExt;
+use std::path::{Path, PathBuf};
+
+use rustix::fs::{Access, access};
+use serde::{Deserialize, Serialize};
+
+/// Folders that are searched where the process began without `PATH`.
+const USUAL_PATH: &str = "/usr/local/bin:/usr/bin:/bin:/usr/sbin:/sbin";
+
+/// What tells one state of a program's file from another. Times are in nanoseconds since 1970.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+pub struct FileIdentity {
+    device: u64,
+    inode: u64,
+    bytes: u64,
+    modified_ns: i64,
+    /// The last change of anything about it: a content that was changed and got its old time back
+    /// is another one.
+    changed_ns: i64,
+}
+
+impl FileIdentity {
+    /// The state of a file now, links followed.
+    ///
+    /// # Errors
+    /// Where it cannot be looked at.
+    pub fn now(path: &Path) -> io::Result<Self> {
+        let facts = std::fs::metadata(path)?;
+        let ns = |seconds: i64, rest: i64| seconds.saturating_mul(1_000_000_000) + rest;
+        Ok(Self {
+            device: facts.dev(),
+            inode: facts.ino(),
+            bytes: facts.len(),
+            modified_ns: ns(facts.mtime(), facts.mtime_nsec()),
+            changed_ns: ns(facts.ctime(), facts.ctime_nsec()),
+        })
+    }
+}
+
+/// A file that would be started.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+pub struct Program {
+    /// Its absolute path, links followed.
+    pub path: PathBuf,
+    /// Its state when it was looked at.
+    pub identity: FileIdentity,
+}
+
+impl Program {
+    /// The file behind a path that was found.
+    ///
+    /// # Errors
+    /// Where it is gone again.
+    pub(super) fn of(found: &Path) -> io::Result<Self> {
+        let path = std::fs::canonicalize(found)?;
+        Ok(Self { identity: FileIdentity::now(&path)?, path })
+    }
+
+    /// True for a program of root's that takes its input as data only.
+    pub(super) fn takes_data(&self) -> bool {
+        let name = self.path.file_name();
+        name.is_some_and(|name| super::programs::takes_data(name.as_bytes())) && self.is_roots()
+    }
+
+    /// True when only root may change the file, or put another one in its place.
+    pub(super) fn is_roots(&self) -> bool {
+        self.path.ancestors().all(only_root_writes)
+    }
+}
+
+fn only_root_writes(path: &Path) -> bool {
+    std::fs::metadata(path).is_ok_and(|facts| facts.uid() == 0 && facts.mode() & 0o022 == 0)
+}
+
+/// What a name leads to.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) enum Found {
+    /// This file, as it was found.
+    At(PathBuf),
+    /// There is a file, but it may not be executed.
+    NotExecutable,
+    /// Nothing.
+    Nothing,
+}
+
+/// The folders that the process began with.
+pub(super) fn own_path() -> Vec<u8> {
+    std::env::var_os("PATH")
+        .map_or_else(|| USUAL_PATH.as_bytes().to_vec(), |path| path.as_bytes().to_vec())
+}
+
+/// Looks for a command as a shell in `directory` does (XCU 2.9.1.4): a name with a slash is a path,
+/// others are looked for in the folders of `path`.
+pub(super) fn find(name: &[u8], path: &[u8], directory: &Path) -> Found {
+    let mut there = false;
+    let mut look = |file: PathBuf| {
+        if !std::fs::metadata(&file).is_ok_and(|facts| facts.is_file()) {
+            return None;
+        }
+        there = true;
+        access(&file, Access::EXEC_OK).is_ok().then_some(file)
+    };
+    let found = if name.contains(&b'/') {
+        look(directory.join(OsStr::from_bytes(name)))
+    } else if name.is_empty() {
+        None
+    } else {
+        let folders = path.split(|&byte| byte == b':');
+        // An empty folder is the current one.
+        folders.map(|folder| directory.join(OsStr::from_bytes(folder))).find_map(|folder| {
+            let file = folder.join(OsStr::from_bytes(name));
+            look(file)
+        })
+    };
+    match found {
+        Some(file) => Found::At(file),
+        None if there => Found::NotExecutable,
+        None => Found::Nothing,
+    }
+}
