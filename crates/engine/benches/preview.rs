@@ -14,7 +14,7 @@ fn evaluate(bench: &mut Workbench, news: &Receiver<Job>, text: String) {
         plan: None,
         sample: Sample::First(100_000),
         limits: Limits::default(),
-        allowed: std::collections::BTreeSet::new(),
+        allowed: engine::Consents::default(),
     };
     let generation = bench.evaluate(request);
     while let Ok(job) = news.recv() {

@@ -48,6 +48,10 @@ impl World for InDirectory<'_> {
         self.inner.is_live()
     }
 
+    fn set_file_mask(&self, mask: u32) {
+        self.inner.set_file_mask(mask);
+    }
+
     fn machine(&self) -> &dyn Machine {
         self
     }

@@ -16,6 +16,7 @@ use crate::stage::StageOutcome;
 use crate::variables::{Variable, Variables};
 
 mod builtins;
+mod commands;
 mod compound;
 mod read;
 mod substitution;
@@ -93,6 +94,12 @@ pub(crate) struct Shell<'s> {
     pub(crate) taken: Option<Taken>,
     loops: usize,
     calls: usize,
+    /// `exec` has changed the descriptors.
+    pub(crate) has_redirected: bool,
+    /// Files of commands that run within each other.
+    sourced: usize,
+    /// Other commands of the text run at the same time.
+    pub(crate) beside_others: bool,
     /// More than 0 where a command that fails does not end the shell in spite of `set -e`.
     unchecked: usize,
 }
@@ -120,6 +127,9 @@ impl<'s> Shell<'s> {
             taken: None,
             loops: 0,
             calls: 0,
+            has_redirected: false,
+            sourced: 0,
+            beside_others: false,
             unchecked: 0,
         }
     }
@@ -307,8 +317,24 @@ impl<'s> Shell<'s> {
         let Some(name) = words.first() else {
             return self.assignments_alone(command, substitutions);
         };
-        let function =
-            std::str::from_utf8(name).ok().and_then(|name| self.state.functions.get(name).cloned());
+        if let Some(what) = shell::unsupported_command(name) {
+            return Leave::fault(format!("{what} is not supported"), command.span, 2);
+        }
+        let mut only_program = false;
+        if name == b"command" {
+            let options = words.iter().skip(1).take_while(|word| *word == b"-p").count();
+            let rest = words.get(1 + options);
+            if rest.is_some_and(|word| !word.starts_with(b"-")) {
+                words.drain(..=options);
+                spans.drain(..=options);
+                only_program = true;
+            }
+        }
+        let name = &words[0];
+        let function = std::str::from_utf8(name)
+            .ok()
+            .filter(|_| !only_program)
+            .and_then(|name| self.state.functions.get(name).cloned());
         if let Some(body) = function {
             let values = words.split_off(1);
             return self.redirected(&command.redirections, substitutions, |shell| {
@@ -317,6 +343,9 @@ impl<'s> Shell<'s> {
                 shell.put_back(kept);
                 result
             });
+        }
+        if name == b"exec" && words.len() == 1 {
+            return self.redirect_from_here(&command.redirections, substitutions);
         }
         if is_builtin(name) {
             return self.redirected(&command.redirections, substitutions, |shell| {
@@ -332,9 +361,44 @@ impl<'s> Shell<'s> {
         self.substitutions = substitutions;
         let targets = self.targets(&command.redirections)?;
         let kept = self.assign_for_now(command)?;
-        let stage = StagePlan::simple(command, words, spans, targets, self);
+        let program = only_program.then(|| words[0].clone());
+        let mut stage = StagePlan::simple(command, words, spans, targets, self);
+        if let Some(name) = program {
+            // The program of the machine, also where a filter of ours has its name.
+            stage.kind = StageKind::Host(name);
+        }
         self.put_back(kept);
         self.run_plan(&Plan { stages: vec![stage] });
+        Ok(())
+    }
+
+    /// `exec` without a command: its redirections hold for all that comes. Files are seen from here on,
+    /// because this command never ends.
+    fn redirect_from_here(
+        &mut self,
+        redirections: &[Redirection],
+        substitutions: Vec<Substitution>,
+    ) -> Run<()> {
+        if !substitutions.is_empty() {
+            return Leave::fault("exec with <( … ) or >( … ) is not supported", Span::default(), 2);
+        }
+        let targets = self.targets(redirections)?;
+        if !self.substitutions.is_empty() {
+            return Leave::fault("exec with <( … ) or >( … ) is not supported", Span::default(), 2);
+        }
+        let mut opened = OpenedFiles::default();
+        let mut ports = self.ports.clone();
+        let redirected = self.with_world(|world| redirect(&targets, world, &mut ports, &mut opened));
+        self.state.status = 0;
+        if let Err(message) = redirected {
+            self.complain(message.trim_end());
+            self.state.status = 2;
+            // As for every special command, that ends the shell.
+            return Err(Leave::Exit);
+        }
+        opened.put_in_place(self.cancel, &*ports.sink(2));
+        self.ports = ports;
+        self.has_redirected = true;
         Ok(())
     }
 
@@ -494,22 +558,32 @@ struct Used {
 
 impl Used {
     fn now() -> Self {
-        // The system counts it in hundredths of a second, whatever its own clock does.
-        const PER_SECOND: f64 = 100.0;
-        let text = std::fs::read_to_string("/proc/self/stat").unwrap_or_default();
-        let fields: Vec<f64> = text
-            .rsplit(')')
-            .next()
-            .unwrap_or_default()
-            .split_whitespace()
-            .map(|field| field.parse().unwrap_or(0.0))
-            .collect();
-        let field = |number: usize| fields.get(number).copied().unwrap_or(0.0);
-        Self {
-            user: (field(11) + field(13)) / PER_SECOND,
-            system: (field(12) + field(14)) / PER_SECOND,
-        }
+        let [own_user, own_system, user, system] = processor_times();
+        Self { user: own_user + user, system: own_system + system }
     }
+}
+
+/// What `times` prints: the processor time of this process, and of those it waited for.
+fn times_so_far() -> String {
+    let [own_user, own_system, user, system] = processor_times().map(|seconds| {
+        format!("{}m{:.6}s", (seconds / 60.0) as u64, seconds % 60.0)
+    });
+    format!("{own_user} {own_system}\n{user} {system}\n")
+}
+
+/// Seconds: own time of the user and of the system, and the same of the processes waited for.
+fn processor_times() -> [f64; 4] {
+    // The system counts it in hundredths of a second, whatever its own clock does.
+    const PER_SECOND: f64 = 100.0;
+    let text = std::fs::read_to_string("/proc/self/stat").unwrap_or_default();
+    let fields: Vec<f64> = text
+        .rsplit(')')
+        .next()
+        .unwrap_or_default()
+        .split_whitespace()
+        .map(|field| field.parse().unwrap_or(0.0))
+        .collect();
+    [11, 12, 13, 14].map(|number| fields.get(number).copied().unwrap_or(0.0) / PER_SECOND)
 }
 
 fn told(form: TimeForm, elapsed: f64, now: &Used, before: &Used) -> String {

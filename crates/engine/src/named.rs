@@ -78,6 +78,10 @@ impl World for Named<'_> {
         self.inner.is_live()
     }
 
+    fn set_file_mask(&self, mask: u32) {
+        self.inner.set_file_mask(mask);
+    }
+
     fn machine(&self) -> &dyn Machine {
         self.inner.machine()
     }

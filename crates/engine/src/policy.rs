@@ -71,6 +71,24 @@ impl Start {
         find(self.name(), &self.path(), &self.full_directory())
     }
 
+    /// The file that would be started.
+    pub(crate) fn file(&self) -> Option<PathBuf> {
+        match self.find() {
+            Found::At(file) => Some(file),
+            Found::NotExecutable | Found::Nothing => None,
+        }
+    }
+
+    /// A file of this name in the folders where programs are looked for, be it executable or not.
+    pub(crate) fn readable_file(&self) -> Option<PathBuf> {
+        let (path, directory) = (self.path(), self.full_directory());
+        let folders = path.split(|&byte| byte == b':');
+        folders
+            .map(|folder| directory.join(OsStr::from_bytes(folder)))
+            .map(|folder| folder.join(OsStr::from_bytes(self.name())))
+            .find(|file| file.is_file())
+    }
+
     /// The name of the program.
     pub(crate) fn name(&self) -> &[u8] {
         self.words.first().map_or(b"", Vec::as_slice)

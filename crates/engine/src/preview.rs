@@ -352,6 +352,8 @@ struct Sampling<'r> {
     builds: Vec<Build>,
     /// What the first stage has written, where it is run elsewhere.
     live: Option<Arc<Kept>>,
+    /// The descriptors that `exec` has made before.
+    redirected: Option<Ports>,
 }
 
 impl Surroundings for Sampling<'_> {
@@ -365,11 +367,19 @@ impl Surroundings for Sampling<'_> {
 
     fn ports(&self) -> Ports {
         let input = self.input.lock().unwrap_or_else(PoisonError::into_inner).take();
+        if let Some(ports) = &self.redirected {
+            let mut ports = ports.clone();
+            if let (None, Some(input)) = (ports.input(0), input) {
+                ports.read_from(0, input);
+            }
+            return ports;
+        }
         Ports::new(input, self.screen.clone(), Arc::new(Nowhere))
     }
 
     fn errors(&self, number: usize) -> Option<Arc<dyn Sink>> {
-        Some(self.builds[number].messages.clone())
+        // Where `exec` leads them somewhere else, they go there.
+        self.redirected.is_none().then(|| -> Arc<dyn Sink> { self.builds[number].messages.clone() })
     }
 
     fn tap(&self, number: usize, next: Arc<dyn Sink>) -> Arc<dyn Sink> {
@@ -429,6 +439,8 @@ pub(crate) struct Task<'t> {
     pub(crate) meters: &'t Mutex<Vec<Arc<StageMeter>>>,
     /// What the first stage has written so far, where it follows a file.
     pub(crate) live: Option<LiveSoFar>,
+    /// The descriptors, where `exec` has changed them before the pipeline.
+    pub(crate) redirected: Option<Ports>,
 }
 
 /// What a stage that follows a file has written so far.
@@ -475,6 +487,7 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         input: Mutex::new(standard.as_ref().map(|input| input.kept.source())),
         builds,
         live: task.live.as_ref().filter(|_| same == 0).map(|live| live.kept.clone()),
+        redirected: task.redirected.clone(),
     };
     let (outcomes, timed_out) = with_deadline(cancel, task.limits.seconds, || {
         run_pipeline(&rest, &sampling, &meters, cancel)

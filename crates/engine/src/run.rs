@@ -269,6 +269,7 @@ fn run_ready(
         let mut shell = Shell::new(surroundings, number, world, cancel, ports, state);
         shell.taken = taken;
         shell.opened = opened.clone();
+        shell.beside_others = !alone;
         let status = shell.alone(|shell| shell.command(command));
         clock.end();
         let cancelled = cancel.is_cancelled();

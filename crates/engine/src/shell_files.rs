@@ -1,6 +1,7 @@
 //! The files of a run as `sh` would run it: `>>` goes straight to the file; what `>` writes takes
 //! its place when the command that owns the redirection has ended.
 
+use std::collections::HashMap;
 use std::ffi::OsString;
 use std::fs::File;
 use std::io;
@@ -35,9 +36,9 @@ const PAUSE: Duration = Duration::from_millis(5);
 #[derive(Clone)]
 pub(crate) struct ShellFiles {
     /// Files being written that have not taken their places yet.
-    staged: Arc<Mutex<Vec<Arc<Staged>>>>,
+    staged: Arc<Mutex<HashMap<PathBuf, Arc<Staged>>>>,
     /// Files that are open for being added to.
-    appended: Arc<Mutex<Vec<Weak<Staged>>>>,
+    appended: Arc<Mutex<HashMap<PathBuf, Weak<Staged>>>>,
     /// Files that are open for reading, by their devices and numbers.
     read: Arc<Mutex<Vec<((u64, u64), Weak<Emptied>)>>>,
     cancel: Cancel,
@@ -65,15 +66,19 @@ impl ShellFiles {
         self.at_once.store(true, Relaxed);
     }
 
-    fn lock(&self) -> MutexGuard<'_, Vec<Arc<Staged>>> {
+    fn lock(&self) -> MutexGuard<'_, HashMap<PathBuf, Arc<Staged>>> {
         self.staged.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// The file that is written for `target` now.
     fn staged(&self, target: &Path) -> Option<Arc<Staged>> {
         let mut staged = self.lock();
-        staged.retain(|file| file.is_open());
-        staged.iter().find(|file| file.target() == target).cloned()
+        let found = staged.get(target)?.clone();
+        if found.is_open() {
+            return Some(found);
+        }
+        staged.remove(target);
+        None
     }
 
     /// The same for a path of any kind.
@@ -94,7 +99,11 @@ impl ShellFiles {
         if self.at_once.load(Relaxed) {
             opening.place_now()?;
         } else {
-            self.lock().push(staged);
+            let mut all = self.lock();
+            if all.len() == all.capacity() {
+                all.retain(|_, file| file.is_open());
+            }
+            all.insert(target.to_owned(), staged);
         }
         Ok(opening)
     }
@@ -102,7 +111,7 @@ impl ShellFiles {
     /// True where somebody adds to this very file now: it must stay the same file.
     fn is_appended(&self, target: &Path) -> bool {
         let appended = self.appended.lock().unwrap_or_else(PoisonError::into_inner);
-        appended.iter().filter_map(Weak::upgrade).any(|file| file.target() == target)
+        appended.get(target).is_some_and(|file| file.strong_count() > 0)
     }
 
     /// Whoever reads a file that is replaced finds it empty from here on.
@@ -154,10 +163,13 @@ impl ShellFiles {
         }
         let file = File::from(open(path, flags | OFlags::CLOEXEC, Mode::from_raw_mode(0o666))?);
         if facts.is_none_or(|facts| facts.is_file()) {
-            let opening = Opening::in_place(&target_of(path)?, file);
+            let target = target_of(path)?;
+            let opening = Opening::in_place(&target, file);
             let mut appended = self.appended.lock().unwrap_or_else(PoisonError::into_inner);
-            appended.retain(|file| file.strong_count() > 0);
-            appended.push(opening.weak());
+            if appended.len() == appended.capacity() {
+                appended.retain(|_, file| file.strong_count() > 0);
+            }
+            appended.insert(target, opening.weak());
             return Ok(Arc::new(opening));
         }
         Ok(Arc::new(DescriptorSink::of(file.into())))
@@ -255,6 +267,10 @@ impl World for ShellFiles {
 
     fn is_live(&self) -> bool {
         true
+    }
+
+    fn set_file_mask(&self, mask: u32) {
+        rustix::process::umask(Mode::from_raw_mode(mask));
     }
 
     fn machine(&self) -> &dyn Machine {

@@ -98,11 +98,6 @@ impl Staged {
         Ok(Arc::new(Self { target: target.to_owned(), state: Mutex::new(state) }))
     }
 
-    /// The file it takes the place of.
-    pub(crate) fn target(&self) -> &Path {
-        &self.target
-    }
-
     /// True until it has taken its place, or was given up.
     pub(crate) fn is_open(&self) -> bool {
         let state = guarded(&self.state);

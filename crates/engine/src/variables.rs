@@ -44,6 +44,11 @@ pub struct Variables {
     pub(crate) options: ShellOptions,
     /// What is done at the end: `trap … EXIT`.
     pub(crate) at_exit: Option<Arc<str>>,
+    /// Rights that new files do not get, where the text has set them, and what that was before.
+    pub(crate) mask: Option<u32>,
+    pub(crate) mask_at_first: Option<u32>,
+    /// How far `getopts` has looked at which argument.
+    pub(crate) option_at: Option<(usize, usize)>,
     /// Where the shell is, where that is not where the process is.
     pub(crate) directory: Option<PathBuf>,
     /// What `local` has put aside, a map for each function that runs.

@@ -361,7 +361,7 @@ fn work(
         setting.extend_from_slice(format!(" live {bytes} {said}").as_bytes());
     }
     // What commands before have written is not part of what a result is known by.
-    let before = before.filter(|_| parts.begins_with_assignments());
+    let before = before.filter(|_| parts.begins_with_assignments() && !shell.has_redirected);
     let commands_before = around.take_held();
     let done = preview(&Task {
         generation,
@@ -374,6 +374,7 @@ fn work(
         setting,
         meters,
         live,
+        redirected: shell.has_redirected.then(|| shell.ports.clone()),
     });
     let Some(mut done) = done else { return Ok(None) };
     let status = done.stages.last().map_or(0, |last| last.status.0);

@@ -101,7 +101,13 @@ impl Filter for Cat {
         io.each_input(
             &files,
             1,
-            |io, input, _| {
+            |io, input, name| {
+                if is_output(io, input) {
+                    let name = String::from_utf8_lossy(name);
+                    io.message(&format!("{name}: input file is output file"))?;
+                    io.note_status(1);
+                    return Ok(());
+                }
                 if plain { pass(io, input) } else { self.edit(io, input) }
             },
         )?;
@@ -117,6 +123,14 @@ impl Filter for Cat {
             Verb::Passes
         }
     }
+}
+
+/// True for a file that would be read for ever, because what is read is added to it.
+fn is_output(io: &mut StageIo<'_>, input: &Input) -> bool {
+    let (Some(output), Some(input)) = (io.out().file_facts(), input.file_facts()) else {
+        return false;
+    };
+    output.is_regular() && input.inode != 0 && output.same_file(&input) && input.bytes > 0
 }
 
 fn pass(io: &mut StageIo<'_>, input: &mut Input) -> Result<(), InputTrouble> {

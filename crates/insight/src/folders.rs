@@ -1,14 +1,107 @@
-//! Where programs keep files of their own (XDG Base Directory Specification).
+//! Where programs keep files of their own (XDG Base Directory Specification), and who may write
+//! them.
 
-use std::path::PathBuf;
+use std::fs;
+use std::io::{self, Read};
+use std::os::unix::fs::{DirBuilderExt, MetadataExt};
+use std::path::{Path, PathBuf};
+
+use thiserror::Error;
+
+/// Why files of our own are not used.
+#[derive(Clone, Debug, Error, PartialEq, Eq)]
+pub enum NotOurs {
+    /// Somebody else may have written it.
+    #[error("{}: others may write it, so it is not used", .0.display())]
+    OthersMayWrite(PathBuf),
+    /// Nobody knows where.
+    #[error("no home folder is known, so nothing is kept")]
+    NoHome,
+}
 
 /// The folder of this program in the one that an environment variable names, else in one under
-/// the home directory.
-pub fn own_folder(variable: &str, under_home: &str) -> PathBuf {
-    let set =
-        |name: &str| std::env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from);
-    set(variable)
-        .or_else(|| set("HOME").map(|home| home.join(under_home)))
-        .unwrap_or_else(std::env::temp_dir)
-        .join("ylotrope")
+/// the home folder: that of `HOME`, else of the user's account. Never a folder that is shared.
+pub fn own_folder(variable: &str, under_home: &str) -> Option<PathBuf> {
+    // Relative paths are to be ignored.
+    let set = std::env::var_os(variable).map(PathBuf::from).filter(|path| path.is_absolute());
+    let home = || std::env::home_dir().filter(|home| home.is_absolute());
+    Some(set.or_else(|| home().map(|home| home.join(under_home)))?.join("ylotrope"))
+}
+
+/// Makes a folder that only its owner uses, with those around it.
+///
+/// # Errors
+/// Where it cannot be made, or others may write one that is there.
+pub fn make_own_folder(folder: &Path) -> io::Result<()> {
+    fs::DirBuilder::new().recursive(true).mode(0o700).create(folder)?;
+    check(folder)
+}
+
+/// Fails for what somebody else than this user and root may have written; links are followed.
+fn check(path: &Path) -> io::Result<()> {
+    let facts = fs::metadata(path)?;
+    let owner = facts.uid() == 0 || facts.uid() == rustix::process::geteuid().as_raw();
+    if owner && facts.mode() & 0o022 == 0 {
+        return Ok(());
+    }
+    Err(io::Error::new(io::ErrorKind::PermissionDenied, NotOurs::OthersMayWrite(path.to_owned())))
+}
+
+/// Reads a file of our own; `None` where there is none. It is not waited for, whatever it is.
+///
+/// # Errors
+/// Where it cannot be read, is not a regular file, or others may write it or its folder.
+pub fn read_own(path: &Path) -> io::Result<Option<Vec<u8>>> {
+    let file = match engine::open_regular(path) {
+        Ok(Some(file)) => file,
+        Ok(None) => return Ok(Some(Vec::new())),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(None),
+        Err(error) => return Err(error),
+    };
+    check(path)?;
+    if let Some(folder) = path.parent().filter(|folder| !folder.as_os_str().is_empty()) {
+        check(folder)?;
+    }
+    let mut bytes = Vec::new();
+    { file }.read_to_end(&mut bytes)?;
+    Ok(Some(bytes))
+}
+
+/// The words for an error of the functions here: without the system's number.
+pub fn own_file_error(path: &Path, error: &io::Error) -> String {
+    match error.get_ref().and_then(|inner| inner.downcast_ref::<NotOurs>()) {
+        Some(not_ours) => not_ours.to_string(),
+        None => format!("{}: {}", path.display(), stream::describe(error)),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::os::unix::fs::PermissionsExt;
+
+    use super::*;
+
+    #[test]
+    fn only_files_that_nobody_else_may_write_are_read() {
+        let folder = tempfile::tempdir().unwrap();
+        let own = folder.path().join("own");
+        make_own_folder(&own).unwrap();
+        let file = own.join("config.toml");
+        assert_eq!(read_own(&file).unwrap(), None);
+        fs::write(&file, b"x\xFF").unwrap();
+        let mode = |path: &Path, mode: u32| {
+            fs::set_permissions(path, fs::Permissions::from_mode(mode)).unwrap();
+        };
+        mode(&file, 0o644);
+        assert_eq!(read_own(&file).unwrap().unwrap(), b"x\xFF");
+        for (path, bad, good) in [(&file, 0o646, 0o600), (&own, 0o777, 0o700), (&own, 0o770, 0o700)] {
+            mode(path, bad);
+            let error = read_own(&file).unwrap_err();
+            let said = own_file_error(&file, &error);
+            assert!(said.ends_with("others may write it, so it is not used"), "{said}");
+            mode(path, good);
+        }
+        mode(&own, 0o777);
+        assert!(make_own_folder(&own).is_err());
+    }
 }

@@ -31,7 +31,7 @@ pub use edit::{
 pub use figures::{
     byte_rate, bytes, duration, grouped, line_rate, lines, percent, progress, rate, share_percents,
 };
-pub use folders::own_folder;
+pub use folders::{NotOurs, make_own_folder, own_file_error, own_folder, read_own};
 pub use history::{Gaps, History, Moment, Rate, passed};
 pub use programs::{ProgramText, programs, quoted_program};
 pub use record::{

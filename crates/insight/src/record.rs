@@ -13,7 +13,7 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 use crate::bottleneck::slowest;
-use crate::folders::own_folder;
+use crate::folders::{make_own_folder, own_folder, read_own};
 use crate::history::{History, Moment, Rate, rates_of};
 
 /// Runs that are kept; older ones make room.
@@ -284,8 +284,9 @@ pub struct KeptRun {
 
 impl Runs {
     /// The usual place: `$XDG_STATE_HOME/ylotrope/runs` or `~/.local/state/ylotrope/runs`.
-    pub fn usual() -> Self {
-        Self::at(own_folder("XDG_STATE_HOME", ".local/state").join("runs"))
+    /// `None` where nobody knows which.
+    pub fn usual() -> Option<Self> {
+        Some(Self::at(own_folder("XDG_STATE_HOME", ".local/state")?.join("runs")))
     }
 
     /// A folder of somebody's choice.
@@ -302,7 +303,7 @@ impl Runs {
     /// # Errors
     /// When it cannot be written.
     pub fn keep(&self, record: &RunRecord) -> io::Result<String> {
-        fs::create_dir_all(&self.folder)?;
+        make_own_folder(&self.folder)?;
         let stem = record.began.strftime("%Y%m%dT%H%M%S").to_string();
         let mut id = stem.clone();
         let mut number = 1;
@@ -374,7 +375,8 @@ impl Runs {
 }
 
 fn load_file(path: &Path) -> io::Result<RunRecord> {
-    Ok(serde_json::from_slice(&fs::read(path)?)?)
+    let bytes = read_own(path)?.ok_or(io::ErrorKind::NotFound)?;
+    Ok(serde_json::from_slice(&bytes)?)
 }
 
 #[cfg(test)]

@@ -14,7 +14,7 @@ mod tree;
 use thiserror::Error;
 
 pub use edit::{OFF_MARK, stage_off_text};
-pub use parser::parse;
+pub use parser::{parse, unsupported_command};
 pub use print::{print, print_command, print_word, quote, quote_bytes};
 pub use tree::{
     Arm, Assignment, Command, Compound, Connector, Direction, Document, Expansion, Item, List,

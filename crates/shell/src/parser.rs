@@ -13,31 +13,54 @@ mod words;
 /// Words that end a part of a compound command (XCU 2.4).
 const CLOSING: [&str; 8] = ["}", "do", "done", "elif", "else", "esac", "fi", "then"];
 
-/// Words of other shells' grammars, and commands that act on a shell that is used by hand.
-const UNSUPPORTED: [(&str, &str); 22] = [
+/// Words of other shells' grammars, and commands of shells that are not done here.
+const UNSUPPORTED: [(&str, &str); 35] = [
     ("alias", "alias"),
     ("bg", "bg (job control)"),
+    ("bind", "bind"),
     ("builtin", "builtin"),
+    ("caller", "caller"),
+    ("compgen", "compgen"),
+    ("complete", "complete"),
+    ("compopt", "compopt"),
     ("coproc", "coproc"),
     ("declare", "declare"),
+    ("dirs", "dirs"),
     ("disown", "disown (job control)"),
     ("enable", "enable"),
-    ("exec", "exec"),
+    ("fc", "fc"),
     ("fg", "fg (job control)"),
     ("function", "the word “function” (write NAME() { …; })"),
     ("hash", "hash"),
+    ("help", "help"),
+    ("history", "history"),
     ("jobs", "jobs (job control)"),
     ("let", "let (write $(( … )))"),
+    ("logout", "logout"),
     ("mapfile", "mapfile"),
+    ("popd", "popd"),
+    ("pushd", "pushd"),
     ("readarray", "readarray"),
     ("select", "select"),
     ("shopt", "shopt"),
+    ("source", "source (write . FILE)"),
+    ("suspend", "suspend (job control)"),
     ("typeset", "typeset"),
     ("ulimit", "ulimit"),
     ("unalias", "unalias"),
     ("wait", "wait (job control)"),
     ("eval", "eval: what it would run is not known before"),
 ];
+
+/// Why a command of shells is not done here; `None` for every other name. For names that are known
+/// only when the text runs.
+pub fn unsupported_command(name: &[u8]) -> Option<&'static str> {
+    UNSUPPORTED.iter().find(|(known, _)| known.as_bytes() == name).map(|(_, what)| *what)
+}
+
+/// Options of `set` that are done: letters, and names after `-o`.
+const SET_LETTERS: &str = "efuo";
+const SET_NAMES: [&str; 4] = ["errexit", "nounset", "noglob", "pipefail"];
 
 /// Commands within commands beyond this are refused.
 const DEPTH_MAX: usize = 60;
@@ -64,6 +87,9 @@ struct Parser<'t> {
     depth: usize,
     /// Here-documents whose bodies come behind the line.
     documents: Vec<redirections::Awaited>,
+    /// Where `umask` stands with an argument: it holds for the whole process, so it cannot be done
+    /// beside other commands.
+    masks: Vec<Span>,
     /// Where everything is said to be, in text that stands elsewhere in another form.
     fixed: Option<Span>,
 }
@@ -72,7 +98,15 @@ type Parsed<T> = Result<T, ShellError>;
 
 impl<'t> Parser<'t> {
     fn new(text: &'t str) -> Self {
-        Self { text, at: 0, comments: Vec::new(), depth: 0, documents: Vec::new(), fixed: None }
+        Self {
+            text,
+            at: 0,
+            comments: Vec::new(),
+            depth: 0,
+            documents: Vec::new(),
+            masks: Vec::new(),
+            fixed: None,
+        }
     }
 
     fn span(&self, start: usize, end: usize) -> Span {
@@ -250,6 +284,7 @@ impl<'t> Parser<'t> {
             }
             self.blanks();
         }
+        let masks = self.masks.len();
         let mut commands = vec![self.command()?];
         let mut pipes = Vec::new();
         loop {
@@ -280,6 +315,10 @@ impl<'t> Parser<'t> {
             (Some(first), Some(last)) => first.span.to(last.span),
             _ => Span::default(),
         };
+        if let (true, Some(mask)) = (commands.len() > 1, self.masks.get(masks)) {
+            let what = "umask beside other commands of a pipeline".to_owned();
+            return Err(ShellError { kind: ShellErrorKind::Unsupported(what), span: *mask });
+        }
         Ok(Pipeline { negated, timed, commands, pipes, span })
     }
 
@@ -368,7 +407,51 @@ impl<'t> Parser<'t> {
         if nothing {
             return self.refuse_operator();
         }
+        self.check_arguments(&command)?;
         Ok(command)
+    }
+
+    /// Refuses what commands of the shell cannot do here, as far as it stands in the text.
+    fn check_arguments(&mut self, command: &Command) -> Parsed<()> {
+        let Some((name, arguments)) = command.words.split_first() else { return Ok(()) };
+        let refused = |what: &str, span: Span| {
+            Err(ShellError { kind: ShellErrorKind::Unsupported(what.to_owned()), span })
+        };
+        let plain = |word: &Word| word.literal();
+        if name.is_plain("exec") {
+            if let Some(word) = arguments.first() {
+                return refused("exec with a command", word.span);
+            }
+        } else if name.is_plain("umask") && !arguments.is_empty() {
+            self.masks.push(name.span);
+        } else if name.is_plain("trap") {
+            let unknown = |word: &&Word| {
+                plain(word).is_some_and(|text| text != "EXIT" && text != "0")
+            };
+            if let Some(word) = arguments.iter().skip(1).find(unknown) {
+                return refused("trap for anything but EXIT", word.span);
+            }
+        } else if name.is_plain("set") {
+            let mut named = false;
+            for word in arguments {
+                let Some(text) = plain(word) else { break };
+                if std::mem::take(&mut named) {
+                    if !SET_NAMES.contains(&text.as_str()) {
+                        return refused(&format!("set -o {text}"), word.span);
+                    }
+                    continue;
+                }
+                let Some(letters) = text.strip_prefix(['-', '+']) else { break };
+                if text == "--" || letters.is_empty() {
+                    break;
+                }
+                if let Some(letter) = letters.chars().find(|&one| !SET_LETTERS.contains(one)) {
+                    return refused(&format!("set -{letter}"), word.span);
+                }
+                named = letters.contains('o');
+            }
+        }
+        Ok(())
     }
 
     fn check_name(word: &Word) -> Parsed<()> {

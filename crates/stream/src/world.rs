@@ -344,6 +344,8 @@ pub trait World: Send + Sync {
     fn is_live(&self) -> bool {
         true
     }
+    /// Sets the rights that new files do not get, where files are made for real.
+    fn set_file_mask(&self, _mask: u32) {}
     /// Everything but contents.
     fn machine(&self) -> &dyn Machine;
 

@@ -227,7 +227,12 @@ impl App {
             // Nobody listens any more when the screen is gone.
             let _ = report.send(event);
         });
-        let history = setup.store.as_ref().map(Store::history).unwrap_or_default();
+        let history = setup.store.as_ref().map_or(Ok(Vec::new()), Store::history);
+        let history_error = history.as_ref().err().map(|error| {
+            let file = setup.store.as_ref().map(Store::history_file).unwrap_or_default();
+            insight::own_file_error(&file, error)
+        });
+        let history = history.unwrap_or_default();
         let mut app = Self {
             editor: Editor::new(&setup.text),
             script: None,
@@ -291,6 +296,9 @@ impl App {
             Some(Ok(allowed)) => app.allowed = allowed,
             Some(Err(error)) => app.message = Some(error.to_string()),
             None => {}
+        }
+        if history_error.is_some() {
+            app.message = history_error;
         }
         app.text_changed();
         app

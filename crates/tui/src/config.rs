@@ -11,10 +11,10 @@ use thiserror::Error;
 #[derive(Debug, Error)]
 pub enum ConfigError {
     /// The file cannot be read or written.
-    #[error("{path}: {}", stream::describe(.error))]
+    #[error("{}", insight::own_file_error(.path, .error))]
     File {
         /// The file.
-        path: String,
+        path: PathBuf,
         /// Why.
         error: io::Error,
     },
@@ -77,8 +77,10 @@ pub struct Config {
 
 impl Config {
     /// The usual place.
-    pub fn usual() -> Self {
-        Self { path: insight::own_folder("XDG_CONFIG_HOME", ".config").join("config.toml") }
+    /// `None` where nobody knows which.
+    pub fn usual() -> Option<Self> {
+        let folder = insight::own_folder("XDG_CONFIG_HOME", ".config")?;
+        Some(Self { path: folder.join("config.toml") })
     }
 
     /// A configuration somewhere else.
@@ -87,15 +89,19 @@ impl Config {
     }
 
     fn file_error(&self, error: io::Error) -> ConfigError {
-        ConfigError::File { path: self.path.display().to_string(), error }
+        ConfigError::File { path: self.path.clone(), error }
     }
 
     fn read(&self) -> Result<Content, ConfigError> {
-        let text = match std::fs::read_to_string(&self.path) {
-            Ok(text) => text,
-            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Content::default()),
+        let bytes = match insight::read_own(&self.path) {
+            Ok(Some(bytes)) => bytes,
+            Ok(None) => return Ok(Content::default()),
             Err(error) => return Err(self.file_error(error)),
         };
+        let text = String::from_utf8(bytes).map_err(|_| ConfigError::Text {
+            path: self.path.display().to_string(),
+            message: "not UTF-8".to_owned(),
+        })?;
         toml::from_str(&text).map_err(|error| ConfigError::Text {
             path: self.path.display().to_string(),
             message: error.to_string().lines().next().unwrap_or_default().to_owned(),
@@ -137,12 +143,9 @@ impl Config {
     }
 
     fn write(&self, text: &str) -> io::Result<()> {
-        let folder = self.path.parent().unwrap_or(std::path::Path::new("."));
-        std::fs::create_dir_all(folder)?;
-        let mut file = tempfile::NamedTempFile::new_in(folder)?;
-        file.write_all(text.as_bytes())?;
-        file.persist(&self.path).map_err(|error| error.error)?;
-        Ok(())
+        insight::make_own_folder(self.path.parent().unwrap_or(std::path::Path::new(".")))?;
+        // Where it is a link, that stays one.
+        insight::put_in_place(&self.path, 0o600, |file| file.write_all(text.as_bytes()))
     }
 }
 

@@ -76,7 +76,8 @@ pub fn run(options: Options) -> Result<(), TuiError> {
     let (sender, events) = channel();
     let capture = take_standard_input(&sender)?;
     let store = Store::usual();
-    let recovered = store.recovered();
+    let homeless = store.is_none();
+    let recovered = store.as_ref().and_then(Store::recovered);
     let mut app = App::new(Setup {
         text: options.text,
         path: options.path,
@@ -84,12 +85,15 @@ pub fn run(options: Options) -> Result<(), TuiError> {
         theme: Theme::new(ground, depth),
         variables: Variables::new("ylotrope", options.parameters),
         capture,
-        store: Some(store),
-        runs: Some(insight::Runs::usual()),
-        config: Some(Config::usual()),
+        store,
+        runs: insight::Runs::usual(),
+        config: Config::usual(),
         recovered,
         events: sender.clone(),
     });
+    if homeless {
+        app.message = Some(insight::NotOurs::NoHome.to_string());
+    }
     let mut screen = Screen::enter()?;
     terminal::watch_signals(&sender)?;
     read_terminal(sender);

@@ -5,7 +5,7 @@ use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use insight::put_in_place;
+use insight::{make_own_folder, put_in_place, read_own};
 
 /// First line of a saved pipeline.
 const SHEBANG: &str = "#!/bin/sh\n";
@@ -29,8 +29,9 @@ pub struct Recovered {
 
 impl Store {
     /// The usual place: `$XDG_STATE_HOME/ylotrope` or `~/.local/state/ylotrope`.
-    pub fn usual() -> Self {
-        Self { directory: insight::own_folder("XDG_STATE_HOME", ".local/state") }
+    /// `None` where nobody knows which.
+    pub fn usual() -> Option<Self> {
+        Some(Self { directory: insight::own_folder("XDG_STATE_HOME", ".local/state")? })
     }
 
     /// A store somewhere else.
@@ -38,7 +39,7 @@ impl Store {
         Self { directory }
     }
 
-    fn history_file(&self) -> PathBuf {
+    pub(crate) fn history_file(&self) -> PathBuf {
         self.directory.join("history")
     }
 
@@ -46,10 +47,21 @@ impl Store {
         self.directory.join(format!("recovery-{}.sh", std::process::id()))
     }
 
-    /// Earlier lines, oldest first. A line of several is kept with its newlines escaped.
-    pub fn history(&self) -> Vec<String> {
-        let text = fs::read_to_string(self.history_file()).unwrap_or_default();
-        text.lines().map(unescaped).collect()
+    /// Earlier lines, oldest first. A line of several is kept with its newlines escaped. A line that
+    /// is not UTF-8 is passed over here, and stays in the file.
+    ///
+    /// # Errors
+    /// When the file cannot be read, or others may write it.
+    pub fn history(&self) -> io::Result<Vec<String>> {
+        let lines = self.history_lines()?;
+        Ok(lines.iter().filter_map(|line| std::str::from_utf8(line).ok()).map(unescaped).collect())
+    }
+
+    /// The lines as they are in the file.
+    fn history_lines(&self) -> io::Result<Vec<Vec<u8>>> {
+        let bytes = read_own(&self.history_file())?.unwrap_or_default();
+        let lines = bytes.split(|&byte| byte == b'\n').filter(|line| !line.is_empty());
+        Ok(lines.map(<[u8]>::to_vec).collect())
     }
 
     /// Adds a line to the earlier ones.
@@ -57,13 +69,15 @@ impl Store {
     /// # Errors
     /// When the file cannot be written.
     pub fn remember(&self, line: &str) -> io::Result<()> {
-        fs::create_dir_all(&self.directory)?;
-        let mut lines = self.history();
-        lines.retain(|earlier| earlier != line);
-        lines.push(line.to_owned());
+        make_own_folder(&self.directory)?;
+        let mut lines = self.history_lines()?;
+        let line = escaped(line).into_bytes();
+        lines.retain(|earlier| *earlier != line);
+        lines.push(line);
         let from = lines.len().saturating_sub(HISTORY_MAX);
-        let text: String = lines[from..].iter().map(|line| escaped(line) + "\n").collect();
-        replace_file(&self.history_file(), text.as_bytes(), 0o600)
+        let mut text = lines[from..].join(&b'\n');
+        text.push(b'\n');
+        replace_file(&self.history_file(), &text, 0o600)
     }
 
     /// Writes the text where a crash leaves it.
@@ -71,7 +85,7 @@ impl Store {
     /// # Errors
     /// When the file cannot be written.
     pub fn save_recovery(&self, text: &str) -> io::Result<()> {
-        fs::create_dir_all(&self.directory)?;
+        make_own_folder(&self.directory)?;
         replace_file(&self.recovery_file(), text.as_bytes(), 0o600)
     }
 
@@ -96,7 +110,7 @@ impl Store {
             .collect();
         found.sort();
         let (_, file) = found.pop()?;
-        let text = fs::read_to_string(&file).ok()?;
+        let text = String::from_utf8(read_own(&file).ok()??).ok()?;
         Some(Recovered { text, file })
     }
 
@@ -191,7 +205,15 @@ mod tests {
         store.remember("a \\n b\nc").unwrap();
         store.remember("second").unwrap();
         store.remember("a \\n b\nc").unwrap();
-        assert_eq!(store.history(), ["second", "a \\n b\nc"]);
+        assert_eq!(store.history().unwrap(), ["second", "a \\n b\nc"]);
+        // One bad byte costs nothing but its line, and that stays.
+        let file = directory.path().join("state/history");
+        let mut bytes = fs::read(&file).unwrap();
+        bytes.extend_from_slice(b"bad \xFF\n");
+        fs::write(&file, &bytes).unwrap();
+        store.remember("third").unwrap();
+        assert_eq!(store.history().unwrap(), ["second", "a \\n b\nc", "third"]);
+        assert!(fs::read(&file).unwrap().windows(5).any(|part| part == b"bad \xFF"));
     }
 
     #[test]

@@ -88,7 +88,7 @@ pub(crate) fn make(arguments: &Arguments) -> Result<()> {
 
 /// The run that is meant.
 fn record(arguments: &Arguments, text: Option<&str>) -> Result<RunRecord> {
-    let runs = Runs::usual();
+    let runs = Runs::usual().ok_or(insight::NotOurs::NoHome)?;
     if let Some(wanted) = &arguments.run {
         return Ok(crate::runs::find(&runs, wanted)?.record);
     }

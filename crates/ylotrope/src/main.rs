@@ -172,7 +172,8 @@ fn options(screen: &Screen) -> Options {
 }
 
 fn open_demo(screen: &Screen) -> Result<()> {
-    let folder = insight::own_folder("XDG_STATE_HOME", ".local/state").join("demo");
+    let folder = insight::own_folder("XDG_STATE_HOME", ".local/state");
+    let folder = folder.ok_or(insight::NotOurs::NoHome)?.join("demo");
     let shown = folder.display().to_string();
     demo::lay_out(&folder).with_context(|| format!("the demo cannot be laid out in {shown}"))?;
     std::env::set_current_dir(&folder).with_context(|| shown)?;
@@ -324,11 +325,16 @@ fn run_watched(
         statistics::tell(&record, form);
     }
     if telling.keep
-        && let Err(error) = Runs::usual().keep(&record)
+        && let Err(why) = keep(&record)
     {
-        eprintln!("ylotrope run: the figures are not kept: {error}");
+        eprintln!("ylotrope run: the figures are not kept: {why}");
     }
     outcome
+}
+
+fn keep(record: &RunRecord) -> Result<(), String> {
+    let runs = Runs::usual().ok_or_else(|| insight::NotOurs::NoHome.to_string())?;
+    runs.keep(record).map(drop).map_err(|error| error.to_string())
 }
 
 /// Runs one filter as its own program would run.

@@ -37,7 +37,7 @@ enum What {
 
 /// Does what is asked of the runs that were kept.
 pub(crate) fn tell(arguments: &Arguments) -> Result<()> {
-    let runs = Runs::usual();
+    let runs = Runs::usual().ok_or(insight::NotOurs::NoHome)?;
     let text = match &arguments.what {
         None => list(&runs.all()),
         Some(What::Show { run }) => show(&find(&runs, run)?.record),

@@ -11,13 +11,17 @@ use super::{Leave, Run, Shell};
 use crate::variables::Variable;
 
 /// The commands, and whether each is one of the special ones: assignments before those stay.
-const BUILTINS: [(&str, bool); 15] = [
+const BUILTINS: [(&str, bool); 22] = [
+    (".", true),
     (":", true),
     ("break", true),
     ("cd", false),
+    ("command", false),
     ("continue", true),
+    ("exec", true),
     ("exit", true),
     ("export", true),
+    ("getopts", false),
     ("local", false),
     ("pwd", false),
     ("read", false),
@@ -25,7 +29,10 @@ const BUILTINS: [(&str, bool); 15] = [
     ("return", true),
     ("set", true),
     ("shift", true),
+    ("times", true),
     ("trap", true),
+    ("type", false),
+    ("umask", false),
     ("unset", true),
 ];
 
@@ -63,6 +70,18 @@ impl Shell<'_> {
         let arguments = &words[1..];
         self.state.status = match name.as_str() {
             ":" => 0,
+            "." => return self.source(arguments, span),
+            "command" => return self.describe_commands(arguments, span),
+            // Its redirections are done by whoever calls this.
+            "exec" if arguments.is_empty() => 0,
+            "exec" => return Leave::fault("exec with a command is not supported", span, 2),
+            "getopts" => return self.next_option(arguments, span),
+            "times" => {
+                let text = super::times_so_far();
+                return self.print(text.into_bytes());
+            }
+            "type" => return self.tell_types(arguments),
+            "umask" => return self.file_mask(arguments, span),
             "break" | "continue" => return self.leave_loops(&name, arguments, span),
             "cd" => return self.change_directory(arguments, span),
             "exit" | "return" => {
@@ -74,7 +93,7 @@ impl Shell<'_> {
                 if name == "exit" {
                     return Err(Leave::Exit);
                 }
-                if self.calls == 0 {
+                if self.calls == 0 && self.sourced == 0 {
                     return Leave::fault("return: there is no function to leave", span, 2);
                 }
                 return Err(Leave::Return);
@@ -106,7 +125,7 @@ impl Shell<'_> {
         Ok(())
     }
 
-    fn print(&mut self, line: Vec<u8>) -> Run<()> {
+    pub(super) fn print(&mut self, line: Vec<u8>) -> Run<()> {
         self.state.status = match self.ports.sink(1).write(Block::new(line)) {
             Ok(()) => 0,
             Err(error) => {

@@ -19,6 +19,7 @@ impl Shell<'_> {
             Compound::Subshell(list) => {
                 let mut inner = self.subshell(self.ports.clone());
                 self.state.status = inner.alone(|shell| shell.list(list));
+                self.restore_file_mask(&inner);
                 self.check_cancel()
             }
             Compound::If { branches, otherwise } => {

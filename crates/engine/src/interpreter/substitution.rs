@@ -37,6 +37,7 @@ impl Shell<'_> {
         ports.write_to(1, gathered.clone());
         let mut inner = self.subshell(ports);
         let status = inner.alone(|shell| shell.list(list));
+        self.restore_file_mask(&inner);
         drop(inner);
         self.check_cancel()?;
         self.substituted = Some(status);
@@ -90,6 +91,7 @@ impl Shell<'_> {
                     }
                 }
                 let mut inner = self.subshell(ports);
+                inner.beside_others = true;
                 scope.spawn(move || inner.alone(|shell| shell.list(&list)));
             }
             let mut inner = Shell { world: &named, ..self.subshell(self.ports.clone()) };

@@ -5,6 +5,7 @@
 mod bench;
 mod command_line;
 mod dry_run;
+mod effects;
 mod runs;
 mod shell;
 mod standing_alone;
