@@ -14,6 +14,10 @@ use crate::world::read_block;
 /// Bytes taken from standard input at most. Beyond that reading stops, and whoever writes waits.
 const CAPTURE_LIMIT: u64 = 1 << 30;
 
+/// Why a full run is not possible on standard input that is not all there.
+pub const MORE_THAN_KEPT: &str =
+    "standard input has more than the 1 GiB that is kept; save it to a file to run on all of it";
+
 /// What has come from standard input so far.
 pub struct Capture {
     kept: Arc<Kept>,
@@ -84,10 +88,14 @@ impl Source for Coming {
     fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
         loop {
             // Asked before reading: what came before the end is then read for sure.
-            let ended = self.capture.kept.has_ended() || self.capture.full.load(Ordering::Relaxed);
+            let ended = self.capture.kept.has_ended();
+            let full = self.capture.is_full();
             let block = self.source.next_block()?;
             if block.is_some() || ended {
                 return Ok(block);
+            }
+            if full {
+                return Err(ReadError::Io(std::io::Error::other(MORE_THAN_KEPT)));
             }
             if self.cancel.is_cancelled() {
                 return Err(ReadError::Cancelled);

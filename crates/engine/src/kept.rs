@@ -11,6 +11,9 @@ use stream::{Block, ReadError, Source};
 /// Bytes of a stream that stay in memory; what comes after goes to a temporary file.
 const MEMORY_LIMIT: u64 = 64 << 20;
 
+/// Shown in the place of lines whose temporary file cannot be read.
+const UNREADABLE: &[u8] = b"(cannot be read back from its temporary file)";
+
 /// Small blocks are gathered up to this size, so that a stream has few segments.
 const SEGMENT: usize = 64 << 10;
 
@@ -92,17 +95,18 @@ impl State {
         }
     }
 
-    fn load(&self, data: &Data) -> Bytes {
+    /// The bytes of a segment.
+    ///
+    /// # Errors
+    /// Where they cannot be read back from the temporary file: that is an error, not an end.
+    fn load(&self, data: &Data) -> io::Result<Bytes> {
         match data {
-            Data::Memory(bytes) => bytes.clone(),
+            Data::Memory(bytes) => Ok(bytes.clone()),
             Data::Disk { offset, length } => {
                 let mut bytes = vec![0; *length];
-                let read =
-                    self.spill.as_ref().map(|spill| spill.file.read_exact_at(&mut bytes, *offset));
-                if !matches!(read, Some(Ok(()))) {
-                    bytes.clear();
-                }
-                bytes.into()
+                let spill = self.spill.as_ref().ok_or(io::ErrorKind::NotFound)?;
+                spill.file.read_exact_at(&mut bytes, *offset)?;
+                Ok(bytes.into())
             }
         }
     }
@@ -200,8 +204,11 @@ impl Kept {
         let mut number = state.segments.get(at).map_or(0, |segment| segment.first_line);
         let mut open: Option<Vec<u8>> = None;
         for segment in &state.segments[at.min(state.segments.len())..] {
-            let data = state.load(&segment.data);
-            let mut rest = data;
+            // For the screen: what cannot be read is said there, line by line.
+            let Ok(mut rest) = state.load(&segment.data) else {
+                lines.push(Bytes::from_static(UNREADABLE));
+                return lines;
+            };
             // A segment that goes on with an earlier line of no interest.
             while !rest.is_empty() {
                 let end = memchr::memchr(b'\n', &rest);
@@ -239,17 +246,18 @@ impl Kept {
         Box::new(KeptSource { kept: self.clone(), next: 0 })
     }
 
-    fn segment(&self, number: usize) -> Option<Block> {
+    fn segment(&self, number: usize) -> io::Result<Option<Block>> {
         let state = self.lock();
-        state.segments.get(number).map(|segment| Block::new(state.load(&segment.data)))
+        let segment = state.segments.get(number);
+        segment.map(|segment| state.load(&segment.data).map(Block::new)).transpose()
     }
 
-    /// All bytes; for small streams and tests.
+    /// All bytes, as far as they can be read; for small streams and tests.
     pub fn contents(&self) -> Vec<u8> {
         let mut state = self.lock();
         let _ = state.flush();
         let parts: Vec<Bytes> =
-            state.segments.iter().map(|segment| state.load(&segment.data)).collect();
+            state.segments.iter().map_while(|segment| state.load(&segment.data).ok()).collect();
         parts.concat()
     }
 }
@@ -261,7 +269,7 @@ struct KeptSource {
 
 impl Source for KeptSource {
     fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
-        let block = self.kept.segment(self.next);
+        let block = self.kept.segment(self.next).map_err(ReadError::Io)?;
         self.next += 1;
         Ok(block.filter(|block| !block.is_empty()))
     }
@@ -313,6 +321,24 @@ mod tests {
         assert_eq!(kept.lines_at(1, 1)[0].len(), 6_400_000);
         assert_eq!(kept.line_start(2, 1000).unwrap(), "last");
         assert_eq!(kept.line_start(3, 1000), None);
+    }
+
+    #[test]
+    fn what_cannot_be_read_back_is_an_error_and_not_an_end() {
+        let kept = Arc::new(Kept::default());
+        for _ in 0..70 {
+            kept.append(&Block::new(vec![b'x'; 1 << 20])).unwrap();
+        }
+        // The disk loses what was put there.
+        kept.lock().spill.as_ref().unwrap().file.set_len(0).unwrap();
+        let mut source = kept.source();
+        let ended = loop {
+            match source.next_block() {
+                Ok(Some(_)) => {}
+                other => break other,
+            }
+        };
+        assert!(matches!(ended, Err(ReadError::Io(_))));
     }
 
     #[test]

@@ -5,6 +5,7 @@
 mod acting;
 mod ahead;
 mod around;
+mod background;
 mod capture;
 mod clock;
 mod commit;
@@ -50,7 +51,8 @@ mod world;
 mod writing;
 
 pub use acting::{Acted, OnFailure};
-pub use capture::Capture;
+pub use background::{BackgroundError, in_background};
+pub use capture::{Capture, MORE_THAN_KEPT};
 pub use commit::{Applied, Changed, CommitError, UndoError, undo};
 pub use estimate::{Estimate, Hold, estimate};
 pub use figures::{CommandFigures, CommandKind};

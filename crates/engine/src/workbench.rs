@@ -7,6 +7,7 @@ use stream::{Cancel, StageFigures, StageMeter};
 
 use crate::acting::{Acted, OnFailure, act};
 use crate::around::{Around, Parts};
+use crate::background::{BackgroundError, in_background};
 use crate::capture::Capture;
 use crate::dry::{DryWorld, Sampler};
 use crate::estimate::{Estimate, Given, try_out};
@@ -58,8 +59,8 @@ pub enum Job {
     ActingEnded,
     /// A full run has ended.
     FullEnded(FullEnd),
-    /// What a full run would take.
-    Estimated(Estimate),
+    /// What a full run of this text would take.
+    Estimated(String, Estimate),
     /// Something came from standard input.
     Arrived,
 }
@@ -78,7 +79,8 @@ type Report = Arc<dyn Fn(Job) + Send + Sync>;
 pub struct Workbench {
     cache: Arc<SampleCache>,
     last: Option<Arc<Preview>>,
-    running: Option<Cancel>,
+    /// What the newest preview is ended by: the work itself, and what is counted after it.
+    running: Vec<Cancel>,
     acting: Option<Cancel>,
     generation: u64,
     capture: Option<Arc<Capture>>,
@@ -98,7 +100,7 @@ impl Workbench {
         Self {
             cache: Arc::default(),
             last: None,
-            running: None,
+            running: Vec::new(),
             acting: None,
             generation: 0,
             capture,
@@ -114,8 +116,8 @@ impl Workbench {
         self.cancel();
         self.generation += 1;
         let generation = self.generation;
-        let cancel = Cancel::default();
-        self.running = Some(cancel.clone());
+        let (cancel, counting) = (Cancel::default(), Cancel::default());
+        self.running = vec![cancel.clone(), counting.clone()];
         let live = self.live.clone();
         let cache = self.cache.clone();
         let before = self.last.clone();
@@ -123,8 +125,10 @@ impl Workbench {
         let captured = self.captured.clone();
         let meters = self.meters.clone();
         let report = self.report.clone();
-        let spawned = std::thread::Builder::new().name("preview".to_owned()).spawn(move || {
-            let work = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| {
+        let answer = report.clone();
+        in_background(
+            "preview",
+            move || {
                 work(
                     generation,
                     &request,
@@ -136,25 +140,21 @@ impl Workbench {
                     &cancel,
                     &|plan| follow(plan, &live, &cancel, &report),
                 )
-            }));
-            match work {
+            },
+            move |worked| match worked {
                 Ok(Ok(Some(done))) => {
                     let done = Arc::new(done);
-                    report(Job::Done(done.clone()));
-                    count_sources(&done, &cancel, &report);
+                    answer(Job::Done(done.clone()));
+                    // A preview that came to its limit of time has used up its own flag.
+                    count_sources(&done, &counting, &answer);
                 }
                 Ok(Ok(None)) => {}
-                Ok(Err(Trouble::Nothing)) => report(Job::Nothing(generation)),
-                Ok(Err(Trouble::Refused(error))) => report(Job::Refused(generation, error)),
-                Ok(Err(Trouble::Failed(message))) => report(Job::Failed(generation, message)),
-                Err(_) => {
-                    report(Job::Failed(generation, "internal error in the preview".to_owned()));
-                }
-            }
-        });
-        if let Err(error) = spawned {
-            (self.report)(Job::Failed(generation, format!("no thread: {error}")));
-        }
+                Ok(Err(Trouble::Nothing)) => answer(Job::Nothing(generation)),
+                Ok(Err(Trouble::Refused(error))) => answer(Job::Refused(generation, error)),
+                Ok(Err(Trouble::Failed(message))) => answer(Job::Failed(generation, message)),
+                Err(error) => answer(Job::Failed(generation, error.to_string())),
+            },
+        );
         generation
     }
 
@@ -182,7 +182,7 @@ impl Workbench {
 
     /// Cancels the preview that runs.
     pub fn cancel(&mut self) {
-        if let Some(running) = self.running.take() {
+        for running in self.running.drain(..) {
             running.cancel();
         }
     }
@@ -213,18 +213,17 @@ impl Workbench {
         let capture = self.capture.clone();
         let report = self.report.clone();
         let running = run.clone();
-        let spawned = std::thread::Builder::new().name("full run".to_owned()).spawn(move || {
-            let result = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| {
+        in_background(
+            "full run",
+            move || {
                 let input = capture.map(|capture| capture.source(&cancel));
                 run_full(request, &running, input, &cancel)
-            }));
-            report(Job::FullEnded(
-                result.unwrap_or_else(|_| FullEnd::Failed("internal error".to_owned())),
-            ));
-        });
-        if let Err(error) = spawned {
-            (self.report)(Job::FullEnded(FullEnd::Failed(format!("no thread: {error}"))));
-        }
+            },
+            move |ended| {
+                let failed = |error: BackgroundError| FullEnd::Failed(error.to_string());
+                report(Job::FullEnded(ended.unwrap_or_else(failed)));
+            },
+        );
         run
     }
 
@@ -232,18 +231,19 @@ impl Workbench {
     pub fn estimate(&self, text: String, variables: Variables) {
         let report = self.report.clone();
         let capture = self.capture.clone();
-        // Without a thread there is no estimate.
-        let _ = std::thread::Builder::new().name("estimate".to_owned()).spawn(move || {
-            let made = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| {
+        let of = text.clone();
+        in_background(
+            "estimate",
+            move || {
                 try_out(&text, variables, &Policy::ListOnly, || {
                     capture.as_ref().map(|capture| Given {
                         source: capture.kept().source(),
                         bytes: capture.kept().has_ended().then(|| capture.kept().bytes()),
                     })
                 })
-            }));
-            report(Job::Estimated(made.unwrap_or_default()));
-        });
+            },
+            move |made| report(Job::Estimated(of, made.unwrap_or_default())),
+        );
     }
 
     /// Starts commands in the background, one after the other, each with its number in the list
@@ -252,13 +252,16 @@ impl Workbench {
         let cancel = Cancel::default();
         self.acting = Some(cancel.clone());
         let report = self.report.clone();
-        let spawned = std::thread::Builder::new().name("acting".to_owned()).spawn(move || {
-            act(&commands, on_failure, &cancel, |number, acted| report(Job::Acted(number, acted)));
-            report(Job::ActingEnded);
-        });
-        if spawned.is_err() {
-            (self.report)(Job::ActingEnded);
-        }
+        let ended = report.clone();
+        in_background(
+            "acting",
+            move || {
+                act(&commands, on_failure, &cancel, |number, acted| {
+                    report(Job::Acted(number, acted));
+                });
+            },
+            move |_| ended(Job::ActingEnded),
+        );
     }
 
     /// Ends the commands that were started.

@@ -19,7 +19,7 @@ use std::time::Instant;
 
 use engine::{
     Applied, Capture, Consents, Job, Limits, PlanError, Preview, Request, Sample, Variables,
-    Workbench,
+    Workbench, in_background,
 };
 use insight::{Alignment, KeptRun, Note, Runs};
 use ratatui::crossterm::event::Event as TerminalEvent;
@@ -50,6 +50,8 @@ pub enum Event {
     Previewed(Arc<Preview>, Vec<Note>),
     /// Advice made anew for a preview, by its number.
     Noted(u64, Vec<Note>),
+    /// Work in the background has failed: which, and why.
+    Failed(&'static str, String),
     /// Rows made in the background: preview, place, and the rows.
     Aligned(u64, Place, Arc<Alignment>),
     /// A file of the Pending view was compared: preview, row, and what would change.
@@ -357,6 +359,12 @@ impl App {
                 }
             }
             Event::Compared(generation, at, rows) => self.compared(generation, at, rows),
+            Event::Failed(what, why) => {
+                if let ("search", Some(search)) = (what, &mut self.lens.search) {
+                    search.searching = false;
+                }
+                self.message = Some(format!("{what}: {why}"));
+            }
             // The recovery file stays: whoever sent the signal did not save.
             Event::Signal => self.wish = Wish::Leave,
         }
@@ -536,14 +544,12 @@ impl App {
         }
         self.lens.show(Content::Empty, keep_place);
         let (place, hide) = (self.shown(), self.lens.hide);
-        let events = self.events.clone();
-        std::thread::spawn(move || {
-            if let Some(stage) = preview.stages.get(place.stage()) {
-                let rows = Arc::new(rows_of(stage, hide));
-                // Nobody listens any more when the screen is gone.
-                let _ = events.send(Event::Aligned(preview.generation, place, rows));
-            }
-        });
+        if preview.stages.get(place.stage()).is_some() {
+            self.in_background("lens", move || {
+                let stage = &preview.stages[place.stage()];
+                Event::Aligned(preview.generation, place, Arc::new(rows_of(stage, hide)))
+            });
+        }
     }
 
     fn previewed(&mut self, preview: Arc<Preview>, notes: Vec<Note>) {
@@ -576,11 +582,9 @@ impl App {
             Job::Done(_) => {}
             Job::Counted => {
                 if let Some(preview) = self.preview.clone() {
-                    let events = self.events.clone();
-                    std::thread::spawn(move || {
-                        let notes = insight::notes(&preview);
-                        // Nobody listens any more when the screen is gone.
-                        let _ = events.send(Event::Noted(preview.generation, notes));
+                    let generation = preview.generation;
+                    self.in_background("notes", move || {
+                        Event::Noted(generation, insight::notes(&preview))
                     });
                 }
             }
@@ -610,7 +614,12 @@ impl App {
             }
             Job::ActingEnded => self.acting_ended(),
             Job::FullEnded(end) => self.run_ended(end),
-            Job::Estimated(estimate) => self.throughput.estimate = Some(estimate),
+            Job::Estimated(text, estimate) => {
+                // What another text would take says nothing of this one.
+                if text == self.editor.text() {
+                    self.throughput.estimate = Some(estimate);
+                }
+            }
             Job::Arrived => {
                 // One preview at a time while data streams in.
                 if self.waiting.is_none() && self.problem.is_none() {
@@ -639,12 +648,24 @@ impl App {
             Some(crate::lens::Search { query: query.to_owned(), rows, searching: true });
         let cancel = stream::Cancel::default();
         self.searching = Some(cancel.clone());
-        let (content, query, events) =
-            (self.lens.content.clone(), query.to_owned(), self.events.clone());
-        std::thread::spawn(move || {
+        let (content, query) = (self.lens.content.clone(), query.to_owned());
+        self.in_background("search", move || {
             let rows = search(&preview, &content, &query, || cancel.is_cancelled());
+            Event::Found(number, Arc::new(rows))
+        });
+    }
+
+    /// Does something on a thread of its own; its event comes, or one that says that it failed.
+    pub(crate) fn in_background(
+        &self,
+        name: &'static str,
+        work: impl FnOnce() -> Event + Send + 'static,
+    ) {
+        let events = self.events.clone();
+        in_background(name, work, move |made| {
+            let event = made.unwrap_or_else(|error| Event::Failed(name, error.to_string()));
             // Nobody listens any more when the screen is gone.
-            let _ = events.send(Event::Found(number, Arc::new(rows)));
+            let _ = events.send(event);
         });
     }
 }

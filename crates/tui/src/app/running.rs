@@ -100,6 +100,8 @@ impl App {
             self.message = Some("a run goes on already: T shows it, Ctrl-C ends it".to_owned());
         } else if self.editor.text().trim().is_empty() {
             self.message = Some("there is nothing to run".to_owned());
+        } else if let Some(why) = self.lacks_input() {
+            self.message = Some(why);
         } else {
             self.throughput.estimate = None;
             let text = self.editor.text().to_owned();
@@ -108,8 +110,22 @@ impl App {
         }
     }
 
+    /// Why a full run would not have all of its data, where that is known beforehand.
+    pub(crate) fn lacks_input(&self) -> Option<String> {
+        let full = self.workbench.capture().is_some_and(|capture| capture.is_full());
+        let preview = self.preview.as_ref()?;
+        let standard = |input: &engine::InputRecord| {
+            input.name == stream::InputName::Standard && input.sampled.is_some()
+        };
+        let reads = preview.stages.iter().any(|stage| stage.inputs.iter().any(standard));
+        (full && reads).then(|| engine::MORE_THAN_KEPT.to_owned())
+    }
+
     /// Why files may not be written by a run, where that is known beforehand.
     pub(crate) fn may_not_write(&self) -> Option<String> {
+        if let Some(why) = self.lacks_input() {
+            return Some(why);
+        }
         if let Some(note) = self.notes.iter().find(|note| note.id == "same-file") {
             return Some(note.text.clone());
         }

@@ -47,6 +47,8 @@ pub struct PendingView {
     pub commands_out: BTreeSet<usize>,
     /// How the commands of a preview that were started ended.
     pub acted: BTreeMap<usize, Acted>,
+    /// Commands of this text that were started and are none of its commands any more.
+    pub past: Vec<(HeldCommand, Acted)>,
     /// The preview whose commands these are.
     pub acted_of: Option<u64>,
     /// Commands are being started.
@@ -88,11 +90,8 @@ impl App {
             return;
         }
         let Some(file) = preview.pending.get(at).cloned() else { return };
-        let events = self.events.clone();
-        std::thread::spawn(move || {
-            let compared = Arc::new(difference(&file));
-            // Nobody listens any more when the screen is gone.
-            let _ = events.send(Event::Compared(generation, at, compared));
+        self.in_background("comparing", move || {
+            Event::Compared(generation, at, Arc::new(difference(&file)))
         });
     }
 
@@ -148,15 +147,36 @@ impl App {
         wanted.map(|(number, command)| (number, command.clone())).collect()
     }
 
-    /// What was started stays known as long as the text and its commands are the same.
+    /// What was started stays known: of commands that the next result still has, at their new places;
+    /// of others beside them.
     pub(crate) fn keep_acted(&mut self, next: &engine::Preview) {
-        let Some(before) = &self.preview else { return };
-        let same = before.text == next.text && before.commands == next.commands;
-        if same && self.pending.acted_of == Some(before.generation) {
-            self.pending.acted_of = Some(next.generation);
-        } else if !same {
+        let Some(before) = self.preview.clone() else { return };
+        if before.commands != next.commands {
             self.pending.commands_out.clear();
         }
+        if before.text != next.text {
+            self.pending.acted.clear();
+            self.pending.past.clear();
+            return;
+        }
+        if self.pending.acted_of != Some(before.generation) {
+            return;
+        }
+        let mut free: Vec<bool> = vec![true; next.commands.len()];
+        let mut kept = BTreeMap::new();
+        for (number, acted) in std::mem::take(&mut self.pending.acted) {
+            let Some(command) = before.commands.get(number) else { continue };
+            let mut places = next.commands.iter().enumerate();
+            match places.find(|(at, other)| free[*at] && *other == command) {
+                Some((at, _)) => {
+                    free[at] = false;
+                    kept.insert(at, acted);
+                }
+                None => self.pending.past.push((command.clone(), acted)),
+            }
+        }
+        self.pending.acted = kept;
+        self.pending.acted_of = Some(next.generation);
     }
 
     /// How a command was started, where it was.
@@ -204,11 +224,11 @@ impl App {
         self.pending.acted.retain(|_, acted| *acted != Acted::Running);
         let well = self.pending.acted.values().filter(|acted| acted.succeeded()).count();
         let badly = self.pending.acted.len() - well;
-        let left = self.startable().len() - badly;
-        let commands = if well == 1 { "command" } else { "commands" };
-        let mut text = format!("{well} {commands} ended with 0");
+        // Failed ones that were left out since are none of those that could be started again.
+        let left = self.startable().iter().filter(|(number, _)| self.acted(*number).is_none()).count();
+        let mut text = format!("{well} succeeded");
         if badly > 0 {
-            text.push_str(&format!(", {badly} did not"));
+            text.push_str(&format!(", {badly} failed"));
         }
         if left > 0 {
             text.push_str(&format!(", {left} not started"));
@@ -217,6 +237,9 @@ impl App {
             text.push_str(" · r starts those again");
         }
         self.message = Some(text);
+        // They may have changed what the text reads: everything is looked at again.
+        self.workbench.forget();
+        self.text_changed();
     }
 
     /// Takes the result of a comparison.

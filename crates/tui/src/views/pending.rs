@@ -17,12 +17,13 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
         return;
     };
     let (files, commands) = (&preview.pending[..], &preview.commands[..]);
-    if files.is_empty() && commands.is_empty() && preview.refused.is_empty() {
+    let past = &app.pending.past[..];
+    if files.is_empty() && commands.is_empty() && preview.refused.is_empty() && past.is_empty() {
         let text = "nothing is held back: this text writes no files and starts no other commands";
         put(buffer, area, 2, 1, text, app.theme.quiet());
         return;
     }
-    let rows = files.len() + commands.len() + preview.refused.len() + 3;
+    let rows = files.len() + commands.len() + preview.refused.len() + past.len() + 4;
     let (list, side) = list_and_side(area, 9, (rows as u16).min(area.height / 2));
     draw_list(buffer, list, app, files, commands, &preview.refused);
     let at = app.pending.at;
@@ -39,6 +40,8 @@ enum Line<'l> {
     Refused(String, &'l str),
     File(usize, &'l PendingFile),
     Command(usize, &'l HeldCommand),
+    /// A command that was started and is none of the text's any more.
+    Past(&'l HeldCommand, &'l Acted),
 }
 
 fn draw_list(
@@ -71,8 +74,12 @@ fn draw_list(
     for (path, why) in refused {
         list.push(Line::Refused(path.display().to_string(), why));
     }
+    if !app.pending.past.is_empty() {
+        list.push(Line::Title("started before, and no longer part of what the text would do".into()));
+    }
+    list.extend(app.pending.past.iter().map(|(command, acted)| Line::Past(command, acted)));
     let is_selected = |line: &Line<'_>| match line {
-        Line::Title(_) | Line::Refused(..) => false,
+        Line::Title(_) | Line::Refused(..) | Line::Past(..) => false,
         Line::File(at, _) | Line::Command(at, _) => *at == app.pending.at,
     };
     let height = usize::from(area.height);
@@ -120,6 +127,15 @@ fn draw_row(buffer: &mut Buffer, area: Rect, y: u16, app: &App, line: &Line<'_>,
             put(buffer, area, 4, y, &name, name_style);
             let effect_style = if file.lost && !out { theme.bright() } else { theme.quiet() };
             put_right(buffer, area, area.width.saturating_sub(1), y, &effect, effect_style);
+        }
+        Line::Past(command, acted) => {
+            let state = ended(acted);
+            put(buffer, area, 2, y, if acted.succeeded() { "▹" } else { "!" }, theme.quiet());
+            let room =
+                usize::from(area.width.saturating_sub(7)).saturating_sub(state.chars().count());
+            let text = cut(&safe(&insight::command_line(command)), room);
+            put(buffer, area, 4, y, &text, theme.quiet());
+            put_right(buffer, area, area.width.saturating_sub(1), y, &state, theme.quiet());
         }
         Line::Command(at, command) => {
             let number = at - app.pending_rows().0;
