@@ -58,8 +58,12 @@ pub enum Event {
     Compared(u64, usize, Arc<insight::Difference>),
     /// Matches found in the background for a search with this number.
     Found(u64, Arc<Vec<u32>>),
-    /// Somebody asks the program to end.
-    Signal,
+    /// Somebody asks the program to end, by this signal.
+    Signal(i32),
+    /// Somebody asks it to stop until the shell brings it back.
+    Suspend,
+    /// It was brought back.
+    Continued,
 }
 
 /// Which part of the screen the keys go to.
@@ -101,8 +105,12 @@ pub enum Wish {
     Stay,
     /// To be stopped until the shell brings it back.
     Suspend,
+    /// To be taken over again, after it was somebody else's.
+    TakeAgain,
     /// To end.
     Leave,
+    /// To end by this signal.
+    End(i32),
 }
 
 /// What the Bench is made from.
@@ -366,7 +374,9 @@ impl App {
                 self.message = Some(format!("{what}: {why}"));
             }
             // The recovery file stays: whoever sent the signal did not save.
-            Event::Signal => self.wish = Wish::Leave,
+            Event::Signal(signal) => self.wish = Wish::End(signal),
+            Event::Suspend => self.wish = Wish::Suspend,
+            Event::Continued => self.wish = Wish::TakeAgain,
         }
     }
 

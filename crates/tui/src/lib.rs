@@ -18,6 +18,8 @@ use std::sync::Arc;
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::time::{Duration, Instant};
 
+use signal_hook::consts::SIGHUP;
+
 use engine::{Capture, Job, Variables};
 use ratatui::crossterm::event;
 use thiserror::Error;
@@ -63,11 +65,12 @@ pub enum TuiError {
     Terminal(#[from] io::Error),
 }
 
-/// Opens the Bench and stays until the user leaves. The terminal is left as it was found.
+/// Opens the Bench and stays until the user leaves. The terminal is left as it was found. Gives the
+/// signal that asked to end, where one did.
 ///
 /// # Errors
 /// When there is no terminal or it fails.
-pub fn run(options: Options) -> Result<(), TuiError> {
+pub fn run(options: Options) -> Result<Option<i32>, TuiError> {
     if !io::stdout().is_terminal() {
         return Err(TuiError::NoTerminal);
     }
@@ -122,7 +125,7 @@ fn read_terminal(sender: Sender<Event>) {
             }
         }
         // The terminal is gone: leave as if it had said so.
-        let _ = sender.send(Event::Signal);
+        let _ = sender.send(Event::Signal(SIGHUP));
     });
 }
 
@@ -130,7 +133,7 @@ fn event_loop(
     app: &mut App,
     screen: &mut Screen,
     events: &Receiver<Event>,
-) -> Result<(), TuiError> {
+) -> Result<Option<i32>, TuiError> {
     let mut dirty = true;
     let mut drawn = Instant::now().checked_sub(FRAME).unwrap_or_else(Instant::now);
     loop {
@@ -154,10 +157,12 @@ fn event_loop(
                 }
             }
             Err(RecvTimeoutError::Timeout) => dirty |= app.pulse(),
-            Err(RecvTimeoutError::Disconnected) => return Ok(()),
+            Err(RecvTimeoutError::Disconnected) => return Ok(None),
         }
-        if let Some(bytes) = app.take_clipboard() {
-            Screen::copy(&bytes)?;
+        if let Some(bytes) = app.take_clipboard()
+            && let Err(error) = Screen::copy(&bytes)
+        {
+            app.message = Some(format!("not copied: {}", stream::describe(&error)));
         }
         match app.wish() {
             Wish::Stay => {}
@@ -166,7 +171,13 @@ fn event_loop(
                 screen.suspend()?;
                 dirty = true;
             }
-            Wish::Leave => return Ok(()),
+            Wish::TakeAgain => {
+                app.resumed();
+                screen.take_again()?;
+                dirty = true;
+            }
+            Wish::Leave => return Ok(None),
+            Wish::End(signal) => return Ok(Some(signal)),
         }
     }
 }

@@ -4,7 +4,7 @@ use std::io::{self, Stdout, Write, stdout};
 use std::sync::Once;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::Sender;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::clipboard::CopyToClipboard;
@@ -15,8 +15,8 @@ use ratatui::crossterm::terminal::{
 };
 use ratatui::layout::Size;
 use ratatui::{Frame, Terminal};
-use rustix::process::{Signal, kill_current_process_group};
-use signal_hook::consts::{SIGHUP, SIGINT, SIGQUIT, SIGTERM};
+use rustix::process::Signal;
+use signal_hook::consts::{SIGCONT, SIGHUP, SIGINT, SIGQUIT, SIGTERM, SIGTSTP};
 use signal_hook::iterator::Signals;
 
 use crate::app::Event;
@@ -28,25 +28,41 @@ static TAKEN: AtomicBool = AtomicBool::new(false);
 /// The screen while it is ours. Given back when dropped.
 pub(crate) struct Screen {
     terminal: Terminal<CrosstermBackend<Stdout>>,
+    /// It was given back until this process is continued: nothing is drawn.
+    away: bool,
+    size: Size,
 }
 
 impl Screen {
     pub(crate) fn enter() -> io::Result<Self> {
         guard_panics();
         take()?;
-        Ok(Self { terminal: Terminal::new(CrosstermBackend::new(stdout()))? })
+        let terminal = Terminal::new(CrosstermBackend::new(stdout()))?;
+        Ok(Self { terminal, away: false, size: Size::new(80, 24) })
     }
 
     pub(crate) fn draw(&mut self, view: impl FnOnce(&mut Frame<'_>)) -> io::Result<Size> {
-        let done = self.terminal.draw(view)?;
-        Ok(Size::new(done.area.width, done.area.height))
+        if !self.away {
+            let done = self.terminal.draw(view)?;
+            self.size = Size::new(done.area.width, done.area.height);
+        }
+        Ok(self.size)
     }
 
-    /// Stops this process group until the shell brings it back.
+    /// Stops this process until the shell brings it back; that it did comes as an event. (When the
+    /// signal takes hold is not known here, so nothing is done after it.)
     pub(crate) fn suspend(&mut self) -> io::Result<()> {
         give_back();
-        kill_current_process_group(Signal::TSTP)?;
+        self.away = true;
+        Ok(rustix::process::kill_process(rustix::process::getpid(), Signal::STOP)?)
+    }
+
+    /// Takes the terminal over once more: somebody else may have had it.
+    pub(crate) fn take_again(&mut self) -> io::Result<()> {
+        // Its settings may have been changed meanwhile.
+        give_back();
         take()?;
+        self.away = false;
         // A terminal without a past draws everything anew. (Clearing it would ask for the
         // cursor's place, and the answer goes to the thread that reads the keys.)
         execute!(stdout(), Clear(ClearType::All))?;
@@ -106,19 +122,30 @@ fn guard_panics() {
 
 /// Turns the signals that ask to end into an event, so that the screen is left in good order.
 pub(crate) fn watch_signals(sender: &Sender<Event>) -> io::Result<()> {
-    let mut signals = Signals::new([SIGTERM, SIGHUP, SIGINT, SIGQUIT])?;
+    /// A signal again within this time is the same one, by way of the process group.
+    const SAME: Duration = Duration::from_millis(500);
+    let mut signals = Signals::new([SIGTERM, SIGHUP, SIGINT, SIGQUIT, SIGTSTP, SIGCONT])?;
     let sender = sender.clone();
-    std::thread::spawn(move || {
-        let mut asked = 0;
-        for _ in signals.forever() {
-            asked += 1;
-            if sender.send(Event::Signal).is_err() || asked > 1 {
+    std::thread::Builder::new().name("signals".to_owned()).spawn(move || {
+        let mut asked: Option<Instant> = None;
+        for signal in signals.forever() {
+            let event = match signal {
+                SIGTSTP => Event::Suspend,
+                SIGCONT => Event::Continued,
+                signal => Event::Signal(signal),
+            };
+            let ends = matches!(event, Event::Signal(_));
+            let again = ends && asked.is_some_and(|before| before.elapsed() > SAME);
+            if sender.send(event).is_err() && ends || again {
                 // Nobody listens, or the loop does not come round: go at once.
                 give_back();
-                std::process::exit(143);
+                std::process::exit(128 + signal);
+            }
+            if ends {
+                asked.get_or_insert_with(Instant::now);
             }
         }
-    });
+    })?;
     Ok(())
 }
 

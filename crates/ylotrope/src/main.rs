@@ -4,6 +4,7 @@ mod demo;
 mod demo_data;
 mod dry_run;
 mod export;
+mod guard;
 mod interrupts;
 mod progress;
 mod runs;
@@ -143,19 +144,34 @@ struct DemoData {
 }
 
 fn main() -> ExitCode {
-    let cli = Cli::parse();
+    let mut arguments: Vec<OsString> = std::env::args_os().collect();
+    let is_worker = arguments.get(1).is_some_and(|first| first == guard::WORKER);
+    if is_worker {
+        guard::follow_parent();
+        arguments.remove(1);
+    }
+    let cli = Cli::parse_from(&arguments);
+    let has_screen = matches!(cli.command, None | Some(Command::Demo)) && io::stdout().is_terminal();
+    if has_screen && !is_worker {
+        arguments.remove(0);
+        return guard::run(arguments).unwrap_or_else(|error| {
+            eprintln!("ylotrope: the screen cannot be started: {error}");
+            ExitCode::from(2)
+        });
+    }
     let outcome = match cli.command {
         Some(Command::Run(run)) => return run_for_real(run),
         Some(Command::Use(used)) => return use_filter(used),
         Some(Command::Guide(guide)) => return show_guide(guide),
-        Some(Command::Export(arguments)) => export::make(&arguments),
-        Some(Command::Runs(arguments)) => runs::tell(&arguments),
+        Some(Command::Export(arguments)) => export::make(&arguments).map(|()| None),
+        Some(Command::Runs(arguments)) => runs::tell(&arguments).map(|()| None),
         Some(Command::Demo) => open_demo(&cli.screen),
-        Some(Command::DemoData(demo_data)) => write_demo_data(&demo_data),
+        Some(Command::DemoData(demo_data)) => write_demo_data(&demo_data).map(|()| None),
         None => open(cli.files, &cli.screen),
     };
     match outcome {
-        Ok(()) => ExitCode::SUCCESS,
+        Ok(None) => ExitCode::SUCCESS,
+        Ok(Some(signal)) => ExitCode::from(128 + signal as u8),
         Err(error) => {
             eprintln!("ylotrope: {error:#}");
             ExitCode::from(2)
@@ -171,7 +187,8 @@ fn options(screen: &Screen) -> Options {
     Options { ground, ..Options::default() }
 }
 
-fn open_demo(screen: &Screen) -> Result<()> {
+/// Gives the signal that ended it, where one did.
+fn open_demo(screen: &Screen) -> Result<Option<i32>> {
     let folder = insight::own_folder("XDG_STATE_HOME", ".local/state");
     let folder = folder.ok_or(insight::NotOurs::NoHome)?.join("demo");
     let shown = folder.display().to_string();
@@ -186,7 +203,7 @@ fn is_script(path: &Path) -> bool {
     path.extension().is_some_and(|extension| extension == "sh")
 }
 
-fn open(files: Vec<PathBuf>, screen: &Screen) -> Result<()> {
+fn open(files: Vec<PathBuf>, screen: &Screen) -> Result<Option<i32>> {
     for file in &files {
         let facts = std::fs::metadata(file).with_context(|| file.display().to_string())?;
         if facts.is_dir() {

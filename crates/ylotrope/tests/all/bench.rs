@@ -2,13 +2,13 @@
 
 use crate::tmux::Terminal;
 
-fn start_demo(terminal: &Terminal) {
+pub(crate) fn start_demo(terminal: &Terminal) {
     terminal.type_text("$Y demo");
     terminal.press(&["Enter"]);
     terminal.wait("evaluated in");
 }
 
-fn replace_text(terminal: &Terminal, text: &str) {
+pub(crate) fn replace_text(terminal: &Terminal, text: &str) {
     terminal.press(&["C-e", "C-u"]);
     terminal.paste(text);
 }

@@ -6,6 +6,7 @@ mod bench;
 mod command_line;
 mod dry_run;
 mod effects;
+mod ends;
 mod runs;
 mod shell;
 mod standing_alone;

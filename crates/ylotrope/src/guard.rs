@@ -1,0 +1,161 @@
+//! The process that only waits: the screen runs in a process of its own, and whatever becomes of that,
+//! this one gives the terminal back and ends what was left running.
+
+use std::ffi::OsString;
+use std::fs::File;
+use std::io::{self, Write};
+use std::os::unix::process::CommandExt;
+use std::process::{Command, ExitCode};
+use std::time::{Duration, Instant};
+
+use rustix::process::{
+    Pid, Signal, WaitOptions, WaitStatus, getpid, kill_process, set_child_subreaper,
+    set_parent_process_death_signal, waitpid,
+};
+use rustix::termios::{OptionalActions, Termios, tcgetattr, tcsetattr};
+use signal_hook::consts::{SIGHUP, SIGINT, SIGQUIT, SIGTERM, SIGTSTP};
+use signal_hook::iterator::Signals;
+
+/// The first argument of the process with the screen.
+pub(crate) const WORKER: &str = "--with-screen";
+
+/// How long what is left running has to end by itself.
+const GRACE: Duration = Duration::from_millis(300);
+
+/// Leaves the second screen, shows the cursor, and takes pastes as typed.
+const GIVE_BACK: &[u8] = b"\x1b[?2004l\x1b[?1049l\x1b[?25h\x1b[0m";
+
+/// For the process with the screen: it ends, and gives the terminal back, when the one that waits
+/// for it is gone.
+pub(crate) fn follow_parent() {
+    // Without that a parent that is killed leaves a screen that works on.
+    let _ = set_parent_process_death_signal(Some(Signal::TERM));
+}
+
+/// The terminal as it was found.
+struct Line {
+    terminal: File,
+    settings: Termios,
+}
+
+impl Line {
+    fn found() -> Option<Self> {
+        let terminal = File::options().read(true).write(true).open("/dev/tty").ok()?;
+        let settings = tcgetattr(&terminal).ok()?;
+        Some(Self { terminal, settings })
+    }
+
+    /// Brings it back to that.
+    fn give_back(&mut self) {
+        // A terminal that is gone needs nothing.
+        let _ = self.terminal.write_all(GIVE_BACK);
+        let _ = tcsetattr(&self.terminal, OptionalActions::Now, &self.settings);
+    }
+}
+
+/// Runs this program once more, with a screen, and waits for it. Gives the status to end with.
+///
+/// # Errors
+/// Where it cannot be started.
+pub(crate) fn run(arguments: Vec<OsString>) -> io::Result<ExitCode> {
+    let mut line = Line::found();
+    // What ends without its parent is ours to end.
+    let _ = set_child_subreaper(Some(getpid()));
+    let signals = Signals::new([SIGTERM, SIGHUP, SIGINT, SIGQUIT, SIGTSTP]);
+    let name = std::env::args_os().next().unwrap_or_else(|| "ylotrope".into());
+    let child = Command::new("/proc/self/exe").arg0(name).arg(WORKER).args(arguments).spawn()?;
+    let child = Pid::from_child(&child);
+    if let Ok(mut signals) = signals {
+        let handed_on = move || {
+            for signal in signals.forever() {
+                if let Some(signal) = Signal::from_named_raw(signal) {
+                    // It may have ended by itself.
+                    let _ = kill_process(child, signal);
+                }
+            }
+        };
+        std::thread::Builder::new().name("signals".to_owned()).spawn(handed_on)?;
+    }
+    let code = loop {
+        let Some(status) = wait_for(child)? else { continue };
+        if status.stopped() {
+            // Where it was stopped from outside it could not give the terminal back.
+            if let Some(line) = &mut line {
+                line.give_back();
+            }
+            let _ = kill_process(getpid(), Signal::STOP);
+            // The shell wakes all of the group; whoever woke only this one means both.
+            let _ = kill_process(child, Signal::CONT);
+            continue;
+        }
+        if let Some(signal) = status.terminating_signal() {
+            if let Some(line) = &mut line {
+                line.give_back();
+            }
+            eprintln!(
+                "ylotrope: the screen was ended by signal {signal}; its text is kept, and ↑ brings it back in the next session"
+            );
+            break 128 + signal;
+        }
+        if let (Some(code), Some(line)) = (status.exit_status(), &mut line) {
+            let _ = tcsetattr(&line.terminal, OptionalActions::Now, &line.settings);
+            break code;
+        }
+        break status.exit_status().unwrap_or(1);
+    };
+    end_all();
+    Ok(ExitCode::from(u8::try_from(code).unwrap_or(1)))
+}
+
+fn wait_for(child: Pid) -> io::Result<Option<WaitStatus>> {
+    match waitpid(Some(child), WaitOptions::UNTRACED) {
+        Ok(waited) => Ok(waited.map(|(_, status)| status)),
+        Err(rustix::io::Errno::INTR) => Ok(None),
+        Err(error) => Err(error.into()),
+    }
+}
+
+/// Ends what the screen has left running: asks first, then makes it end.
+fn end_all() {
+    let since = Instant::now();
+    loop {
+        let children = children();
+        if children.is_empty() {
+            return;
+        }
+        let signal = if since.elapsed() < GRACE { Signal::TERM } else { Signal::KILL };
+        for child in children {
+            let _ = kill_process(child, signal);
+        }
+        // Those that have ended are no longer there.
+        while let Ok(Some(_)) = waitpid(None, WaitOptions::NOHANG) {}
+        if since.elapsed() > GRACE * 4 {
+            return;
+        }
+        std::thread::sleep(Duration::from_millis(10));
+    }
+}
+
+/// The processes whose parent this one is (proc(5)).
+fn children() -> Vec<Pid> {
+    let own = std::process::id();
+    let path = format!("/proc/{own}/task/{own}/children");
+    if let Ok(text) = std::fs::read_to_string(path) {
+        return text
+            .split_whitespace()
+            .filter_map(|number| Pid::from_raw(number.parse().ok()?))
+            .collect();
+    }
+    let Ok(entries) = std::fs::read_dir("/proc") else { return Vec::new() };
+    let is_child = |number: i32| {
+        let text = std::fs::read_to_string(format!("/proc/{number}/stat")).ok()?;
+        let parent: u32 = text.rsplit(')').next()?.split_whitespace().nth(1)?.parse().ok()?;
+        (parent == own).then_some(number)
+    };
+    entries
+        .flatten()
+        .filter_map(|entry| entry.file_name().to_str()?.parse().ok())
+        .filter_map(is_child)
+        .filter_map(Pid::from_raw)
+        .collect()
+}
