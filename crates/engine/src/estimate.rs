@@ -12,7 +12,8 @@ use crate::figures::CommandKind;
 use crate::plan::{Plan, StagePlan};
 use crate::policy::Policy;
 use crate::ports::Ports;
-use crate::preview::{Limits, with_deadline};
+use crate::limits::with_limits;
+use crate::preview::Limits;
 use crate::run::{Nowhere, Surroundings};
 use crate::sample::{Sample, take};
 use crate::script::run_in;
@@ -172,8 +173,11 @@ fn try_lines(
         watch: watch.clone(),
         follows: Mutex::new(false),
     };
-    let (outcome, timed_out) =
-        with_deadline(&cancel, TRIAL_SECONDS, || run_in(&trial, text, &mut variables, &cancel));
+    let memory = Some(limits.memory_bytes);
+    let (outcome, over) = with_limits(&cancel, TRIAL_SECONDS, memory, || {
+        run_in(&trial, text, &mut variables, &cancel)
+    });
+    let timed_out = over.is_some();
     watch.end();
     let mut sizes = BTreeMap::new();
     let read = world.read.lock().unwrap_or_else(PoisonError::into_inner);

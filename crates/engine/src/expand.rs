@@ -6,10 +6,10 @@ use std::path::Path;
 use std::sync::Arc;
 
 use bytes::Bytes;
-use pattern::glob_matches;
+use pattern::glob_part;
 use shell::arithmetic::{self, ArithmeticError};
 use shell::{Direction, Expansion, List, Operation, Otherwise, Parameter, Part, Span, Word};
-use stream::World;
+use stream::{Cancel, World};
 
 use crate::glob::{Glob, has_pattern};
 use crate::interpreter::{Leave, Run, Shell};
@@ -18,7 +18,7 @@ use crate::interpreter::{Leave, Run, Shell};
 const WORDS_MAX: u64 = 1 << 20;
 
 /// Bytes of a here-document or a word that expansions may make.
-const BYTES_MAX: usize = 1 << 30;
+const BYTES_MAX: usize = 256 << 20;
 
 /// Pipelines that stand in the place of files.
 #[derive(Clone)]
@@ -161,7 +161,9 @@ impl Shell<'_> {
                     }
                 }
             }
-            if units.len() > BYTES_MAX {
+            // A unit takes four bytes.
+            let limit = (self.cancel.value_limit() / 4).min(BYTES_MAX as u64);
+            if units.len() as u64 > limit {
                 return Leave::fault("this word grows too long", word.span, 2);
             }
         }
@@ -279,12 +281,12 @@ impl Shell<'_> {
                             units.extend([Unit::Break, Unit::Present]);
                         }
                         let value = &self.state.positional[number];
-                        let left = removed(value, &pattern, *suffix, *longest);
+                        let left = removed(value, &pattern, *suffix, *longest, self.cancel)?;
                         push(units, left, quoted, !quoted);
                     }
                 } else {
                     let value = self.checked(parameter, span)?;
-                    let left = removed(&value, &pattern, *suffix, *longest);
+                    let left = removed(&value, &pattern, *suffix, *longest, self.cancel)?;
                     push(units, left, quoted, !quoted);
                 }
             }
@@ -408,21 +410,18 @@ fn characters(value: &[u8]) -> usize {
 }
 
 /// What is left of a value when the shortest or longest part that matches is taken off one end.
-fn removed<'v>(value: &'v [u8], pattern: &[(u8, bool)], suffix: bool, longest: bool) -> &'v [u8] {
-    // A part ends where a character does.
-    let ends = |at: &usize| value.get(*at).is_none_or(|byte| byte & 0xC0 != 0x80);
-    let mut places: Vec<usize> = (0..=value.len()).filter(ends).collect();
-    if suffix != longest {
-        places.reverse();
-    }
-    for at in places {
-        let (part, left) =
-            if suffix { (&value[at..], &value[..at]) } else { (&value[..at], &value[at..]) };
-        if glob_matches(pattern, part) {
-            return left;
-        }
-    }
-    value
+fn removed<'v>(
+    value: &'v [u8],
+    pattern: &[(u8, bool)],
+    suffix: bool,
+    longest: bool,
+    cancel: &Cancel,
+) -> Run<&'v [u8]> {
+    let found = glob_part(pattern, value, suffix, || !cancel.is_cancelled());
+    let Ok(found) = found else { return Err(Leave::Cancelled) };
+    let Some((short, long)) = found else { return Ok(value) };
+    let length = if longest { long } else { short };
+    Ok(if suffix { &value[..value.len() - length] } else { &value[length..] })
 }
 
 fn has_braces(word: &Word) -> bool {

@@ -10,6 +10,7 @@ use stream::{Block, Cancel, Sink, Source, StageMeter, World, WriteError};
 use crate::commit::{Applied, CommittedFile};
 use crate::estimate::Estimate;
 use crate::kept::Kept;
+use crate::limits::with_memory_of_machine;
 use crate::plan::{Plan, StagePlan};
 use crate::policy::{Consents, Policy};
 use crate::ports::Ports;
@@ -164,9 +165,13 @@ pub(crate) fn run_full(
     let writing =
         Writing { world, input: Mutex::new(input), run: run.clone(), trouble: Mutex::default() };
     let nothing = |why: &str| FullEnd::Failed(format!("{why}; nothing was written"));
-    let outcome = run_in(&writing, &text, &mut variables, cancel);
+    let outcome =
+        with_memory_of_machine(cancel, || run_in(&writing, &text, &mut variables, cancel));
     run.output.end();
     run.watch.end();
+    if let Some(excess) = cancel.excess() {
+        return nothing(&excess.to_string());
+    }
     if cancel.was_cancelled() {
         return FullEnd::Cancelled;
     }

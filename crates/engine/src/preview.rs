@@ -2,13 +2,13 @@
 
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Condvar, Mutex, PoisonError};
-use std::time::{Duration, Instant};
+use std::sync::{Arc, Mutex, PoisonError};
+use std::time::Instant;
 
 use filters::Verb;
 use shell::Span;
 use stream::{
-    Block, Cancel, ExitStatus, InputName, LineId, OriginStore, Sink, Source, StageFigures,
+    Block, Excess, ExitStatus, InputName, LineId, OriginStore, Sink, Source, StageFigures,
     StageMeter, World, WriteError,
 };
 
@@ -17,6 +17,7 @@ use crate::figures::{Collected, CommandFigures};
 use crate::happened::verb_of;
 use crate::held::HeldCommand;
 use crate::kept::Kept;
+use crate::limits::{Over, default_budget, with_limits};
 use crate::pending::PendingFile;
 use crate::plan::{Plan, StageKind, StagePlan, TargetKind};
 use crate::policy::Policy;
@@ -34,18 +35,20 @@ pub struct Limits {
     pub bytes: u64,
     /// Seconds of the whole.
     pub seconds: f64,
+    /// Bytes of memory that the whole may take.
+    pub memory_bytes: u64,
 }
 
 impl Default for Limits {
     fn default() -> Self {
-        Self { lines: 1_000_000, bytes: 256 << 20, seconds: 10.0 }
+        Self { lines: 1_000_000, bytes: 256 << 20, seconds: 10.0, memory_bytes: default_budget() }
     }
 }
 
 impl Limits {
     /// For a sample that is meant to be everything.
     pub fn generous() -> Self {
-        Self { lines: 20_000_000, bytes: 4 << 30, seconds: 120.0 }
+        Self { lines: 20_000_000, bytes: 4 << 30, seconds: 120.0, ..Self::default() }
     }
 }
 
@@ -58,6 +61,22 @@ pub enum Limit {
     Bytes(u64),
     /// So many seconds.
     Seconds(f64),
+    /// So much memory.
+    Memory(u64),
+    /// So many commands at the same time.
+    Commands(usize),
+}
+
+impl Limit {
+    /// The limit that ended a run.
+    fn of(over: Over, limits: &Limits) -> Self {
+        match over {
+            Over::Time => Self::Seconds(limits.seconds),
+            Over::Excess(Excess::Memory(bytes)) => Self::Memory(bytes),
+            Over::Excess(Excess::NoMemory) => Self::Memory(limits.memory_bytes),
+            Over::Excess(Excess::Commands(count)) => Self::Commands(count),
+        }
+    }
 }
 
 /// How a stage ended.
@@ -489,10 +508,11 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         live: task.live.as_ref().filter(|_| same == 0).map(|live| live.kept.clone()),
         redirected: task.redirected.clone(),
     };
-    let (outcomes, timed_out) = with_deadline(cancel, task.limits.seconds, || {
+    let memory = Some(task.limits.memory_bytes);
+    let (outcomes, over) = with_limits(cancel, task.limits.seconds, memory, || {
         run_pipeline(&rest, &sampling, &meters, cancel)
     });
-    if cancel.is_cancelled() && !timed_out {
+    if cancel.is_cancelled() && over.is_none() {
         return None;
     }
     let mut previous = standard;
@@ -507,7 +527,7 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         let figures = meters[number].figures();
         let key = keys[same + number].clone();
         let mut result =
-            finish(task, plan, build, outcome, figures, key, previous.take(), timed_out);
+            finish(task, plan, build, outcome, figures, key, previous.take(), over);
         if let Some(live) = task.live.as_ref().filter(|_| same + number == 0) {
             result.is_live(live);
         }
@@ -567,34 +587,6 @@ fn standard_input(task: &Task<'_>, stages: &[StageResult]) -> Option<InputRecord
     }
 }
 
-/// Runs something that is cancelled after so many seconds; tells whether it was.
-pub(crate) fn with_deadline<T>(
-    cancel: &Cancel,
-    seconds: f64,
-    run: impl FnOnce() -> T,
-) -> (T, bool) {
-    let over = (Mutex::new(false), Condvar::new());
-    let timed_out = AtomicBool::new(false);
-    let outcomes = std::thread::scope(|scope| {
-        scope.spawn(|| {
-            let finished = over.0.lock().unwrap_or_else(PoisonError::into_inner);
-            let limit = Duration::from_secs_f64(seconds);
-            let waited = over.1.wait_timeout_while(finished, limit, |finished| !*finished);
-            let (finished, timeout) = waited.unwrap_or_else(PoisonError::into_inner);
-            drop(finished);
-            if timeout.timed_out() && !cancel.is_cancelled() {
-                timed_out.store(true, Ordering::Relaxed);
-                cancel.cancel();
-            }
-        });
-        let outcomes = run();
-        *over.0.lock().unwrap_or_else(PoisonError::into_inner) = true;
-        over.1.notify_all();
-        outcomes
-    });
-    (outcomes, timed_out.load(Ordering::Relaxed))
-}
-
 #[allow(clippy::too_many_arguments)] // one call, one result made of all of them
 fn finish(
     task: &Task<'_>,
@@ -604,7 +596,7 @@ fn finish(
     figures: StageFigures,
     key: Vec<u8>,
     standard: Option<InputRecord>,
-    timed_out: bool,
+    over: Option<Over>,
 ) -> StageResult {
     build.kept.end();
     let redirected = plan.targets.iter().rev().find_map(|target| match &target.kind {
@@ -656,7 +648,9 @@ fn finish(
     let cut = *build.cut.lock().unwrap_or_else(PoisonError::into_inner);
     let ending = match cut {
         Some(limit) => Ending::Cut(limit),
-        None if timed_out && outcome.cancelled => Ending::Cut(Limit::Seconds(task.limits.seconds)),
+        None if outcome.cancelled && over.is_some() => {
+            Ending::Cut(over.map_or(Limit::Lines(0), |over| Limit::of(over, &task.limits)))
+        }
         None if outcome.panicked => Ending::Failed,
         None if outcome.closed => Ending::ClosedPipe,
         None => Ending::Finished,

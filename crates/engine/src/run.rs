@@ -1,5 +1,6 @@
 //! Runs the stages of one pipeline at the same time.
 
+use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
 use std::thread::{Scope, ScopedJoinHandle};
@@ -185,6 +186,13 @@ fn run_connected(
     meters: &[Arc<StageMeter>],
     cancel: &Cancel,
 ) -> Vec<StageOutcome> {
+    let at_work = match cancel.begin_commands(plan.stages.len()) {
+        Ok(at_work) => at_work,
+        Err(excess) => {
+            let errors = surroundings.ports().sink(2);
+            return vec![not_started(&excess.to_string(), &*errors); plan.stages.len()];
+        }
+    };
     let mut ready = connect(plan, surroundings, meters, cancel);
     if let (1, [meter]) = (ready.len(), meters)
         && let Some(only) = ready.pop()
@@ -192,23 +200,29 @@ fn run_connected(
         return vec![run_stage(0, only, surroundings, meter, cancel)];
     }
     std::thread::scope(|scope| {
-        let threads: Vec<ScopedJoinHandle<'_, StageOutcome>> = ready
+        let threads: Vec<io::Result<ScopedJoinHandle<'_, StageOutcome>>> = ready
             .into_iter()
             .zip(meters)
             .enumerate()
             .map(|(number, (ready, meter))| {
-                start(scope, number, ready, surroundings, meter, cancel)
-            })
-            .collect();
-        threads
-            .into_iter()
-            .map(|thread| {
-                thread.join().unwrap_or_else(|_| StageOutcome {
-                    panicked: true,
-                    ..StageOutcome::of(ExitStatus(70))
+                let errors = ready.ports.sink(2);
+                let started = start(scope, number, ready, surroundings, meter, cancel);
+                // The descriptors of a stage that was never started are closed by now.
+                started.inspect_err(|error| {
+                    say(&*errors, &format!("cannot start a command: {}", describe(error)));
                 })
             })
-            .collect()
+            .collect();
+        let outcomes = threads.into_iter().map(|thread| match thread {
+            Ok(thread) => thread.join().unwrap_or_else(|_| StageOutcome {
+                panicked: true,
+                ..StageOutcome::of(ExitStatus(70))
+            }),
+            Err(_) => StageOutcome::of(ExitStatus(2)),
+        });
+        let outcomes = outcomes.collect();
+        drop(at_work);
+        outcomes
     })
 }
 
@@ -219,8 +233,9 @@ fn start<'s, 'e: 's>(
     surroundings: &'e dyn Surroundings,
     meter: &'e Arc<StageMeter>,
     cancel: &'e Cancel,
-) -> ScopedJoinHandle<'s, StageOutcome> {
-    scope.spawn(move || run_stage(number, ready, surroundings, meter, cancel))
+) -> io::Result<ScopedJoinHandle<'s, StageOutcome>> {
+    let run = move || run_stage(number, ready, surroundings, meter, cancel);
+    std::thread::Builder::new().spawn_scoped(scope, run)
 }
 
 /// Runs a stage; what its redirections have written takes its place then.

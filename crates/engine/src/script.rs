@@ -3,12 +3,13 @@
 use std::sync::{Arc, Mutex, PoisonError};
 
 use shell::ShellError;
-use stream::{Block, Cancel, Sink, Source, StageMeter, World, WriteError};
+use stream::{Block, Cancel, Excess, Sink, Source, StageMeter, World, WriteError};
 use thiserror::Error;
 
 use crate::dry::DryWorld;
 use crate::held::HeldCommand;
 use crate::interpreter::{Leave, Shell};
+use crate::limits::with_memory_of_machine;
 use crate::pending::PendingFile;
 use crate::plan::{Plan, PlanError, StagePlan};
 use crate::policy::Policy;
@@ -29,6 +30,9 @@ pub enum RunError {
     /// A command cannot be run.
     #[error(transparent)]
     Plan(#[from] PlanError),
+    /// It was ended because the machine has no more.
+    #[error("{0}; the run was ended")]
+    Excess(Excess),
 }
 
 struct Real {
@@ -142,7 +146,10 @@ pub fn run_script(
     watch: Option<&Arc<Watch>>,
 ) -> Result<u8, RunError> {
     let real = Real::new(cancel, watch);
-    let outcome = run_in(&real, text, variables, cancel);
+    let outcome = with_memory_of_machine(cancel, || run_in(&real, text, variables, cancel));
+    if let Some(excess) = cancel.excess() {
+        return Err(RunError::Excess(excess));
+    }
     if let Some(watch) = watch {
         watch.end();
     }
@@ -195,7 +202,11 @@ pub fn dry_run(text: &str, variables: &mut Variables, cancel: &Cancel) -> Result
         ports: Real::new(cancel, None).ports,
         held: Mutex::default(),
     };
-    let status = run_in(&dry, text, variables, cancel)?;
+    let status = with_memory_of_machine(cancel, || run_in(&dry, text, variables, cancel));
+    if let Some(excess) = cancel.excess() {
+        return Err(RunError::Excess(excess));
+    }
+    let status = status?;
     let files = dry.world.pending.files();
     let commands = dry.held.into_inner().unwrap_or_else(PoisonError::into_inner);
     Ok(DryRun { status, files, commands })
@@ -237,6 +248,10 @@ pub fn run_filter(name: &[u8], arguments: Vec<Vec<u8>>, cancel: &Cancel) -> Opti
     let real = Real::new(cancel, None);
     // One filter alone writes as a program would.
     real.world.write_at_once();
-    let outcomes = run_pipeline(&plan, &real, &[Arc::default()], cancel);
+    let run = || run_pipeline(&plan, &real, &[Arc::default()], cancel);
+    let outcomes = with_memory_of_machine(cancel, run);
+    if cancel.excess().is_some() {
+        return Some(2);
+    }
     outcomes.last().map(|outcome| outcome.status.0)
 }

@@ -17,7 +17,8 @@ use crate::interpreter::Shell;
 use crate::live::Live;
 use crate::plan::{Plan, PlanError};
 use crate::policy::{Consents, Policy};
-use crate::preview::{Limits, LiveSoFar, Preview, Task, preview, with_deadline};
+use crate::limits::{Over, with_limits};
+use crate::preview::{Limits, LiveSoFar, Preview, Task, preview};
 use crate::run::Surroundings;
 use crate::sample::{Sample, SampleCache, Sampled, count_lines, take};
 use crate::variables::Variables;
@@ -342,16 +343,20 @@ fn work(
     let Some(parts) = Parts::of(&script, shown) else { return Err(Trouble::Nothing) };
     let mut reached = true;
     let seconds = request.limits.seconds;
-    let (prepared, timed_out) = with_deadline(cancel, seconds, || {
+    let memory = Some(request.limits.memory_bytes);
+    let (prepared, over) = with_limits(cancel, seconds, memory, || {
         reached = parts.run_before(&mut shell);
         match &request.plan {
             Some(plan) => Ok(plan.clone()),
             None => Plan::of_pipeline(shown, &mut shell).map_err(PlanError::of),
         }
     });
-    if timed_out {
-        let message = format!("what comes before takes longer than {seconds} seconds");
-        return Err(Trouble::Failed(message));
+    if let Some(over) = over {
+        let why = match over {
+            Over::Time => format!("it takes longer than {seconds} seconds"),
+            Over::Excess(excess) => excess.to_string(),
+        };
+        return Err(Trouble::Failed(format!("what comes before the pipeline is cut off: {why}")));
     }
     if cancel.is_cancelled() {
         return Ok(None);
@@ -381,7 +386,7 @@ fn work(
     });
     let Some(mut done) = done else { return Ok(None) };
     let status = done.stages.last().map_or(0, |last| last.status.0);
-    with_deadline(cancel, seconds, || parts.run_after(status, &mut shell));
+    with_limits(cancel, seconds, memory, || parts.run_after(status, &mut shell));
     drop(shell);
     done.pending = world.pending.files();
     done.refused = world.pending.refused();

@@ -32,7 +32,8 @@ impl Flags {
 }
 
 /// Widths and precisions beyond this are refused: they are slips, and would fill the memory.
-pub(crate) const WIDTH_MAX: usize = 1 << 20;
+/// It is also the most that the language's own formatting takes.
+pub(crate) const WIDTH_MAX: usize = u16::MAX as usize;
 
 /// Pads `sign` and `body` to the width.
 pub(crate) fn pad(flags: &Flags, sign: &str, body: &str, zeros: bool) -> Vec<u8> {

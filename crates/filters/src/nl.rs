@@ -2,6 +2,7 @@ use pattern::{Options, Pattern, Syntax};
 use stream::{ExitStatus, Origin, StageError, StageIo};
 
 use crate::arguments::shown;
+use crate::format::WIDTH_MAX;
 use crate::registry::Definition;
 use crate::spec::{example, option};
 use crate::words::from_files;
@@ -169,9 +170,16 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
         renumber: !arguments.has('p'),
         separator: arguments.last('s').map_or_else(|| b"\t".to_vec(), |given| given.value.clone()),
         start: signed(arguments, 'v', "invalid starting line number")?.unwrap_or(1),
-        width: at_least_one(signed(arguments, 'w', width)?, arguments, 'w', width)?
-            .unwrap_or(6)
-            .min(1 << 16) as usize,
+        width: {
+            let given = at_least_one(signed(arguments, 'w', width)?, arguments, 'w', width)?;
+            let columns = given.unwrap_or(6);
+            if columns > WIDTH_MAX as u64 {
+                let message = format!("{width}: at most {WIDTH_MAX} are possible");
+                let word = arguments.last('w').map(|given| given.word);
+                return Err(UsageError::with_hint(&SPEC, word, &message));
+            }
+            columns as usize
+        },
     }))
 }
 

@@ -104,7 +104,7 @@ fn conversion(format: &[u8], start: usize) -> Result<(Piece, usize), String> {
         *at += digits;
         match text.parse().unwrap_or(if text.is_empty() { 0 } else { usize::MAX }) {
             number if number <= WIDTH_MAX => Ok(number),
-            _ => Err(format!("{text}: this width is too large")),
+            _ => Err(format!("{text}: at most {WIDTH_MAX} are possible")),
         }
     };
     let mut width_given = false;
@@ -145,6 +145,14 @@ fn makes_sense(flags: &Flags, precision_given: bool, letter: u8) -> bool {
         || precise && letter == b'c')
 }
 
+/// A width or a precision that is possible.
+fn bounded(number: u64) -> Result<usize, StageError> {
+    match usize::try_from(number) {
+        Ok(number) if number <= WIDTH_MAX => Ok(number),
+        _ => Err(StageError::failed(1, format!("{number}: at most {WIDTH_MAX} are possible"))),
+    }
+}
+
 impl Filter for Printf {
     fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
         let values = std::mem::take(&mut self.values);
@@ -160,12 +168,13 @@ impl Filter for Printf {
                         if *width_given {
                             let width = integer(io, values.next())?;
                             flags.left |= width < 0;
-                            flags.width = (width.unsigned_abs() as usize).min(WIDTH_MAX);
+                            flags.width = bounded(width.unsigned_abs())?;
                         }
                         if *precision_given {
                             let precision = integer(io, values.next())?;
-                            flags.precision =
-                                usize::try_from(precision).ok().map(|number| number.min(WIDTH_MAX));
+                            // A negative one counts as none.
+                            let given = u64::try_from(precision).ok();
+                            flags.precision = given.map(bounded).transpose()?;
                         }
                         if !convert(io, &flags, *letter, values.next())? {
                             return Ok(io.status());

@@ -1,7 +1,7 @@
 use stream::{BLOCK_SIZE, ExitStatus, LineId, Lines, Origin, StageError, StageIo};
 
 use crate::arguments::shown;
-use crate::format::{Flags, floating};
+use crate::format::{Flags, WIDTH_MAX, floating};
 use crate::registry::Definition;
 use crate::spec::{example, option};
 use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb};
@@ -210,12 +210,16 @@ fn parse_format(text: &[u8]) -> Result<Format, String> {
         while text.get(*at).is_some_and(u8::is_ascii_digit) {
             *at += 1;
         }
-        String::from_utf8_lossy(&text[start..*at]).parse::<usize>().unwrap_or(0)
+        let digits = String::from_utf8_lossy(&text[start..*at]);
+        if digits.is_empty() { 0 } else { digits.parse::<usize>().unwrap_or(usize::MAX) }
     };
-    flags.width = number(&mut at).min(crate::format::WIDTH_MAX);
+    flags.width = number(&mut at);
     if text.get(at) == Some(&b'.') {
         at += 1;
-        flags.precision = Some(number(&mut at).min(crate::format::WIDTH_MAX));
+        flags.precision = Some(number(&mut at));
+    }
+    if flags.width.max(flags.precision.unwrap_or(0)) > WIDTH_MAX {
+        return Err(format!("format ‘{all}’ has a number above {WIDTH_MAX}"));
     }
     let Some(&letter @ (b'e' | b'E' | b'f' | b'F' | b'g' | b'G')) = text.get(at) else {
         return Err(format!(

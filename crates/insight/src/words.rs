@@ -112,5 +112,7 @@ pub fn limit_in_words(limit: Limit) -> String {
         Limit::Lines(lines) => format!("{} lines", grouped(lines)),
         Limit::Bytes(number) => bytes(number),
         Limit::Seconds(seconds) => format!("{seconds} s"),
+        Limit::Memory(number) => format!("{} of memory", bytes(number)),
+        Limit::Commands(count) => format!("{} commands at once", grouped(count as u64)),
     }
 }

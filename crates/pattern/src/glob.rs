@@ -53,6 +53,114 @@ pub fn glob_matches(pattern: &[(u8, bool)], name: &[u8]) -> bool {
     }
 }
 
+/// One part of a pattern.
+#[derive(Clone, Copy)]
+enum Element<'p> {
+    Star,
+    Any,
+    /// A bracket expression, from behind its `[` on.
+    Bracket(&'p [(u8, bool)]),
+    Character(u32),
+}
+
+fn elements(pattern: &[(u8, bool)]) -> Vec<Element<'_>> {
+    let mut elements = Vec::new();
+    let mut at = 0;
+    while let Some(&(byte, quoted)) = pattern.get(at) {
+        let plain: Vec<u8> = pattern[at..].iter().map(|&(byte, _)| byte).take(4).collect();
+        let (value, length) = character(&plain);
+        let (element, used) = match (byte, quoted) {
+            (b'*', false) => (Element::Star, 1),
+            (b'?', false) => (Element::Any, 1),
+            (b'[', false) => match bracket(&pattern[at + 1..], 0) {
+                Some((_, used)) => (Element::Bracket(&pattern[at + 1..]), 1 + used),
+                None => (Element::Character(value), length),
+            },
+            _ => (Element::Character(value), length),
+        };
+        elements.push(element);
+        at += used;
+    }
+    elements
+}
+
+/// The shortest and the longest beginning (or end, with `from_end`) of a text that matches a shell
+/// pattern, in bytes; `None` where none does. `go_on` is asked now and then, and ends it with an
+/// error. Time: the product of the lengths at most.
+///
+/// # Errors
+/// When `go_on` says so.
+pub fn glob_part(
+    pattern: &[(u8, bool)],
+    text: &[u8],
+    from_end: bool,
+    mut go_on: impl FnMut() -> bool,
+) -> Result<Option<(usize, usize)>, Interrupted> {
+    /// Steps between two questions.
+    const STEPS: usize = 1 << 16;
+    let mut elements = elements(pattern);
+    let mut characters = Vec::new();
+    let mut at = 0;
+    while at < text.len() {
+        let (value, length) = character(&text[at..]);
+        characters.push((value, length));
+        at += length;
+    }
+    if from_end {
+        elements.reverse();
+        characters.reverse();
+    }
+    // The places in the pattern that can be reached: a star may be passed over.
+    let close = |places: &mut [bool]| {
+        for number in 0..elements.len() {
+            if places[number] && matches!(elements[number], Element::Star) {
+                places[number + 1] = true;
+            }
+        }
+    };
+    let mut places = vec![false; elements.len() + 1];
+    places[0] = true;
+    close(&mut places);
+    let (mut found, mut taken, mut steps) = (None, 0, 0);
+    if places[elements.len()] {
+        found = Some((0, 0));
+    }
+    for (value, length) in characters {
+        let mut next = vec![false; elements.len() + 1];
+        for (number, element) in elements.iter().enumerate().filter(|(number, _)| places[*number]) {
+            match element {
+                Element::Star => next[number] = true,
+                Element::Any => next[number + 1] = true,
+                Element::Character(wanted) => next[number + 1] |= *wanted == value,
+                Element::Bracket(inside) => {
+                    next[number + 1] |= bracket(inside, value).is_some_and(|(inside, _)| inside);
+                }
+            }
+        }
+        close(&mut next);
+        places = next;
+        taken += length;
+        if places[elements.len()] {
+            found = Some((found.map_or(taken, |(shortest, _)| shortest), taken));
+        }
+        if !places.contains(&true) {
+            break;
+        }
+        steps += elements.len() + 1;
+        if steps > STEPS {
+            steps = 0;
+            if !go_on() {
+                return Err(Interrupted);
+            }
+        }
+    }
+    Ok(found)
+}
+
+/// Somebody asked to stop.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Interrupted;
+
 fn character(text: &[u8]) -> (u32, usize) {
     for length in 1..=4.min(text.len()) {
         if let Ok(part) = std::str::from_utf8(&text[..length]) {
@@ -131,6 +239,39 @@ mod tests {
     fn does_match(pattern: &str, name: &str) -> bool {
         let pattern: Vec<(u8, bool)> = pattern.bytes().map(|byte| (byte, false)).collect();
         glob_matches(&pattern, name.as_bytes())
+    }
+
+    proptest::proptest! {
+        #![proptest_config(proptest::prelude::ProptestConfig {
+            failure_persistence: None,
+            ..proptest::prelude::ProptestConfig::with_cases(2000)
+        })]
+
+        #[test]
+        fn the_shortest_and_the_longest_part_are_those_that_match(
+            pattern in "[ab*?é\\[\\]!-]{0,8}", text in "[abé\\]]{0,9}", from_end in proptest::bool::ANY
+        ) {
+            let quoted: Vec<(u8, bool)> = pattern.bytes().map(|byte| (byte, false)).collect();
+            let ends = text.char_indices().map(|(at, _)| at).chain([text.len()]);
+            let part = |at: usize| if from_end { &text[at..] } else { &text[..at] };
+            let lengths: Vec<usize> = ends
+                .map(part)
+                .filter(|part| glob_matches(&quoted, part.as_bytes()))
+                .map(str::len)
+                .collect();
+            let expected = lengths.iter().min().copied().zip(lengths.iter().max().copied());
+            let found = glob_part(&quoted, text.as_bytes(), from_end, || true);
+            proptest::prop_assert_eq!(found, Ok(expected), "{} {}", pattern, text);
+        }
+    }
+
+    #[test]
+    fn a_pattern_of_many_stars_takes_its_time_and_can_be_interrupted() {
+        let pattern: Vec<(u8, bool)> = "*0".repeat(50).bytes().map(|byte| (byte, false)).collect();
+        let text = "0".repeat(200_000);
+        let found = glob_part(&pattern, text.as_bytes(), false, || true);
+        assert_eq!(found, Ok(Some((50, 200_000))));
+        assert_eq!(glob_part(&pattern, text.as_bytes(), true, || false), Err(Interrupted));
     }
 
     #[test]

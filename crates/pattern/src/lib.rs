@@ -23,7 +23,7 @@ use std::ops::Range;
 
 use thiserror::Error;
 
-pub use glob::glob_matches;
+pub use glob::{Interrupted, glob_matches, glob_part};
 pub use matcher::Pattern;
 
 /// What a pattern matched.

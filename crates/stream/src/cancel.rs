@@ -1,5 +1,7 @@
-use std::sync::atomic::{AtomicU8, Ordering::Relaxed};
-use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
+use std::sync::atomic::{AtomicU8, AtomicU64, AtomicUsize, Ordering::Relaxed};
+use std::sync::{Arc, Condvar, Mutex, MutexGuard, OnceLock, PoisonError};
+
+use thiserror::Error;
 
 const RUNS: u8 = 0;
 const PAUSED: u8 = 1;
@@ -11,9 +13,40 @@ const CANCELLED: u8 = 2;
 #[derive(Clone, Debug, Default)]
 pub struct Cancel(Arc<Shared>);
 
+/// More than a run may have of the machine; it is ended then.
+#[derive(Clone, Copy, Debug, Error, PartialEq, Eq)]
+pub enum Excess {
+    /// It holds more than this many bytes.
+    #[error("more than {} MiB of memory are needed", .0 >> 20)]
+    Memory(u64),
+    /// The machine has no more memory.
+    #[error("the machine has no more memory")]
+    NoMemory,
+    /// It would run more than this many commands at the same time.
+    #[error("more than {0} commands at the same time")]
+    Commands(usize),
+}
+
+/// Commands of one run that may be at work at the same time.
+const COMMANDS_MAX: usize = 1000;
+
+/// Commands that are at work, until this is dropped.
+#[derive(Debug)]
+pub struct AtWork(Cancel, usize);
+
+impl Drop for AtWork {
+    fn drop(&mut self) {
+        self.0.0.commands.fetch_sub(self.1, Relaxed);
+    }
+}
+
 #[derive(Debug, Default)]
 struct Shared {
     flag: AtomicU8,
+    excess: OnceLock<Excess>,
+    /// Bytes that one value of a command may have; 0 for no limit.
+    value_limit: AtomicU64,
+    commands: AtomicUsize,
     pauses: Mutex<Pauses>,
     changed: Condvar,
 }
@@ -59,6 +92,46 @@ impl Cancel {
         }
         drop(pauses);
         self.was_cancelled()
+    }
+
+    /// Ends the run because it would take too much of the machine.
+    pub fn exceed(&self, excess: Excess) {
+        // The first reason is the one that is told.
+        let _ = self.0.excess.set(excess);
+        self.cancel();
+    }
+
+    /// Why the run was ended, where it would have taken too much.
+    pub fn excess(&self) -> Option<Excess> {
+        self.0.excess.get().copied()
+    }
+
+    /// Sets how many bytes one value of a command may have: a text, a line, an array's element.
+    pub fn limit_values(&self, bytes: u64) {
+        self.0.value_limit.store(bytes, Relaxed);
+    }
+
+    /// How many bytes one value of a command may have.
+    pub fn value_limit(&self) -> u64 {
+        match self.0.value_limit.load(Relaxed) {
+            0 => u64::MAX,
+            limit => limit,
+        }
+    }
+
+    /// Notes that so many commands more are at work.
+    ///
+    /// # Errors
+    /// Where that are too many; the run is ended then.
+    pub fn begin_commands(&self, count: usize) -> Result<AtWork, Excess> {
+        let before = self.0.commands.fetch_add(count, Relaxed);
+        let at_work = AtWork(self.clone(), count);
+        if before + count > COMMANDS_MAX {
+            let excess = Excess::Commands(COMMANDS_MAX);
+            self.exceed(excess);
+            return Err(excess);
+        }
+        Ok(at_work)
     }
 
     /// As [`Cancel::is_cancelled`], for those who look on: never waits.

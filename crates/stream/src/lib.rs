@@ -13,7 +13,7 @@ mod stage;
 mod world;
 
 pub use block::{BLOCK_SIZE, Block};
-pub use cancel::Cancel;
+pub use cancel::{AtWork, Cancel, Excess};
 pub use error::{ExitStatus, ReadError, StageError, WriteError, describe};
 pub use input::{Input, Lines};
 pub use meter::{METERED, Shares, StageFigures, StageMeter};

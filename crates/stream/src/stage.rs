@@ -85,6 +85,22 @@ impl<'a> StageIo<'a> {
         if self.ports.cancel.is_cancelled() { Err(StageError::Cancelled) } else { Ok(()) }
     }
 
+    /// An error for a value that has more bytes than one may have here, so that a program that
+    /// doubles a text is ended before the machine is.
+    #[inline]
+    pub fn check_value(&self, bytes: usize) -> Result<(), StageError> {
+        /// Nobody limits values below this.
+        const ALWAYS: usize = 1 << 20;
+        if bytes > ALWAYS && bytes as u64 > self.ports.cancel.value_limit() {
+            let limit = self.ports.cancel.value_limit() >> 20;
+            return Err(StageError::failed(
+                2,
+                format!("a value of {} MiB; at most {limit} MiB are possible here", bytes >> 20),
+            ));
+        }
+        Ok(())
+    }
+
     /// Waits, unless the run is cancelled or the reader has gone.
     pub fn pause(&self, duration: Duration) -> Result<(), StageError> {
         let mut left = duration;

@@ -280,6 +280,10 @@ fn run_for_real(run: Run) -> ExitCode {
             let at = match &error {
                 RunError::Shell(error) => error.span.start,
                 RunError::Plan(error) => error.span.start,
+                RunError::Excess(excess) => {
+                    eprintln!("ylotrope run: {excess}; the run was ended");
+                    return ExitCode::from(2);
+                }
             };
             let before = text.get(..at).unwrap_or_default();
             let line = before.matches('\n').count() + 1;

@@ -314,6 +314,7 @@ impl<'s, 'm, 'w> Machine<'s, 'm, 'w> {
             if self.rounds.is_multiple_of(ROUNDS) {
                 self.io.check_cancel()?;
             }
+            self.io.check_value(self.space.text.len().max(self.hold.text.len()))?;
             if !self.selects(command)? {
                 at = match command.action {
                     Action::Block(end) => end,

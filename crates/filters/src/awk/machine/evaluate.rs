@@ -327,6 +327,7 @@ impl<'m> Machine<'m, '_> {
             Node::Element(array, key) => self.element(*array, key)?,
             Node::Concat(_) => {
                 let text = self.text(node)?;
+                self.io.check_value(text.len())?;
                 let value = Value::text(&text[..]);
                 self.give_back(text);
                 value
@@ -382,6 +383,7 @@ impl<'m> Machine<'m, '_> {
                 text.into()
             }
         };
+        self.io.check_value(text.len() + added.len())?;
         text.push(&added);
         self.give_back(added);
         self.assign(place, Value::Text(text))

@@ -1,0 +1,195 @@
+//! What a run may take of the machine: time, memory.
+
+use std::sync::{Condvar, Mutex, PoisonError};
+use std::time::{Duration, Instant};
+
+use stream::{Cancel, Excess};
+
+/// How often it is looked at how much memory there is.
+const LOOK: Duration = Duration::from_millis(10);
+
+/// Memory that the machine must have left.
+const LEFT: u64 = 64 << 20;
+
+/// A value may have one part in so many of the memory there is for all.
+const VALUE_PART: u64 = 8;
+
+/// The most that a preview may take without being told otherwise.
+const BUDGET_MAX: u64 = 2 << 30;
+
+/// A quarter of the machine's memory, at most 2 GiB.
+pub fn default_budget() -> u64 {
+    (machine_bytes() / 4).clamp(64 << 20, BUDGET_MAX)
+}
+
+fn machine_bytes() -> u64 {
+    let facts = rustix::system::sysinfo();
+    facts.totalram as u64 * u64::from(facts.mem_unit.max(1))
+}
+
+/// Pages that this process has: all that it may touch, and those in memory.
+fn pages() -> Option<(u64, u64)> {
+    let text = std::fs::read_to_string("/proc/self/statm").ok()?;
+    let mut fields = text.split_whitespace().filter_map(|field| field.parse::<u64>().ok());
+    let size = rustix::param::page_size() as u64;
+    Some((fields.next()? * size, fields.next()? * size))
+}
+
+/// Bytes of memory this process has now.
+fn resident_bytes() -> u64 {
+    pages().map_or(0, |(_, resident)| resident)
+}
+
+/// Bytes that are to be had: of the machine and of the group of processes this one is in (proc(5),
+/// cgroups(7)). The system ends a process that takes more.
+fn available_bytes() -> u64 {
+    let text = std::fs::read_to_string("/proc/meminfo").unwrap_or_default();
+    let machine = text.lines().find_map(|line| {
+        line.strip_prefix("MemAvailable:")?.trim().strip_suffix("kB")?.trim().parse::<u64>().ok()
+    });
+    let mut available = machine.map_or(u64::MAX, |kib| kib << 10);
+    let group = std::fs::read_to_string("/proc/self/cgroup").unwrap_or_default();
+    if let Some(group) = group.lines().find_map(|line| line.strip_prefix("0::")) {
+        let number = |name: &str| -> Option<u64> {
+            let path = format!("/sys/fs/cgroup{group}/{name}");
+            std::fs::read_to_string(path).ok()?.trim().parse().ok()
+        };
+        if let (Some(most), Some(now)) = (number("memory.max"), number("memory.current")) {
+            available = available.min(most.saturating_sub(now));
+        }
+    }
+    available
+}
+
+/// Bytes that this process may still ask for by its own limit (getrlimit(2)): beyond that it is
+/// refused, and there is no way on.
+fn askable_bytes() -> u64 {
+    let limit = rustix::process::getrlimit(rustix::process::Resource::As).current;
+    match (limit, pages()) {
+        (Some(limit), Some((size, _))) => limit.saturating_sub(size),
+        _ => u64::MAX,
+    }
+}
+
+/// True when a command that grows may find no more at its next step. What grows mostly doubles a
+/// part of what it has.
+fn is_scarce() -> bool {
+    let resident = resident_bytes();
+    // What others take is not ours to answer for.
+    resident > LEFT
+        && (available_bytes() < LEFT.max(resident / 16) || askable_bytes() < LEFT.max(resident))
+}
+
+/// Why a run was ended early.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Over {
+    /// Its time was over.
+    Time,
+    /// It would have taken too much of the machine.
+    Excess(Excess),
+}
+
+/// Runs something that is cancelled after so many seconds, or when this process has taken `memory`
+/// bytes more than it had before; tells whether it was.
+pub(crate) fn with_limits<T>(
+    cancel: &Cancel,
+    seconds: f64,
+    memory: Option<u64>,
+    run: impl FnOnce() -> T,
+) -> (T, Option<Over>) {
+    let finished = (Mutex::new(false), Condvar::new());
+    let over = Mutex::new(None);
+    let deadline = Instant::now() + Duration::from_secs_f64(seconds.min(1e9));
+    let before = memory.map(|memory| (resident_bytes(), memory));
+    if let Some(memory) = memory {
+        cancel.limit_values(memory / VALUE_PART);
+    }
+    let watch = || {
+        let mut done = finished.0.lock().unwrap_or_else(PoisonError::into_inner);
+        while !*done {
+            let left = deadline.saturating_duration_since(Instant::now());
+            let wait = if before.is_some() { left.min(LOOK) } else { left };
+            let waited = finished.1.wait_timeout(done, wait);
+            (done, _) = waited.unwrap_or_else(PoisonError::into_inner);
+            if *done || cancel.was_cancelled() {
+                break;
+            }
+            if let Some((before, memory)) = before
+                && resident_bytes() > before + memory
+            {
+                cancel.exceed(Excess::Memory(memory));
+                break;
+            }
+            if Instant::now() >= deadline {
+                *over.lock().unwrap_or_else(PoisonError::into_inner) = Some(Over::Time);
+                cancel.cancel();
+                break;
+            }
+        }
+    };
+    let result = std::thread::scope(|scope| {
+        // Without a thread to watch there is no limit but those of the streams.
+        let watching = std::thread::Builder::new().name("limits".into()).spawn_scoped(scope, watch);
+        let result = run();
+        *finished.0.lock().unwrap_or_else(PoisonError::into_inner) = true;
+        finished.1.notify_all();
+        drop(watching);
+        result
+    });
+    let over = over.into_inner().unwrap_or_else(PoisonError::into_inner);
+    (result, cancel.excess().map(Over::Excess).or(over))
+}
+
+/// Runs something for real: it is ended with a reason when the machine has no more memory, before
+/// the system ends the whole process without one.
+pub(crate) fn with_memory_of_machine<T>(cancel: &Cancel, run: impl FnOnce() -> T) -> T {
+    let finished = (Mutex::new(false), Condvar::new());
+    let available = available_bytes().min(askable_bytes());
+    cancel.limit_values((available / VALUE_PART).max(1 << 20));
+    let watch = || {
+        let mut done = finished.0.lock().unwrap_or_else(PoisonError::into_inner);
+        while !*done && !cancel.was_cancelled() {
+            let waited = finished.1.wait_timeout(done, LOOK);
+            (done, _) = waited.unwrap_or_else(PoisonError::into_inner);
+            if !*done && is_scarce() {
+                cancel.exceed(Excess::NoMemory);
+            }
+        }
+    };
+    std::thread::scope(|scope| {
+        let watching = std::thread::Builder::new().name("limits".into()).spawn_scoped(scope, watch);
+        let result = run();
+        *finished.0.lock().unwrap_or_else(PoisonError::into_inner) = true;
+        finished.1.notify_all();
+        drop(watching);
+        result
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn time_and_memory_end_what_would_not_end() {
+        let forever = |cancel: &Cancel| {
+            while !cancel.is_cancelled() {
+                std::thread::yield_now();
+            }
+        };
+        let cancel = Cancel::default();
+        let (_, over) = with_limits(&cancel, 0.05, None, || forever(&cancel));
+        assert_eq!(over, Some(Over::Time));
+        let cancel = Cancel::default();
+        let (_, over) = with_limits(&cancel, 60.0, Some(32 << 20), || {
+            let mut all = Vec::new();
+            while !cancel.is_cancelled() {
+                all.push(vec![1_u8; 1 << 20]);
+            }
+        });
+        assert_eq!(over, Some(Over::Excess(Excess::Memory(32 << 20))));
+        let cancel = Cancel::default();
+        assert_eq!(with_limits(&cancel, 60.0, Some(1 << 30), || 7), (7, None));
+        assert!(available_bytes() > LEFT && default_budget() >= 64 << 20);
+    }
+}
