@@ -54,7 +54,11 @@ mod tests {
         let other = sender.clone();
         in_background("works", || 7, move |result| sender.send(result).unwrap());
         assert_eq!(answers.recv().unwrap().unwrap(), 7);
-        in_background("panics", || -> i32 { panic!("as asked") }, move |result| other.send(result).unwrap());
+        in_background(
+            "panics",
+            || -> i32 { panic!("as asked") },
+            move |result| other.send(result).unwrap(),
+        );
         assert!(matches!(answers.recv().unwrap(), Err(BackgroundError::Panicked)));
     }
 }

@@ -6,6 +6,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use shell::Span;
 use stream::{ExitStatus, Machine, StageFigures, StageMeter};
 
+use crate::interpreter::is_builtin;
 use crate::machine::RealMachine;
 use crate::plan::{Plan, StageKind, StagePlan};
 use crate::stage::StageOutcome;
@@ -72,6 +73,14 @@ impl CommandFigures {
     }
 }
 
+/// True for a command that the shell only expands the words of: it is counted when it runs then.
+fn is_counted_inside(stage: &StagePlan) -> bool {
+    let StageKind::Shell(command) = &stage.kind else { return false };
+    let Some(name) = command.name().filter(|_| command.compound.is_none()) else { return false };
+    let functions = stage.state.as_ref().map(|state| &state.functions);
+    !is_builtin(name.as_bytes()) && !functions.is_some_and(|known| known.contains_key(&name))
+}
+
 /// Takes in what runs, in the order of the text.
 #[derive(Default)]
 pub(crate) struct Collected(Mutex<State>);
@@ -92,6 +101,9 @@ impl Collected {
     pub(crate) fn begin(&self, plan: &Plan, meters: &[Arc<StageMeter>]) {
         let mut state = self.lock();
         for (number, (stage, meter)) in plan.stages.iter().zip(meters).enumerate() {
+            if is_counted_inside(stage) {
+                continue;
+            }
             state
                 .all
                 .entry(stage.span)
@@ -107,6 +119,9 @@ impl Collected {
         let same = |one: &Arc<StageMeter>| meters.iter().any(|meter| Arc::ptr_eq(one, meter));
         state.running.retain(|(_, meter)| !same(meter));
         for (number, (meter, outcome)) in meters.iter().zip(outcomes).enumerate() {
+            if is_counted_inside(&plan.stages[number]) {
+                continue;
+            }
             let span = plan.stages[number].span;
             let running = state.running.iter().any(|(other, _)| *other == span);
             let command = state.all.entry(span).or_insert_with(|| CommandFigures::of(plan, number));

@@ -18,6 +18,7 @@ use stream::{
 };
 
 use crate::clock::{now_ns, run_ns};
+use crate::job::say;
 use crate::metered::MeteredSink;
 use crate::policy::Launch;
 use crate::ports::{End, Port, Ports, SharedInput};
@@ -64,9 +65,7 @@ pub(crate) fn run_host(
             attend(child, feed, metered, error, launch.apart, meter, cancel)
         }
         Err(error) => {
-            let message = format!("{}: {}\n", launch.name(), describe(&error));
-            // A standard error that cannot be written has nobody to be told.
-            let _ = ports.sink(2).write(Block::new(message.into_bytes()));
+            say(&*ports.sink(2), &format!("{}: {}", launch.name(), describe(&error)));
             let status = ExitStatus(126);
             StageOutcome { unstarted: Some(JobEnd::NotStarted), ..StageOutcome::of(status) }
         }

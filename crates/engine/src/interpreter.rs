@@ -162,7 +162,7 @@ impl<'s> Shell<'s> {
 
     /// Says something on standard error.
     pub(crate) fn complain(&self, message: &str) {
-        let line = format!("{message}\n");
+        let line = format!("{}\n", stream::visible(message));
         // A standard error that cannot be written has nobody to be told.
         let _ = self.ports.sink(2).write(Block::new(line.into_bytes()));
     }
@@ -388,7 +388,8 @@ impl<'s> Shell<'s> {
         }
         let mut opened = OpenedFiles::default();
         let mut ports = self.ports.clone();
-        let redirected = self.with_world(|world| redirect(&targets, world, &mut ports, &mut opened));
+        let redirected =
+            self.with_world(|world| redirect(&targets, world, &mut ports, &mut opened));
         self.state.status = 0;
         if let Err(message) = redirected {
             self.complain(message.trim_end());
@@ -520,6 +521,7 @@ impl<'s> Shell<'s> {
             let mut result = Ok(());
             if let Err(message) = redirected {
                 // Redirections before the one that failed are in force.
+                let message = stream::visible(&message).into_owned();
                 let _ = errors.write(Block::new(message.into_bytes()));
                 shell.state.status = 2;
             } else {
@@ -565,9 +567,8 @@ impl Used {
 
 /// What `times` prints: the processor time of this process, and of those it waited for.
 fn times_so_far() -> String {
-    let [own_user, own_system, user, system] = processor_times().map(|seconds| {
-        format!("{}m{:.6}s", (seconds / 60.0) as u64, seconds % 60.0)
-    });
+    let [own_user, own_system, user, system] = processor_times()
+        .map(|seconds| format!("{}m{:.6}s", (seconds / 60.0) as u64, seconds % 60.0));
     format!("{own_user} {own_system}\n{user} {system}\n")
 }
 

@@ -111,7 +111,7 @@ fn run_one(job: Job<'_>, world: &dyn World, policy: &Policy) -> JobEnd {
 /// Says something on standard error.
 pub(crate) fn say(errors: &dyn Sink, message: &str) {
     // A standard error that cannot be written has nobody to be told.
-    let _ = errors.write(Block::new(format!("{message}\n").into_bytes()));
+    let _ = errors.write(Block::new(format!("{}\n", stream::visible(message)).into_bytes()));
 }
 
 fn end_of(outcome: &StageOutcome) -> JobEnd {

@@ -6,6 +6,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Instant;
 
 use filters::Verb;
+use sha2::{Digest, Sha256};
 use shell::Span;
 use stream::{
     Block, Excess, ExitStatus, InputName, LineId, OriginStore, Sink, Source, StageFigures,
@@ -526,8 +527,7 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         let plan = rest.stages[number].clone();
         let figures = meters[number].figures();
         let key = keys[same + number].clone();
-        let mut result =
-            finish(task, plan, build, outcome, figures, key, previous.take(), over);
+        let mut result = finish(task, plan, build, outcome, figures, key, previous.take(), over);
         if let Some(live) = task.live.as_ref().filter(|_| same + number == 0) {
             result.is_live(live);
         }
@@ -552,14 +552,16 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
     })
 }
 
-/// What stage after stage depends on, each key holding those before it.
+/// What stage after stage depends on: each key is a sum over that of the stage before it and all
+/// that decides what the stage does, so that many stages do not keep each other's texts.
 fn keys(task: &Task<'_>) -> Vec<Vec<u8>> {
-    let mut keys = Vec::new();
-    let mut all = task.setting.clone();
+    let mut keys: Vec<Vec<u8>> = Vec::new();
     for stage in &task.plan.stages {
-        all.extend_from_slice(&stage.key());
-        all.extend_from_slice(b"\0|");
-        keys.push(all.clone());
+        let mut sum = Sha256::new();
+        sum.update(keys.last().unwrap_or(&task.setting));
+        sum.update(b"\0|");
+        sum.update(stage.key());
+        keys.push(sum.finalize().to_vec());
     }
     keys
 }

@@ -186,11 +186,15 @@ fn run_connected(
     meters: &[Arc<StageMeter>],
     cancel: &Cancel,
 ) -> Vec<StageOutcome> {
+    let told = cancel.excess().is_some();
     let at_work = match cancel.begin_commands(plan.stages.len()) {
         Ok(at_work) => at_work,
         Err(excess) => {
-            let errors = surroundings.ports().sink(2);
-            return vec![not_started(&excess.to_string(), &*errors); plan.stages.len()];
+            let ended = StageOutcome::of(ExitStatus(126));
+            if !told {
+                say(&*surroundings.ports().sink(2), &excess.to_string());
+            }
+            return vec![StageOutcome { cancelled: true, ..ended }; plan.stages.len()];
         }
     };
     let mut ready = connect(plan, surroundings, meters, cancel);
@@ -583,6 +587,7 @@ fn connect<'p>(
 /// The outcome of a stage whose redirection failed; says why on its standard error.
 fn refused(message: String, ports: &Ports) -> StageOutcome {
     // A standard error that cannot be written has nobody to be told.
+    let message = stream::visible(&message).into_owned();
     let _ = ports.sink(2).write(Block::new(message.into_bytes()));
     StageOutcome::of(ExitStatus(2))
 }

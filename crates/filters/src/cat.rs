@@ -98,19 +98,15 @@ impl Filter for Cat {
             || self.tabs
             || self.marks);
         let files = std::mem::take(&mut self.files);
-        io.each_input(
-            &files,
-            1,
-            |io, input, name| {
-                if is_output(io, input) {
-                    let name = String::from_utf8_lossy(name);
-                    io.message(&format!("{name}: input file is output file"))?;
-                    io.note_status(1);
-                    return Ok(());
-                }
-                if plain { pass(io, input) } else { self.edit(io, input) }
-            },
-        )?;
+        io.each_input(&files, 1, |io, input, name| {
+            if is_output(io, input) {
+                let name = String::from_utf8_lossy(name);
+                io.message(&format!("{name}: input file is output file"))?;
+                io.note_status(1);
+                return Ok(());
+            }
+            if plain { pass(io, input) } else { self.edit(io, input) }
+        })?;
         Ok(io.status())
     }
 

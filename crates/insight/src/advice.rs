@@ -275,7 +275,8 @@ fn same_file(preview: &Preview, number: usize, stage: &StageResult) -> Option<No
 
 fn replaces(preview: &Preview, number: usize, stage: &StageResult) -> Option<Note> {
     for (path, append, target) in stage.plan.written() {
-        let pending = stage.pending.iter().find(|file| file.path == path)?;
+        // Devices have nothing that could be replaced.
+        let Some(pending) = stage.pending.iter().find(|file| file.path == path) else { continue };
         if append || pending.mode != PendingMode::Replace || pending.bytes_now == 0 {
             continue;
         }

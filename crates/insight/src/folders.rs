@@ -94,7 +94,8 @@ mod tests {
         };
         mode(&file, 0o644);
         assert_eq!(read_own(&file).unwrap().unwrap(), b"x\xFF");
-        for (path, bad, good) in [(&file, 0o646, 0o600), (&own, 0o777, 0o700), (&own, 0o770, 0o700)] {
+        for (path, bad, good) in [(&file, 0o646, 0o600), (&own, 0o777, 0o700), (&own, 0o770, 0o700)]
+        {
             mode(path, bad);
             let error = read_own(&file).unwrap_err();
             let said = own_file_error(&file, &error);

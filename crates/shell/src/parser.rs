@@ -425,9 +425,8 @@ impl<'t> Parser<'t> {
         } else if name.is_plain("umask") && !arguments.is_empty() {
             self.masks.push(name.span);
         } else if name.is_plain("trap") {
-            let unknown = |word: &&Word| {
-                plain(word).is_some_and(|text| text != "EXIT" && text != "0")
-            };
+            let unknown =
+                |word: &&Word| plain(word).is_some_and(|text| text != "EXIT" && text != "0");
             if let Some(word) = arguments.iter().skip(1).find(unknown) {
                 return refused("trap for anything but EXIT", word.span);
             }

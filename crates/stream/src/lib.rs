@@ -10,6 +10,7 @@ mod meter;
 mod origin;
 mod output;
 mod stage;
+mod visible;
 mod world;
 
 pub use block::{BLOCK_SIZE, Block};
@@ -20,6 +21,7 @@ pub use meter::{METERED, Shares, StageFigures, StageMeter};
 pub use origin::{LineId, Origin, OriginStore, Origins};
 pub use output::{Output, Side};
 pub use stage::{InputName, InputTrouble, StageIo, StagePorts};
+pub use visible::visible;
 pub use world::{
     Environment, FileFacts, FileKind, Job, JobEnd, Joined, Machine, Permission, Processors,
     Replacement, Running, Scratch, Sink, Source, Tail, World, WriteMode,

@@ -178,7 +178,7 @@ impl<'a> StageIo<'a> {
     /// Writes one message line to standard error, after the stage's name. What the stage wrote
     /// before goes out first where both end in the same place.
     pub fn message(&mut self, text: &str) -> Result<(), StageError> {
-        let line = format!("{}: {text}\n", self.ports.name);
+        let line = format!("{}: {}\n", self.ports.name, crate::visible(text));
         match &self.ports.error {
             None => {
                 self.ports.out.put(line.as_bytes(), Origin::None)?;

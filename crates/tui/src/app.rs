@@ -50,6 +50,8 @@ pub enum Event {
     Previewed(Arc<Preview>, Vec<Note>),
     /// Advice made anew for a preview, by its number.
     Noted(u64, Vec<Note>),
+    /// A long text was parsed: which, and with the cursor where.
+    Parsed(u64, String, usize, Box<Parsed>),
     /// Work in the background has failed: which, and why.
     Failed(&'static str, String),
     /// Rows made in the background: preview, place, and the rows.
@@ -95,6 +97,27 @@ impl Place {
             Self::Source => 0,
             Self::Stage(number) | Self::Stream(number) => number,
         }
+    }
+}
+
+/// Texts up to this many bytes are parsed before the next key; longer ones in the background.
+const PARSED_AT_ONCE: usize = 16 << 10;
+
+/// What is known of a text by itself.
+pub struct Parsed {
+    script: Option<shell::Script>,
+    problem: Option<shell::ShellError>,
+    programs: Vec<insight::ProgramText>,
+}
+
+impl Parsed {
+    fn of(text: &str, at: usize) -> Self {
+        let (script, problem) = match shell::parse(text) {
+            Ok(script) => (Some(script), None),
+            Err(error) => (None, Some(error)),
+        };
+        let programs = script.as_ref().map(|script| insight::programs(text, script, at));
+        Self { script, problem, programs: programs.unwrap_or_default() }
     }
 }
 
@@ -216,6 +239,8 @@ pub struct App {
     /// Something came from standard input while a preview was made.
     arrived: bool,
     events: Sender<Event>,
+    /// Texts that were parsed or are being parsed.
+    parses: u64,
     wish: Wish,
     page: Size,
 }
@@ -289,6 +314,7 @@ impl App {
             changes_seen: Instant::now(),
             arrived: false,
             events,
+            parses: 0,
             wish: Wish::Stay,
             page: Size::new(80, 24),
         };
@@ -367,6 +393,11 @@ impl App {
                 }
             }
             Event::Compared(generation, at, rows) => self.compared(generation, at, rows),
+            Event::Parsed(number, text, at, parsed) => {
+                if number == self.parses {
+                    self.parsed(text, at, *parsed);
+                }
+            }
             Event::Failed(what, why) => {
                 if let ("search", Some(search)) = (what, &mut self.lens.search) {
                     search.searching = false;
@@ -469,15 +500,29 @@ impl App {
                 ));
             }
         }
-        let parsed = shell::parse(&text);
+        self.parses += 1;
         let at = self.editor.cursor();
-        let problem = parsed.as_ref().err().cloned();
-        self.script = parsed.ok();
-        self.programs = self
-            .script
-            .as_ref()
-            .map(|script| insight::programs(&text, script, at))
-            .unwrap_or_default();
+        if text.len() <= PARSED_AT_ONCE {
+            let parsed = Parsed::of(&text, at);
+            return self.parsed(text, at, parsed);
+        }
+        // Nothing is known of a long text until it is parsed in the background.
+        self.workbench.cancel();
+        self.script = None;
+        self.programs = Vec::new();
+        self.problem = None;
+        let number = self.parses;
+        self.in_background("parsing", move || {
+            let parsed = Box::new(Parsed::of(&text, at));
+            Event::Parsed(number, text, at, parsed)
+        });
+    }
+
+    /// The text is parsed: checks it and evaluates it in the background.
+    fn parsed(&mut self, text: String, at: usize, parsed: Parsed) {
+        let Parsed { script, problem, programs } = parsed;
+        self.script = script;
+        self.programs = programs;
         if let Some(error) = problem {
             self.problem = Some(PlanError { message: error.kind.to_string(), span: error.span });
             self.workbench.cancel();

@@ -136,7 +136,16 @@ fn next_piece(rest: &[u8], at: usize, view: View, column: usize) -> (Piece, usiz
     let width = cluster.width();
     // Characters without a width of their own, and those that steer the terminal or the
     // direction of writing, are named.
-    if width == 0 || first.is_control() || cluster.chars().any(steers) {
+    // Joiners and tags too: they hide in a character and make others of it.
+    let hidden = cluster.char_indices().find(|(_, character)| steers(*character));
+    if let Some((place @ 1.., _)) = hidden {
+        let shown = &cluster[..place];
+        if shown.width() > 0 {
+            let width = shown.width();
+            return (Piece { text: shown.to_owned(), width, at, mark: false }, place);
+        }
+    }
+    if width == 0 || hidden.is_some() {
         return (mark(format!("<U+{:04X}>", u32::from(first))), first.len_utf8());
     }
     (Piece { text: cluster.to_owned(), width, at, mark: false }, cluster.len())
@@ -146,8 +155,8 @@ fn next_piece(rest: &[u8], at: usize, view: View, column: usize) -> (Piece, usiz
 fn steers(character: char) -> bool {
     character.is_control()
         || matches!(character, '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}'
-            | '\u{2060}'..='\u{206f}' | '\u{feff}' | '\u{fff9}'..='\u{fffb}' | '\u{61c}' | '\u{ad}')
-            && character != '\u{200d}'
+            | '\u{2060}'..='\u{206f}' | '\u{feff}' | '\u{fff9}'..='\u{fffb}' | '\u{61c}' | '\u{ad}'
+            | '\u{e0000}'..='\u{e0fff}')
 }
 
 /// Columns a whole line takes, at most `limit`.
@@ -176,6 +185,10 @@ mod tests {
         assert_eq!(
             shown("a\u{202e}b\u{9b}c\u{200b}".as_bytes(), View::Text),
             "a<U+202E>b<U+009B>c<U+200B>"
+        );
+        assert_eq!(
+            shown("a\u{200d}b\u{e0041}\u{1f468}\u{200d}\u{1f469}".as_bytes(), View::Text),
+            "a<U+200D>b<U+E0041>\u{1f468}<U+200D>\u{1f469}"
         );
         assert_eq!(shown("線e\u{301}".as_bytes(), View::Text), "線e\u{301}");
         assert_eq!(shown(b"ab\tc d", View::Marks), "ab→     c·d¶");

@@ -1,15 +1,12 @@
 //! What a run would have changed, told on standard error.
 
-use std::io::Write;
-
 use engine::{DryRun, HeldCommand, PendingFile, PendingMode};
 use serde_json::{Value, json};
 
 /// Tells which files would be written and which commands would run.
 pub(crate) fn tell(dry: &DryRun, as_json: bool) {
     let text = if as_json { told_as_json(dry) } else { told(dry) };
-    // A standard error that cannot be written has nobody to be told.
-    let _ = std::io::stderr().write_all(text.as_bytes());
+    crate::say::error_text(&text);
 }
 
 fn counted(number: u64, one: &str) -> String {

@@ -8,6 +8,7 @@ mod guard;
 mod interrupts;
 mod progress;
 mod runs;
+mod say;
 mod statistics;
 
 use std::ffi::OsString;
@@ -151,11 +152,12 @@ fn main() -> ExitCode {
         arguments.remove(1);
     }
     let cli = Cli::parse_from(&arguments);
-    let has_screen = matches!(cli.command, None | Some(Command::Demo)) && io::stdout().is_terminal();
+    let has_screen =
+        matches!(cli.command, None | Some(Command::Demo)) && io::stdout().is_terminal();
     if has_screen && !is_worker {
         arguments.remove(0);
         return guard::run(arguments).unwrap_or_else(|error| {
-            eprintln!("ylotrope: the screen cannot be started: {error}");
+            say::error(&format!("ylotrope: the screen cannot be started: {error}"));
             ExitCode::from(2)
         });
     }
@@ -173,7 +175,7 @@ fn main() -> ExitCode {
         Ok(None) => ExitCode::SUCCESS,
         Ok(Some(signal)) => ExitCode::from(128 + signal as u8),
         Err(error) => {
-            eprintln!("ylotrope: {error:#}");
+            say::error(&format!("ylotrope: {error:#}"));
             ExitCode::from(2)
         }
     }
@@ -243,7 +245,7 @@ fn run_for_real(run: Run) -> ExitCode {
         (line.into_string().ok(), name)
     } else {
         let Some(name) = arguments.next() else {
-            eprintln!("ylotrope run: a script or -c LINE is needed");
+            say::error("ylotrope run: a script or -c LINE is needed");
             return ExitCode::from(2);
         };
         let path = PathBuf::from(OsString::from_vec(name.clone()));
@@ -251,13 +253,13 @@ fn run_for_real(run: Run) -> ExitCode {
         match std::fs::read(&path) {
             Ok(bytes) => (String::from_utf8(bytes).ok(), name),
             Err(error) => {
-                eprintln!("ylotrope run: {}: {error}", path.display());
+                say::error(&format!("ylotrope run: {}: {error}", path.display()));
                 return ExitCode::from(127);
             }
         }
     };
     let Some(text) = text else {
-        eprintln!("ylotrope run: the text is not UTF-8");
+        say::error("ylotrope run: the text is not UTF-8");
         return ExitCode::from(2);
     };
     let mut variables = Variables::new(name, arguments.collect());
@@ -288,7 +290,7 @@ fn run_for_real(run: Run) -> ExitCode {
             let before = text.get(..at).unwrap_or_default();
             let line = before.matches('\n').count() + 1;
             let column = before.rsplit('\n').next().unwrap_or_default().chars().count() + 1;
-            eprintln!("ylotrope run: line {line}, column {column}: {error}");
+            say::error(&format!("ylotrope run: line {line}, column {column}: {error}"));
             ExitCode::from(2)
         }
     }
@@ -348,7 +350,7 @@ fn run_watched(
     if telling.keep
         && let Err(why) = keep(&record)
     {
-        eprintln!("ylotrope run: the figures are not kept: {why}");
+        say::error(&format!("ylotrope run: the figures are not kept: {why}"));
     }
     outcome
 }
@@ -392,7 +394,7 @@ fn show_guide(guide: Guide) -> ExitCode {
         },
     };
     // Whoever closes standard output has read enough.
-    let _ = io::stdout().write_all(text.as_bytes());
+    say::print(&text);
     ExitCode::SUCCESS
 }
 

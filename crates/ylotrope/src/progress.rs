@@ -8,6 +8,7 @@ use std::time::Duration;
 use clap::ValueEnum;
 use engine::{Estimate, Snapshot, Watch};
 use insight::{History, RunRecord, byte_rate, bytes, duration, lines, passed, slowest};
+use stream::visible;
 
 /// On a terminal the line is written anew this often.
 const TICK: Duration = Duration::from_millis(100);
@@ -121,12 +122,12 @@ fn follow(watch: &Watch, form: Option<Form>, shared: &Shared) -> History {
                     let width = width();
                     let text: String =
                         line(&snapshot, &history).chars().take(width.saturating_sub(1)).collect();
-                    say(&format!("\r{text}\x1b[K"));
+                    say(&format!("\r{}\x1b[K", visible(&text)));
                     state.shown = true;
                 }
             }
             Some(Form::Line) if !over && ticks % TICKS_A_LINE == 0 => {
-                say(&format!("{}\n", line(&snapshot, &history)));
+                say(&format!("{}\n", visible(&line(&snapshot, &history))));
             }
             Some(Form::Line) => {}
         }
@@ -196,7 +197,7 @@ pub(crate) fn expect(estimate: &Estimate) {
         parts.push("goes on until it is ended".to_owned());
     }
     if !parts.is_empty() {
-        say(&format!("expected: {}\n", parts.join(" · ")));
+        say(&format!("expected: {}\n", visible(&parts.join(" · "))));
     }
 }
 
@@ -221,7 +222,7 @@ pub(crate) fn summary(record: &RunRecord, snapshot: &Snapshot) {
         let name = &snapshot.commands[slowest.at].name;
         text.push_str(&format!("slowest: {name} {}\n", slowest.says));
     }
-    say(&text);
+    say(&visible(&text));
 }
 
 /// The last number for another program: 100 for a run that came to its end.

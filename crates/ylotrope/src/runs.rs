@@ -1,7 +1,5 @@
 //! `ylotrope runs`: the runs that were kept.
 
-use std::io::Write;
-
 use anyhow::{Context, Result, bail};
 use clap::{Args, Subcommand};
 use insight::{KeptRun, RunRecord, Runs, bytes, change, compare, duration, grouped};
@@ -50,8 +48,7 @@ pub(crate) fn tell(arguments: &Arguments) -> Result<()> {
             String::new()
         }
     };
-    // Whoever closes standard output has read enough.
-    let _ = std::io::stdout().write_all(text.as_bytes());
+    crate::say::print(&text);
     Ok(())
 }
 

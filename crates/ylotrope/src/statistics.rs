@@ -1,7 +1,5 @@
 //! What the commands of a run did, told on standard error.
 
-use std::io::Write;
-
 use clap::ValueEnum;
 use insight::{RunRecord, figures_csv, figures_json};
 
@@ -23,8 +21,7 @@ pub(crate) fn tell(record: &RunRecord, form: Form) {
         Form::Json => figures_json(record),
         Form::Csv => figures_csv(record),
     };
-    // A standard error that cannot be written has nobody to be told.
-    let _ = std::io::stderr().write_all(told.as_bytes());
+    crate::say::error_text(&told);
 }
 
 fn seconds(nanoseconds: u64) -> String {

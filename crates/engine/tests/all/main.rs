@@ -2,6 +2,7 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)] // tests fail by panics
 
+mod budget;
 mod faults;
 mod full;
 mod held;

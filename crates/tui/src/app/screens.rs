@@ -225,7 +225,8 @@ impl App {
         let well = self.pending.acted.values().filter(|acted| acted.succeeded()).count();
         let badly = self.pending.acted.len() - well;
         // Failed ones that were left out since are none of those that could be started again.
-        let left = self.startable().iter().filter(|(number, _)| self.acted(*number).is_none()).count();
+        let left =
+            self.startable().iter().filter(|(number, _)| self.acted(*number).is_none()).count();
         let mut text = format!("{well} succeeded");
         if badly > 0 {
             text.push_str(&format!(", {badly} failed"));

@@ -18,13 +18,41 @@ struct Cell {
     width: usize,
 }
 
-/// The text cut into rows of the screen. Each row has where it ends in the text.
-fn wrapped(text: &str, width: usize) -> Vec<(Vec<Cell>, usize)> {
+/// Bytes of a long text that are laid out around the cursor: more than fits on any screen.
+const LAID_OUT: usize = 32 << 10;
+
+/// The part of a long text that is laid out; it moves in large steps, so that rows stay as they are
+/// while the cursor moves among them.
+fn part_around(text: &str, cursor: usize) -> std::ops::Range<usize> {
+    if text.len() <= LAID_OUT * 4 {
+        return 0..text.len();
+    }
+    let mut start = (cursor / LAID_OUT).saturating_sub(1) * LAID_OUT;
+    let mut end = (start + LAID_OUT * 3).min(text.len());
+    while !text.is_char_boundary(start) {
+        start -= 1;
+    }
+    while !text.is_char_boundary(end) {
+        end += 1;
+    }
+    // Whole lines where there are any.
+    if start > 0
+        && let Some(newline) = text[start..cursor.max(start)].find('\n')
+    {
+        start += newline + 1;
+    }
+    start..end
+}
+
+/// The text around the cursor cut into rows of the screen. Each row has where it ends in the text.
+fn wrapped(whole: &str, cursor: usize, width: usize) -> Vec<(Vec<Cell>, usize)> {
     let width = width.max(4);
+    let part = part_around(whole, cursor);
+    let (from, text) = (part.start, &whole[part]);
     let mut rows = Vec::new();
     let mut row: Vec<Cell> = Vec::new();
     let mut used = 0;
-    for (at, character) in text.char_indices() {
+    for (at, character) in text.char_indices().map(|(at, character)| (at + from, character)) {
         if character == '\n' {
             rows.push((std::mem::take(&mut row), at));
             used = 0;
@@ -45,7 +73,7 @@ fn wrapped(text: &str, width: usize) -> Vec<(Vec<Cell>, usize)> {
         used += columns;
         row.push(Cell { at, shown, width: columns });
     }
-    rows.push((row, text.len()));
+    rows.push((row, from + text.len()));
     rows
 }
 
@@ -55,7 +83,8 @@ fn most_rows(height: u16) -> usize {
 
 /// Rows of the screen the text takes: two for each of its own, and the completion's.
 pub(super) fn rows(app: &App, width: u16, height: u16) -> u16 {
-    let rows = wrapped(app.editor.text(), usize::from(width.saturating_sub(3)));
+    let width = usize::from(width.saturating_sub(3));
+    let rows = wrapped(app.editor.text(), app.editor.cursor(), width);
     let (_, shown) = visible_rows(app, &rows, most_rows(height) * 2);
     let used: u16 = shown.iter().map(|(_, height)| height).sum();
     used + completion_rows(app, height)
@@ -107,8 +136,8 @@ fn completion_rows(app: &App, height: u16) -> u16 {
 /// Draws the text; gives the cursor's place where the text has the focus.
 pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) -> Option<Position> {
     let text = app.editor.text();
-    let rows = wrapped(text, usize::from(area.width.saturating_sub(3)));
     let cursor = app.editor.cursor();
+    let rows = wrapped(text, cursor, usize::from(area.width.saturating_sub(3)));
     let candidates = completion_rows(app, buffer.area.height);
     let room = usize::from(area.height.saturating_sub(candidates));
     let (cursor_row, visible) = visible_rows(app, &rows, room);
@@ -156,15 +185,11 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) -> Option<Positio
 
 fn stage_at(pipeline: Option<&Pipeline>, at: usize) -> Option<(usize, Span)> {
     let commands = &pipeline?.commands;
-    let number = commands.iter().position(|command| {
-        let end = command.off.map_or(command.span.end, |off| off.end);
-        command.span.start <= at && at < end
-    })?;
+    // The last one that begins here or before; they stand in their order.
+    let number = commands.partition_point(|command| command.span.start <= at).checked_sub(1)?;
     let command = &commands[number];
-    Some((
-        number,
-        Span::new(command.span.start, command.off.map_or(command.span.end, |off| off.end)),
-    ))
+    let end = command.off.map_or(command.span.end, |off| off.end);
+    (at < end).then_some((number, Span::new(command.span.start, end)))
 }
 
 fn style_at(app: &App, pipeline: Option<&Pipeline>, at: usize) -> Style {
@@ -174,13 +199,13 @@ fn style_at(app: &App, pipeline: Option<&Pipeline>, at: usize) -> Style {
         return theme.bright().add_modifier(Modifier::UNDERLINED);
     }
     if let Some(script) = &app.script {
-        let off = pipeline.is_some_and(|pipeline| {
-            pipeline.commands.iter().filter_map(|command| command.off).any(inside)
-        });
-        if off {
+        let command = stage_at(pipeline, at).zip(pipeline);
+        let off = command.and_then(|((number, _), pipeline)| pipeline.commands[number].off);
+        if off.is_some_and(inside) {
             return theme.quiet().add_modifier(Modifier::CROSSED_OUT);
         }
-        if script.comments.iter().copied().any(inside) {
+        let before = script.comments.partition_point(|comment| comment.start <= at);
+        if script.comments[..before].last().copied().is_some_and(inside) {
             return theme.quiet();
         }
     }
@@ -190,9 +215,9 @@ fn style_at(app: &App, pipeline: Option<&Pipeline>, at: usize) -> Style {
         None => theme.quiet(),
     };
     // In a program that is shaded the rest stands back, so that its parts stand out.
-    let Some(program) = app.programs.iter().find(|program| inside(program.span)) else {
-        return style;
-    };
+    let before = app.programs.partition_point(|program| program.span.start <= at);
+    let program = app.programs[..before].last().filter(|program| inside(program.span));
+    let Some(program) = program else { return style };
     match program.shades.iter().find(|(span, _)| inside(*span)) {
         Some((_, shade)) => shaded(app, theme.ink(), *shade),
         None if program.shades.is_empty() => style,

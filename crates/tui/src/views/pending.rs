@@ -75,7 +75,9 @@ fn draw_list(
         list.push(Line::Refused(path.display().to_string(), why));
     }
     if !app.pending.past.is_empty() {
-        list.push(Line::Title("started before, and no longer part of what the text would do".into()));
+        list.push(Line::Title(
+            "started before, and no longer part of what the text would do".into(),
+        ));
     }
     list.extend(app.pending.past.iter().map(|(command, acted)| Line::Past(command, acted)));
     let is_selected = |line: &Line<'_>| match line {

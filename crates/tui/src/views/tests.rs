@@ -284,3 +284,30 @@ fn a_stage_in_trouble_is_marked_in_the_river() {
     assert!(wide.contains("! status 1") && wide.contains("keeps none"), "{wide}");
     assert!(stand.screen(80, 24).contains("! 300"));
 }
+
+#[test]
+fn a_long_text_is_parsed_beside_the_keys_and_drawn_around_its_cursor() {
+    for (text, seen) in [
+        (format!("echo {} end", "x".repeat(1 << 20)), "x end"),
+        (vec!["cat"; 25_000].join(" | ") + " | tail -n 1", "cat | tail -n 1"),
+        ("echo some words\n".repeat(30_000) + "echo the last", "echo the last"),
+    ] {
+        let mut stand = Stand::new("echo a");
+        stand.settle();
+        stand.app.update(Event::Terminal(TerminalEvent::Paste(format!("\n{text}"))));
+        // Nothing is known of it yet, and keys are taken.
+        assert!(stand.app.script.is_none() && stand.app.problem.is_none());
+        stand.letters("1");
+        let screen = stand.screen(160, 50);
+        assert!(screen.contains(&format!("{seen}1")), "{screen}");
+        while stand.app.script.is_none() {
+            let event = stand.news.recv_timeout(Duration::from_secs(60)).expect("news");
+            stand.app.update(event);
+        }
+        let count = stand.app.script.as_ref().unwrap().pipelines().count();
+        assert!(count >= 2, "{count}");
+        // The one of before the key is not taken for the text of now.
+        let end = stand.app.script.as_ref().unwrap().pipelines().last().unwrap().span.end;
+        assert_eq!(end, stand.app.editor.text().len());
+    }
+}

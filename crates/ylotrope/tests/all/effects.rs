@@ -167,7 +167,8 @@ fn what_others_add_meanwhile_stays_whatever_becomes_of_the_run() {
     assert_eq!(text.lines().count(), 1000);
     for number in 0..20 {
         let own = |line: &&str| line.split(' ').next() == Some(&number.to_string());
-        let rounds: Vec<&str> = text.lines().filter(own).filter_map(|line| line.split(' ').nth(1)).collect();
+        let rounds: Vec<&str> =
+            text.lines().filter(own).filter_map(|line| line.split(' ').nth(1)).collect();
         let expected: Vec<String> = (1..=50).map(|round| round.to_string()).collect();
         assert_eq!(rounds, expected, "in the order of each");
     }
@@ -250,11 +251,8 @@ fn killed_anywhere_the_files_are_those_of_a_moment_between_two_commands() {
     for round in 0..rounds {
         let folder = tempfile::tempdir().unwrap();
         std::fs::write(folder.path().join("script"), TEN).unwrap();
-        let mut child = ours(folder.path())
-            .args(["run", "script"])
-            .stderr(Stdio::null())
-            .spawn()
-            .unwrap();
+        let mut child =
+            ours(folder.path()).args(["run", "script"]).stderr(Stdio::null()).spawn().unwrap();
         // Anywhere from the first moment to the end, never the same twice.
         let part = (round * 7919 % rounds) as f64 / rounds as f64;
         std::thread::sleep(length.mul_f64(part));
@@ -334,10 +332,15 @@ fn a_full_disk_leaves_old_files_whole_and_is_a_status() {
         ("by-awk", "seq 2000000 | awk '{ print $1 > \"by-awk\" }' && rm keep", ""),
         ("compound", "{ seq 2000000; } > compound && rm keep", ""),
         ("by-program", "/bin/seq 2000000 > by-program && rm keep", ""),
-        ("edited", "sed -i 's/old/& and much more of it of every kind/g; p; p; p; p; p' edited; true", "&& rm none"),
+        (
+            "edited",
+            "sed -i 's/old/& and much more of it of every kind/g; p; p; p; p; p' edited; true",
+            "&& rm none",
+        ),
     ] {
         std::fs::write(at.join("keep"), "keep\n").unwrap();
-        std::fs::write(at.join(name), if name == "edited" { old.repeat(20) } else { old.clone() }).unwrap();
+        std::fs::write(at.join(name), if name == "edited" { old.repeat(20) } else { old.clone() })
+            .unwrap();
         let line = format!("{line} {follows}");
         let output = run(at, &line);
         if name != "edited" {
@@ -380,8 +383,15 @@ fn a_new_file_is_the_same_to_everybody() {
     assert!(run(at, "echo newer > f").status.success());
     assert_eq!((facts("f").ino(), facts("g").ino()), (inode, inode));
     assert_eq!(std::fs::read(at.join("g")).unwrap(), b"newer\n");
-    assert!(run(at, "umask 077; echo a > private; (umask 0; echo b > open); echo c > again").status.success());
-    assert_eq!(["private", "open", "again"].map(|name| facts(name).mode() & 0o777), [0o600, 0o666, 0o600]);
+    assert!(
+        run(at, "umask 077; echo a > private; (umask 0; echo b > open); echo c > again")
+            .status
+            .success()
+    );
+    assert_eq!(
+        ["private", "open", "again"].map(|name| facts(name).mode() & 0o777),
+        [0o600, 0o666, 0o600]
+    );
     std::fs::set_permissions(at.join("f"), std::fs::Permissions::from_mode(0o444)).unwrap();
     if rustix::process::geteuid().as_raw() != 0 {
         assert!(!run(at, "echo no > f").status.success());

@@ -9,7 +9,8 @@ use crate::tmux::Terminal;
 fn processes(terminal: &Terminal) -> (i32, i32) {
     let deadline = Instant::now() + Duration::from_secs(20);
     loop {
-        let shell: i32 = terminal.tmux(&["display-message", "-p", "#{pane_pid}"]).trim().parse().unwrap();
+        let shell: i32 =
+            terminal.tmux(&["display-message", "-p", "#{pane_pid}"]).trim().parse().unwrap();
         let child = |of: i32| -> Option<i32> {
             let text = std::fs::read_to_string(format!("/proc/{of}/task/{of}/children")).ok()?;
             text.split_whitespace().next()?.parse().ok()
@@ -81,7 +82,11 @@ fn a_stop_from_outside_and_fg_leave_both_in_order() {
         let (worker, guard) = processes(&terminal);
         kill(if on_guard { guard } else { worker }, signal);
         terminal.wait("Stopped");
-        assert_eq!((terminal.settings(), terminal.flags()), (settings.clone(), flags.clone()), "{signal}");
+        assert_eq!(
+            (terminal.settings(), terminal.flags()),
+            (settings.clone(), flags.clone()),
+            "{signal}"
+        );
         terminal.type_text("clear; fg");
         terminal.press(&["Enter"]);
         terminal.wait("keeps 5 of");
@@ -92,7 +97,11 @@ fn a_stop_from_outside_and_fg_leave_both_in_order() {
         terminal.wait("Leave all the same?");
         terminal.press(&["y"]);
         terminal.wait("shell>");
-        assert_eq!((terminal.settings(), terminal.flags()), (settings.clone(), flags.clone()), "{signal}");
+        assert_eq!(
+            (terminal.settings(), terminal.flags()),
+            (settings.clone(), flags.clone()),
+            "{signal}"
+        );
     }
 }
 
@@ -101,7 +110,10 @@ fn leaving_ends_consented_programs_with_all_they_started() {
     let terminal = Terminal::open(120, 40);
     let pids = terminal.path().join("pids");
     start_demo(&terminal);
-    let script = format!("(setsid sleep 987 & echo $! >> {0}); sleep 988 & echo $! >> {0}; echo on", pids.display());
+    let script = format!(
+        "(setsid sleep 987 & echo $! >> {0}); sleep 988 & echo $! >> {0}; echo on",
+        pids.display()
+    );
     replace_text(&terminal, &format!("sh -c {} | cat", shell::quote(&script)));
     terminal.wait("! not started");
     terminal.escape("↑↓ select");
@@ -119,7 +131,8 @@ fn leaving_ends_consented_programs_with_all_they_started() {
     terminal.press(&["y"]);
     terminal.wait("shell>");
     let running = || {
-        let text = std::process::Command::new("pgrep").args(["-f", "^sleep 98[78]$"]).output().unwrap();
+        let text =
+            std::process::Command::new("pgrep").args(["-f", "^sleep 98[78]$"]).output().unwrap();
         String::from_utf8_lossy(&text.stdout).into_owned()
     };
     while !running().is_empty() {

@@ -1,0 +1,22 @@
+//! What is printed: names and data in it never steer the terminal.
+
+use std::io::Write;
+
+use stream::visible;
+
+/// Prints a line on standard error.
+pub(crate) fn error(line: &str) {
+    error_text(&format!("{line}\n"));
+}
+
+/// Prints whole lines on standard error.
+pub(crate) fn error_text(text: &str) {
+    // A standard error that cannot be written has nobody to be told.
+    let _ = std::io::stderr().write_all(visible(text).as_bytes());
+}
+
+/// Prints text on standard output.
+pub(crate) fn print(text: &str) {
+    // Whoever closes standard output has read enough.
+    let _ = std::io::stdout().write_all(visible(text).as_bytes());
+}
