@@ -8,7 +8,9 @@ pub(crate) fn run() -> Result<()> {
     step("formatting", &["fmt", "--all", "--check"])?;
     let clippy = ["clippy", "--workspace", "--all-targets", "--locked", "--", "-D", "warnings"];
     step("clippy", &clippy)?;
-    step("tests", &["test", "--workspace", "--locked"])
+    step("tests", &["test", "--workspace", "--locked"])?;
+    let fuzz = ["check", "--locked", "--manifest-path", "fuzz/Cargo.toml", "--bins"];
+    step("fuzz targets", &fuzz)
 }
 
 fn step(name: &str, arguments: &[&str]) -> Result<()> {

@@ -90,6 +90,8 @@ struct Parser<'t> {
     /// Where `umask` stands with an argument: it holds for the whole process, so it cannot be done
     /// beside other commands.
     masks: Vec<Span>,
+    /// Where there is a brace that is only itself.
+    no_braces: std::collections::HashSet<usize>,
     /// Where everything is said to be, in text that stands elsewhere in another form.
     fixed: Option<Span>,
 }
@@ -105,6 +107,7 @@ impl<'t> Parser<'t> {
             depth: 0,
             documents: Vec::new(),
             masks: Vec::new(),
+            no_braces: std::collections::HashSet::new(),
             fixed: None,
         }
     }

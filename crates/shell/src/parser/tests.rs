@@ -211,6 +211,20 @@ fn what_is_wrong_or_unsupported_is_refused_at_its_place() {
 }
 
 #[test]
+fn braces_without_an_end_take_no_time() {
+    for text in [
+        format!("echo {}", "{a,".repeat(50)),
+        format!("echo {{a,b{}}} }}", "{".repeat(55)),
+        format!("echo {}", "{$(echo ".repeat(14)),
+        format!("echo {}{}", "{a,$(echo ".repeat(14), ")".repeat(14)),
+    ] {
+        // Refused or not: it is known soon.
+        let _ = parse(&text);
+    }
+    assert!(parse("echo $'a\0b'").is_err(), "no word can hold it");
+}
+
+#[test]
 fn dollar_signs_and_braces_that_are_only_themselves() {
     assert_eq!(
         values("grep a$ {} {x} a{2} '$1' \"$\" \"$'\""),

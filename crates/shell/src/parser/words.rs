@@ -178,6 +178,7 @@ impl Parser<'_> {
                     return self.fail(ShellErrorKind::Unterminated("quote $'"), start, end);
                 }
                 Some('\'') => return Ok(value),
+                Some('\0') => return self.unsupported("a NUL byte in a word", from, self.at),
                 Some('\\') => {
                     let Some(escape) = self.bump() else { continue };
                     match escape {
@@ -304,7 +305,11 @@ impl Parser<'_> {
             self.at += length;
             return Ok(Some(Part::Sequence(sequence)));
         }
-        // What does not turn out to be one is read again as text.
+        if self.no_braces.contains(&start) {
+            return Ok(None);
+        }
+        // What does not turn out to be one is read again as text, and then looked at no more: braces
+        // within braces would double the time each.
         let (comments, documents) = (self.comments.len(), self.documents.len());
         self.at += 1;
         let mut words = Vec::new();
@@ -318,6 +323,7 @@ impl Parser<'_> {
                 }
                 _ => {
                     self.at = start;
+                    self.no_braces.insert(start);
                     self.comments.truncate(comments);
                     self.documents.truncate(documents);
                     return Ok(None);
