@@ -178,10 +178,10 @@ mod tests {
             }
         };
         let cancel = Cancel::default();
-        let (_, over) = with_limits(&cancel, 0.05, None, || forever(&cancel));
+        let ((), over) = with_limits(&cancel, 0.05, None, || forever(&cancel));
         assert_eq!(over, Some(Over::Time));
         let cancel = Cancel::default();
-        let (_, over) = with_limits(&cancel, 60.0, Some(32 << 20), || {
+        let ((), over) = with_limits(&cancel, 60.0, Some(32 << 20), || {
             let mut all = Vec::new();
             while !cancel.is_cancelled() {
                 all.push(vec![1_u8; 1 << 20]);

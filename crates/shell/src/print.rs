@@ -39,6 +39,12 @@ struct Printer {
     documents: Vec<Document>,
 }
 
+/// Words with a meaning of their own at the beginning of a command (XCU 2.4).
+const RESERVED: [&str; 19] = [
+    "!", "{", "}", "case", "do", "done", "elif", "else", "esac", "fi", "for", "if", "in", "then",
+    "until", "while", "[[", "function", "time",
+];
+
 impl Printer {
     fn put(&mut self, text: &str) {
         self.out.push_str(text);
@@ -134,8 +140,13 @@ impl Printer {
             self.out.push('=');
             self.word(&assignment.value);
         }
-        for word in &command.words {
+        for (number, word) in command.words.iter().enumerate() {
             self.space(start);
+            // After a redirection these are words like others; in front they would not be.
+            let first = number == 0 && command.assignments.is_empty();
+            if first && RESERVED.iter().any(|reserved| word.is_plain(reserved)) {
+                self.out.push('\\');
+            }
             self.word(word);
         }
         for redirection in &command.redirections {
@@ -323,7 +334,7 @@ impl Printer {
     fn word(&mut self, word: &Word) {
         for (number, part) in word.parts.iter().enumerate() {
             match part {
-                Part::Text(text) => self.put(text),
+                Part::Text(text) => self.text_before(text, word.parts.get(number + 1)),
                 Part::Escaped(character) => {
                     self.out.push('\\');
                     self.out.push(*character);
@@ -369,7 +380,7 @@ impl Printer {
     fn quoted_parts(&mut self, parts: &[Part]) {
         for (number, part) in parts.iter().enumerate() {
             match part {
-                Part::Text(text) => self.put(text),
+                Part::Text(text) => self.text_before(text, parts.get(number + 1)),
                 Part::Escaped(character) => {
                     self.out.push('\\');
                     self.out.push(*character);
@@ -381,6 +392,18 @@ impl Printer {
                 }
                 part => self.dollar(part, parts.get(number + 1), true),
             }
+        }
+    }
+
+    /// Text and what comes after it: a dollar sign before a backquote would be part of another word
+    /// before `$(`.
+    fn text_before(&mut self, text: &str, next: Option<&Part>) {
+        match (text.strip_suffix('$'), next) {
+            (Some(before), Some(Part::Command(..))) => {
+                self.put(before);
+                self.put("\\$");
+            }
+            _ => self.put(text),
         }
     }
 

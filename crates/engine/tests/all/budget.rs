@@ -58,7 +58,9 @@ fn what_grows_without_end_is_cut_with_a_message() {
         let limit = |ending: &Ending| {
             matches!(
                 ending,
-                Ending::Cut(Limit::Memory(_) | Limit::Commands(_) | Limit::Lines(_) | Limit::Bytes(_))
+                Ending::Cut(
+                    Limit::Memory(_) | Limit::Commands(_) | Limit::Lines(_) | Limit::Bytes(_)
+                )
             )
         };
         let told = ["MiB", "too many", "too long", "same time", "memory", "cannot hold"]
