@@ -140,15 +140,23 @@ impl Printer {
             self.out.push('=');
             self.word(&assignment.value);
         }
-        for (number, word) in command.words.iter().enumerate() {
+        // After a redirection these are words like others; in front of it they would not be.
+        let first = command.words.first().filter(|_| command.assignments.is_empty());
+        let reserved =
+            first.is_some_and(|first| RESERVED.iter().any(|reserved| first.is_plain(reserved)));
+        if reserved {
+            self.redirections(command, start);
+        }
+        for word in &command.words {
             self.space(start);
-            // After a redirection these are words like others; in front they would not be.
-            let first = number == 0 && command.assignments.is_empty();
-            if first && RESERVED.iter().any(|reserved| word.is_plain(reserved)) {
-                self.out.push('\\');
-            }
             self.word(word);
         }
+        if !reserved {
+            self.redirections(command, start);
+        }
+    }
+
+    fn redirections(&mut self, command: &Command, start: usize) {
         for redirection in &command.redirections {
             self.space(start);
             self.redirection(redirection);

@@ -223,7 +223,7 @@ fn braces_without_an_end_take_no_time() {
     }
     assert!(parse("echo $'a\0b'").is_err(), "no word can hold it");
     let printed = crate::print(&parse("> f { x").unwrap());
-    assert_eq!(printed, "\\{ x > f\n");
+    assert_eq!(printed, "> f { x\n");
     let printed = crate::print(&parse("echo $`b` \"$`c`\"").unwrap());
     assert_eq!(printed, "echo \\$$(b) \"\\$$(c)\"\n");
 }
