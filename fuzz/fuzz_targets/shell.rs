@@ -16,8 +16,11 @@ fuzz_target!(|text: &str| {
                 assert!(text.get(pipeline.span.range()).is_some());
             }
             let printed = shell::print(&script);
-            let again = shell::parse(&printed);
-            assert!(again.is_ok(), "{printed:?}: {again:?}");
+            // Backquotes are printed in their other form, which may come to be too deep.
+            match shell::parse(&printed) {
+                Ok(_) => {}
+                Err(error) => assert!(error.to_string().contains("so deep"), "{printed:?}: {error}"),
+            }
         }
     }
 });

@@ -21,6 +21,8 @@ pub const MORE_THAN_KEPT: &str =
 /// What has come from standard input so far.
 pub struct Capture {
     kept: Arc<Kept>,
+    /// Bytes that are taken in at most.
+    limit: u64,
     full: AtomicBool,
 }
 
@@ -43,7 +45,20 @@ impl Capture {
         descriptor: OwnedFd,
         arrived: impl Fn() + Send + 'static,
     ) -> std::io::Result<Arc<Self>> {
-        let capture = Arc::new(Self { kept: Arc::default(), full: AtomicBool::new(false) });
+        Self::start_limited(descriptor, CAPTURE_LIMIT, arrived)
+    }
+
+    /// As [`Capture::start`], with another limit.
+    ///
+    /// # Errors
+    /// As there.
+    pub fn start_limited(
+        descriptor: OwnedFd,
+        limit: u64,
+        arrived: impl Fn() + Send + 'static,
+    ) -> std::io::Result<Arc<Self>> {
+        let full = AtomicBool::new(false);
+        let capture = Arc::new(Self { kept: Arc::default(), limit, full });
         let taking = capture.clone();
         std::thread::Builder::new().name("capture".to_owned()).spawn(move || {
             while let Ok(Some(block)) = read_block(&descriptor) {
@@ -51,7 +66,7 @@ impl Capture {
                     break;
                 }
                 arrived();
-                if taking.kept.bytes() >= CAPTURE_LIMIT {
+                if taking.kept.bytes() >= taking.limit {
                     taking.full.store(true, Ordering::Relaxed);
                     arrived();
                     return;

@@ -139,7 +139,11 @@ impl ShellFiles {
         if !flags.contains(OFlags::WRONLY) {
             let wait = Timespec { tv_sec: 0, tv_nsec: PAUSE.subsec_nanos().into() };
             // It is readable, or at its end, once somebody has opened it for writing.
-            while poll(&mut [PollFd::new(&pipe, PollFlags::IN)], Some(&wait)) == Ok(0) {
+            let nothing_yet = || {
+                let polled = poll(&mut [PollFd::new(&pipe, PollFlags::IN)], Some(&wait));
+                matches!(polled, Ok(0) | Err(Errno::INTR))
+            };
+            while nothing_yet() {
                 if self.cancel.is_cancelled() {
                     return Err(io::ErrorKind::Interrupted.into());
                 }

@@ -241,6 +241,8 @@ pub struct App {
     events: Sender<Event>,
     /// Texts that were parsed or are being parsed.
     parses: u64,
+    /// Bytes that a preview may take, where that is set.
+    preview_memory: Option<u64>,
     wish: Wish,
     page: Size,
 }
@@ -315,6 +317,7 @@ impl App {
             arrived: false,
             events,
             parses: 0,
+            preview_memory: None,
             wish: Wish::Stay,
             page: Size::new(80, 24),
         };
@@ -327,6 +330,9 @@ impl App {
                 app.message =
                     Some("text of a session that broke off was kept: ↑ brings it back".to_owned());
             }
+        }
+        if let Some(Ok(memory)) = app.config.as_ref().map(Config::preview_memory) {
+            app.preview_memory = memory;
         }
         match app.config.as_ref().map(Config::allowed) {
             Some(Ok(allowed)) => app.allowed = allowed,
@@ -532,6 +538,10 @@ impl App {
                 Limits::generous()
             } else {
                 Limits::default()
+            };
+            let limits = Limits {
+                memory_bytes: self.preview_memory.unwrap_or(limits.memory_bytes),
+                ..limits
             };
             self.shown = self.pipeline().map(|pipeline| pipeline.span);
             let request = Request {

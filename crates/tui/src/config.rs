@@ -35,6 +35,9 @@ pub enum ConfigError {
 #[derive(Debug, Default, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 struct Content {
+    /// Memory that a preview may take, in MiB.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    preview_memory_mib: Option<u64>,
     /// What may always be started in the Bench.
     #[serde(default)]
     allowed: Vec<Allowed>,
@@ -125,6 +128,17 @@ impl Config {
             .collect()
     }
 
+    /// Bytes of memory that a preview may take (`preview_memory_mib`, at least 64), where that is set.
+    ///
+    /// # Errors
+    /// A file that cannot be read, or is not a configuration.
+    pub fn preview_memory(&self) -> Result<Option<u64>, ConfigError> {
+        /// Less than this makes no sense: the program itself takes about as much.
+        const LEAST_MIB: u64 = 64;
+        let set = self.read()?.preview_memory_mib;
+        Ok(set.map(|mib| mib.clamp(LEAST_MIB, 1 << 30) << 20))
+    }
+
     /// Allows a command for good. What is wrong with the file stays as it is.
     ///
     /// # Errors
@@ -174,6 +188,29 @@ mod tests {
         let text = std::fs::read_to_string(&path).unwrap();
         std::fs::write(&path, text.replace("touch x", "touch y")).unwrap();
         assert!(config.allowed().unwrap_err().to_string().contains("touch y"));
+    }
+
+    #[test]
+    fn the_memory_of_a_preview_is_a_setting_and_stays_one() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("config.toml");
+        let config = Config::at(path.clone());
+        assert_eq!(config.preview_memory().unwrap(), None);
+        std::fs::write(&path, "preview_memory_mib = 512\n").unwrap();
+        let held = engine::HeldCommand::of_words(&[b"touch".to_vec()]).unwrap();
+        config.allow(&held.consent().unwrap()).unwrap();
+        assert_eq!(config.preview_memory().unwrap(), Some(512 << 20));
+        std::fs::remove_file(&path).unwrap();
+        rustix::fs::mknodat(
+            rustix::fs::CWD,
+            &path,
+            rustix::fs::FileType::Fifo,
+            rustix::fs::Mode::RUSR | rustix::fs::Mode::WUSR,
+            0,
+        )
+        .unwrap();
+        let said = config.allowed().unwrap_err().to_string();
+        assert!(said.contains("a named pipe"), "{said}");
     }
 
     #[test]

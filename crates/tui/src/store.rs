@@ -179,7 +179,12 @@ pub(crate) fn keep_stream(path: &Path, kept: &Arc<engine::Kept>) -> io::Result<u
 /// # Errors
 /// When the file cannot be read or is no text.
 pub fn open_script(path: &Path) -> io::Result<String> {
-    let bytes = fs::read(path)?;
+    use std::io::Read;
+    let mut bytes = Vec::new();
+    // A pipe or a device in the place of a script is said and not waited for.
+    if let Some(file) = engine::open_regular(path)? {
+        { file }.read_to_end(&mut bytes)?;
+    }
     let text = String::from_utf8(bytes)
         .map_err(|_| io::Error::new(io::ErrorKind::InvalidData, "not a text file"))?;
     let body = text.strip_prefix(SHEBANG).unwrap_or(&text);

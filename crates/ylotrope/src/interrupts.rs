@@ -1,10 +1,11 @@
 //! Signals that end a run: everything is tidied up first.
 
 use std::sync::Arc;
-use std::sync::atomic::{AtomicI32, Ordering};
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::Duration;
 
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
+use signal_hook::flag;
 use signal_hook::iterator::Signals;
 use signal_hook::low_level::emulate_default_handler;
 use stream::Cancel;
@@ -16,7 +17,8 @@ const GRACE: Duration = Duration::from_millis(300);
 /// Turns signals into cancelling.
 pub(crate) struct Interrupts {
     pub(crate) cancel: Cancel,
-    caught: Arc<AtomicI32>,
+    /// Noted where the signal comes in, so that a run that ends at the same moment knows of it.
+    caught: Arc<AtomicUsize>,
 }
 
 impl Interrupts {
@@ -24,11 +26,14 @@ impl Interrupts {
     /// at once.
     pub(crate) fn watch() -> Self {
         let interrupts = Self { cancel: Cancel::default(), caught: Arc::default() };
-        let (cancel, caught) = (interrupts.cancel.clone(), interrupts.caught.clone());
+        let cancel = interrupts.cancel.clone();
+        for signal in [SIGINT, SIGTERM, SIGHUP] {
+            // Where it cannot be noted it is seen by the thread below, a little later.
+            let _ = flag::register_usize(signal, interrupts.caught.clone(), signal as usize);
+        }
         let Ok(mut signals) = Signals::new([SIGINT, SIGTERM, SIGHUP]) else { return interrupts };
         let spawned = std::thread::Builder::new().name("signals".to_owned()).spawn(move || {
             if let Some(signal) = signals.forever().next() {
-                caught.store(signal, Ordering::SeqCst);
                 cancel.cancel();
                 std::thread::sleep(GRACE);
                 engine::give_up_writing();
@@ -42,7 +47,7 @@ impl Interrupts {
 
     /// Ends the process by the signal that came, if one did.
     pub(crate) fn pass_on(&self) {
-        let signal = self.caught.load(Ordering::SeqCst);
+        let signal = self.caught.load(Ordering::SeqCst) as i32;
         if signal != 0 {
             // It fails only for signals that are none.
             let _ = emulate_default_handler(signal);

@@ -130,3 +130,46 @@ fn a_missing_folder_and_a_full_disk_leave_everything_as_it_was() {
     assert_eq!((small, files.len()), (b"old\n".to_vec(), 1));
     assert_eq!(std::fs::read(folder.join("kept")).unwrap(), b"old\n");
 }
+
+#[test]
+fn on_a_full_disk_all_files_are_written_or_none_and_undo_finds_room() {
+    let folder = tempfile::tempdir().unwrap();
+    let disk = folder.path().join("disk");
+    std::fs::create_dir(&disk).unwrap();
+    let mounted = Command::new("mount")
+        .args(["-t", "tmpfs", "-o", "size=4m", "none"])
+        .arg(&disk)
+        .output()
+        .is_ok_and(|output| output.status.success());
+    if !mounted {
+        eprintln!("no disk of its own can be made here");
+        return;
+    }
+    let at = disk.display();
+    let old = "old line\n".repeat(100);
+    for name in ["first", "log", "hard"] {
+        std::fs::write(disk.join(name), &old).unwrap();
+    }
+    std::fs::hard_link(disk.join("hard"), disk.join("hard too")).unwrap();
+    // What there is to be added is more than there is room for.
+    let mut bench = Bench::new();
+    let text = format!("echo new > {at}/first; echo new > {at}/hard; seq 900000 >> {at}/log");
+    let error = bench.write(&text).map(drop).unwrap_err().to_string();
+    let whole = |name: &str| std::fs::read_to_string(disk.join(name)).unwrap() == old;
+    let same = ["first", "log", "hard", "hard too"].map(whole);
+    let count = std::fs::read_dir(&disk).unwrap().count();
+    // What fits is written, and taken back although others fill the disk meanwhile.
+    let text =
+        format!("echo n > {at}/first; echo n > {at}/hard; echo n >> {at}/log; echo n > {at}/new");
+    let mut applied = bench.write(&text).unwrap();
+    let filled = std::fs::write(disk.join("filler"), vec![0; 8 << 20]);
+    let undone: Vec<_> = applied.iter_mut().rev().map(engine::undo).collect();
+    let back = ["first", "log", "hard", "hard too"].map(whole);
+    let (new, undone) = (disk.join("new").exists(), undone.iter().all(Result::is_ok));
+    drop(applied);
+    let unmounted = Command::new("umount").arg("-l").arg(&disk).status().unwrap();
+    assert!(unmounted.success() && filled.is_err());
+    assert!(error.contains("log: No space left on device"), "{error}");
+    assert_eq!((same, count), ([true; 4], 4));
+    assert_eq!((back, new, undone), ([true; 4], false, true));
+}

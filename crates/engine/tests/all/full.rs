@@ -272,3 +272,48 @@ fn a_large_file_is_read_whole_and_what_one_command_leaves_the_next_one_gets() {
         );
     }
 }
+
+#[test]
+fn standard_input_that_is_not_all_kept_is_an_error_and_not_an_end() {
+    let folder = tempfile::tempdir().unwrap();
+    let out = folder.path().join("out");
+    for (limit, well) in [(1 << 20, true), (100_000, false)] {
+        let (reading, writing) = rustix::pipe::pipe().unwrap();
+        let writer = std::thread::spawn(move || {
+            use std::io::Write;
+            // Whoever reads stops at the limit.
+            let _ = std::fs::File::from(writing).write_all(&b"a line\n".repeat(40_000));
+        });
+        let capture = engine::Capture::start_limited(reading, limit, || {}).unwrap();
+        let since = Instant::now();
+        while !capture.kept().has_ended() && !capture.is_full() {
+            assert!(since.elapsed() < PATIENCE);
+            std::thread::yield_now();
+        }
+        let (sender, news) = channel();
+        let mut workbench = Workbench::new(Some(capture), move |job| drop(sender.send(job)));
+        let text = format!("sort | uniq -c > {}", out.display());
+        workbench.run_all(FullRequest {
+            text: text.clone(),
+            variables: Variables::default(),
+            allowed: engine::Consents::default(),
+            left_out: std::collections::BTreeSet::new(),
+            writes: true,
+            follows: true,
+            expected: Estimate::default(),
+        });
+        match end(&news) {
+            FullEnd::Done(0, _) if well => {
+                assert_eq!(std::fs::read_to_string(&out).unwrap(), "  40000 a line\n");
+                std::fs::remove_file(&out).unwrap();
+            }
+            FullEnd::Failed(why) if !well => {
+                assert!(why.contains("more than the 1 GiB"), "{why}");
+                assert!(!out.exists());
+            }
+            other => panic!("{other:?}"),
+        }
+        drop(workbench);
+        drop(writer);
+    }
+}

@@ -66,8 +66,10 @@ impl Parser<'_> {
             end = self.at;
         }
         if self.peek().is_some_and(|character| !ends_word(character)) {
+            let from = self.at;
             let word = self.word()?;
-            let shown = self.text[word.span.range()].to_owned();
+            // The word's own place may be one in a larger text.
+            let shown = self.text[from..self.at].to_owned();
             return self.fail(ShellErrorKind::Unexpected(shown), word.span.start, word.span.end);
         }
         Ok(Command {

@@ -222,6 +222,9 @@ fn braces_without_an_end_take_no_time() {
         let _ = parse(&text);
     }
     assert!(parse("echo $'a\0b'").is_err(), "no word can hold it");
+    for text in ["echo `{ a; } b`", "echo \"$({ a; } b)\"", "x=`(a) b`"] {
+        assert!(parse(text).is_err(), "{text}");
+    }
     let printed = crate::print(&parse("> f { x").unwrap());
     assert_eq!(printed, "> f { x\n");
     let printed = crate::print(&parse("echo $`b` \"$`c`\"").unwrap());

@@ -473,7 +473,7 @@ fn what_is_held_back_is_seen_chosen_written_and_taken_back() {
     terminal.press(&["x", "r"]);
     terminal.wait("start 3 commands of this machine now");
     terminal.press(&["s"]);
-    terminal.wait("1 command ended with 0, 1 did not, 1 not started");
+    terminal.wait("1 succeeded, 1 failed, 1 not started");
     assert!(demo.join("made here").exists() && !demo.join("other").exists());
     terminal.press(&["Up"]);
     terminal.wait("No such file or directory");
@@ -483,7 +483,7 @@ fn what_is_held_back_is_seen_chosen_written_and_taken_back() {
     terminal.press(&["r"]);
     terminal.wait("start 2 commands of this machine now");
     terminal.press(&["g"]);
-    terminal.wait("3 commands ended with 0");
+    terminal.wait("3 succeeded");
     assert!(demo.join("nodir/x").exists() && demo.join("other").exists());
     assert!(!demo.join("made here").exists());
     terminal.press(&["w"]);
