@@ -15,7 +15,13 @@ fn pending(buffer: &mut Buffer, area: Rect, app: &App) {
     let Some(preview) = &app.preview else { return };
     let theme = app.theme;
     let (files, commands) = app.pending_rows();
-    let mut rows = vec![(' ', "nothing of this has happened yet".to_owned())];
+    let started = (0..commands).filter(|number| app.acted(*number).is_some()).count();
+    let first = match (started + app.pending.past.len(), files) {
+        (0, _) => "nothing of this has happened yet",
+        (_, 0) => "commands were started: how each ended is beside it",
+        (_, _) => "commands were started: how each ended is beside it; no file is written yet",
+    };
+    let mut rows = vec![(' ', first.to_owned())];
     if files > 0 {
         let text = "w writes the files, all together, from all of the data; x leaves one out";
         rows.push((' ', text.to_owned()));

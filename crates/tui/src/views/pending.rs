@@ -60,10 +60,12 @@ fn draw_list(
     list.extend(files.iter().enumerate().map(|(at, file)| Line::File(at, file)));
     if !commands.is_empty() {
         let what = if commands.len() == 1 { "command" } else { "commands" };
-        list.push(Line::Title(format!(
-            "{} {what} would be started",
-            grouped(commands.len() as u64)
-        )));
+        let count = grouped(commands.len() as u64);
+        let started = (0..commands.len()).filter(|number| app.acted(*number).is_some()).count();
+        list.push(Line::Title(match started {
+            0 => format!("{count} {what} would be started"),
+            started => format!("{} of {count} {what} started", grouped(started as u64)),
+        }));
     }
     let commands = commands.iter().enumerate();
     list.extend(commands.map(|(at, command)| Line::Command(files.len() + at, command)));

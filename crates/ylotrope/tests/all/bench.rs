@@ -551,6 +551,45 @@ fn a_program_is_started_once_for_the_session_or_always() {
 }
 
 #[test]
+fn what_others_changed_is_not_taken_back_and_what_was_started_is_told() {
+    let terminal = Terminal::open(160, 50);
+    let demo = terminal.path().join("state/ylotrope/demo");
+    start_demo(&terminal);
+    replace_text(&terminal, "echo ours > note.txt");
+    terminal.wait("not written yet");
+    terminal.escape("↑↓ select");
+    terminal.press(&["w"]);
+    terminal.wait("write these files now");
+    terminal.press(&["y"]);
+    terminal.wait("written: note.txt");
+    std::fs::write(demo.join("note.txt"), "ours\ntheirs\n").unwrap();
+    terminal.press(&["Z"]);
+    let screen = terminal.wait("was changed by others since it was written");
+    assert!(screen.contains("+ theirs") && screen.contains("  ours"), "{screen}");
+    assert_eq!(std::fs::read(demo.join("note.txt")).unwrap(), b"ours\ntheirs\n");
+    terminal.escape("e edit text");
+    std::fs::write(demo.join("note.txt"), "ours\n").unwrap();
+    // Commands that take away what they were made from are told with how they ended.
+    std::fs::create_dir(demo.join("old")).unwrap();
+    for name in ["a", "b"] {
+        std::fs::write(demo.join("old").join(name), "x").unwrap();
+    }
+    replace_text_from_river(&terminal, "find old -type f | sort | xargs -n 1 rm");
+    terminal.wait("Pending 2");
+    terminal.escape("↑↓ select");
+    terminal.press(&["P"]);
+    terminal.wait("2 commands would be started");
+    terminal.press(&["r"]);
+    let screen = terminal.wait("start 2 commands");
+    assert!(screen.contains("/bin/rm in folder"), "{screen}");
+    terminal.press(&["s"]);
+    terminal.wait("2 succeeded");
+    let screen = terminal.wait("started before, and no longer part");
+    assert!(screen.contains("rm old/a") && screen.contains("status 0"), "{screen}");
+    assert_eq!(std::fs::read_dir(demo.join("old")).unwrap().count(), 0);
+}
+
+#[test]
 fn text_streams_and_lines_go_to_the_clipboard() {
     let terminal = Terminal::open(120, 40);
     terminal.tmux(&["set-option", "-s", "set-clipboard", "on"]);
