@@ -147,8 +147,13 @@ impl Printer {
         if reserved {
             self.redirections(command, start);
         }
-        for word in &command.words {
+        for (number, word) in command.words.iter().enumerate() {
             self.space(start);
+            // Without a redirection it was none only because a continued line came after it.
+            let alone = number == 0 && reserved && command.redirections.is_empty();
+            if alone && !word.is_plain("time") {
+                self.out.push('\\');
+            }
             self.word(word);
         }
         if !reserved {
@@ -403,15 +408,18 @@ impl Printer {
         }
     }
 
-    /// Text and what comes after it: a dollar sign before a backquote would be part of another word
-    /// before `$(`.
+    /// Text and what comes after it. A dollar sign that only stands for itself because a backquote or
+    /// a continued line came between would mean something before what follows it here.
     fn text_before(&mut self, text: &str, next: Option<&Part>) {
-        match (text.strip_suffix('$'), next) {
-            (Some(before), Some(Part::Command(..))) => {
-                self.put(before);
-                self.put("\\$");
+        let means = |next: char| next.is_ascii_alphanumeric() || "_{(@*#?$!-".contains(next);
+        let mut characters = text.chars().peekable();
+        while let Some(character) = characters.next() {
+            let before_command = matches!(next, Some(Part::Command(..)));
+            let follows = characters.peek().map_or(before_command, |&next| means(next));
+            if character == '$' && follows {
+                self.out.push('\\');
             }
-            _ => self.put(text),
+            self.out.push(character);
         }
     }
 

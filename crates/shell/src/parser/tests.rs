@@ -227,6 +227,11 @@ fn braces_without_an_end_take_no_time() {
     }
     let printed = crate::print(&parse("> f { x").unwrap());
     assert_eq!(printed, "> f { x\n");
+    for text in ["echo \"a$\\\n{b\"", "for\\\n\n", "echo $\\\nx"] {
+        if let Ok(script) = parse(text) {
+            assert!(parse(&crate::print(&script)).is_ok(), "{text:?}");
+        }
+    }
     let printed = crate::print(&parse("echo $`b` \"$`c`\"").unwrap());
     assert_eq!(printed, "echo \\$$(b) \"\\$$(c)\"\n");
 }
