@@ -10,6 +10,7 @@ use stream::{
     WriteError, WriteMode, describe,
 };
 
+use crate::clock::run_ns;
 use crate::directory::InDirectory;
 use crate::held::HeldCommand;
 use crate::host::run_host;
@@ -397,12 +398,14 @@ impl Stage<'_> {
         let policy = self.surroundings.policy();
         let feed = if ports.input(0).is_some() { Feed::Unknown } else { Feed::Nothing };
         let mut decision = policy.decide(&start, feed);
+        let mut gathered = None;
         if let Decision::Gather = decision {
             let (kept, fed) = match gather(ports.input(0), self.cancel) {
                 Ok(gathered) => gathered,
                 Err(outcome) => return *outcome,
             };
             ports.read_from(0, kept.source());
+            gathered = Some(kept);
             decision = policy.decide(&start, Feed::Known(fed));
         }
         let unstarted = |end, status: u8, why: &str| {
@@ -425,6 +428,15 @@ impl Stage<'_> {
             Decision::NotExecutable => unstarted(JobEnd::NotStarted, 126, "Permission denied"),
             Decision::Hold(_) | Decision::Gather => {
                 let joined = self.is_joined() || feed != Feed::Nothing;
+                // What it would read is shown with its numbers.
+                self.meter.begin(run_ns(self.cancel));
+                if let Some(gathered) = &gathered {
+                    let mut source = gathered.source();
+                    while let Ok(Some(block)) = source.next_block() {
+                        self.meter.count_in(&block);
+                    }
+                }
+                self.meter.end(run_ns(self.cancel));
                 if let Decision::Hold(mut command) = decision {
                     command.joined = joined;
                     self.surroundings.hold_back(self.number, *command);

@@ -22,7 +22,8 @@ pub fn command_details(command: &HeldCommand) -> Vec<String> {
     let quoted = |path: &std::path::Path| shell::quote_bytes(path.as_os_str().as_bytes());
     match command.consent() {
         Some(Consent { program, directory, .. }) => {
-            lines.push(format!("file {} in folder {}", quoted(&program.path), quoted(&directory)));
+            lines.push(format!("file {}", quoted(&program.path)));
+            lines.push(format!("in folder {}", quoted(&directory)));
         }
         None => lines.push("no program of this name".to_owned()),
     }

@@ -362,6 +362,11 @@ impl App {
         self.lens.height = crate::views::lens_rows(size.width, size.height, self);
     }
 
+    /// Columns of the screen.
+    pub(crate) fn width(&self) -> u16 {
+        self.page.width
+    }
+
     /// Changes the state by one event.
     pub fn update(&mut self, event: Event) {
         match event {

@@ -293,6 +293,8 @@ impl App {
             if let Err(error) = undo(&mut applied) {
                 self.message = Some(error.to_string());
                 if let UndoError::Changed(changed) = error {
+                    // The drawer says it.
+                    self.message = None;
                     let sides = changed.ours.zip(changed.now);
                     let difference = sides.map(|(ours, now)| insight::difference_of(&ours, &now));
                     let path = changed.path;

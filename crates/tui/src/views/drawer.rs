@@ -25,7 +25,8 @@ pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
             ((held + files + app.fed_programs().len()) as u16 + 5).min(most)
         }
         Drawer::Confirm(Question::Allow(command)) => {
-            (insight::command_details(command).len() as u16 + 4).min(most)
+            let room = usize::from(app.width().saturating_sub(5));
+            (asked(command, room).len() as u16 + 3).min(most)
         }
         Drawer::Confirm(Question::Act(commands)) => (commands.len() as u16 * 2 + 3).min(most),
         Drawer::Changes(changes) => {
@@ -293,10 +294,9 @@ fn confirm(buffer: &mut Buffer, area: Rect, question: &Question, app: &App) {
     let mut top = 1;
     match question {
         Question::Allow(command) => {
-            let line = cut(&safe(&insight::command_line(command)), room);
-            put(buffer, area, 3, top, &line, theme.bright());
-            for (y, text) in (top + 1..).zip(insight::command_details(command)) {
-                put(buffer, area, 3, y, &cut(&safe(&text), room), theme.ink());
+            for (y, (is_line, text)) in (top..).zip(asked(command, room)) {
+                let style = if is_line { theme.bright() } else { theme.ink() };
+                put(buffer, area, 3, y, &text, style);
             }
         }
         Question::Act(commands) => started(buffer, area, commands, app),
@@ -342,6 +342,20 @@ fn confirm(buffer: &mut Buffer, area: Rect, question: &Question, app: &App) {
             put(buffer, area, x + 2, y as u16 + top, text, theme.bright());
         }
     }
+}
+
+/// A command that is asked about, whole: its line and all that a yes covers, in rows of this width.
+fn asked(command: &HeldCommand, width: usize) -> Vec<(bool, String)> {
+    let line = std::iter::once((true, insight::command_line(command)));
+    let details = insight::command_details(command).into_iter().map(|text| (false, text));
+    let mut rows = Vec::new();
+    for (is_line, text) in line.chain(details) {
+        let shown: Vec<char> = safe(&text).chars().collect();
+        for part in shown.chunks(width.max(8)) {
+            rows.push((is_line, part.iter().collect()));
+        }
+    }
+    rows
 }
 
 /// The commands that would be started: two rows each, as many as there is room for.

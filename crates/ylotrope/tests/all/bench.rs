@@ -581,7 +581,7 @@ fn what_others_changed_is_not_taken_back_and_what_was_started_is_told() {
     terminal.wait("2 commands would be started");
     terminal.press(&["r"]);
     let screen = terminal.wait("start 2 commands");
-    assert!(screen.contains("/bin/rm in folder"), "{screen}");
+    assert!(screen.contains("/bin/rm · in folder"), "{screen}");
     terminal.press(&["s"]);
     terminal.wait("2 succeeded");
     let screen = terminal.wait("started before, and no longer part");
