@@ -12,12 +12,12 @@ use stream::{
 };
 
 use crate::job::{Later, run_job};
+use crate::limits::Limits;
 use crate::machine::RealMachine;
 use crate::overlay::{Chain, KeptSink, Overlay};
 use crate::pending::PendingFile;
 use crate::plain_file::{Opened, open_plain};
 use crate::policy::Policy;
-use crate::preview::Limits;
 use crate::run::Nowhere;
 use crate::sample::{Sample, SampleCache, Sampled};
 use crate::world::{DirectReplacement, FileSource};

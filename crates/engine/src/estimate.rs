@@ -9,11 +9,10 @@ use stream::{Cancel, Sink, Source, StageMeter, World};
 
 use crate::dry::{DryWorld, Sampler, read_plain};
 use crate::figures::CommandKind;
-use crate::limits::with_limits;
+use crate::limits::{Limits, with_limits};
 use crate::plan::{Plan, StagePlan};
 use crate::policy::Policy;
 use crate::ports::Ports;
-use crate::preview::Limits;
 use crate::run::{Nowhere, Surroundings};
 use crate::sample::{Sample, take};
 use crate::script::run_in;

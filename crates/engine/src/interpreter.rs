@@ -11,7 +11,8 @@ use crate::expand::Substitution;
 use crate::lineage::Taken;
 use crate::plan::{Plan, StageKind, StagePlan, Target};
 use crate::ports::Ports;
-use crate::run::{Inner, OpenedFiles, Surroundings, redirect, run_pipeline};
+use crate::redirections::{OpenedFiles, redirect};
+use crate::run::{Inner, Surroundings, run_pipeline};
 use crate::stage::StageOutcome;
 use crate::variables::{Variable, Variables};
 

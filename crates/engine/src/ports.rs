@@ -159,6 +159,20 @@ impl State {
     }
 }
 
+/// The source while somebody reads it. It comes back whatever happens, so that nobody waits for it in
+/// vain.
+struct TakenSource<'i> {
+    input: &'i SharedInput,
+    source: Option<Box<dyn Source>>,
+}
+
+impl Drop for TakenSource<'_> {
+    fn drop(&mut self) {
+        self.input.lock().source = self.source.take();
+        self.input.returned.notify_all();
+    }
+}
+
 impl SharedInput {
     pub(crate) fn new(source: Box<dyn Source>) -> Self {
         let state = State { source: Some(source), left: VecDeque::new(), newlines: 0, open: false };
@@ -200,15 +214,15 @@ impl SharedInput {
             if let Some(block) = state.left.pop_front() {
                 break block;
             }
-            let Some(mut source) = state.source.take() else {
+            let Some(source) = state.source.take() else {
                 state = self.returned.wait(state).unwrap_or_else(PoisonError::into_inner);
                 continue;
             };
             drop(state);
-            let read = source.next_block();
+            let mut taken = TakenSource { input: self, source: Some(source) };
+            let read = taken.source.as_mut().map_or(Ok(None), |source| source.next_block());
+            drop(taken);
             state = self.lock();
-            state.source = Some(source);
-            self.returned.notify_all();
             match read? {
                 // What another reader has given back meanwhile comes first.
                 Some(block) => match state.left.pop_front() {
@@ -306,5 +320,61 @@ impl Source for Reader {
 
     fn is_link(&self) -> bool {
         self.0.lock().source.as_ref().is_some_and(|source| source.is_link())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::sync::mpsc::{Receiver, channel};
+
+    use super::*;
+
+    /// Gives what comes, and fails inside at an empty text.
+    struct Coming(Receiver<&'static str>);
+
+    impl Source for Coming {
+        fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+            let text = self.0.recv().ok();
+            assert!(text != Some(""), "as asked");
+            Ok(text.map(|text| Block::new(text.as_bytes().to_vec())))
+        }
+    }
+
+    fn text(block: Result<Option<Block>, ReadError>) -> Option<String> {
+        block.unwrap().map(|block| String::from_utf8(block.bytes().to_vec()).unwrap())
+    }
+
+    #[test]
+    fn while_somebody_waits_for_the_source_the_rest_is_known_and_what_is_left_is_taken() {
+        let (sender, coming) = channel();
+        let input = Arc::new(SharedInput::new(Box::new(Coming(coming))));
+        let (first, second) = (input.clone(), input.clone());
+        let waiting = std::thread::spawn(move || text(first.next_block()));
+        // It holds the source by now, or soon; nothing here waits for that.
+        assert!(!input.has_left());
+        assert_eq!(input.lines_taken(), 0);
+        input.give_back("left\n".as_bytes());
+        let other = std::thread::spawn(move || text(second.next_block()));
+        sender.send("came\n").unwrap();
+        sender.send("later\n").unwrap();
+        let mut got = [waiting.join().unwrap(), other.join().unwrap()];
+        got.sort();
+        // Which of them read what is a matter of chance, but nothing twice and nothing lost.
+        let rest = text(input.next_block());
+        let mut all: Vec<String> = got.into_iter().flatten().chain(rest).collect();
+        all.sort();
+        assert_eq!(all, ["came\n", "later\n", "left\n"]);
+        assert_eq!(input.lines_taken(), 3);
+    }
+
+    #[test]
+    fn a_reader_that_fails_inside_leaves_the_source_to_the_next() {
+        let (sender, coming) = channel();
+        let input = Arc::new(SharedInput::new(Box::new(Coming(coming))));
+        let failing = input.clone();
+        sender.send("").unwrap();
+        assert!(std::thread::spawn(move || text(failing.next_block())).join().is_err());
+        sender.send("next\n").unwrap();
+        assert_eq!(text(input.next_block()).as_deref(), Some("next\n"));
     }
 }

@@ -9,8 +9,8 @@ use filters::Verb;
 use sha2::{Digest, Sha256};
 use shell::Span;
 use stream::{
-    Block, Excess, ExitStatus, InputName, LineId, OriginStore, Sink, Source, StageFigures,
-    StageMeter, World, WriteError,
+    Block, ExitStatus, InputName, LineId, OriginStore, Sink, Source, StageFigures, StageMeter,
+    World, WriteError,
 };
 
 use crate::dry::DryWorld;
@@ -18,7 +18,7 @@ use crate::figures::{Collected, CommandFigures};
 use crate::happened::verb_of;
 use crate::held::HeldCommand;
 use crate::kept::Kept;
-use crate::limits::{Over, default_budget, with_limits};
+use crate::limits::{Limit, Limits, Over, with_limits};
 use crate::pending::PendingFile;
 use crate::plan::{Plan, StageKind, StagePlan, TargetKind};
 use crate::policy::Policy;
@@ -26,59 +26,6 @@ use crate::ports::Ports;
 use crate::run::{Held, Nowhere, Surroundings, run_pipeline};
 use crate::sample::{Identity, Sampled};
 use crate::stage::StageOutcome;
-
-/// How much a preview may do.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Limits {
-    /// Lines of any one stream.
-    pub lines: u64,
-    /// Bytes of any one stream.
-    pub bytes: u64,
-    /// Seconds of the whole.
-    pub seconds: f64,
-    /// Bytes of memory that the whole may take.
-    pub memory_bytes: u64,
-}
-
-impl Default for Limits {
-    fn default() -> Self {
-        Self { lines: 1_000_000, bytes: 256 << 20, seconds: 10.0, memory_bytes: default_budget() }
-    }
-}
-
-impl Limits {
-    /// For a sample that is meant to be everything.
-    pub fn generous() -> Self {
-        Self { lines: 20_000_000, bytes: 4 << 30, seconds: 120.0, ..Self::default() }
-    }
-}
-
-/// The limit that cut something off.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub enum Limit {
-    /// So many lines.
-    Lines(u64),
-    /// So many bytes.
-    Bytes(u64),
-    /// So many seconds.
-    Seconds(f64),
-    /// So much memory.
-    Memory(u64),
-    /// So many commands at the same time.
-    Commands(usize),
-}
-
-impl Limit {
-    /// The limit that ended a run.
-    fn of(over: Over, limits: &Limits) -> Self {
-        match over {
-            Over::Time => Self::Seconds(limits.seconds),
-            Over::Excess(Excess::Memory(bytes)) => Self::Memory(bytes),
-            Over::Excess(Excess::NoMemory) => Self::Memory(limits.memory_bytes),
-            Over::Excess(Excess::Commands(count)) => Self::Commands(count),
-        }
-    }
-}
 
 /// How a stage ended.
 #[derive(Clone, Copy, Debug, PartialEq)]

@@ -12,8 +12,8 @@ use memchr::memchr_iter;
 use stream::{Block, Cancel, Input, ReadError, Source};
 
 use crate::kept::Kept;
+use crate::limits::{Limit, Limits};
 use crate::plain_file::{Opened, open_plain};
-use crate::preview::{Limit, Limits};
 use crate::world::{FileSource, read_block, start_of_last_lines};
 
 /// Which lines of a source are worked on.

@@ -17,7 +17,8 @@ use crate::held::HeldCommand;
 use crate::metered::{MeteredSink, MeteredSource, StageClock, thread_time};
 use crate::plan::{StageKind, StagePlan};
 use crate::policy::Start;
-use crate::run::{Nowhere, OpenedFiles};
+use crate::redirections::OpenedFiles;
+use crate::run::Nowhere;
 
 /// Where a stage's descriptors go.
 pub(crate) struct Connections {
@@ -143,7 +144,9 @@ pub(crate) fn run_native(
     outcome.held = world.held.into_inner().unwrap_or_else(PoisonError::into_inner);
     let opened = world.written.into_inner().unwrap_or_else(PoisonError::into_inner);
     outcome.written = opened.paths();
-    if let Ok(errors) = errors
+    // What failed inside has not written all, whatever it was.
+    if !outcome.panicked
+        && let Ok(errors) = errors
         && !opened.put_in_place(cancel, &*errors)
         && outcome.status == ExitStatus::SUCCESS
     {
