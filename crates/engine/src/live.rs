@@ -39,8 +39,10 @@ impl Live {
             cancel: Cancel::default(),
         };
         let arrived = Arc::new(arrived);
+        let said = live.messages.clone();
         let sink = |kept: &Arc<Kept>| -> Arc<dyn Sink> {
-            Arc::new(LiveSink { kept: kept.clone(), arrived: arrived.clone() })
+            let (kept, said, arrived) = (kept.clone(), said.clone(), arrived.clone());
+            Arc::new(LiveSink { kept, said, arrived })
         };
         let connections = Connections {
             stdin: None,
@@ -90,12 +92,17 @@ impl Drop for Live {
 
 struct LiveSink<F> {
     kept: Arc<Kept>,
+    /// What is said on standard error.
+    said: Arc<Kept>,
     arrived: Arc<F>,
 }
 
 impl<F: Fn() + Send + Sync> Sink for LiveSink<F> {
     fn write(&self, block: Block) -> Result<(), WriteError> {
         if self.kept.bytes() >= LIVE_LIMIT {
+            let message =
+                format!("more than {} MiB came; it is followed no further\n", LIVE_LIMIT >> 20);
+            self.said.append(&Block::new(message.into_bytes()))?;
             return Err(WriteError::Closed);
         }
         self.kept.append(&block)?;

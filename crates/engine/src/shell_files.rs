@@ -38,7 +38,7 @@ pub(crate) struct ShellFiles {
     /// Files being written that have not taken their places yet.
     staged: Arc<Mutex<HashMap<PathBuf, Arc<Staged>>>>,
     /// Files that are open for being added to.
-    appended: Arc<Mutex<HashMap<PathBuf, Weak<Staged>>>>,
+    appended: Arc<Mutex<HashMap<PathBuf, Vec<Weak<Staged>>>>>,
     /// Files that are open for reading, by their devices and numbers.
     read: Arc<Mutex<Vec<((u64, u64), Weak<Emptied>)>>>,
     cancel: Cancel,
@@ -111,7 +111,8 @@ impl ShellFiles {
     /// True where somebody adds to this very file now: it must stay the same file.
     fn is_appended(&self, target: &Path) -> bool {
         let appended = self.appended.lock().unwrap_or_else(PoisonError::into_inner);
-        appended.get(target).is_some_and(|file| file.strong_count() > 0)
+        let open = |file: &Weak<Staged>| file.strong_count() > 0;
+        appended.get(target).is_some_and(|files| files.iter().any(open))
     }
 
     /// Whoever reads a file that is replaced finds it empty from here on.
@@ -171,9 +172,11 @@ impl ShellFiles {
             let opening = Opening::in_place(&target, file);
             let mut appended = self.appended.lock().unwrap_or_else(PoisonError::into_inner);
             if appended.len() == appended.capacity() {
-                appended.retain(|_, file| file.strong_count() > 0);
+                appended.retain(|_, files| files.iter().any(|file| file.strong_count() > 0));
             }
-            appended.insert(target, opening.weak());
+            let files = appended.entry(target).or_default();
+            files.retain(|file| file.strong_count() > 0);
+            files.push(opening.weak());
             return Ok(Arc::new(opening));
         }
         Ok(Arc::new(DescriptorSink::of(file.into())))

@@ -427,6 +427,10 @@ impl<'t> Parser<'t> {
             }
         } else if name.is_plain("umask") && !arguments.is_empty() {
             self.masks.push(name.span);
+        } else if name.is_plain("set") && arguments.is_empty() {
+            return refused("set without arguments", name.span);
+        } else if name.is_plain("trap") && arguments.len() < 2 {
+            return refused("trap without a command and EXIT", name.span);
         } else if name.is_plain("trap") {
             let unknown =
                 |word: &&Word| plain(word).is_some_and(|text| text != "EXIT" && text != "0");

@@ -283,7 +283,7 @@ fn run_for_real(run: Run) -> ExitCode {
                 RunError::Shell(error) => error.span.start,
                 RunError::Plan(error) => error.span.start,
                 RunError::Excess(excess) => {
-                    eprintln!("ylotrope run: {excess}; the run was ended");
+                    say::error(&format!("ylotrope run: {excess}; the run was ended"));
                     return ExitCode::from(2);
                 }
             };
@@ -381,7 +381,9 @@ fn use_filter(used: Use) -> ExitCode {
 
 fn no_such_filter(command: &str, name: &[u8]) -> ExitCode {
     let name = String::from_utf8_lossy(name);
-    eprintln!("ylotrope {command}: there is no filter “{name}”; “ylotrope guide” lists them");
+    say::error(&format!(
+        "ylotrope {command}: there is no filter “{name}”; “ylotrope guide” lists them"
+    ));
     ExitCode::from(127)
 }
 

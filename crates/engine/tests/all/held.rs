@@ -332,3 +332,20 @@ fn a_consented_program_has_no_terminal_and_ends_with_what_it_started() {
         std::thread::yield_now();
     }
 }
+
+#[test]
+fn a_followed_file_is_that_of_the_folder_the_text_is_in() {
+    let folder = tempfile::tempdir().unwrap();
+    std::fs::create_dir(folder.path().join("sub")).unwrap();
+    std::fs::write(folder.path().join("sub/log"), "in sub\n").unwrap();
+    let mut bench = Bench::new();
+    let text = format!("cd {}; cd sub\ntail -f log | tr a-z A-Z", folder.path().display());
+    let since = Instant::now();
+    loop {
+        let preview = bench.run(&text);
+        if preview.stages[1].out.contents() == b"IN SUB\n" {
+            break;
+        }
+        assert!(since.elapsed() < Duration::from_secs(20), "{}", preview.stages[0].messages);
+    }
+}

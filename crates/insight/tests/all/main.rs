@@ -182,3 +182,12 @@ fn a_diagram_tells_where_output_and_errors_really_go() {
     let drawn = last("sort < DIR/f | wc -l");
     assert!(drawn.on_standard_input && drawn.end == "standard output");
 }
+
+#[test]
+fn a_device_among_the_redirections_hides_no_file_that_is_replaced() {
+    let folder = tempfile::tempdir().unwrap();
+    let log = folder.path().join("log");
+    std::fs::write(&log, "a\nb\n").unwrap();
+    let notes = said(&format!("echo x > /dev/null 2> {}", log.display()));
+    assert!(find(&notes, "replaces").unwrap().text.starts_with("replaces 2 lines of "));
+}

@@ -185,6 +185,8 @@ fn what_is_wrong_or_unsupported_is_refused_at_its_place() {
         "exec a >f",
         "trap x INT",
         "set -x",
+        "set",
+        "trap",
         "set -e -o posix",
         "umask 077 | a",
         "a | { umask 077; }",

@@ -302,3 +302,75 @@ fn statistics_count_what_every_command_did() {
     assert_eq!(csv.lines().count(), 7);
     assert!(csv.contains("\"grep \"\"a,b\"\" out\",filter,1,1,6,0,12,0,"), "{csv}");
 }
+
+#[test]
+fn widths_and_precisions_have_a_limit_and_a_message() {
+    let folder = tempfile::tempdir().unwrap();
+    for line in [
+        "echo a | nl -w 70000",
+        "printf '%.*f' 100000000 1",
+        "printf '%*d' 100000000 1",
+        "printf '%100000d' 1",
+        "seq -f %.1000000000f 1",
+        "seq -f %1000000000f 1",
+        "awk 'BEGIN { printf \"%*d\", 100000000, 1 }'",
+        "awk 'BEGIN { printf \"%.99999999f\", 1 }'",
+    ] {
+        let output = feed(ours().args(["run", "-c", line]), folder.path(), "");
+        let said = String::from_utf8_lossy(&output.stderr).into_owned();
+        assert!(said.contains("65535") || said.contains("too large"), "{line}: {said}");
+        assert!(matches!(output.status.code(), Some(1 | 2)), "{line}: {:?}", output.status);
+    }
+}
+
+#[test]
+fn names_and_data_in_messages_never_steer_the_terminal() {
+    let folder = tempfile::tempdir().unwrap();
+    let name = "bad\u{1b}[31mname\r";
+    std::fs::write(folder.path().join("two"), format!("b{name}\na{name}\n")).unwrap();
+    let at = folder.path().join(name).display().to_string();
+    let state = folder.path().join("state");
+    let run = |arguments: &[&str]| {
+        let mut command = ours();
+        feed(command.args(arguments).env("XDG_STATE_HOME", &state), folder.path(), "")
+    };
+    for arguments in [
+        &[
+            "run",
+            "-c",
+            "cat \"$1\"; \"$1\"; cat < \"$1\"; cd \"$1\"; echo x > \"$1/x\"",
+            "sh",
+            name,
+        ][..],
+        &[
+            "run",
+            "-c",
+            "join two two; sort -c two; grep x \"$1\"; wc \"$1\"; sed -n p \"$1\"",
+            "sh",
+            name,
+        ],
+        &["run", name],
+        &["run", &at],
+        &["use", "cat", name],
+        &["use", name],
+        &["guide", name],
+        &["run", "--stats", "text", "-c", "cat \"$1\"", "sh", name],
+        &["run", "--progress", "-c", "cat \"$1\"", "sh", name],
+        &["run", "--keep", "-c", "echo 'bad\u{1b}[31m'", "sh", name],
+        &["runs"],
+        &["runs", "show", name],
+        &["export", "-c", "echo a", "--what", "diagram", "--to", name],
+        &["run", "--dry-run", "-c", "touch \"$1\"; echo a > \"$1\"", "sh", name],
+        &[name],
+    ] {
+        let output = run(arguments);
+        let said = String::from_utf8_lossy(&output.stderr).into_owned();
+        assert!(!said.contains(['\u{1b}', '\r']), "{arguments:?}: {said:?}");
+        if arguments[0] == "runs" {
+            assert!(!String::from_utf8_lossy(&output.stdout).contains('\u{1b}'), "{arguments:?}");
+        }
+    }
+    let said = run(&["run", "-c", "cat \"$1\"", "sh", name]).stderr;
+    let said = String::from_utf8(said).unwrap();
+    assert_eq!(said, "cat: bad$'\\033'[31mname$'\\r': No such file or directory\n");
+}

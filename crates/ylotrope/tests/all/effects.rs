@@ -82,6 +82,7 @@ fn effects_come_in_the_order_of_sh() {
         "no-such-program > gone; ls gone",
         "exec > all; echo a; echo b",
         "exec >> f; echo a; ls sub; echo b",
+        "exec >> g; echo a; echo b >> g; echo c > g; echo d; cat g > h",
         "cat < f > f; wc -c f",
         "sort f > f; wc -c f",
         "f() { echo in; } > f; f; cat f",
