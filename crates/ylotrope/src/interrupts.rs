@@ -1,10 +1,10 @@
 //! Signals that end a run: everything is tidied up first.
 
 use std::sync::Arc;
-use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::time::Duration;
 
-use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
+use signal_hook::consts::{SIGABRT, SIGHUP, SIGINT, SIGTERM};
 use signal_hook::flag;
 use signal_hook::iterator::Signals;
 use signal_hook::low_level::emulate_default_handler;
@@ -13,6 +13,9 @@ use stream::Cancel;
 /// How long stages have to tidy up before the process ends anyway: one that waits for a terminal
 /// notices nothing.
 const GRACE: Duration = Duration::from_millis(300);
+
+/// The status of a run that ends at a limit.
+const LIMIT_STATUS: i32 = 2;
 
 /// Turns signals into cancelling.
 pub(crate) struct Interrupts {
@@ -31,6 +34,10 @@ impl Interrupts {
             // Where it cannot be noted it is seen by the thread below, a little later.
             let _ = flag::register_usize(signal, interrupts.caught.clone(), signal as usize);
         }
+        // The standard library names an allocation that failed on standard error, then raises
+        // this. It is a limit like the others, so it has their status and leaves no core.
+        let always = Arc::new(AtomicBool::new(true));
+        let _ = flag::register_conditional_shutdown(SIGABRT, LIMIT_STATUS, always);
         let Ok(mut signals) = Signals::new([SIGINT, SIGTERM, SIGHUP]) else { return interrupts };
         let spawned = std::thread::Builder::new().name("signals".to_owned()).spawn(move || {
             if let Some(signal) = signals.forever().next() {
