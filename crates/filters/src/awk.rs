@@ -15,6 +15,7 @@ use crate::shades::Shade;
 use crate::spec::{example, option};
 use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb};
 
+mod arithmetic;
 mod code;
 mod input;
 mod lexer;

@@ -8,11 +8,13 @@ use crate::spec::{example, option, option_maybe};
 use crate::words::{counted, from_files, list};
 use crate::{Arguments, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb};
 
+mod output;
 mod search;
 mod sheet;
 mod tree;
 
-use search::{Binary, Listing, Search};
+use output::{Binary, Listing};
+use search::Search;
 use tree::{Names, Tree};
 
 const INCLUDE: char = '\u{1}';

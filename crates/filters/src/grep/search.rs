@@ -9,6 +9,7 @@ use pattern::{Pattern, TooManySteps};
 use stream::{Input, InputTrouble, LineId, Lines, Origin, ReadError, StageError};
 
 use super::Settings;
+use super::output::{Binary, Listing};
 use super::sheet::Sheet;
 use crate::zero::swapped;
 
@@ -20,27 +21,6 @@ const LOOKED_AT_MAX: u32 = 16;
 
 /// How much of an input is looked at to tell whether it is binary.
 const BINARY_PROBE: usize = 96 * 1024;
-
-#[derive(Clone, Copy, PartialEq, Eq)]
-pub(super) enum Listing {
-    Lines,
-    Count,
-    Matches,
-    FilesWith,
-    FilesWithout,
-    Nothing,
-}
-
-/// What is done with binary files.
-#[derive(Clone, Copy, PartialEq, Eq)]
-pub(super) enum Binary {
-    /// It is said that they match.
-    Said,
-    /// They are text.
-    AsText,
-    /// They match nothing.
-    PassedOver,
-}
 
 pub(super) struct Search {
     pub(super) pattern: Pattern,

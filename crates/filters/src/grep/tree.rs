@@ -11,7 +11,8 @@ use stream::{
     FileFacts, FileKind, Input, InputTrouble, Origin, ReadError, StageError, StageIo, World,
 };
 
-use super::search::{Listing, Search};
+use super::output::Listing;
+use super::search::Search;
 use super::sheet::{Kept, Sheet};
 
 /// Files searched at the same time are taken in batches of at most so many bytes: the results of

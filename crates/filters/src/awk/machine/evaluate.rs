@@ -5,8 +5,9 @@ use std::cmp::Ordering;
 
 use pattern::Pattern;
 
+use super::super::arithmetic::{calculate, compare};
 use super::super::code::{Argument, Matcher};
-use super::super::resolve::{calculate, compare, compile};
+use super::super::resolve::compile;
 use super::super::text;
 use super::super::tree::{Arithmetic, Comparison};
 use super::{
