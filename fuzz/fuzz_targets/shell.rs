@@ -19,7 +19,9 @@ fuzz_target!(|text: &str| {
             // Backquotes are printed in their other form, which may come to be too deep.
             match shell::parse(&printed) {
                 Ok(_) => {}
-                Err(error) => assert!(error.to_string().contains("so deep"), "{printed:?}: {error}"),
+                Err(error) => {
+                    assert!(error.to_string().contains("so deep"), "{printed:?}: {error}")
+                }
             }
         }
     }

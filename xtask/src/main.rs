@@ -1,6 +1,7 @@
 //! `cargo xtask`: the one test command, and the benchmark against the host's utilities.
 
 mod bench;
+mod rooms;
 mod test;
 
 use anyhow::Result;
@@ -10,6 +11,10 @@ use clap::Parser;
 enum Cli {
     /// Check what the tests need, then formatting, clippy, and all tests
     Test,
+    /// Format every file, also those that macros declare
+    Format,
+    /// Check that rooms import only earlier rooms, and that no files import in a circle
+    Rooms,
     /// Time pipelines with meters and in a build without them
     BenchMetering {
         /// How much gate.log
@@ -51,6 +56,8 @@ enum Cli {
 fn main() -> Result<()> {
     match Cli::parse() {
         Cli::Test => test::run(),
+        Cli::Format => test::format(false),
+        Cli::Rooms => rooms::check(&test::root()?),
         Cli::BenchHost { size, rounds, only, locale, memory, forms } => {
             bench::run(&size, rounds, only.as_deref(), &locale, memory, forms)
         }

@@ -1,85 +1,23 @@
 //! The filters: our own implementations of the utilities that text pipelines are made of, each
 //! in a file of its own with its [`Spec`], the one description of its options. A filter sees
 //! nothing but its [`stream::StageIo`]; it knows no threads, clocks, files or terminals.
+//!
+//! Rooms, each importing only those above it: `text`, `spec`, `common`, then `languages` and
+//! `utilities`, then `registry`, `guide` and `testing`.
 
-mod amount;
-mod arguments;
-mod awk;
-mod basename;
-mod bc;
-mod blanks;
-mod bracket;
-mod cat;
-mod characters;
-mod cksum;
-mod clock;
-mod column;
-mod comm;
-mod csplit;
-mod cut;
-mod date;
-mod deep;
-mod digest;
-mod dirname;
-mod echo;
-mod escape;
-mod expand;
-mod expr;
-mod r#false;
-mod fmt;
-mod fold;
-mod format;
-mod grep;
+mod common;
 mod guide;
-mod head;
-mod join;
-mod line_set;
-mod lines;
-mod md5sum;
-mod meter;
-mod names;
-mod nl;
-mod numbers;
-mod numfmt;
-mod od;
-mod ordered;
-mod paste;
-mod printf;
-mod records;
+mod languages;
 mod registry;
-mod replace;
-mod rev;
-mod sed;
-mod seq;
-mod sha256sum;
-mod shades;
-mod shuf;
-mod sleep;
-mod sort;
 mod spec;
-mod split;
-mod stamp;
-mod tabs;
-mod tac;
-mod tail;
-mod tee;
-mod test;
-mod tr;
-mod r#true;
-mod truth;
-mod unexpand;
-mod uniq;
-mod venn;
-mod wc;
-mod words;
-mod xargs;
-mod yes;
-mod zero;
+mod text;
+mod utilities;
 
 pub mod testing;
 
-pub use arguments::{Arguments, Given, Operand, UsageError};
-pub use guide::{guide, list};
-pub use registry::{ALL, Definition, find};
-pub use shades::{Program, Shade};
-pub use spec::{Example, Filter, Operands, OptionSpec, Optional, Spec, Style, Verb};
+pub use guide::list;
+pub use registry::{all, find};
+pub use spec::{
+    Arguments, Definition, Example, Filter, Given, Operand, Operands, OptionSpec, Optional,
+    Program, Shade, Spec, Style, UsageError, Verb, guide,
+};

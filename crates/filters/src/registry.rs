@@ -1,122 +1,57 @@
-use stream::{ExitStatus, Origin, StageError, StageIo};
+//! Every filter by its name.
 
-use crate::{Arguments, Filter, Spec, Style, UsageError, Verb};
+use std::sync::LazyLock;
 
-/// A filter's description and the functions that make it.
-pub struct Definition {
-    /// The description.
-    pub spec: &'static Spec,
-    /// Makes the filter from its arguments.
-    pub(crate) build: fn(&Arguments) -> Result<Box<dyn Filter>, UsageError>,
-    /// Says in words what the filter with these arguments does.
-    pub(crate) explain: fn(&Arguments) -> String,
+use crate::languages::{awk, bc, sed};
+use crate::spec::Definition;
+use crate::utilities::UTILITIES;
+
+static ALL: LazyLock<Vec<&'static Definition>> = LazyLock::new(|| {
+    let mut all = vec![&awk::DEFINITION, &bc::DEFINITION, &sed::DEFINITION];
+    all.extend(UTILITIES);
+    all.sort_by_key(|definition| definition.spec.name);
+    all
+});
+
+/// Every filter, in the order of their names.
+pub fn all() -> &'static [&'static Definition] {
+    &ALL
 }
-
-/// Every filter, by name.
-pub static ALL: &[&Definition] = &[
-    &crate::bracket::DEFINITION,
-    &crate::awk::DEFINITION,
-    &crate::basename::DEFINITION,
-    &crate::bc::DEFINITION,
-    &crate::cat::DEFINITION,
-    &crate::cksum::DEFINITION,
-    &crate::column::DEFINITION,
-    &crate::comm::DEFINITION,
-    &crate::csplit::DEFINITION,
-    &crate::cut::DEFINITION,
-    &crate::date::DEFINITION,
-    &crate::dirname::DEFINITION,
-    &crate::echo::DEFINITION,
-    &crate::expand::DEFINITION,
-    &crate::expr::DEFINITION,
-    &crate::r#false::DEFINITION,
-    &crate::fmt::DEFINITION,
-    &crate::fold::DEFINITION,
-    &crate::grep::DEFINITION,
-    &crate::head::DEFINITION,
-    &crate::join::DEFINITION,
-    &crate::md5sum::DEFINITION,
-    &crate::meter::DEFINITION,
-    &crate::nl::DEFINITION,
-    &crate::numfmt::DEFINITION,
-    &crate::od::DEFINITION,
-    &crate::paste::DEFINITION,
-    &crate::printf::DEFINITION,
-    &crate::rev::DEFINITION,
-    &crate::sed::DEFINITION,
-    &crate::seq::DEFINITION,
-    &crate::sha256sum::DEFINITION,
-    &crate::shuf::DEFINITION,
-    &crate::sleep::DEFINITION,
-    &crate::sort::DEFINITION,
-    &crate::split::DEFINITION,
-    &crate::stamp::DEFINITION,
-    &crate::tac::DEFINITION,
-    &crate::tail::DEFINITION,
-    &crate::tee::DEFINITION,
-    &crate::test::DEFINITION,
-    &crate::tr::DEFINITION,
-    &crate::r#true::DEFINITION,
-    &crate::unexpand::DEFINITION,
-    &crate::uniq::DEFINITION,
-    &crate::venn::DEFINITION,
-    &crate::wc::DEFINITION,
-    &crate::xargs::DEFINITION,
-    &crate::yes::DEFINITION,
-];
 
 /// The filter called `name`.
 pub fn find(name: &[u8]) -> Option<&'static Definition> {
     ALL.iter().copied().find(|definition| definition.spec.name.as_bytes() == name)
 }
 
-impl Definition {
-    /// Parses the arguments behind the name.
-    ///
-    /// # Errors
-    /// As [`Arguments::parse`].
-    pub fn parse(&self, arguments: &[Vec<u8>]) -> Result<Arguments, UsageError> {
-        Arguments::parse(self.spec, arguments)
-    }
+#[cfg(test)]
+mod tests {
 
-    /// Makes the filter from the arguments behind its name.
-    ///
-    /// # Errors
-    /// Options or operands it cannot work with.
-    pub fn build(&'static self, arguments: &[Vec<u8>]) -> Result<Box<dyn Filter>, UsageError> {
-        // What takes any word takes this one too, as `echo` does.
-        let takes_options = self.spec.style != Style::Own;
-        if takes_options && arguments.len() == 1 && arguments[0] == b"--help" {
-            return Ok(Box::new(Help(self)));
+    fn shown(line: &[&str]) -> String {
+        let arguments: Vec<Vec<u8>> =
+            line[1..].iter().map(|word| word.as_bytes().to_vec()).collect();
+        let definition = super::find(line[0].as_bytes()).unwrap();
+        let mut shown = String::new();
+        for program in definition.programs(&arguments) {
+            let text = line[program.word + 1];
+            for (range, shade) in program.shades {
+                shown.push_str(&format!("{shade:?}:{} ", &text[range]));
+            }
         }
-        (self.build)(&self.parse(arguments)?)
+        shown.trim_end().to_owned()
     }
 
-    /// True when the filter with these arguments does not end by itself but goes on with what
-    /// files get. Only parses: this is asked of every stage before every run.
-    pub fn follows(&'static self, arguments: &[Vec<u8>]) -> bool {
-        std::ptr::eq(self, &raw const crate::tail::DEFINITION)
-            && self.parse(arguments).is_ok_and(|arguments| crate::tail::follows(&arguments))
-    }
-
-    /// Says in words what the filter with these arguments does; `None` for arguments it cannot
-    /// work with.
-    pub fn explain(&self, arguments: &[Vec<u8>]) -> Option<String> {
-        let parsed = self.parse(arguments).ok()?;
-        (self.build)(&parsed).ok()?;
-        Some((self.explain)(&parsed))
-    }
-}
-
-struct Help(&'static Definition);
-
-impl Filter for Help {
-    fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
-        io.out().put(crate::guide(self.0.spec).as_bytes(), Origin::None)?;
-        Ok(ExitStatus::SUCCESS)
-    }
-
-    fn verb(&self) -> Verb {
-        Verb::Makes
+    #[test]
+    fn programs_are_shaded() {
+        assert_eq!(
+            shown(&["awk", "-F:", "/a b/ && $3 > 1 { print $NF, \"x\" / 2 } # last"]),
+            "Pattern:/a b/ Field:$3 Word:print Field:$NF Text:\"x\" Comment:# last"
+        );
+        assert_eq!(shown(&["awk", "$1 ~ /x"]), "Field:$1");
+        assert_eq!(
+            shown(&["sed", "-n", "-e", "/a/,$s/b\\(.\\)/[\\1&]/gp", "-e", "p # all"]),
+            "Pattern:/a/ Pattern:b\\(.\\) Field:\\1 Field:& Comment:# all"
+        );
+        assert_eq!(shown(&["sed", "s/a/b"]), "");
+        assert_eq!(shown(&["grep", "a"]), "");
     }
 }

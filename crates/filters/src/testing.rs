@@ -3,7 +3,7 @@
 
 use stream::{ExitStatus, StageError, StageIo};
 
-use crate::{Arguments, Definition, Filter, Operands, Spec, Style, UsageError, Verb};
+use crate::spec::{Arguments, Definition, Filter, Operands, Spec, Style, UsageError, Verb};
 
 static SPEC: Spec = Spec {
     name: "failing",
@@ -17,7 +17,7 @@ static SPEC: Spec = Spec {
 };
 
 /// Writes nothing and panics.
-pub static PANICKING: Definition = Definition { spec: &SPEC, build, explain };
+pub static PANICKING: Definition = Definition::new(&SPEC, build, explain);
 
 struct Panicking;
 
@@ -44,9 +44,9 @@ impl Filter for Panicking {
 /// its parts, but runs nothing. True where it is a program.
 pub fn parses(filter: &str, text: &[u8]) -> bool {
     if filter == "bc" {
-        return crate::bc::parses(text);
+        return crate::languages::bc::parses(text);
     }
-    let Some(definition) = crate::find(filter.as_bytes()) else { return false };
+    let Some(definition) = crate::registry::find(filter.as_bytes()) else { return false };
     let arguments = [text.to_vec()];
     let parts = definition.programs(&arguments);
     debug_assert!(

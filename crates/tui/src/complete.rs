@@ -70,7 +70,7 @@ pub(crate) fn complete(text: &str, cursor: usize) -> Option<Completion> {
     let (span, name, is_name) = context(text, cursor);
     let word = &text[span.range()];
     let mut candidates: Vec<(String, String)> = if is_name && !word.contains('/') {
-        filters::ALL
+        filters::all()
             .iter()
             .filter(|definition| definition.spec.name.starts_with(word))
             .map(|definition| {

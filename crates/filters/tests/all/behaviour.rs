@@ -156,7 +156,7 @@ fn every_filter_explains_itself() {
         say(&[b"sort", b"-t,", b"-k3,3n"]),
         "puts the lines in order by field 3 as a number, fields ended by a comma"
     );
-    for definition in filters::ALL {
+    for definition in filters::all() {
         let guide = filters::guide(definition.spec);
         for option in definition.spec.options {
             assert!(guide.contains(option.meaning), "{}: {}", definition.spec.name, option.meaning);
@@ -213,7 +213,7 @@ proptest! {
         line in "[a-z0-9 é,:.\\t-]{0,12}",
     ) {
         let arguments: Vec<Vec<u8>> = arguments.into_iter().map(String::into_bytes).collect();
-        for definition in filters::ALL {
+        for definition in filters::all() {
             definition.explain(&arguments);
             if let Ok(filter) = definition.build(&arguments) {
                 for mark in filter.marks(line.as_bytes()) {

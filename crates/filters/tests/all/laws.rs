@@ -515,11 +515,11 @@ fn every_filter_ends_when_its_reader_has_gone() {
 
 #[test]
 fn filters_are_listed_in_order() {
-    let names: Vec<&str> = filters::ALL.iter().map(|definition| definition.spec.name).collect();
+    let names: Vec<&str> = filters::all().iter().map(|definition| definition.spec.name).collect();
     let mut sorted = names.clone();
     sorted.sort_unstable();
     assert_eq!(names, sorted);
-    for definition in filters::ALL {
+    for definition in filters::all() {
         let spec = definition.spec;
         let mut letters: Vec<char> = spec.options.iter().map(|option| option.short).collect();
         letters.sort_unstable();

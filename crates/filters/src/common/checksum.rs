@@ -1,0 +1,343 @@
+//! What `md5sum` and `sha256sum` share.
+
+use sha2::{Digest, Sha256};
+use stream::{ExitStatus, Input, InputTrouble, LineId, Origin, ReadError, StageError, StageIo};
+
+use crate::spec::{Arguments, Filter, OptionSpec, Spec, UsageError, Verb, option};
+use crate::text::phrases::from_files;
+
+const QUIET: char = '\u{1}';
+const STATUS: char = '\u{2}';
+const STRICT: char = '\u{3}';
+const TAG: char = '\u{4}';
+const IGNORE_MISSING: char = '\u{5}';
+
+pub(crate) const OPTIONS: &[OptionSpec] = &[
+    option('b', "binary", None, "mark the files as read in binary (a star before the name)", false),
+    option('c', "check", None, "read sums from the files and compare", false),
+    option('t', "text", None, "mark the files as text (a space before the name)", false),
+    option('w', "warn", None, "with -c: say which lines are no sums", false),
+    option('z', "zero", None, "end lines with NUL, names as they are", false),
+    option(QUIET, "quiet", None, "with -c: say nothing of files that agree", false),
+    option(STATUS, "status", None, "with -c: say nothing; the status tells", false),
+    option(STRICT, "strict", None, "with -c: fail when a line is no sum", false),
+    option(TAG, "tag", None, "with the name of the sum on each line", false),
+    option(
+        IGNORE_MISSING,
+        "ignore-missing",
+        None,
+        "with -c: pass over files that are not there",
+        false,
+    ),
+];
+
+/// Every line read so far.
+pub(crate) fn whole(input: &Input) -> Origin<'static> {
+    let number = input.number();
+    let lines = input.newlines() + u64::from(!input.at_line_start());
+    match lines.checked_sub(1) {
+        None => Origin::None,
+        Some(last) => Origin::Range(LineId::new(number, 0), LineId::new(number, last)),
+    }
+}
+
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Kind {
+    Md5,
+    Sha256,
+}
+
+impl Kind {
+    fn name(self) -> &'static str {
+        match self {
+            Self::Md5 => "MD5",
+            Self::Sha256 => "SHA256",
+        }
+    }
+
+    fn digits(self) -> usize {
+        match self {
+            Self::Md5 => 32,
+            Self::Sha256 => 64,
+        }
+    }
+
+    fn sum(self, input: &mut Input) -> Result<String, ReadError> {
+        fn of<D: Digest>(input: &mut Input) -> Result<String, ReadError> {
+            let mut digest = D::new();
+            while let Some(lines) = input.next_block()? {
+                digest.update(&lines.bytes);
+            }
+            Ok(digest.finalize().iter().map(|byte| format!("{byte:02x}")).collect())
+        }
+        match self {
+            Self::Md5 => of::<md5::Md5>(input),
+            Self::Sha256 => of::<Sha256>(input),
+        }
+    }
+}
+
+struct Sums {
+    kind: Kind,
+    files: Vec<Vec<u8>>,
+    check: bool,
+    star: bool,
+    zero: bool,
+    tag: bool,
+    quiet: bool,
+    silent: bool,
+    strict: bool,
+    warn: bool,
+    ignore_missing: bool,
+}
+
+pub(crate) fn build(
+    arguments: &Arguments,
+    kind: Kind,
+    spec: &'static Spec,
+) -> Result<Box<dyn Filter>, UsageError> {
+    let check = arguments.has('c');
+    for (short, name) in [
+        (QUIET, "quiet"),
+        (STATUS, "status"),
+        (STRICT, "strict"),
+        (IGNORE_MISSING, "ignore-missing"),
+        ('w', "warn"),
+    ] {
+        if let (false, Some(given)) = (check, arguments.last(short)) {
+            let message =
+                format!("the --{name} option is meaningful only when verifying checksums");
+            return Err(UsageError::with_hint(spec, Some(given.word), &message));
+        }
+    }
+    for (short, message) in [
+        (TAG, "the --tag option is meaningless when verifying checksums"),
+        ('z', "the --zero option is not supported when verifying checksums"),
+        ('b', "the --binary and --text options are meaningless when verifying checksums"),
+        ('t', "the --binary and --text options are meaningless when verifying checksums"),
+    ] {
+        if let (true, Some(given)) = (check, arguments.last(short)) {
+            return Err(UsageError::with_hint(spec, Some(given.word), message));
+        }
+    }
+    let letter = arguments.options.iter().rev().find(|given| "bt".contains(given.short));
+    Ok(Box::new(Sums {
+        kind,
+        files: arguments.operand_values(),
+        check,
+        star: letter.is_some_and(|given| given.short == 'b'),
+        zero: arguments.has('z'),
+        tag: arguments.has(TAG),
+        quiet: arguments.has(QUIET) || arguments.has(STATUS),
+        silent: arguments.has(STATUS),
+        strict: arguments.has(STRICT),
+        warn: arguments.has('w'),
+        ignore_missing: arguments.has(IGNORE_MISSING),
+    }))
+}
+
+pub(crate) fn explain(arguments: &Arguments) -> String {
+    let files = from_files(&arguments.operand_values());
+    if arguments.has('c') {
+        format!("reads sums{files} and says of each file whether it agrees")
+    } else {
+        format!("writes the sum{files}")
+    }
+}
+
+impl Filter for Sums {
+    fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
+        let files = std::mem::take(&mut self.files);
+        if self.check {
+            io.each_input(&files, 1, |io, input, name| self.check_list(io, input, name))?;
+        } else {
+            io.each_input(&files, 1, |io, input, name| {
+                let sum = self.kind.sum(input)?;
+                io.out().put(&self.line(&sum, name), whole(input))?;
+                Ok(())
+            })?;
+        }
+        Ok(io.status())
+    }
+
+    fn verb(&self) -> Verb {
+        if self.check { Verb::Edits } else { Verb::Merges }
+    }
+}
+
+impl Sums {
+    fn line(&self, sum: &str, name: &[u8]) -> Vec<u8> {
+        let mut line = Vec::new();
+        let mut shown = Vec::new();
+        let escaped = !self.zero && name.iter().any(|byte| matches!(byte, b'\n' | b'\\' | b'\r'));
+        for &byte in name {
+            match byte {
+                b'\n' if escaped => shown.extend_from_slice(b"\\n"),
+                b'\r' if escaped => shown.extend_from_slice(b"\\r"),
+                b'\\' if escaped => shown.extend_from_slice(b"\\\\"),
+                byte => shown.push(byte),
+            }
+        }
+        if escaped {
+            line.push(b'\\');
+        }
+        if self.tag {
+            line.extend_from_slice(format!("{} (", self.kind.name()).as_bytes());
+            line.extend_from_slice(&shown);
+            line.extend_from_slice(format!(") = {sum}").as_bytes());
+        } else {
+            line.extend_from_slice(sum.as_bytes());
+            line.extend_from_slice(if self.star { b" *" } else { b"  " });
+            line.extend_from_slice(&shown);
+        }
+        line.push(if self.zero { 0 } else { b'\n' });
+        line
+    }
+
+    /// The sum and the name of a line of a list.
+    fn entry(&self, line: &[u8]) -> Option<(String, Vec<u8>)> {
+        let (escaped, line) = match line.strip_prefix(b"\\") {
+            Some(rest) => (true, rest),
+            None => (false, line.trim_ascii_start()),
+        };
+        let (sum, name) = if let Some(rest) =
+            line.strip_prefix(format!("{} (", self.kind.name()).as_bytes())
+        {
+            let end = memchr::memmem::rfind(rest, b") = ")?;
+            (&rest[end + 4..], &rest[..end])
+        } else {
+            let (sum, rest) = line.split_at_checked(self.kind.digits())?;
+            let name =
+                rest.strip_prefix(b"  ").or(rest.strip_prefix(b" *")).or(rest.strip_prefix(b" "))?;
+            (sum, name)
+        };
+        let valid = sum.len() == self.kind.digits()
+            && sum.iter().all(u8::is_ascii_hexdigit)
+            && !name.is_empty();
+        let name = if escaped {
+            String::from_utf8_lossy(name).replace("\\n", "\n").replace("\\\\", "\\").into_bytes()
+        } else {
+            name.to_vec()
+        };
+        valid.then(|| (String::from_utf8_lossy(sum).to_ascii_lowercase(), name))
+    }
+
+    fn check_list(
+        &self,
+        io: &mut StageIo<'_>,
+        list: &mut Input,
+        list_name: &[u8],
+    ) -> Result<(), InputTrouble> {
+        let list_shown = if list_name == b"-" {
+            "standard input".to_owned()
+        } else {
+            String::from_utf8_lossy(list_name).into_owned()
+        };
+        let (mut entries, mut bad_lines, mut differing, mut unreadable, mut agreeing) =
+            (0u64, 0u64, 0u64, 0u64, 0u64);
+        let mut number = 0u64;
+        while let Some(lines) = list.next_lines()? {
+            for (id, line) in lines.iter() {
+                number += 1;
+                if line.is_empty() || line.starts_with(b"#") {
+                    continue;
+                }
+                let line = line.strip_suffix(b"\r").unwrap_or(line);
+                let Some((sum, name)) = self.entry(line) else {
+                    bad_lines += 1;
+                    if self.warn {
+                        let message = format!(
+                            "{list_shown}: {number}: improperly formatted {} checksum line",
+                            self.kind.name()
+                        );
+                        io.message(&message)?;
+                    }
+                    continue;
+                };
+                entries += 1;
+                let found = match io.open(&name) {
+                    Ok(mut input) => match self.kind.sum(&mut input) {
+                        Ok(found) => Ok(found),
+                        Err(ReadError::Cancelled) => return Err(StageError::Cancelled.into()),
+                        Err(ReadError::Io(error)) => Err(error),
+                    },
+                    Err(error) => Err(error),
+                };
+                let shown = String::from_utf8_lossy(&name).into_owned();
+                let said = match found {
+                    Ok(found) if found == sum => {
+                        agreeing += 1;
+                        if self.quiet { None } else { Some("OK") }
+                    }
+                    Ok(_) => {
+                        differing += 1;
+                        if self.silent { None } else { Some("FAILED") }
+                    }
+                    Err(error)
+                        if self.ignore_missing && error.kind() == std::io::ErrorKind::NotFound =>
+                    {
+                        None
+                    }
+                    Err(error) => {
+                        unreadable += 1;
+                        io.message(&format!("{shown}: {}", stream::describe(&error)))?;
+                        if self.silent { None } else { Some("FAILED open or read") }
+                    }
+                };
+                if let Some(said) = said {
+                    let line = [&name[..], b": ", said.as_bytes()].concat();
+                    io.out().line(&line, Origin::Line(id))?;
+                }
+            }
+        }
+        let kind = self.kind.name();
+        let count = |number: u64, one: &str, many: &str| {
+            if number == 1 {
+                format!("WARNING: 1 {one}")
+            } else {
+                format!("WARNING: {number} {many}")
+            }
+        };
+        if entries == 0 {
+            io.note_status(1);
+            io.message(&format!(
+                "{list_shown}: no properly formatted {kind} checksum lines found"
+            ))?;
+            return Ok(());
+        }
+        if !self.silent {
+            if bad_lines > 0 {
+                io.message(&count(
+                    bad_lines,
+                    "line is improperly formatted",
+                    "lines are improperly formatted",
+                ))?;
+            }
+            if unreadable > 0 {
+                io.message(&count(
+                    unreadable,
+                    "listed file could not be read",
+                    "listed files could not be read",
+                ))?;
+            }
+            if differing > 0 {
+                io.message(&count(
+                    differing,
+                    "computed checksum did NOT match",
+                    "computed checksums did NOT match",
+                ))?;
+            }
+            if self.ignore_missing && agreeing == 0 {
+                io.message(&format!("{list_shown}: no file was verified"))?;
+            }
+        }
+        if differing > 0
+            || unreadable > 0
+            || self.strict && bad_lines > 0
+            || self.ignore_missing && agreeing == 0
+        {
+            io.note_status(1);
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,132 @@
+//! Lines that end with NUL: the filter runs as ever, with NUL and newline changed for each other
+//! in all it reads and writes.
+
+use std::io;
+use std::path::Path;
+use std::sync::Arc;
+
+use stream::{
+    Block, Cancel, ExitStatus, FileFacts, Job, JobEnd, Joined, Machine, Output, ReadError,
+    Replacement, Running, Sink, Source, StageError, StageIo, StageMeter, StagePorts, World,
+    WriteError, WriteMode,
+};
+
+use crate::spec::{Arguments, Filter, Verb};
+
+/// The filter, reading and writing NUL-terminated lines where `-z` was given.
+pub(crate) fn where_asked(arguments: &Arguments, filter: Box<dyn Filter>) -> Box<dyn Filter> {
+    if arguments.has('z') { Box::new(Zero(filter)) } else { filter }
+}
+
+/// NUL and newline changed for each other.
+pub(crate) fn swapped(bytes: &[u8]) -> Vec<u8> {
+    let swap = |&byte: &u8| match byte {
+        0 => b'\n',
+        b'\n' => 0,
+        other => other,
+    };
+    bytes.iter().map(swap).collect()
+}
+
+struct Zero(Box<dyn Filter>);
+
+impl Filter for Zero {
+    fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
+        // Records are no lines, so a line of the result may come from any of the input.
+        let out: Arc<dyn Sink> = Arc::new(SwapSink(io.out().side(None)?));
+        let error = io.error_sink()?;
+        let stdin = io.take_stdin().map(|source| Box::new(SwapSource(source)) as Box<dyn Source>);
+        let world = SwapWorld(io.world());
+        let meter = StageMeter::default();
+        let mut inner = StageIo::new(StagePorts {
+            name: io.name().to_owned(),
+            stdin,
+            out: Output::new(out, None),
+            error: Some(error),
+            world: &world,
+            processors: io.processors(),
+            meter: &meter,
+            cancel: Cancel::clone(io.cancel()),
+        });
+        let status = self.0.run(&mut inner);
+        inner.out().flush()?;
+        status
+    }
+
+    fn verb(&self) -> Verb {
+        self.0.verb()
+    }
+
+    fn holds(&self) -> Option<&'static str> {
+        self.0.holds()
+    }
+}
+
+/// Swaps what is read.
+pub(crate) struct SwapSource(pub(crate) Box<dyn Source>);
+
+impl Source for SwapSource {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        Ok(self.0.next_block()?.map(|block| Block::new(swapped(block.bytes()))))
+    }
+
+    fn facts(&self) -> Option<FileFacts> {
+        self.0.facts()
+    }
+}
+
+struct SwapSink(Arc<dyn Sink>);
+
+impl Sink for SwapSink {
+    fn write(&self, block: Block) -> Result<(), WriteError> {
+        self.0.write(Block::new(swapped(block.bytes())))
+    }
+
+    fn is_closed(&self) -> bool {
+        self.0.is_closed()
+    }
+}
+
+struct SwapWorld<'w>(&'w dyn World);
+
+struct SwapReplacement(Box<dyn Replacement>);
+
+impl Replacement for SwapReplacement {
+    fn sink(&self) -> Arc<dyn Sink> {
+        Arc::new(SwapSink(self.0.sink()))
+    }
+
+    fn commit(self: Box<Self>) -> io::Result<()> {
+        self.0.commit()
+    }
+}
+
+impl World for SwapWorld<'_> {
+    fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
+        Ok(Box::new(SwapSource(self.0.read(path)?)))
+    }
+
+    fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
+        Ok(Arc::new(SwapSink(self.0.write(path, mode)?)))
+    }
+
+    fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
+        Ok(Box::new(SwapReplacement(self.0.replace(path)?)))
+    }
+
+    fn remove(&self, path: &Path) -> io::Result<()> {
+        self.0.remove(path)
+    }
+
+    fn run(&self, job: Job<'_>) -> JobEnd {
+        self.0.run(job)
+    }
+
+    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+        self.0.start(job, joined)
+    }
+
+    fn machine(&self) -> &dyn Machine {
+        self.0.machine()
+    }
+}

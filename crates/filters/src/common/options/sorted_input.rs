@@ -1,0 +1,33 @@
+//! Whether filters that need sorted input look if it is.
+
+use crate::spec::{Arguments, OptionSpec, option};
+
+const CHECK: char = '\u{1}';
+const NO_CHECK: char = '\u{2}';
+
+/// The options that decide it.
+pub(crate) const CHECK_OPTIONS: [OptionSpec; 2] = [
+    option(CHECK, "check-order", None, "fail when a file is not in order", false),
+    option(NO_CHECK, "nocheck-order", None, "do not look whether the files are in order", false),
+];
+
+/// When it is looked whether lines are in order.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Check {
+    Always,
+    /// Once a line has been seen that only one file has.
+    WhenItMatters,
+    Never,
+}
+
+impl Check {
+    /// What the last of the options says.
+    pub(crate) fn of(arguments: &Arguments) -> Self {
+        let chosen = arguments.options.iter().rev().find_map(|given| match given.short {
+            CHECK => Some(Self::Always),
+            NO_CHECK => Some(Self::Never),
+            _ => None,
+        });
+        chosen.unwrap_or(Self::WhenItMatters)
+    }
+}

@@ -1,0 +1,518 @@
+//! Runs a compiled program: the state it works on, and its statements.
+
+use std::cell::RefCell;
+use std::rc::Rc;
+
+use pattern::Pattern;
+use stream::{LineId, Origin, StageError, StageIo};
+
+use super::code::{ARGV, ArrayPlace, Code, ENVIRON, Node, Place, Special, Step, Target, When};
+use super::input::MainInput;
+use super::record::{FIELDS_MAX, Record, push_value};
+use super::shared_text::SharedText;
+use super::split::Splitter;
+use super::streams::Streams;
+use super::text::NumberFormat;
+use super::tree::Redirection;
+use super::value::{Array, SharedArray, Slot, Value};
+use crate::common::input::line_set::LineSet;
+use crate::common::input::records::Separator;
+use crate::common::substitution::Replacement;
+
+mod evaluate;
+mod format;
+mod functions;
+mod places;
+
+/// Calls within calls beyond this end the program instead of exhausting the memory.
+const CALLS_MAX: usize = 20_000;
+
+/// Rounds of loops after which it is asked whether the run was cancelled.
+const ROUNDS: u32 = 1 << 14;
+
+/// Bytes that are gathered before they are handed on.
+const OUT_SIZE: usize = 16 * 1024;
+
+/// Patterns made while running that are kept.
+const PATTERNS_MAX: usize = 256;
+
+/// Why an evaluation did not go on.
+pub(super) enum Stop {
+    Stage(StageError),
+    /// An error of the program, at a place in its text.
+    Fault {
+        at: usize,
+        message: String,
+    },
+    Next,
+    NextFile,
+    Exit,
+}
+
+impl<E: Into<StageError>> From<E> for Box<Stop> {
+    fn from(error: E) -> Self {
+        Box::new(Stop::Stage(error.into()))
+    }
+}
+
+pub(super) type Eval<T> = Result<T, Box<Stop>>;
+
+pub(super) fn fault<T>(at: usize, message: impl Into<String>) -> Eval<T> {
+    Err(Box::new(Stop::Fault { at, message: message.into() }))
+}
+
+/// How a statement ended.
+#[derive(Clone, Copy)]
+pub(super) enum Flow {
+    On,
+    Break,
+    Continue,
+    /// The value is in `Machine::returned`.
+    Return,
+}
+
+/// A parameter or local variable of a function that runs.
+pub(super) enum Local {
+    Value(Slot),
+    Array(SharedArray),
+}
+
+pub(super) struct Machine<'m, 'w> {
+    pub(super) code: &'m Code,
+    pub(super) io: &'m mut StageIo<'w>,
+    pub(super) record: Record,
+    pub(super) input: MainInput<'w>,
+    pub(super) streams: Streams<'w>,
+    pub(super) globals: Vec<Slot>,
+    pub(super) arrays: Vec<SharedArray>,
+    locals: Vec<Local>,
+    base: usize,
+    calls: usize,
+    /// What the function that ends now gives.
+    returned: Value,
+    rounds: u32,
+    specials: [Value; 14],
+    pub(super) nr: f64,
+    pub(super) fnr: f64,
+    splitter: Rc<Splitter>,
+    pub(super) separator: Rc<Separator>,
+    output_separator: Vec<u8>,
+    output_end: Vec<u8>,
+    subscript_separator: Vec<u8>,
+    convfmt: NumberFormat,
+    ofmt: NumberFormat,
+    texts: Vec<SharedText>,
+    made: Vec<(Vec<u8>, Rc<Pattern>)>,
+    /// Replacements that are texts of the program, by the places of those.
+    replacements: Vec<Option<Rc<Replacement>>>,
+    ranges: Vec<bool>,
+    spare: Vec<Vec<u8>>,
+    random: fastrand::Rng,
+    seed: f64,
+    pub(super) status: u8,
+    /// Written, but not handed on yet; only without lineage.
+    out: Vec<u8>,
+    /// True where every line is handed on at once.
+    eager: bool,
+    /// True where the run keeps origins.
+    pub(super) tracks: bool,
+    /// The lines of what was looked at since the last look.
+    reads: LineSet,
+    /// The lines of the current record.
+    pub(super) current: Option<(LineId, LineId)>,
+    /// True while rules for records run.
+    pub(super) in_record: bool,
+}
+
+impl<'m, 'w> Machine<'m, 'w> {
+    pub(super) fn new(code: &'m Code, io: &'m mut StageIo<'w>, arguments: &[Vec<u8>]) -> Self {
+        let tracks = io.keeps_origins();
+        let splitter = Rc::new(Splitter::Blanks);
+        let mut arrays: Vec<SharedArray> = Vec::with_capacity(code.arrays.max(2));
+        arrays.resize_with(code.arrays.max(2), Rc::default);
+        let mut argv = Array::default();
+        let words = std::iter::once(&b"awk"[..]).chain(arguments.iter().map(Vec::as_slice));
+        for (number, word) in words.enumerate() {
+            let slot = Slot { value: Value::input(word), lines: None };
+            argv.insert(number.to_string().into_bytes().into(), slot);
+        }
+        let argc = Value::Number(argv.len() as f64);
+        arrays[ARGV] = Rc::new(RefCell::new(argv));
+        let mut environ = Array::default();
+        for (name, value) in io.world().variables() {
+            let slot = Slot { value: Value::input(value.as_encoded_bytes()), lines: None };
+            environ.insert(name.as_encoded_bytes().into(), slot);
+        }
+        arrays[ENVIRON] = Rc::new(RefCell::new(environ));
+        let mut specials: [Value; 14] = std::array::from_fn(|_| Value::Unset);
+        specials[Special::Argc as usize] = argc;
+        for (special, text) in [
+            (Special::Convfmt, "%.6g"),
+            (Special::Fs, " "),
+            (Special::Ofmt, "%.6g"),
+            (Special::Ofs, " "),
+            (Special::Ors, "\n"),
+            (Special::Rs, "\n"),
+            (Special::Subsep, "\u{1c}"),
+        ] {
+            specials[special as usize] = Value::text(text.as_bytes());
+        }
+        specials[Special::Rstart as usize] = Value::Number(0.0);
+        specials[Special::Rlength as usize] = Value::Number(-1.0);
+        let mut globals = Vec::with_capacity(code.globals.len());
+        globals.resize_with(code.globals.len(), Slot::default);
+        Self {
+            code,
+            record: Record::new(splitter.clone()),
+            input: MainInput::default(),
+            streams: Streams::default(),
+            globals,
+            arrays,
+            locals: Vec::new(),
+            base: 0,
+            calls: 0,
+            returned: Value::Unset,
+            rounds: 0,
+            specials,
+            nr: 0.0,
+            fnr: 0.0,
+            splitter,
+            separator: Rc::new(Separator::Byte(b'\n')),
+            output_separator: b" ".to_vec(),
+            output_end: b"\n".to_vec(),
+            subscript_separator: vec![0x1c],
+            convfmt: NumberFormat::new(b"%.6g"),
+            ofmt: NumberFormat::new(b"%.6g"),
+            texts: code.texts.iter().map(|text| text[..].into()).collect(),
+            made: Vec::new(),
+            replacements: vec![None; code.texts.len()],
+            ranges: vec![false; code.ranges],
+            spare: Vec::new(),
+            random: fastrand::Rng::with_seed(0),
+            seed: 0.0,
+            status: 0,
+            out: Vec::new(),
+            eager: io.out().is_eager(),
+            tracks,
+            reads: LineSet::default(),
+            current: None,
+            in_record: false,
+            io,
+        }
+    }
+
+    /// Runs the whole program: what comes first, the records, what comes last.
+    pub(super) fn program(&mut self) -> Eval<()> {
+        crate::common::stack::running(|| self.run_all())
+    }
+
+    fn run_all(&mut self) -> Eval<()> {
+        let ends = |outcome: Eval<()>| match outcome {
+            Err(stop) if matches!(*stop, Stop::Exit) => Ok(true),
+            Err(other) => Err(other),
+            Ok(()) => Ok(false),
+        };
+        let code = self.code;
+        let over = ends(code.begin.iter().try_for_each(|body| self.run(body).map(|_| ())))?;
+        let reads = !code.rules.is_empty() || !code.end.is_empty();
+        if !over && reads {
+            ends(self.each_record())?;
+        }
+        self.in_record = false;
+        ends(code.end.iter().try_for_each(|body| self.run(body).map(|_| ())))?;
+        Ok(())
+    }
+
+    /// Hands on all that was written and waits for the commands; gives how many were held back.
+    pub(super) fn finish(&mut self) -> Result<usize, StageError> {
+        self.flush_out()?;
+        self.io.out().flush()?;
+        self.leave_input();
+        self.streams.finish()
+    }
+
+    /// Runs the rules on the current record.
+    pub(super) fn rules(&mut self) -> Eval<()> {
+        let code = self.code;
+        for rule in &code.rules {
+            let applies = match &rule.when {
+                When::Always => true,
+                When::Matches(condition) => self.truth(condition)?,
+                When::Range(first, last, state) => {
+                    if !self.ranges[*state] && self.truth(first)? {
+                        self.ranges[*state] = true;
+                        self.ranges[*state] = !self.truth(last)?;
+                        true
+                    } else if self.ranges[*state] {
+                        self.ranges[*state] = !self.truth(last)?;
+                        true
+                    } else {
+                        false
+                    }
+                }
+            };
+            if !applies {
+                continue;
+            }
+            match &rule.body {
+                None => self.print(&[], None)?,
+                Some(body) => {
+                    self.run(body)?;
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// Runs statements.
+    pub(super) fn run(&mut self, steps: &[Step]) -> Eval<Flow> {
+        for step in steps {
+            match step {
+                // The usual ones do not pay for what the others need.
+                Step::Run(node) => self.effect(node)?,
+                Step::Print { values, to: None } => self.print(values, None)?,
+                other => match self.step(other)? {
+                    Flow::On => {}
+                    flow => return Ok(flow),
+                },
+            }
+        }
+        Ok(Flow::On)
+    }
+
+    fn step(&mut self, step: &Step) -> Eval<Flow> {
+        match step {
+            Step::Run(node) => self.effect(node)?,
+            Step::Print { values, to } => self.print(values, to.as_deref())?,
+            Step::Printf { values, to, at } => self.print_formatted(values, to.as_deref(), *at)?,
+            Step::If(condition, then, otherwise) => {
+                let chosen = if self.truth(condition)? { then } else { otherwise };
+                return self.run(chosen);
+            }
+            Step::Loop { condition, step, body, first } => {
+                let mut look = *first;
+                loop {
+                    if look
+                        && let Some(condition) = condition
+                        && !self.truth(condition)?
+                    {
+                        break;
+                    }
+                    look = true;
+                    self.round()?;
+                    match self.run(body)? {
+                        Flow::On | Flow::Continue => {}
+                        Flow::Break => break,
+                        Flow::Return => return Ok(Flow::Return),
+                    }
+                    if let Some(step) = step {
+                        self.step(step)?;
+                    }
+                }
+            }
+            Step::ForIn { variable, array, body } => {
+                let keys: Vec<SharedText> = self.array(*array).borrow().keys().cloned().collect();
+                for key in keys {
+                    self.round()?;
+                    let lines = if self.tracks {
+                        self.array(*array)
+                            .borrow()
+                            .get(&key[..])
+                            .and_then(|slot| slot.lines.clone())
+                    } else {
+                        None
+                    };
+                    let slot = Slot { value: Value::Text(key), lines };
+                    self.set_slot(variable, slot)?;
+                    match self.run(body)? {
+                        Flow::On | Flow::Continue => {}
+                        Flow::Break => break,
+                        Flow::Return => return Ok(Flow::Return),
+                    }
+                }
+            }
+            Step::Next(at) | Step::NextFile(at) => {
+                if !self.in_record {
+                    return fault(*at, "there is no record to leave here");
+                }
+                let next = matches!(step, Step::Next(_));
+                return Err(Box::new(if next { Stop::Next } else { Stop::NextFile }));
+            }
+            Step::Exit(status) => {
+                if let Some(status) = status {
+                    // As a process has it: the low eight bits.
+                    self.status = self.number(status)? as i64 as u8;
+                }
+                return Err(Box::new(Stop::Exit));
+            }
+            Step::Return(value) => {
+                if self.tracks {
+                    self.reads.clear();
+                }
+                self.returned = match value {
+                    Some(value) => self.value(value)?,
+                    None => Value::Unset,
+                };
+                return Ok(Flow::Return);
+            }
+            Step::Break => return Ok(Flow::Break),
+            Step::Continue => return Ok(Flow::Continue),
+            Step::Delete(array, key) => {
+                let key = self.key(key)?;
+                self.array(*array).borrow_mut().swap_remove(&key[..]);
+                self.give_back(key);
+            }
+            Step::Clear(array) => self.array(*array).borrow_mut().clear(),
+        }
+        Ok(Flow::On)
+    }
+
+    #[inline]
+    fn round(&mut self) -> Eval<()> {
+        self.rounds = self.rounds.wrapping_add(1);
+        if self.rounds.is_multiple_of(ROUNDS) {
+            self.io.check_cancel()?;
+        }
+        Ok(())
+    }
+
+    /// An empty buffer; see [`Machine::give_back`].
+    fn buffer(&mut self) -> Vec<u8> {
+        self.spare.pop().unwrap_or_default()
+    }
+
+    fn give_back(&mut self, mut buffer: Vec<u8>) {
+        if buffer.capacity() <= 1 << 16 && self.spare.len() < 16 {
+            buffer.clear();
+            self.spare.push(buffer);
+        }
+    }
+
+    /// Notes that the current record was looked at.
+    #[inline]
+    fn touch(&mut self) {
+        if self.tracks
+            && let Some((from, to)) = self.current
+        {
+            self.reads.add(from, to);
+        }
+    }
+
+    /// As [`Machine::touch`], but not at the end, when no record is current.
+    #[inline]
+    fn touch_in_record(&mut self) {
+        if self.in_record {
+            self.touch();
+        }
+    }
+
+    fn print(&mut self, values: &[Node], to: Option<&Target>) -> Eval<()> {
+        if self.tracks {
+            self.reads.clear();
+        }
+        let straight = to.is_none() && !self.tracks;
+        // What comes from a function called here goes before this line.
+        let mut buffer = if straight { std::mem::take(&mut self.out) } else { self.buffer() };
+        let start = buffer.len();
+        let pushed = self.push_line(values, &mut buffer);
+        if straight {
+            if pushed.is_err() {
+                // What was written before stays.
+                buffer.truncate(start);
+            }
+            if !self.out.is_empty() {
+                buffer.splice(start..start, self.out.drain(..));
+            }
+            self.out = buffer;
+            pushed?;
+            if self.out.len() >= OUT_SIZE || self.eager {
+                self.flush_out()?;
+            }
+            return Ok(());
+        }
+        pushed?;
+        self.put(&buffer, to)?;
+        self.give_back(buffer);
+        Ok(())
+    }
+
+    /// Adds the values as `print` writes them.
+    fn push_line(&mut self, values: &[Node], buffer: &mut Vec<u8>) -> Eval<()> {
+        if values.is_empty() {
+            self.push_column(0, buffer);
+        }
+        for (number, value) in values.iter().enumerate() {
+            if number > 0 {
+                buffer.extend_from_slice(&self.output_separator);
+            }
+            self.push_printed(value, buffer)?;
+        }
+        buffer.extend_from_slice(&self.output_end);
+        Ok(())
+    }
+
+    /// Hands what was written to the output.
+    fn flush_out(&mut self) -> Result<(), StageError> {
+        if !self.out.is_empty() {
+            self.io.out().put(&self.out, Origin::None)?;
+            self.out.clear();
+        }
+        Ok(())
+    }
+
+    /// Hands on everything, so that others can write to the same place.
+    pub(super) fn flush(&mut self) -> Result<(), StageError> {
+        self.flush_out()?;
+        Ok(self.io.out().flush()?)
+    }
+
+    fn print_formatted(&mut self, values: &[Node], to: Option<&Target>, at: usize) -> Eval<()> {
+        if self.tracks {
+            self.reads.clear();
+        }
+        let mut buffer = self.buffer();
+        self.format(values, at, &mut buffer)?;
+        self.put(&buffer, to)?;
+        self.give_back(buffer);
+        Ok(())
+    }
+
+    fn put(&mut self, bytes: &[u8], to: Option<&Target>) -> Eval<()> {
+        let Some(target) = to else { return self.put_out(bytes) };
+        let mut name = self.buffer();
+        self.push(&target.name, &mut name)?;
+        if name.is_empty() {
+            return fault(target.at, "the name of the file or command is empty");
+        }
+        if target.how != Redirection::Pipe && (name == b"/dev/stdout" || name == b"-") {
+            self.give_back(name);
+            return self.put_out(bytes);
+        }
+        if self.streams.is_new(target.how, &name) {
+            // A command started now, or a file that is the same, writes behind what came before.
+            self.flush()?;
+        }
+        self.streams.write(self.io, target.how, &name, bytes)?;
+        self.give_back(name);
+        Ok(())
+    }
+
+    /// Writes to standard output what was made of the lines looked at.
+    #[inline]
+    fn put_out(&mut self, bytes: &[u8]) -> Eval<()> {
+        if !self.tracks {
+            self.out.extend_from_slice(bytes);
+            if self.out.len() >= OUT_SIZE || self.eager {
+                self.flush_out()?;
+            }
+            return Ok(());
+        }
+        if self.reads.is_empty() && self.in_record {
+            self.touch();
+        }
+        let reads = std::mem::take(&mut self.reads);
+        reads.with_origin(|origin| self.io.out().put(bytes, origin))?;
+        self.reads = reads;
+        Ok(())
+    }
+}

@@ -1,0 +1,272 @@
+//! What a script writes, and the two spaces.
+
+use std::ffi::OsStr;
+use std::os::unix::ffi::OsStrExt;
+use std::path::Path;
+
+use memchr::{memchr, memchr_iter};
+use stream::{LineId, Origin, ReadError, StageError, StageIo, describe};
+
+use super::super::tree::Translation;
+use super::{Machine, Queued, Space};
+use crate::common::input::records::{Blocks, Records, Separator};
+
+impl Space {
+    pub(super) fn copy_from(&mut self, other: &Self) {
+        self.text.clone_from(&other.text);
+        self.lines.clone_from(&other.lines);
+        self.open = other.open;
+    }
+
+    pub(super) fn append_from(&mut self, other: &Self, newline: u8) {
+        self.text.push(newline);
+        self.text.extend_from_slice(&other.text);
+        self.lines.extend_from_slice(&other.lines);
+        self.open = other.open;
+    }
+}
+
+impl Translation {
+    /// Changes the characters of a text.
+    pub(super) fn apply(&self, text: &mut Vec<u8>, spare: &mut Vec<u8>) {
+        let Some(pairs) = &self.wide else {
+            for byte in text.iter_mut() {
+                *byte = self.bytes[usize::from(*byte)];
+            }
+            return;
+        };
+        spare.clear();
+        for (_, character) in crate::text::characters::each(text) {
+            let to = pairs.iter().find(|(from, _)| from == character);
+            spare.extend_from_slice(to.map_or(character, |(_, to)| to));
+        }
+        std::mem::swap(text, spare);
+    }
+}
+
+/// Calls `each` with the origin of a text made of these lines.
+fn with_origin<T>(lines: &[(LineId, LineId)], each: impl FnOnce(Origin<'_>) -> T) -> T {
+    match lines {
+        [] => each(Origin::None),
+        [(from, to)] => each(Origin::Range(*from, *to)),
+        several => {
+            let all: Vec<_> = several.iter().map(|(first, _)| *first).collect();
+            each(Origin::List(&all))
+        }
+    }
+}
+
+impl<'s> Machine<'s, '_, '_> {
+    /// True where each line of the space is one line of the input.
+    pub(super) fn has_line_each(&self) -> bool {
+        self.tracks
+            && self.space.lines.len() > 1
+            && memchr_iter(self.newline, &self.space.text).count() + 1 == self.space.lines.len()
+    }
+
+    /// Where the output goes: into the file that is edited, if one is.
+    fn put(
+        &mut self,
+        place: Option<usize>,
+        text: &[u8],
+        end: Option<u8>,
+        origin: Origin<'_>,
+    ) -> Result<(), StageError> {
+        let named = place.and_then(|place| self.written.get_mut(place));
+        // `w /dev/stdout` goes the way of everything else, in order.
+        let standard = &mut self.standard;
+        let out = match (named, &mut self.edited) {
+            (Some(named), _) if !named.is_standard() => named,
+            (Some(_), _) => standard,
+            (None, Some((edited, _))) => edited,
+            (None, None) => standard,
+        };
+        out.put(self.io, text, end, self.newline, origin)
+    }
+
+    /// Writes the pattern space.
+    pub(super) fn print(&mut self) -> Result<(), StageError> {
+        self.print_at(None)
+    }
+
+    pub(super) fn print_to(&mut self, place: usize) -> Result<(), StageError> {
+        self.print_at(Some(place))
+    }
+
+    fn print_at(&mut self, place: Option<usize>) -> Result<(), StageError> {
+        if place.is_none() && !self.tracks {
+            let end = (!self.space.open).then_some(self.newline);
+            let out = match &mut self.edited {
+                Some((edited, _)) => edited,
+                None => &mut self.standard,
+            };
+            return out.put(self.io, &self.space.text, end, self.newline, Origin::None);
+        }
+        let space = std::mem::take(&mut self.space);
+        let end = (!space.open).then_some(self.newline);
+        let newline = self.newline;
+        let line_each = space.lines.len() > 1
+            && memchr_iter(newline, &space.text).count() + 1 == space.lines.len();
+        let written = if place.is_none() && line_each {
+            let parts = space.text.split(|byte| *byte == newline).zip(&space.lines);
+            let last = space.lines.len() - 1;
+            parts.enumerate().try_for_each(|(number, (part, (from, to)))| {
+                let end = if number < last { Some(newline) } else { end };
+                self.put(None, part, end, Origin::Range(*from, *to))
+            })
+        } else {
+            with_origin(&space.lines, |origin| self.put(place, &space.text, end, origin))
+        };
+        self.space = space;
+        written
+    }
+
+    /// Writes the first line of the pattern space.
+    pub(super) fn print_first(&mut self, place: Option<usize>) -> Result<(), StageError> {
+        let space = std::mem::take(&mut self.space);
+        let end = memchr(self.newline, &space.text);
+        let each = end.is_some()
+            && memchr_iter(self.newline, &space.text).count() + 1 == space.lines.len();
+        let lines = if each { &space.lines[..1] } else { &space.lines[..] };
+        let text = &space.text[..end.unwrap_or(space.text.len())];
+        let newline = (end.is_some() || !space.open).then_some(self.newline);
+        let written = with_origin(lines, |origin| self.put(place, text, newline, origin));
+        self.space = space;
+        written
+    }
+
+    /// Writes a text of the script itself, which ends with a newline.
+    pub(super) fn put_made(&mut self, text: &[u8]) -> Result<(), StageError> {
+        let (text, end) = match text.split_last() {
+            Some((b'\n', text)) => (text, Some(b'\n')),
+            Some(_) => (text, None),
+            None => return Ok(()),
+        };
+        let line = self.space.lines.last().copied();
+        match line {
+            Some((from, to)) => self.put(None, text, end, Origin::Range(from, to)),
+            None => self.put(None, text, end, Origin::None),
+        }
+    }
+
+    /// Writes what waited for the end of the cycle.
+    pub(super) fn write_queue(&mut self) -> Result<(), StageError> {
+        if self.queue.is_empty() {
+            return Ok(());
+        }
+        for queued in std::mem::take(&mut self.queue) {
+            match queued {
+                Queued::Text(text) => self.put_made(text)?,
+                Queued::Line(line) => self.put(None, &line, Some(self.newline), Origin::None)?,
+                Queued::File(name) => self.copy_file(name)?,
+            }
+        }
+        Ok(())
+    }
+
+    /// Writes a whole file; one that cannot be read counts as empty.
+    fn copy_file(&mut self, name: &[u8]) -> Result<(), StageError> {
+        let name = if name == b"/dev/stdin" { b"-" } else { name };
+        let Ok(mut input) = self.io.open(name) else { return Ok(()) };
+        loop {
+            match input.next_lines() {
+                Ok(Some(lines)) => {
+                    let (text, end) = match lines.bytes.split_last() {
+                        Some((b'\n', text)) => (text, Some(b'\n')),
+                        _ => (&lines.bytes[..], None),
+                    };
+                    self.put(None, text, end, Origin::Sequence(lines.first))?;
+                }
+                Ok(None) | Err(ReadError::Io(_)) => return Ok(()),
+                Err(ReadError::Cancelled) => return Err(StageError::Cancelled),
+            }
+        }
+    }
+
+    /// The next line of a file that is read line by line; `None` at its end or without it.
+    pub(super) fn next_line_of(&mut self, name: &'s [u8]) -> Result<Option<Vec<u8>>, StageError> {
+        let io = &mut *self.io;
+        let reader = self.readers.entry(name).or_insert_with(|| {
+            let opened = io.open(if name == b"/dev/stdin" { b"-" } else { name });
+            opened.ok().map(|input| Records::new(Blocks::Input(input), false))
+        });
+        let Some(records) = reader else { return Ok(None) };
+        match records.next(&Separator::Byte(self.newline), false) {
+            Ok(found) => Ok(found.map(|found| found.text.to_vec())),
+            Err(ReadError::Cancelled) => Err(StageError::Cancelled),
+            Err(ReadError::Io(_)) => Ok(None),
+        }
+    }
+}
+
+/// The text as `l` writes it (XCU sed): nothing invisible, lines folded at `width` (0: not at all),
+/// `$` at the end.
+pub(super) fn listed(text: &[u8], width: usize) -> Vec<u8> {
+    let room = if width > 0 { width - 1 } else { usize::MAX };
+    let mut out = Vec::new();
+    let mut column = 0;
+    for &byte in text {
+        let shown = match byte {
+            b'\\' => "\\\\".to_owned(),
+            7 => "\\a".to_owned(),
+            8 => "\\b".to_owned(),
+            12 => "\\f".to_owned(),
+            b'\n' => "\\n".to_owned(),
+            b'\r' => "\\r".to_owned(),
+            b'\t' => "\\t".to_owned(),
+            11 => "\\v".to_owned(),
+            b' '..=b'~' => char::from(byte).to_string(),
+            _ => format!("\\{byte:03o}"),
+        };
+        if column + shown.len() > room {
+            out.extend_from_slice(b"\\\n");
+            column = 0;
+        }
+        column += shown.len();
+        out.extend_from_slice(shown.as_bytes());
+    }
+    out.extend_from_slice(b"$\n");
+    out
+}
+
+/// Copies a file that is about to be edited: `suffix` is added to its name, or is the whole name
+/// with `*` for the old one.
+pub(super) fn keep_copy(
+    io: &mut StageIo<'_>,
+    name: &[u8],
+    suffix: &[u8],
+) -> Result<(), StageError> {
+    let (folder, base) = match memchr::memrchr(b'/', name) {
+        Some(at) => name.split_at(at + 1),
+        None => (&b""[..], name),
+    };
+    let mut copy = Vec::new();
+    if suffix.contains(&b'*') {
+        for byte in suffix {
+            match byte {
+                b'*' => copy.extend_from_slice(base),
+                other => copy.push(*other),
+            }
+        }
+        if !suffix.contains(&b'/') {
+            copy.splice(0..0, folder.iter().copied());
+        }
+    } else {
+        copy.extend_from_slice(name);
+        copy.extend_from_slice(suffix);
+    }
+    let failure = |error: &dyn std::fmt::Display| {
+        let shown = String::from_utf8_lossy(&copy);
+        StageError::failed(4, format!("couldn't keep a copy as {shown}: {error}"))
+    };
+    let path = |name: &[u8]| Path::new(OsStr::from_bytes(name)).to_owned();
+    let world = io.world();
+    let mut source = world.read(&path(name)).map_err(|error| failure(&describe(&error)))?;
+    let replacement = world.replace(&path(&copy)).map_err(|error| failure(&describe(&error)))?;
+    let sink = replacement.sink();
+    while let Some(block) = source.next_block().map_err(|error| failure(&error))? {
+        sink.write(block).map_err(|error| failure(&error))?;
+    }
+    drop(sink);
+    replacement.commit().map_err(|error| failure(&describe(&error)))
+}

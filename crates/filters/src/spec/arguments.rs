@@ -1,0 +1,267 @@
+//! Arguments as a filter gets them, parsed by its description.
+
+use std::ops::Range;
+
+use bstr::ByteSlice;
+use thiserror::Error;
+
+use super::description::{OptionSpec, Optional, Spec, Style};
+
+/// Arguments after parsing by a [`Spec`].
+#[derive(Clone, Debug, Default)]
+pub struct Arguments {
+    /// The options, in order.
+    pub options: Vec<Given>,
+    /// Everything else, in order.
+    pub operands: Vec<Operand>,
+}
+
+/// An option as given.
+#[derive(Clone, Debug)]
+pub struct Given {
+    /// Its letter in the spec.
+    pub short: char,
+    /// Its value.
+    pub value: Vec<u8>,
+    /// Which argument holds the value (or the option), from 0 for the first behind the name.
+    pub word: usize,
+}
+
+/// An operand as given.
+#[derive(Clone, Debug)]
+pub struct Operand {
+    /// Its value.
+    pub value: Vec<u8>,
+    /// Which argument it is, from 0 for the first behind the name.
+    pub word: usize,
+}
+
+/// Arguments a filter cannot work with.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+#[error("{message}")]
+pub struct UsageError {
+    /// What is wrong, without the filter's name; may have a second line.
+    pub message: String,
+    /// Which argument is meant, from 0 for the first behind the name.
+    pub word: Option<usize>,
+    /// The bytes of that argument's value that are meant.
+    pub part: Option<Range<usize>>,
+    /// The status to end with.
+    pub status: u8,
+}
+
+impl UsageError {
+    /// A usage error of `spec`, about argument `word`.
+    pub fn new(spec: &Spec, word: Option<usize>, message: impl Into<String>) -> Self {
+        Self { message: message.into(), word, part: None, status: spec.usage_status }
+    }
+
+    pub(crate) fn with_hint(spec: &Spec, word: Option<usize>, message: &str) -> Self {
+        let hint = format!("{message}\nTry '{} --help' for more information.", spec.name);
+        Self::new(spec, word, hint)
+    }
+
+    /// The message's first line.
+    pub fn first_line(&self) -> &str {
+        self.message.lines().next().unwrap_or_default()
+    }
+}
+
+impl Arguments {
+    /// Parses the arguments behind a filter's name.
+    ///
+    /// # Errors
+    /// The first option that does not exist, lacks its value or has one it does not take.
+    pub fn parse(spec: &'static Spec, arguments: &[Vec<u8>]) -> Result<Self, UsageError> {
+        let mut parsed = Self::default();
+        if spec.style == Style::Own {
+            let operands = arguments.iter().enumerate();
+            parsed.operands =
+                operands.map(|(word, value)| Operand { value: value.clone(), word }).collect();
+            return Ok(parsed);
+        }
+        let mut at = 0;
+        let mut only_operands = false;
+        while let Some(argument) = arguments.get(at) {
+            let word = at;
+            at += 1;
+            let negative_number = spec.style == Style::NegativeNumbers
+                && argument.len() > 1
+                && matches!(argument[1], b'0'..=b'9' | b'.');
+            if only_operands || argument == b"-" || !argument.starts_with(b"-") || negative_number {
+                only_operands |= matches!(spec.style, Style::NegativeNumbers | Style::OptionsFirst);
+                parsed.operands.push(Operand { value: argument.clone(), word });
+            } else if argument == b"--" {
+                only_operands = true;
+            } else if let Some(long) = argument.strip_prefix(b"--") {
+                at += parsed.long(spec, long, word, arguments.get(at))?;
+            } else {
+                at += parsed.cluster(spec, &argument[1..], word, arguments.get(at))?;
+            }
+        }
+        Ok(parsed)
+    }
+
+    /// Takes `--name` or `--name=value`; gives how many further arguments it used.
+    fn long(
+        &mut self,
+        spec: &'static Spec,
+        long: &[u8],
+        word: usize,
+        next: Option<&Vec<u8>>,
+    ) -> Result<usize, UsageError> {
+        let (name, value) = match long.split_once_str("=") {
+            Some((name, value)) => (name, Some(value)),
+            None => (long, None),
+        };
+        let shown = String::from_utf8_lossy(name).into_owned();
+        let exact = spec.options.iter().find(|option| option.long.as_bytes() == name);
+        let begun: Vec<&OptionSpec> = spec
+            .options
+            .iter()
+            .filter(|option| !option.long.is_empty() && option.long.as_bytes().starts_with(name))
+            .collect();
+        let option = match (exact, &begun[..]) {
+            (Some(option), _) => option,
+            (None, [only]) => *only,
+            (None, []) => {
+                let message = format!("unrecognized option '--{shown}'");
+                return Err(UsageError::with_hint(spec, Some(word), &message));
+            }
+            (None, _) => {
+                let message = format!("option '--{shown}' is ambiguous");
+                return Err(UsageError::with_hint(spec, Some(word), &message));
+            }
+        };
+        let (value, word, used) = match (option.value, value, next) {
+            (None, None, _) => (Vec::new(), word, 0),
+            (None, Some(_), _) => {
+                let message = format!("option '--{}' doesn't allow an argument", option.long);
+                return Err(UsageError::with_hint(spec, Some(word), &message));
+            }
+            (Some(_), Some(value), _) => (value.to_vec(), word, 0),
+            (Some(_), None, _) if option.optional != Optional::Never => (Vec::new(), word, 0),
+            (Some(_), None, Some(next)) => (next.clone(), word + 1, 1),
+            (Some(_), None, None) => {
+                let message = format!("option '--{}' requires an argument", option.long);
+                return Err(UsageError::with_hint(spec, Some(word), &message));
+            }
+        };
+        self.options.push(Given { short: option.short, value, word });
+        Ok(used)
+    }
+
+    /// Takes `-abc`; gives how many further arguments it used.
+    fn cluster(
+        &mut self,
+        spec: &'static Spec,
+        letters: &[u8],
+        word: usize,
+        next: Option<&Vec<u8>>,
+    ) -> Result<usize, UsageError> {
+        if let Style::NumberIs(short) = spec.style
+            && letters.iter().all(u8::is_ascii_digit)
+        {
+            self.options.push(Given { short, value: letters.to_vec(), word });
+            return Ok(0);
+        }
+        for (at, &letter) in letters.iter().enumerate() {
+            let letter = char::from(letter);
+            let Some(option) = spec.option(letter).filter(|option| option.has_letter()) else {
+                let message = format!("invalid option -- '{letter}'");
+                return Err(UsageError::with_hint(spec, Some(word), &message));
+            };
+            if option.value.is_none() || option.optional == Optional::LongOnly {
+                self.options.push(Given { short: letter, value: Vec::new(), word });
+                continue;
+            }
+            let rest = &letters[at + 1..];
+            if !rest.is_empty() || option.optional == Optional::Attached {
+                self.options.push(Given { short: letter, value: rest.to_vec(), word });
+                return Ok(0);
+            }
+            let Some(next) = next else {
+                let message = format!("option requires an argument -- '{letter}'");
+                return Err(UsageError::with_hint(spec, Some(word), &message));
+            };
+            self.options.push(Given { short: letter, value: next.clone(), word: word + 1 });
+            return Ok(1);
+        }
+        Ok(0)
+    }
+
+    /// True when the option was given.
+    pub fn has(&self, short: char) -> bool {
+        self.options.iter().any(|given| given.short == short)
+    }
+
+    /// The option as given last.
+    pub fn last(&self, short: char) -> Option<&Given> {
+        self.options.iter().rev().find(|given| given.short == short)
+    }
+
+    /// Every giving of the option, in order.
+    pub fn all(&self, short: char) -> impl Iterator<Item = &Given> {
+        self.options.iter().filter(move |given| given.short == short)
+    }
+
+    /// The values of the operands.
+    pub fn operand_values(&self) -> Vec<Vec<u8>> {
+        self.operands.iter().map(|operand| operand.value.clone()).collect()
+    }
+
+    /// The whole number an option was last given, with a size suffix if it has one; `None`
+    /// without the option.
+    ///
+    /// # Errors
+    /// `what` and the value, where that is no number.
+    pub(crate) fn number(
+        &self,
+        spec: &Spec,
+        short: char,
+        what: &str,
+    ) -> Result<Option<u64>, UsageError> {
+        let Some(given) = self.last(short) else { return Ok(None) };
+        match crate::text::counts::count(&given.value) {
+            Some(number) => Ok(Some(number)),
+            None => {
+                let message = format!("{what}: {}", shown(&given.value));
+                Err(UsageError::new(spec, Some(given.word), message))
+            }
+        }
+    }
+
+    /// The operands, at most `most` of them.
+    ///
+    /// # Errors
+    /// The first one too many.
+    pub(crate) fn at_most(&self, spec: &'static Spec, most: usize) -> Result<(), UsageError> {
+        match self.operands.get(most) {
+            None => Ok(()),
+            Some(extra) => {
+                let message = format!("extra operand {}", shown(&extra.value));
+                Err(UsageError::with_hint(spec, Some(extra.word), &message))
+            }
+        }
+    }
+
+    /// The operands, at least `least` of them.
+    ///
+    /// # Errors
+    /// `missing operand`, after the last one there is.
+    pub(crate) fn at_least(&self, spec: &'static Spec, least: usize) -> Result<(), UsageError> {
+        if self.operands.len() >= least {
+            return Ok(());
+        }
+        let message = match self.operands.last() {
+            None => "missing operand".to_owned(),
+            Some(last) => format!("missing operand after {}", shown(&last.value)),
+        };
+        Err(UsageError::with_hint(spec, None, &message))
+    }
+}
+
+/// Text for a message: the value in quotes, invalid bytes replaced.
+pub(crate) fn shown(value: &[u8]) -> String {
+    format!("‘{}’", String::from_utf8_lossy(value))
+}

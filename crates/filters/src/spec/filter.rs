@@ -1,0 +1,83 @@
+//! What a filter is once it is built, and what it says of itself.
+
+use std::ops::Range;
+
+use stream::{ExitStatus, StageError, StageIo};
+
+/// What a stage does to its lines, in one word for the screen.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Verb {
+    /// Lines from nothing.
+    Makes,
+    /// Drops lines, changes none.
+    Keeps,
+    /// One line in, one line out.
+    Edits,
+    /// The same lines in another order.
+    Orders,
+    /// Several lines in, fewer out.
+    Merges,
+    /// One line in, several out.
+    Splits,
+    /// The same lines, to several places.
+    Copies,
+    /// Starts commands.
+    Acts,
+    /// The same lines.
+    Passes,
+}
+
+impl Verb {
+    /// As shown.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Makes => "makes",
+            Self::Keeps => "keeps",
+            Self::Edits => "edits",
+            Self::Orders => "orders",
+            Self::Merges => "merges",
+            Self::Splits => "splits",
+            Self::Copies => "copies",
+            Self::Acts => "acts",
+            Self::Passes => "passes",
+        }
+    }
+}
+
+/// A filter ready to run once.
+pub trait Filter: Send {
+    /// Reads to the end of the input (or as far as needed), writes, and gives the status.
+    ///
+    /// The bytes written never depend on how the input was cut into blocks, nor on whether
+    /// origins are kept.
+    ///
+    /// # Errors
+    /// When the output cannot be written, the run is cancelled, or the filter gives up.
+    fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError>;
+
+    /// What the filter does to lines.
+    fn verb(&self) -> Verb;
+
+    /// True where what it does depends on the data, so that only its result tells.
+    fn verb_varies(&self) -> bool {
+        false
+    }
+
+    /// Why the filter must hold data back, where it holds more than a few lines; `None` for
+    /// one that streams.
+    fn holds(&self) -> Option<&'static str> {
+        None
+    }
+
+    /// Bytes the filter holds in memory at most on a machine with so many, where what is more
+    /// goes to temporary files.
+    fn memory_limit(&self, _machine_bytes: u64) -> Option<u64> {
+        None
+    }
+
+    /// The parts of an input line that the filter looks at: what a pattern matched, the fields
+    /// it keeps.
+    fn marks(&self, _line: &[u8]) -> Vec<Range<usize>> {
+        Vec::new()
+    }
+}

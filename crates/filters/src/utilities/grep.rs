@@ -1,0 +1,523 @@
+use std::ops::Range;
+
+use pattern::{Options, Pattern, PatternErrorKind, Syntax};
+use stream::{ExitStatus, StageError, StageIo};
+
+use crate::spec::{
+    Arguments, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb, example,
+    option, option_maybe,
+};
+use crate::text::phrases::{counted, from_files, list};
+
+mod output;
+mod output_target;
+mod search;
+mod tree;
+
+use output::{Binary, Listing};
+use search::Search;
+use tree::{Names, Tree};
+
+const INCLUDE: char = '\u{1}';
+const EXCLUDE: char = '\u{2}';
+const EXCLUDE_DIRECTORY: char = '\u{3}';
+const COLOR: char = '\u{4}';
+const LABEL: char = '\u{5}';
+const LINE_BUFFERED: char = '\u{6}';
+const BINARY_FILES: char = '\u{7}';
+const GROUP_SEPARATOR: char = '\u{8}';
+const NO_GROUP_SEPARATOR: char = '\u{e}';
+const COLOUR: char = '\u{f}';
+
+const OPTIONS: &[OptionSpec] = &[
+    option('A', "after-context", Some("NUM"), "also NUM lines behind each one", false),
+    option('B', "before-context", Some("NUM"), "also NUM lines before each one", false),
+    option('C', "context", Some("NUM"), "also NUM lines on both sides; -NUM is the same", false),
+    option('E', "extended-regexp", None, "the pattern is an extended regular expression", true),
+    option('F', "fixed-strings", None, "the pattern is plain text", true),
+    option('G', "basic-regexp", None, "the pattern is a basic regular expression", false),
+    option('H', "with-filename", None, "file names before lines", false),
+    option('I', "", None, "pass over binary files", false),
+    option(
+        'L',
+        "files-without-match",
+        None,
+        "write only the names of files without a match",
+        false,
+    ),
+    option('P', "perl-regexp", None, "not supported: patterns are those of POSIX", false),
+    option('R', "dereference-recursive", None, "as -r, but links are followed", false),
+    option('Z', "null", None, "NUL behind file names", false),
+    option('a', "text", None, "treat binary data as text", false),
+    option('b', "byte-offset", None, "where each line begins, in bytes, before it", false),
+    option('c', "count", None, "write only how many lines matched", true),
+    option('e', "regexp", Some("PATTERN"), "a pattern; may be given several times", true),
+    option('f', "file", Some("FILE"), "take patterns from FILE, one a line", true),
+    option('h', "no-filename", None, "no file names before lines", false),
+    option('i', "ignore-case", None, "upper and lower case are the same", true),
+    option('l', "files-with-matches", None, "write only the names of files with a match", true),
+    option('m', "max-count", Some("NUM"), "stop a file after NUM lines", false),
+    option('n', "line-number", None, "line numbers before lines", true),
+    option('o', "only-matching", None, "write only what matched, each match on a line", false),
+    option('q', "quiet", None, "write nothing; the status tells", true),
+    option(
+        'r',
+        "recursive",
+        None,
+        "all files below a directory; without files, below this one",
+        false,
+    ),
+    option('s', "no-messages", None, "no messages about files that cannot be read", true),
+    option('v', "invert-match", None, "the lines that do not match", true),
+    option('w', "word-regexp", None, "matches must be whole words", false),
+    option('x', "line-regexp", None, "matches must be whole lines", true),
+    option('y', "", None, "as -i (obsolete)", false),
+    option('z', "null-data", None, "lines end with NUL, not newline", false),
+    option(INCLUDE, "include", Some("GLOB"), "with -r: only files whose name matches", false),
+    option(EXCLUDE, "exclude", Some("GLOB"), "pass over files whose name matches", false),
+    option(
+        EXCLUDE_DIRECTORY,
+        "exclude-dir",
+        Some("GLOB"),
+        "with -r: pass over directories whose name matches",
+        false,
+    ),
+    option_maybe(
+        COLOR,
+        "color",
+        "WHEN",
+        "mark matches with colour: always, never or auto (on a terminal)",
+    ),
+    option_maybe(COLOUR, "colour", "WHEN", "as --color"),
+    option(LABEL, "label", Some("NAME"), "the name of standard input", false),
+    option(LINE_BUFFERED, "line-buffered", None, "hand on each line at once", false),
+    option(
+        BINARY_FILES,
+        "binary-files",
+        Some("TYPE"),
+        "binary (say that they match), text, or without-match",
+        false,
+    ),
+    option(
+        GROUP_SEPARATOR,
+        "group-separator",
+        Some("TEXT"),
+        "what stands between groups of lines, instead of --",
+        false,
+    ),
+    option(
+        NO_GROUP_SEPARATOR,
+        "no-group-separator",
+        None,
+        "nothing between groups of lines",
+        false,
+    ),
+];
+
+static SPEC: Spec = Spec {
+    name: "grep",
+    summary: "keeps the lines that match a pattern",
+    options: OPTIONS,
+    operands: Operands::PatternThenFiles,
+    operand_names: "pattern [file …]",
+    style: Style::NumberIs('C'),
+    usage_status: 2,
+    examples: &[
+        example("grep refused gate.log", "lines with the word"),
+        example("grep -v '^#' station.conf", "lines that are not comments"),
+        example("grep -Eo 'card=[0-9]+' gate.log", "only the card numbers"),
+        example("grep -c refused gate.log", "how many lines"),
+        example("grep -B2 -A2 error winch.log", "each hit with two lines around it"),
+        example(
+            "grep -rl --include='*.log' refused .",
+            "names of the logs below here that have the word",
+        ),
+    ],
+};
+
+pub(crate) static DEFINITION: Definition = Definition::new(&SPEC, build, explain);
+
+struct Grep {
+    /// `None` where patterns come from files, which are read when the filter runs.
+    search: Option<Search>,
+    settings: Settings,
+    texts: Vec<Vec<u8>>,
+    pattern_files: Vec<Vec<u8>>,
+    files: Vec<Vec<u8>>,
+    tree: Option<Tree>,
+    names: Names,
+    /// `None` to decide by how many files there are.
+    named: Option<bool>,
+    silent: bool,
+    colored: Colored,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Colored {
+    Never,
+    Always,
+    OnTerminal,
+}
+
+/// All that decides which lines are selected and how they are written, but for the pattern.
+#[derive(Clone)]
+struct Settings {
+    syntax: Syntax,
+    options: Options,
+    listing: Listing,
+    inverted: bool,
+    numbered: bool,
+    offsets: bool,
+    binary: Binary,
+    most: u64,
+    /// Lines before and behind; `None` for no context at all.
+    context: Option<(u64, u64)>,
+    separator: Option<Vec<u8>>,
+    null_names: bool,
+    zero: bool,
+    label: Vec<u8>,
+    line_buffered: bool,
+}
+
+/// The pattern texts with the argument each is in, and the operands that are files.
+fn patterns(arguments: &Arguments) -> Option<(Vec<(Vec<u8>, usize)>, Vec<Vec<u8>>)> {
+    let mut operands = arguments.operands.iter();
+    let given: Vec<(Vec<u8>, usize)> = if arguments.has('e') || arguments.has('f') {
+        arguments.all('e').map(|given| (given.value.clone(), given.word)).collect()
+    } else {
+        let operand = operands.next()?;
+        vec![(operand.value.clone(), operand.word)]
+    };
+    let mut texts = Vec::new();
+    for (value, word) in given {
+        // A pattern list has one pattern a line.
+        texts.extend(value.split(|&byte| byte == b'\n').map(|text| (text.to_vec(), word)));
+    }
+    Some((texts, operands.map(|operand| operand.value.clone()).collect()))
+}
+
+fn recursive(arguments: &Arguments) -> bool {
+    arguments.has('r') || arguments.has('R')
+}
+
+fn context(arguments: &Arguments) -> Result<Option<(u64, u64)>, UsageError> {
+    let number = |short| {
+        let Some(given) = arguments.last(short) else { return Ok(None) };
+        match std::str::from_utf8(&given.value).ok().map(str::parse::<u64>) {
+            Some(Ok(number)) => Ok(Some(number)),
+            // Too many digits: as many lines as there are.
+            _ if !given.value.is_empty() && given.value.iter().all(u8::is_ascii_digit) => {
+                Ok(Some(u64::MAX))
+            }
+            _ => {
+                let value = String::from_utf8_lossy(&given.value);
+                let message = format!("{value}: invalid context length argument");
+                Err(UsageError::new(&SPEC, Some(given.word), message))
+            }
+        }
+    };
+    let both = number('C')?;
+    let (before, after) = (number('B')?.or(both), number('A')?.or(both));
+    Ok((before.is_some() || after.is_some()).then(|| (before.unwrap_or(0), after.unwrap_or(0))))
+}
+
+fn listing(arguments: &Arguments) -> Listing {
+    if arguments.has('q') {
+        Listing::Nothing
+    } else if let Some(given) =
+        arguments.options.iter().rev().find(|given| "lL".contains(given.short))
+    {
+        if given.short == 'l' { Listing::FilesWith } else { Listing::FilesWithout }
+    } else if arguments.has('c') {
+        Listing::Count
+    } else if arguments.has('o') {
+        Listing::Matches
+    } else {
+        Listing::Lines
+    }
+}
+
+fn binary(arguments: &Arguments) -> Result<Binary, UsageError> {
+    let given = arguments
+        .options
+        .iter()
+        .rev()
+        .find(|given| matches!(given.short, 'a' | 'I' | BINARY_FILES));
+    match given.map(|given| (given.short, &given.value[..], given.word)) {
+        None | Some((BINARY_FILES, b"binary", _)) => Ok(Binary::Said),
+        Some(('a', ..) | (BINARY_FILES, b"text", _)) => Ok(Binary::AsText),
+        Some(('I', ..) | (BINARY_FILES, b"without-match", _)) => Ok(Binary::PassedOver),
+        Some((_, _, word)) => Err(UsageError::new(&SPEC, Some(word), "unknown binary-files type")),
+    }
+}
+
+fn colored(arguments: &Arguments) -> Result<Colored, UsageError> {
+    let given = arguments.options.iter().rev().find(|given| matches!(given.short, COLOR | COLOUR));
+    match given.map(|given| (&given.value[..], given.word)) {
+        None | Some((b"never" | b"no" | b"none", _)) => Ok(Colored::Never),
+        Some((b"always" | b"yes" | b"force", _)) => Ok(Colored::Always),
+        Some((b"" | b"auto" | b"tty" | b"if-tty", _)) => Ok(Colored::OnTerminal),
+        Some((_, word)) => {
+            let message = "--color takes always, never or auto";
+            Err(UsageError::with_hint(&SPEC, Some(word), message))
+        }
+    }
+}
+
+fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
+    let Some((texts, files)) = patterns(arguments) else {
+        return Err(UsageError::with_hint(&SPEC, None, "a pattern is missing"));
+    };
+    let letter = arguments.options.iter().rev().find(|given| "EFGP".contains(given.short));
+    let syntax = match letter.map(|given| (given.short, given.word)) {
+        Some(('E', _)) => Syntax::Extended,
+        Some(('F', _)) => Syntax::Fixed,
+        Some(('P', word)) => {
+            let message = "patterns of Perl are not supported; use -E";
+            return Err(UsageError::new(&SPEC, Some(word), message));
+        }
+        _ => Syntax::Basic,
+    };
+    let most = match arguments.last('m') {
+        None => u64::MAX,
+        Some(given) => match std::str::from_utf8(&given.value).ok().map(str::parse::<i64>) {
+            Some(Ok(number)) => u64::try_from(number).unwrap_or(u64::MAX),
+            _ => return Err(UsageError::new(&SPEC, Some(given.word), "invalid max count")),
+        },
+    };
+    let listing = listing(arguments);
+    let settings = Settings {
+        syntax,
+        options: Options {
+            ignore_case: arguments.has('i') || arguments.has('y'),
+            whole_word: arguments.has('w'),
+            whole_line: arguments.has('x'),
+            ..Options::default()
+        },
+        listing,
+        inverted: arguments.has('v'),
+        numbered: arguments.has('n'),
+        offsets: arguments.has('b'),
+        binary: binary(arguments)?,
+        most,
+        context: context(arguments)?
+            .filter(|_| matches!(listing, Listing::Lines | Listing::Matches)),
+        separator: match arguments
+            .options
+            .iter()
+            .rev()
+            .find(|given| matches!(given.short, GROUP_SEPARATOR | NO_GROUP_SEPARATOR))
+        {
+            None => Some(b"--".to_vec()),
+            Some(given) => (given.short == GROUP_SEPARATOR).then(|| given.value.clone()),
+        },
+        null_names: arguments.has('Z'),
+        zero: arguments.has('z'),
+        label: arguments
+            .last(LABEL)
+            .map_or_else(|| b"(standard input)".to_vec(), |given| given.value.clone()),
+        line_buffered: arguments.has(LINE_BUFFERED),
+    };
+    let pattern_files: Vec<Vec<u8>> = arguments.all('f').map(|given| given.value.clone()).collect();
+    let slices: Vec<&[u8]> = texts.iter().map(|(text, _)| &text[..]).collect();
+    let pattern = Pattern::new(&slices, syntax, settings.options).map_err(|error| {
+        let mut usage = UsageError::new(&SPEC, Some(texts[error.text].1), error.to_string());
+        // The place is within the argument only when that holds a single pattern.
+        let alone = texts.iter().filter(|(_, word)| *word == texts[error.text].1).count() == 1;
+        usage.part = (alone && error.kind != PatternErrorKind::TooBig).then_some(error.span);
+        usage
+    })?;
+    let search = pattern_files.is_empty().then(|| Search::new(pattern, settings.clone()));
+    let letter = arguments.options.iter().rev().find(|given| "hH".contains(given.short));
+    let globs = |short: char| -> Vec<Vec<u8>> {
+        arguments.all(short).map(|given| given.value.clone()).collect()
+    };
+    let names = Names {
+        include: globs(INCLUDE),
+        exclude: globs(EXCLUDE),
+        exclude_directories: globs(EXCLUDE_DIRECTORY),
+    };
+    let tree = recursive(arguments).then(|| {
+        let last = arguments.options.iter().rev().find(|given| "rR".contains(given.short));
+        Tree { follows_links: last.is_some_and(|given| given.short == 'R') }
+    });
+    Ok(Box::new(Grep {
+        search,
+        settings,
+        texts: texts.into_iter().map(|(text, _)| text).collect(),
+        pattern_files,
+        files,
+        tree,
+        names,
+        named: letter.map(|given| given.short == 'H'),
+        silent: arguments.has('s') || arguments.has('q'),
+        colored: colored(arguments)?,
+    }))
+}
+
+fn explain(arguments: &Arguments) -> String {
+    let Some((texts, files)) = patterns(arguments) else { return String::new() };
+    let from_file =
+        arguments.last('f').map(|given| String::from_utf8_lossy(&given.value).into_owned());
+    let quoted: Vec<String> =
+        texts.iter().map(|(text, _)| format!("“{}”", String::from_utf8_lossy(text))).collect();
+    let verb = match (arguments.has('x'), arguments.has('w'), arguments.has('v')) {
+        (true, _, false) => "that are wholly",
+        (true, _, true) => "that are not wholly",
+        (_, true, false) => "with the whole word",
+        (_, true, true) => "without the whole word",
+        (_, _, false) => "with",
+        (_, _, true) => "without",
+    };
+    let kind = if arguments.has('F') { " as plain text" } else { "" };
+    let case = if arguments.has('i') { " in any case" } else { "" };
+    let quoted = if let Some(file) = from_file {
+        let more = if quoted.is_empty() {
+            String::new()
+        } else {
+            format!("{} or ", list(&quoted).replace(" and ", " or "))
+        };
+        format!("{more}a pattern of {file}")
+    } else if quoted.len() > 4 {
+        format!("any of {} patterns", quoted.len())
+    } else {
+        list(&quoted).replace(" and ", " or ")
+    };
+    let under = if !recursive(arguments) {
+        from_files(&files)
+    } else if files.is_empty() {
+        " of all files below this directory".to_owned()
+    } else {
+        format!("{} and all files below", from_files(&files))
+    };
+    let which = format!("lines{under} {verb} {quoted}{kind}{case}");
+    if arguments.has('q') {
+        return format!("tells by its status whether there are {which}");
+    }
+    if arguments.has('l') || arguments.has('L') {
+        let with = if arguments.has('L') { "without" } else { "with" };
+        return format!("lists the files {with} {which}");
+    }
+    if arguments.has('c') {
+        return format!("counts the {which}");
+    }
+    let mut said = if arguments.has('o') {
+        format!("writes only what matched, one a line, from {which}")
+    } else {
+        format!("keeps {which}")
+    };
+    if arguments.has('n') {
+        said.push_str(", with line numbers");
+    }
+    let around = |short| {
+        let given =
+            arguments.options.iter().rev().find(|given| given.short == short || given.short == 'C');
+        given.and_then(|given| crate::text::counts::count(&given.value)).unwrap_or(0)
+    };
+    match (around('B'), around('A')) {
+        (0, 0) => {}
+        (before, after) if before == after => {
+            said.push_str(&format!(", with {} around each", counted(before, "line", "lines")));
+        }
+        (before, 0) => {
+            said.push_str(&format!(", with {} before each", counted(before, "line", "lines")));
+        }
+        (0, after) => {
+            said.push_str(&format!(", with {} behind each", counted(after, "line", "lines")));
+        }
+        (before, after) => {
+            said.push_str(&format!(", with {before} before and {after} behind each"));
+        }
+    }
+    if let Some(most) =
+        arguments.last('m').and_then(|given| crate::text::counts::count(&given.value))
+    {
+        said.push_str(&format!("; stops after {}", counted(most, "line", "lines")));
+    }
+    said
+}
+
+impl Filter for Grep {
+    fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
+        let colored = match self.colored {
+            Colored::Never => false,
+            Colored::Always => true,
+            Colored::OnTerminal => io.out().is_terminal(),
+        };
+        let mut search = match self.search.take() {
+            Some(search) => search,
+            None => self.search_of_files(io)?,
+        };
+        search.colored = colored;
+        if self.settings.most == 0 && self.settings.listing != Listing::FilesWithout {
+            return Ok(ExitStatus(1));
+        }
+        let standard = [if self.tree.is_some() { b".".to_vec() } else { b"-".to_vec() }];
+        let files = if self.files.is_empty() { &standard[..] } else { &self.files[..] };
+        let mut files_done = tree::Files {
+            search: &search,
+            names: &self.names,
+            tree: self.tree.as_ref(),
+            named: self.named,
+            several: files.len() > 1,
+            silent: self.silent,
+            bare: self.files.is_empty(),
+            any: false,
+            failed: false,
+            used: false,
+        };
+        files_done.all(io, files)?;
+        if files_done.any && self.settings.listing == Listing::Nothing {
+            return Ok(ExitStatus::SUCCESS);
+        }
+        Ok(ExitStatus(match (files_done.failed, files_done.any) {
+            (true, _) => 2,
+            (false, true) => 0,
+            (false, false) => 1,
+        }))
+    }
+
+    fn verb(&self) -> Verb {
+        let settings = &self.settings;
+        let named = self.named.unwrap_or(self.files.len() > 1 || self.tree.is_some());
+        match settings.listing {
+            Listing::Lines if settings.numbered || settings.offsets || named => Verb::Edits,
+            Listing::Lines => Verb::Keeps,
+            Listing::Matches => Verb::Splits,
+            _ => Verb::Merges,
+        }
+    }
+
+    fn marks(&self, line: &[u8]) -> Vec<Range<usize>> {
+        match &self.search {
+            Some(search) if !self.settings.inverted => {
+                search.pattern.find_all(line).map_while(Result::ok).collect()
+            }
+            _ => Vec::new(),
+        }
+    }
+}
+
+impl Grep {
+    /// The search for the patterns of `-e` and of the files of `-f`.
+    fn search_of_files(&self, io: &mut StageIo<'_>) -> Result<Search, StageError> {
+        let mut texts = self.texts.clone();
+        for file in &self.pattern_files {
+            let failed = |error: &std::io::Error| {
+                let name = String::from_utf8_lossy(file);
+                StageError::failed(2, format!("{name}: {}", stream::describe(error)))
+            };
+            let mut input = io.open(file).map_err(|error| failed(&error))?;
+            while let Some(lines) = input.next_lines().map_err(|error| match error {
+                stream::ReadError::Cancelled => StageError::Cancelled,
+                stream::ReadError::Io(error) => failed(&error),
+            })? {
+                texts.extend(lines.iter().map(|(_, line)| line.to_vec()));
+            }
+        }
+        let slices: Vec<&[u8]> = texts.iter().map(|text| &text[..]).collect();
+        let pattern = Pattern::new(&slices, self.settings.syntax, self.settings.options)
+            .map_err(|error| StageError::failed(2, error.to_string()))?;
+        Ok(Search::new(pattern, self.settings.clone()))
+    }
+}

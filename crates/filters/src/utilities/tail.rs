@@ -1,0 +1,280 @@
+use std::collections::VecDeque;
+use std::time::Duration;
+
+use memchr::{memchr_iter, memrchr_iter};
+use stream::{ExitStatus, Input, InputTrouble, Lines, StageError, StageIo, Tail as Part};
+
+use crate::common::options::file_headers::{header, headers_wanted};
+use crate::common::options::head_tail_count::Amount;
+use crate::spec::{
+    Arguments, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb, example,
+    option, option_maybe, shown,
+};
+use crate::text::phrases::from_files;
+
+mod follow;
+
+const RETRY: char = '\u{1}';
+const FOLLOW: char = '\u{2}';
+
+const OPTIONS: &[OptionSpec] = &[
+    option(
+        'F',
+        "",
+        None,
+        "as -f, and a file that is replaced or comes back is taken up again",
+        false,
+    ),
+    option('c', "bytes", Some("[+]NUM"), "the last NUM bytes; with + from byte NUM on", true),
+    option('f', "", None, "do not stop at the end: write what the file gets, until stopped", true),
+    option('n', "lines", Some("[+]NUM"), "the last NUM lines; with + from line NUM on", true),
+    option('q', "quiet", None, "no headers with file names", false),
+    option(
+        's',
+        "sleep-interval",
+        Some("SECONDS"),
+        "with -f: look so often (every tenth of a second without)",
+        false,
+    ),
+    option('v', "verbose", None, "headers with file names", false),
+    option(RETRY, "retry", None, "keep trying to open a file that is not there", false),
+    option_maybe(FOLLOW, "follow", "HOW", "as -f; name follows whatever has the name"),
+];
+
+static SPEC: Spec = Spec {
+    name: "tail",
+    summary: "keeps the last lines (10 unless told otherwise)",
+    options: OPTIONS,
+    operands: Operands::Files,
+    operand_names: "[file …]",
+    style: Style::NumberIs('n'),
+    usage_status: 1,
+    examples: &[
+        example("tail -n 3 winch.log", "the last three lines"),
+        example("tail -n +2 cabins.csv", "everything from the second line on"),
+        example(
+            "tail -F gate.log | grep refused",
+            "refusals as they happen, also when the log is rotated",
+        ),
+    ],
+};
+
+pub(crate) static DEFINITION: Definition =
+    Definition::new(&SPEC, build, explain).with_follows(follows);
+
+struct Tail {
+    files: Vec<Vec<u8>>,
+    amount: Amount,
+    headers: bool,
+    follow: Option<Follow>,
+}
+
+/// How a file is followed.
+#[derive(Clone, Copy)]
+struct Follow {
+    /// Whatever has the name, not the file that had it first.
+    by_name: bool,
+    retry: bool,
+    interval: Duration,
+}
+
+/// True for arguments with which the filter does not end by itself.
+fn follows(arguments: &Arguments) -> bool {
+    let files = arguments.operands.iter().any(|operand| operand.value != b"-");
+    files && follow(arguments).is_ok_and(|follow| follow.is_some())
+}
+
+const INTERVAL: Duration = Duration::from_millis(100);
+
+fn follow(arguments: &Arguments) -> Result<Option<Follow>, UsageError> {
+    let mut found: Option<Follow> = None;
+    let retry = arguments.has(RETRY) || arguments.has('F');
+    for given in &arguments.options {
+        let by_name = match (given.short, &given.value[..]) {
+            ('F', _) => true,
+            ('f', _) | (FOLLOW, b"" | b"descriptor") => false,
+            (FOLLOW, b"name") => true,
+            (FOLLOW, value) => {
+                let message = format!("invalid argument {} for ‘--follow’", shown(value));
+                return Err(UsageError::with_hint(&SPEC, Some(given.word), &message));
+            }
+            _ => continue,
+        };
+        found = Some(Follow { by_name, retry, interval: INTERVAL });
+    }
+    if let Some(given) = arguments.last('s') {
+        let seconds =
+            std::str::from_utf8(&given.value).ok().and_then(|text| text.parse::<f64>().ok());
+        let interval = seconds
+            .and_then(|seconds| Duration::try_from_secs_f64(seconds).ok())
+            .ok_or_else(|| {
+                let message = format!("invalid number of seconds: {}", shown(&given.value));
+                UsageError::new(&SPEC, Some(given.word), message)
+            })?;
+        if let Some(follow) = &mut found {
+            follow.interval = interval.max(Duration::from_millis(1));
+        }
+    }
+    Ok(found)
+}
+
+fn amount(arguments: &Arguments) -> Result<Amount, UsageError> {
+    Amount::of(&SPEC, arguments, b'+', b'-')
+}
+
+fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
+    let files = arguments.operand_values();
+    let headers = headers_wanted(arguments, files.len());
+    Ok(Box::new(Tail { amount: amount(arguments)?, headers, files, follow: follow(arguments)? }))
+}
+
+fn explain(arguments: &Arguments) -> String {
+    let Ok(amount) = amount(arguments) else { return String::new() };
+    let files = from_files(&arguments.operand_values());
+    let each = if arguments.operands.len() > 1 { ", for each file" } else { "" };
+    let one = if amount.bytes { "byte" } else { "line" };
+    let then = match follow(arguments) {
+        Ok(Some(Follow { by_name: true, .. })) => {
+            ", and then what whatever has the name gets, until stopped"
+        }
+        Ok(Some(_)) => ", and then what the file gets, until stopped",
+        _ => "",
+    };
+    if amount.other_end {
+        format!("keeps everything from {one} {} on{files}{each}{then}", amount.number.max(1))
+    } else {
+        format!("keeps the last {}{files}{each}{then}", amount.in_words())
+    }
+}
+
+impl Filter for Tail {
+    fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
+        let amount = self.amount;
+        if let Some(follow) = self.follow
+            && io.world().is_live()
+        {
+            return follow::run(io, &self.files, amount, self.headers, follow);
+        }
+        let mut first = true;
+        io.each_input(&self.files, 1, |io, input, name| {
+            if self.headers {
+                header(io, name, &mut first)?;
+            }
+            part(io, input, amount)
+        })?;
+        Ok(io.status())
+    }
+
+    fn verb(&self) -> Verb {
+        Verb::Keeps
+    }
+
+    fn holds(&self) -> Option<&'static str> {
+        (!self.amount.other_end).then_some("it knows the last lines only at the end")
+    }
+}
+
+fn part(io: &mut StageIo<'_>, input: &mut Input, amount: Amount) -> Result<(), InputTrouble> {
+    match (amount.other_end, amount.bytes) {
+        (true, false) => from_line(io, input, amount.number),
+        (true, true) => from_byte(io, input, amount.number),
+        (false, _) => last_part(io, input, amount),
+    }
+}
+
+fn from_line(io: &mut StageIo<'_>, input: &mut Input, number: u64) -> Result<(), InputTrouble> {
+    let mut skip = number.saturating_sub(1);
+    while let Some(block) = input.next_block()? {
+        if skip == 0 {
+            io.out().pass_lines(block)?;
+            continue;
+        }
+        if block.newlines < skip {
+            skip -= block.newlines;
+            continue;
+        }
+        match memchr_iter(b'\n', &block.bytes).nth(usize::try_from(skip - 1).unwrap_or(usize::MAX))
+        {
+            Some(at) => {
+                let rest = block.bytes.slice(at + 1..);
+                io.out().pass(rest, block.first.plus(skip))?;
+                skip = 0;
+            }
+            None => skip -= memchr_iter(b'\n', &block.bytes).count() as u64,
+        }
+    }
+    Ok(())
+}
+
+fn from_byte(io: &mut StageIo<'_>, input: &mut Input, number: u64) -> Result<(), InputTrouble> {
+    let mut skip = number.saturating_sub(1);
+    while let Some(block) = input.next_block()? {
+        let dropped = (block.bytes.len() as u64).min(skip);
+        skip -= dropped;
+        let dropped = dropped as usize;
+        let newlines = memchr_iter(b'\n', &block.bytes[..dropped]).count() as u64;
+        io.out().pass(block.bytes.slice(dropped..), block.first.plus(newlines))?;
+    }
+    Ok(())
+}
+
+/// Memory: a block of a file; of other inputs the part kept, rounded up to whole blocks.
+fn last_part(io: &mut StageIo<'_>, input: &mut Input, amount: Amount) -> Result<(), InputTrouble> {
+    if amount.number == 0 {
+        // Still read to the end: a writer must not see a closed pipe.
+        while input.next_block()?.is_some() {}
+        return Ok(());
+    }
+    let wanted = if amount.bytes { Part::Bytes(amount.number) } else { Part::Lines(amount.number) };
+    if input.seek_last(wanted)? {
+        // What is left is just what is wanted.
+        while let Some(block) = input.next_block()? {
+            io.out().pass_lines(block)?;
+        }
+        return Ok(());
+    }
+    let mut held: VecDeque<(Lines, u64)> = VecDeque::new();
+    let (mut held_size, mut held_bytes) = (0, 0);
+    // Newlines are counted; an unterminated last line adds one at the end.
+    let mut open = 0;
+    while let Some(block) = input.next_block()? {
+        let newlines = memchr_iter(b'\n', &block.bytes).count() as u64;
+        let size = if amount.bytes { block.bytes.len() as u64 } else { newlines };
+        open = u64::from(!amount.bytes && block.bytes.last() != Some(&b'\n'));
+        held_size += size;
+        held_bytes += block.bytes.len() as u64;
+        held.push_back((block, size));
+        // One more newline than wanted must stay: it ends the line before the part.
+        while let Some((_, size)) = held.front() {
+            if held_size - size <= amount.number {
+                break;
+            }
+            if let Some((block, size)) = held.pop_front() {
+                held_size -= size;
+                held_bytes -= block.bytes.len() as u64;
+            }
+        }
+        io.holds(held_bytes);
+    }
+    let mut surplus = (held_size + open).saturating_sub(amount.number);
+    for (block, size) in held {
+        if surplus > 0 && (size < surplus || size == surplus && amount.bytes) {
+            surplus -= size;
+            continue;
+        }
+        let start = if surplus == 0 {
+            0
+        } else if amount.bytes {
+            surplus as usize
+        } else {
+            // The newline that ends the last line left out.
+            let keep = (size - surplus) as usize;
+            memrchr_iter(b'\n', &block.bytes).nth(keep).map_or(0, |at| at + 1)
+        };
+        let newlines = memchr_iter(b'\n', &block.bytes[..start]).count() as u64;
+        surplus = 0;
+        io.out().pass(block.bytes.slice(start..), block.first.plus(newlines))?;
+    }
+    io.holds(0);
+    Ok(())
+}

@@ -1,0 +1,19 @@
+//! The rooms of each crate, in the order of its floors: a room imports only itself and what is
+//! listed before it. Names in one row stand side by side and may import each other.
+
+/// The rows of a crate; `None` for a crate that is one room.
+pub(super) fn rooms(name: &str) -> Option<&'static [&'static str]> {
+    match name {
+        "filters" => Some(&[
+            "text",
+            "spec",
+            "common",
+            "languages",
+            "utilities",
+            "registry",
+            "guide",
+            "testing",
+        ]),
+        _ => None,
+    }
+}
