@@ -212,9 +212,8 @@ mod tests {
             ("c/d.rs", "pub struct D;"),
             ("c/e.rs", "use super::D; fn f() { super::d::g(); }"),
         ];
-        assert_eq!(
-            faults("unlisted", &files),
-            ["crates/unlisted: a circle of files: a -> a::b -> a"]
-        );
+        let circle = "a:1 imports crate::a::b::B\n    a::b:1 imports crate::a::A";
+        let told = format!("crates/unlisted: a circle of files:\n    {circle}");
+        assert_eq!(faults("unlisted", &files), [told]);
     }
 }

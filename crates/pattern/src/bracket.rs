@@ -110,7 +110,7 @@ pub(crate) fn parse(
 fn element(text: &[u8], at: usize, awk: bool) -> Result<(char, usize), (PatternErrorKind, usize)> {
     if awk && text[at] == b'\\' {
         let rest = text.get(at + 1..).unwrap_or_default();
-        if let Some((byte, length)) = crate::parser::escaped_byte(rest) {
+        if let Some((byte, length)) = crate::decode::escaped_byte(rest) {
             let character = char::from(byte);
             if !character.is_ascii() {
                 return Err((PatternErrorKind::NotText, at));
@@ -119,7 +119,7 @@ fn element(text: &[u8], at: usize, awk: bool) -> Result<(char, usize), (PatternE
         }
         if !rest.is_empty() {
             let (character, length) =
-                crate::parser::decode(rest).ok_or((PatternErrorKind::NotText, at))?;
+                crate::decode::decode(rest).ok_or((PatternErrorKind::NotText, at))?;
             return Ok((character, at + 1 + length));
         }
     }
@@ -134,7 +134,7 @@ fn element(text: &[u8], at: usize, awk: bool) -> Result<(char, usize), (PatternE
         };
     }
     let (character, length) =
-        crate::parser::decode(&text[at..]).ok_or((PatternErrorKind::NotText, at))?;
+        crate::decode::decode(&text[at..]).ok_or((PatternErrorKind::NotText, at))?;
     Ok((character, at + length))
 }
 

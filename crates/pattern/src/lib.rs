@@ -11,6 +11,7 @@
 //! line ends, so one search may run over a whole block of lines. See [`Subject`] for the others.
 
 mod bracket;
+mod decode;
 mod folded;
 mod glob;
 mod matcher;

@@ -10,7 +10,7 @@ use std::ops::Range;
 
 use regex_syntax::hir::{Class, Hir, HirKind, Look};
 
-use crate::parser::decode;
+use crate::decode::decode;
 use crate::tree::Node;
 use crate::{Captures, TooManySteps};
 

@@ -1,14 +1,17 @@
 //! The grammar of lists, pipelines and simple commands (XCU 2.10).
 
 use crate::{
-    Assignment, Command, Connector, Item, List, OFF_MARK, Pipeline, Script, ShellError,
+    Assignment, Command, Connector, Document, Item, List, OFF_MARK, Pipeline, Script, ShellError,
     ShellErrorKind, Span, TimeForm, Word,
 };
 
+mod characters;
 mod compound;
 mod expansions;
 mod redirections;
 mod words;
+
+use characters::{ends_word, name_length};
 
 /// Words that end a part of a compound command (XCU 2.4).
 const CLOSING: [&str; 8] = ["}", "do", "done", "elif", "else", "esac", "fi", "then"];
@@ -79,6 +82,13 @@ pub fn parse(text: &str) -> Result<Script, ShellError> {
     Ok(Script { list, comments: parser.comments })
 }
 
+/// A here-document whose body comes behind the line.
+struct Awaited {
+    document: Document,
+    /// Where its operator stands.
+    span: Span,
+}
+
 struct Parser<'t> {
     text: &'t str,
     at: usize,
@@ -86,7 +96,7 @@ struct Parser<'t> {
     /// How many commands are open around this place.
     depth: usize,
     /// Here-documents whose bodies come behind the line.
-    documents: Vec<redirections::Awaited>,
+    documents: Vec<Awaited>,
     /// Where `umask` stands with an argument: it holds for the whole process, so it cannot be done
     /// beside other commands.
     masks: Vec<Span>,
@@ -201,7 +211,7 @@ impl<'t> Parser<'t> {
     /// A reserved word that stands here as a word of its own.
     fn at_word(&self, word: &str) -> bool {
         let Some(rest) = self.rest().strip_prefix(word) else { return false };
-        rest.chars().next().is_none_or(words::ends_word)
+        rest.chars().next().is_none_or(ends_word)
     }
 
     /// Passes a reserved word.
@@ -471,7 +481,7 @@ impl<'t> Parser<'t> {
             return Err(ShellError { kind, span: word.span });
         }
         if let [crate::Part::Text(text), ..] = &word.parts[..] {
-            let name = words::name_length(text);
+            let name = name_length(text);
             if name > 0 && text[name..].starts_with("+=") {
                 let kind = ShellErrorKind::Unsupported("NAME+=value".to_owned());
                 return Err(ShellError { kind, span: word.span });
@@ -481,7 +491,7 @@ impl<'t> Parser<'t> {
     }
 
     fn assignment(&mut self) -> Parsed<Option<Assignment>> {
-        let length = words::name_length(self.rest());
+        let length = name_length(self.rest());
         if length == 0 || self.rest().as_bytes().get(length) != Some(&b'=') {
             return Ok(None);
         }

@@ -100,7 +100,7 @@ impl Input {
 
     /// Reads through another source from here on. Nothing may have been read yet.
     pub fn wrap(&mut self, wrapper: impl FnOnce(Box<dyn Source>) -> Box<dyn Source>) {
-        let source = std::mem::replace(&mut self.source, Box::new(crate::stage::AtEnd));
+        let source = std::mem::replace(&mut self.source, Box::new(crate::end::AtEnd));
         self.source = wrapper(source);
     }
 

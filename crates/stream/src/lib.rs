@@ -4,9 +4,11 @@
 
 mod block;
 mod cancel;
+mod end;
 mod error;
 mod input;
 mod meter;
+mod metered;
 mod origin;
 mod output;
 mod stage;
@@ -17,7 +19,8 @@ pub use block::{BLOCK_SIZE, Block};
 pub use cancel::{AtWork, Cancel, Excess};
 pub use error::{ExitStatus, ReadError, StageError, WriteError, describe};
 pub use input::{Input, Lines};
-pub use meter::{METERED, Shares, StageFigures, StageMeter};
+pub use meter::{Shares, StageFigures, StageMeter};
+pub use metered::METERED;
 pub use origin::{LineId, Origin, OriginStore, Origins};
 pub use output::{Output, Side};
 pub use stage::{InputName, InputTrouble, StageIo, StagePorts};

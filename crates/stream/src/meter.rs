@@ -1,9 +1,6 @@
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering::Relaxed};
 
-use crate::Block;
-
-/// False in a build made to see what metering costs.
-pub const METERED: bool = !cfg!(feature = "unmetered");
+use crate::{Block, METERED};
 
 /// Counters of one stage, written by the stage's thread and read by anybody at any time.
 ///

@@ -161,7 +161,7 @@ impl<'a> StageIo<'a> {
     pub fn open_stdin(&mut self) -> Input {
         let number = self.inputs.len();
         self.inputs.push(InputName::Standard);
-        Input::new(self.ports.stdin.take().unwrap_or_else(|| Box::new(AtEnd)), number)
+        Input::new(self.ports.stdin.take().unwrap_or_else(|| Box::new(crate::end::AtEnd)), number)
     }
 
     /// Opens an operand: `-` is standard input, anything else a file.
@@ -250,13 +250,5 @@ impl From<StageError> for InputTrouble {
 impl From<crate::WriteError> for InputTrouble {
     fn from(error: crate::WriteError) -> Self {
         Self::Stage(error.into())
-    }
-}
-
-pub(crate) struct AtEnd;
-
-impl Source for AtEnd {
-    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
-        Ok(None)
     }
 }

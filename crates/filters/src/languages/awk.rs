@@ -20,12 +20,14 @@ mod code;
 mod input;
 mod lexer;
 mod machine;
+mod operands;
 mod parser;
 mod record;
 mod replacement;
 mod resolve;
 mod shared_text;
 mod split;
+mod stop;
 mod streams;
 mod text;
 mod tree;
@@ -33,7 +35,8 @@ mod value;
 
 use code::Code;
 use lexer::Token;
-use machine::{Machine, Stop};
+use machine::Machine;
+use stop::Stop;
 use tree::Fault;
 
 const OPTIONS: &[OptionSpec] = &[
@@ -124,7 +127,7 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
     }
     let mut set = Vec::new();
     for given in arguments.all('v') {
-        match input::assignment(&given.value) {
+        match operands::assignment(&given.value) {
             Some((name, value)) => set.push((name.to_owned(), value.to_vec())),
             None => {
                 let message = format!(
@@ -244,7 +247,7 @@ fn explain(arguments: &Arguments) -> String {
 impl Awk {
     /// The variables that get values from outside.
     fn assigned(&self) -> Vec<String> {
-        let operands = self.operands.iter().filter_map(|operand| input::assignment(operand));
+        let operands = self.operands.iter().filter_map(|operand| operands::assignment(operand));
         let set = self.set.iter().map(|(name, _)| name.clone());
         set.chain(operands.map(|(name, _)| name.to_owned())).collect()
     }

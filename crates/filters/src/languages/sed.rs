@@ -14,12 +14,14 @@ mod input;
 mod machine;
 mod output;
 mod parser;
+mod settings;
 mod skip;
 mod summary;
 mod tree;
 
 use machine::Machine;
 use parser::Fault;
+use settings::Settings;
 use tree::Script;
 
 const OPTIONS: &[OptionSpec] = &[
@@ -59,18 +61,6 @@ static SPEC: Spec = Spec {
 
 pub(crate) static DEFINITION: Definition =
     Definition::new(&SPEC, build, explain).with_programs(programs);
-
-/// What the options say.
-pub(crate) struct Settings {
-    quiet: bool,
-    syntax: Syntax,
-    separate: bool,
-    /// With the suffix of the copy, empty for none.
-    in_place: Option<Vec<u8>>,
-    zero: bool,
-    list_width: usize,
-    unbuffered: bool,
-}
 
 /// A piece of the script.
 struct Piece {

@@ -9,13 +9,16 @@ use crate::spec::{
 };
 use crate::text::phrases::{counted, from_files, list};
 
+mod line_prefix;
 mod output;
 mod output_target;
 mod search;
+mod settings;
 mod tree;
 
 use output::{Binary, Listing};
 use search::Search;
+use settings::Settings;
 use tree::{Names, Tree};
 
 const INCLUDE: char = '\u{1}';
@@ -157,26 +160,6 @@ enum Colored {
     Never,
     Always,
     OnTerminal,
-}
-
-/// All that decides which lines are selected and how they are written, but for the pattern.
-#[derive(Clone)]
-struct Settings {
-    syntax: Syntax,
-    options: Options,
-    listing: Listing,
-    inverted: bool,
-    numbered: bool,
-    offsets: bool,
-    binary: Binary,
-    most: u64,
-    /// Lines before and behind; `None` for no context at all.
-    context: Option<(u64, u64)>,
-    separator: Option<Vec<u8>>,
-    null_names: bool,
-    zero: bool,
-    label: Vec<u8>,
-    line_buffered: bool,
 }
 
 /// The pattern texts with the argument each is in, and the operands that are files.

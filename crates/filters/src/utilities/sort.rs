@@ -3,7 +3,7 @@ use std::ffi::OsStr;
 use std::ops::Range;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
-use stream::{ExitStatus, Origin, ReadError, StageError, StageIo, WriteError};
+use stream::{ExitStatus, Origin, StageError, StageIo, WriteError};
 
 use crate::common::input::line_feed::LineFeed;
 use crate::spec::{
@@ -12,10 +12,12 @@ use crate::spec::{
 };
 use crate::text::phrases::{from_files, list, named};
 
+mod blanks;
 mod by_keys;
 mod check;
 mod compare;
 mod counted;
+mod failure;
 mod grouped;
 mod in_order;
 mod keys;
@@ -28,16 +30,15 @@ mod runs;
 mod writer;
 
 use counted::CountedLines;
+use failure::{cannot_read, read_failed};
 use grouped::Grouping;
 use in_order::InOrder;
-use keys::Order;
+use keys::{Order, SORT};
 use line_store::{Entry, Held};
-use output_target::Sheet;
+use output_target::OutputTarget;
 use runs::{Run, Runs};
 use writer::Writer;
 
-/// `--sort=WORD`, which stands for one of the ordering letters.
-const SORT: char = '\u{1}';
 const PARALLEL: char = '\u{2}';
 
 const OPTIONS: &[OptionSpec] = &[
@@ -273,7 +274,7 @@ impl Filter for Sort {
             return check::check(io, &file, &self.order, quiet);
         }
         let Some(name) = self.output.clone() else {
-            self.sort_or_merge(io, &mut Sheet::Stage)?;
+            self.sort_or_merge(io, &mut OutputTarget::Stage)?;
             return Ok(ExitStatus::SUCCESS);
         };
         // The file takes its new content only when all of it is there, so it may be read too.
@@ -283,8 +284,8 @@ impl Filter for Sort {
         };
         let path = Path::new(OsStr::from_bytes(&name));
         let replacement = io.world().replace(path).map_err(|error| failed(&error))?;
-        let mut sheet = Sheet::File { sink: replacement.sink(), gathered: Vec::new() };
-        let written = self.sort_or_merge(io, &mut sheet).and_then(|()| sheet.flush());
+        let mut target = OutputTarget::File { sink: replacement.sink(), gathered: Vec::new() };
+        let written = self.sort_or_merge(io, &mut target).and_then(|()| target.flush());
         written.map_err(|error| match error {
             StageError::Write(WriteError::Io(error)) => StageError::failed(
                 2,
@@ -313,19 +314,6 @@ impl Filter for Sort {
     }
 }
 
-fn read_failed(name: &str, error: ReadError) -> StageError {
-    match error {
-        ReadError::Cancelled => StageError::Cancelled,
-        ReadError::Io(error) => {
-            StageError::failed(2, format!("read failed: {name}: {}", stream::describe(&error)))
-        }
-    }
-}
-
-fn cannot_read(name: &str, error: &std::io::Error) -> StageError {
-    StageError::failed(2, format!("cannot read: {name}: {}", stream::describe(error)))
-}
-
 impl Sort {
     fn memory_bytes(&self, machine: u64) -> u64 {
         let bytes = match self.memory {
@@ -340,7 +328,11 @@ impl Sort {
         if self.files.is_empty() { vec![b"-".to_vec()] } else { self.files.clone() }
     }
 
-    fn sort_or_merge(&self, io: &mut StageIo<'_>, sheet: &mut Sheet<'_>) -> Result<(), StageError> {
+    fn sort_or_merge(
+        &self,
+        io: &mut StageIo<'_>,
+        target: &mut OutputTarget<'_>,
+    ) -> Result<(), StageError> {
         if self.task == Task::Merge {
             let mut runs = Vec::new();
             for file in self.files() {
@@ -348,9 +340,9 @@ impl Sort {
                 let input = io.open(&file).map_err(|error| cannot_read(&name, &error))?;
                 runs.push(Run::File(Box::new(LineFeed::new(input)), name));
             }
-            return self.merge(io, runs, sheet);
+            return self.merge(io, runs, target);
         }
-        let (held, runs) = self.read(io, sheet)?;
+        let (held, runs) = self.read(io, target)?;
         let Some(mut runs) = runs else { return Ok(()) };
         if runs.len() == 0 {
             return Ok(());
@@ -362,14 +354,14 @@ impl Sort {
         while runs.len() > runs::RUNS_MAX {
             runs = self.merge_some(io, &runs)?;
         }
-        self.merge(io, runs.readers(), sheet)
+        self.merge(io, runs.readers(), target)
     }
 
     fn merge(
         &self,
         io: &mut StageIo<'_>,
         runs: Vec<Run<'_>>,
-        sheet: &mut Sheet<'_>,
+        target: &mut OutputTarget<'_>,
     ) -> Result<(), StageError> {
         let traced = io.keeps_origins();
         let mut gathered = Vec::with_capacity(stream::BLOCK_SIZE);
@@ -383,12 +375,12 @@ impl Sort {
             if gathered.len() < stream::BLOCK_SIZE {
                 return Ok(());
             }
-            sheet.put_each(io, &gathered, &ids)?;
+            target.put_each(io, &gathered, &ids)?;
             gathered.clear();
             ids.clear();
             io.check_cancel()
         })?;
-        sheet.put_each(io, &gathered, &ids)
+        target.put_each(io, &gathered, &ids)
     }
 
     /// Merges so many runs at a time into longer ones.
@@ -398,7 +390,7 @@ impl Sort {
         while !readers.is_empty() {
             let rest = readers.split_off(readers.len().min(runs::RUNS_MAX));
             longer.begin();
-            self.merge(io, readers, &mut Sheet::Run(&mut longer))?;
+            self.merge(io, readers, &mut OutputTarget::Run(&mut longer))?;
             longer.end()?;
             readers = rest;
         }
@@ -423,7 +415,7 @@ impl Sort {
     /// Sorts what is held and writes it to disk.
     fn add_run(&self, io: &mut StageIo<'_>, held: Held, runs: &mut Runs) -> Result<(), StageError> {
         runs.begin();
-        self.write(io, held, None, None, &mut Sheet::Run(&mut *runs))?;
+        self.write(io, held, None, None, &mut OutputTarget::Run(&mut *runs))?;
         runs.end()
     }
 
@@ -433,7 +425,7 @@ impl Sort {
     fn read(
         &self,
         io: &mut StageIo<'_>,
-        sheet: &mut Sheet<'_>,
+        target: &mut OutputTarget<'_>,
     ) -> Result<(Option<Held>, Option<Runs>), StageError> {
         let memory = self.memory_bytes(io.world().machine().memory_bytes());
         // Where origins are kept the data is a sample, which fits.
@@ -462,7 +454,13 @@ impl Sort {
                             }
                             let mut new = self.new_runs(io)?;
                             new.begin();
-                            self.write(io, part, None, Some(&counts), &mut Sheet::Run(&mut new))?;
+                            self.write(
+                                io,
+                                part,
+                                None,
+                                Some(&counts),
+                                &mut OutputTarget::Run(&mut new),
+                            )?;
                             new.end()?;
                             runs = Some(new);
                         }
@@ -501,18 +499,18 @@ impl Sort {
                 for lines in lines {
                     held.add(lines)?;
                 }
-                self.write(io, held, None, Some(&counts), sheet)?;
+                self.write(io, held, None, Some(&counts), target)?;
             }
             None if in_order.holds() => {
                 for (bytes, first) in held.into_chunks() {
                     let open = !bytes.ends_with(b"\n");
-                    sheet.pass(io, bytes, first)?;
+                    target.pass(io, bytes, first)?;
                     if open {
-                        sheet.put(io, b"\n", Origin::None)?;
+                        target.put(io, b"\n", Origin::None)?;
                     }
                 }
             }
-            None => self.write(io, held, grouping, None, sheet)?,
+            None => self.write(io, held, grouping, None, target)?,
         }
         io.holds(0);
         Ok((None, None))
@@ -525,7 +523,7 @@ impl Sort {
         held: Held,
         grouping: Option<Grouping>,
         counts: Option<&[u64]>,
-        sheet: &mut Sheet<'_>,
+        target: &mut OutputTarget<'_>,
     ) -> Result<(), StageError> {
         let order = &self.order;
         let processors = io.processors();
@@ -590,11 +588,11 @@ impl Sort {
                     _ => 1,
                 };
                 for _ in 0..repeats {
-                    writer.write(io, &entry, sheet)?;
+                    writer.write(io, &entry, target)?;
                 }
             }
         }
-        writer.flush(io, sheet)
+        writer.flush(io, target)
     }
 
     /// Sorts small piece by small piece, so that a run can be cancelled quickly, and merges until

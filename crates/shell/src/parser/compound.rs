@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::words::{ends_word, name_length};
+use super::characters::{ends_word, name_length};
 use super::{Parsed, Parser};
 use crate::{Arm, Command, Compound, List, Redirection, ShellErrorKind, Test, Word};
 

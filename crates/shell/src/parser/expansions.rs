@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::words::name_length;
+use super::characters::name_length;
 use super::{Parsed, Parser};
 use crate::{
     Direction, Expansion, List, Operation, Otherwise, Parameter, Part, ShellErrorKind, Word,

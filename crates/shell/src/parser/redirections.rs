@@ -2,16 +2,9 @@
 
 use std::sync::{Arc, OnceLock};
 
-use super::words::ends_word;
-use super::{Parsed, Parser};
-use crate::{Document, Part, Redirection, RedirectionKind, ShellError, ShellErrorKind, Span, Word};
-
-/// A here-document whose body comes behind the line.
-pub(super) struct Awaited {
-    document: Document,
-    /// Where its operator stands.
-    span: Span,
-}
+use super::characters::ends_word;
+use super::{Awaited, Parsed, Parser};
+use crate::{Document, Part, Redirection, RedirectionKind, ShellError, ShellErrorKind, Word};
 
 /// The operators, longer ones first.
 const OPERATORS: [&str; 13] =

@@ -1,20 +1,8 @@
 //! Words: quotes, expansions, braces (XCU 2.2, 2.6).
 
+use super::characters::ends_word;
 use super::{Parsed, Parser};
 use crate::{Part, Sequence, ShellErrorKind, Word};
-
-pub(super) fn ends_word(character: char) -> bool {
-    matches!(character, ' ' | '\t' | '\r' | '\n' | '|' | '&' | ';' | '<' | '>' | '(' | ')')
-}
-
-/// The length of the name at the beginning; 0 where there is none.
-pub(super) fn name_length(text: &str) -> usize {
-    let bytes = text.as_bytes();
-    if !bytes.first().is_some_and(|byte| byte.is_ascii_alphabetic() || *byte == b'_') {
-        return 0;
-    }
-    bytes.iter().take_while(|byte| byte.is_ascii_alphanumeric() || **byte == b'_').count()
-}
 
 pub(super) fn push_text(parts: &mut Vec<Part>, character: char) {
     if let Some(Part::Text(text)) = parts.last_mut() {

@@ -3,31 +3,12 @@
 use stream::{ReadError, StageError, describe};
 
 use super::code::{ARGV, Special};
-use super::machine::{Eval, Machine, Stop};
+use super::machine::Machine;
+use super::operands::assignment;
 use super::shared_text::SharedText;
+use super::stop::{Eval, Stop};
 use super::value::{Slot, Value};
 use crate::common::input::records::{Blocks, Found, Records, Separator};
-
-/// Which operand is read.
-#[derive(Default)]
-pub(super) struct MainInput<'w> {
-    records: Option<Records<'w>>,
-    /// The name of what is read.
-    name: Vec<u8>,
-    /// The operand that comes next, from 1.
-    next: usize,
-    any_file: bool,
-    ended: bool,
-}
-
-/// `name=value` as an operand.
-pub(super) fn assignment(text: &[u8]) -> Option<(&str, &[u8])> {
-    let at = memchr::memchr(b'=', text)?;
-    let name = std::str::from_utf8(&text[..at]).ok()?;
-    let starts = name.starts_with(|first: char| first.is_ascii_alphabetic() || first == '_');
-    let word = name.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'_');
-    (starts && word).then_some((name, &text[at + 1..]))
-}
 
 /// The value an assignment from outside gives: escapes are read as in a string.
 pub(super) fn outside_value(text: &[u8]) -> Value {

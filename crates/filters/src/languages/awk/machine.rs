@@ -7,10 +7,11 @@ use pattern::Pattern;
 use stream::{LineId, Origin, StageError, StageIo};
 
 use super::code::{ARGV, ArrayPlace, Code, ENVIRON, Node, Place, Special, Step, Target, When};
-use super::input::MainInput;
+use super::operands::MainInput;
 use super::record::{FIELDS_MAX, Record, push_value};
 use super::shared_text::SharedText;
 use super::split::Splitter;
+use super::stop::{Eval, Stop, fault};
 use super::streams::Streams;
 use super::text::NumberFormat;
 use super::tree::Redirection;
@@ -35,31 +36,6 @@ const OUT_SIZE: usize = 16 * 1024;
 
 /// Patterns made while running that are kept.
 const PATTERNS_MAX: usize = 256;
-
-/// Why an evaluation did not go on.
-pub(super) enum Stop {
-    Stage(StageError),
-    /// An error of the program, at a place in its text.
-    Fault {
-        at: usize,
-        message: String,
-    },
-    Next,
-    NextFile,
-    Exit,
-}
-
-impl<E: Into<StageError>> From<E> for Box<Stop> {
-    fn from(error: E) -> Self {
-        Box::new(Stop::Stage(error.into()))
-    }
-}
-
-pub(super) type Eval<T> = Result<T, Box<Stop>>;
-
-pub(super) fn fault<T>(at: usize, message: impl Into<String>) -> Eval<T> {
-    Err(Box::new(Stop::Fault { at, message: message.into() }))
-}
 
 /// How a statement ended.
 #[derive(Clone, Copy)]

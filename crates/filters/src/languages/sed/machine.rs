@@ -9,15 +9,17 @@ use std::sync::Arc;
 use pattern::{Pattern, TooManySteps};
 use stream::{ExitStatus, LineId, Replacement, Sink, StageError, StageIo, WriteMode, describe};
 
-use super::Settings;
 use super::input::{Files, Next};
 use super::output::Place;
+use super::settings::Settings;
 use super::skip::Skipper;
 use super::tree::{Action, Address, Command, End, PatternUse, Script, Substitution, When};
 use crate::common::input::records::Records;
 use crate::common::substitution::replace;
 
 mod edit;
+mod in_place;
+mod listing;
 
 /// Commands after which it is asked whether the run was cancelled.
 const ROUNDS: u32 = 1 << 14;
@@ -280,7 +282,7 @@ impl<'s, 'm, 'w> Machine<'s, 'm, 'w> {
             return Err(StageError::failed(4, message));
         }
         if !suffix.is_empty() {
-            edit::keep_copy(self.io, &name, suffix)?;
+            in_place::keep_copy(self.io, &name, suffix)?;
         }
         let replacement = self.io.world().replace(path).map_err(|error| failure(&error))?;
         self.edited = Some((Place::file(&name, replacement.sink()), replacement));
@@ -379,7 +381,7 @@ impl<'s, 'm, 'w> Machine<'s, 'm, 'w> {
                 Action::Exchange => std::mem::swap(&mut self.space, &mut self.hold),
                 Action::List(width) => {
                     let width = width.unwrap_or(self.settings.list_width);
-                    let text = edit::listed(&self.space.text, width);
+                    let text = listing::listed(&self.space.text, width);
                     self.put_made(&text)?;
                 }
                 Action::Next => {

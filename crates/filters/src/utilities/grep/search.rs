@@ -8,9 +8,9 @@ use memchr::{memchr, memchr_iter, memrchr};
 use pattern::{Pattern, TooManySteps};
 use stream::{Input, InputTrouble, LineId, Lines, Origin, ReadError, StageError};
 
-use super::Settings;
 use super::output::{Binary, Listing};
-use super::output_target::Sheet;
+use super::output_target::OutputTarget;
+use super::settings::Settings;
 use crate::common::input::nul_lines::swapped;
 
 /// Bytes of a run of selected lines that is handled as one.
@@ -93,7 +93,7 @@ impl Search {
     /// messages. `used` tells whether anything was written before.
     pub(super) fn one(
         &self,
-        sheet: &mut Sheet<'_, '_>,
+        target: &mut OutputTarget<'_, '_>,
         input: &mut Input,
         name: Option<&[u8]>,
         shown: &[u8],
@@ -107,14 +107,14 @@ impl Search {
         let sign = if settings.zero { None } else { Some(0) };
         // Where somebody watches the first line must not wait for the probe; broken lines are then
         // found one by one.
-        let probed = settings.binary != Binary::AsText && !sheet.is_watched();
+        let probed = settings.binary != Binary::AsText && !target.is_watched();
         let binary = probed
             && sign.is_some_and(|sign| {
                 input.peek(BINARY_PROBE).is_ok_and(|start| memchr(sign, start).is_some())
             });
         if binary && settings.binary == Binary::PassedOver {
             if settings.listing == Listing::FilesWithout {
-                self.write_name(sheet, shown, Origin::None)?;
+                self.write_name(target, shown, Origin::None)?;
             }
             return Ok(false);
         }
@@ -147,17 +147,17 @@ impl Search {
                     break;
                 }
             };
-            self.block(sheet, &lines, &mut progress, used)?;
+            self.block(target, &lines, &mut progress, used)?;
             progress.offset += lines.bytes.len() as u64;
         }
         if let (Some(left), 0) = (&progress.left, progress.around.pending) {
             input.leave(left);
         }
         if progress.around.pending > 0 && settings.context.is_some() {
-            self.rest(sheet, input, &mut progress, used)?;
+            self.rest(target, input, &mut progress, used)?;
         }
         if progress.hidden {
-            sheet.message(format!("{}: binary file matches", String::from_utf8_lossy(shown)))?;
+            target.message(format!("{}: binary file matches", String::from_utf8_lossy(shown)))?;
         }
         let any = progress.selected > 0;
         let origin = match progress.first {
@@ -171,10 +171,10 @@ impl Search {
                     self.name(name, b':', &mut line);
                 }
                 line.extend_from_slice(format!("{}\n", progress.selected).as_bytes());
-                sheet.put(&line, origin)?;
+                target.put(&line, origin)?;
             }
-            Listing::FilesWith if any => self.write_name(sheet, shown, origin)?,
-            Listing::FilesWithout if !any => self.write_name(sheet, shown, origin)?,
+            Listing::FilesWith if any => self.write_name(target, shown, origin)?,
+            Listing::FilesWithout if !any => self.write_name(target, shown, origin)?,
             _ => {}
         }
         match failed {
@@ -185,18 +185,18 @@ impl Search {
 
     fn write_name(
         &self,
-        sheet: &mut Sheet<'_, '_>,
+        target: &mut OutputTarget<'_, '_>,
         name: &[u8],
         origin: Origin<'_>,
     ) -> Result<(), StageError> {
         let mut line = Vec::new();
         self.name(name, b'\n', &mut line);
-        sheet.put(&line, origin)
+        target.put(&line, origin)
     }
 
     fn block(
         &self,
-        sheet: &mut Sheet<'_, '_>,
+        target: &mut OutputTarget<'_, '_>,
         lines: &Lines,
         progress: &mut Progress<'_>,
         used: &mut bool,
@@ -210,7 +210,7 @@ impl Search {
             &lines.bytes
         };
         let context = self.settings.context.is_some();
-        let wants_numbers = self.settings.numbered || context || sheet.keeps_origins();
+        let wants_numbers = self.settings.numbered || context || target.keeps_origins();
         // The search text leaves out the last newline: behind it no line begins.
         let text = block.strip_suffix(b"\n").unwrap_or(block);
         let mut counted_to = 0;
@@ -222,7 +222,7 @@ impl Search {
             let start = selected.as_ref().map_or(block.len(), |line| line.start);
             if context {
                 self.unselected(
-                    sheet,
+                    target,
                     lines,
                     from..start,
                     &mut id,
@@ -239,14 +239,14 @@ impl Search {
             }
             from = line.end;
             if context {
-                self.lead(sheet, id, progress, used)?;
+                self.lead(target, id, progress, used)?;
             }
             let offset = progress.offset + line.start as u64;
             progress.looked_at += 1;
             if progress.looked_at == LOOKED_AT_MAX && self.wants_text() {
                 progress.all_text = self.is_text(block);
             }
-            self.select(sheet, &block[line.clone()], id, offset, progress, used)?;
+            self.select(target, &block[line.clone()], id, offset, progress, used)?;
             if let Some((_, after)) = self.settings.context {
                 *used = true;
                 progress.around.last_written = Some(id.line());
@@ -261,7 +261,7 @@ impl Search {
             if progress.done && context && progress.around.pending > 0 {
                 // Behind the last one wanted only its context is left.
                 let rest = from..block.len();
-                self.trailing(sheet, lines, rest, id.plus(1), progress, used)?;
+                self.trailing(target, lines, rest, id.plus(1), progress, used)?;
             }
         }
         Ok(())
@@ -271,7 +271,7 @@ impl Search {
     #[allow(clippy::too_many_arguments)] // what one block knows
     fn unselected(
         &self,
-        sheet: &mut Sheet<'_, '_>,
+        target: &mut OutputTarget<'_, '_>,
         lines: &Lines,
         range: Range<usize>,
         id: &mut LineId,
@@ -288,7 +288,7 @@ impl Search {
         while at < range.end && progress.around.pending > 0 {
             let end = line_end(&lines.bytes, at);
             self.context_line(
-                sheet,
+                target,
                 &lines.bytes[at..end],
                 *id,
                 progress.offset + at as u64,
@@ -331,7 +331,7 @@ impl Search {
     /// What stands before a selected line: a separator, and the lines before it.
     fn lead(
         &self,
-        sheet: &mut Sheet<'_, '_>,
+        target: &mut OutputTarget<'_, '_>,
         id: LineId,
         progress: &mut Progress<'_>,
         used: &mut bool,
@@ -342,10 +342,10 @@ impl Search {
         if *used && !adjacent && !progress.binary {
             let mut separator = Vec::new();
             self.group_separator(&mut separator);
-            sheet.put(&separator, Origin::None)?;
+            target.put(&separator, Origin::None)?;
         }
         for (number, offset, line) in before {
-            self.context_line(sheet, &line, number, offset, progress, used)?;
+            self.context_line(target, &line, number, offset, progress, used)?;
         }
         Ok(())
     }
@@ -353,7 +353,7 @@ impl Search {
     /// The context behind the last selected line that was wanted.
     fn trailing(
         &self,
-        sheet: &mut Sheet<'_, '_>,
+        target: &mut OutputTarget<'_, '_>,
         lines: &Lines,
         range: Range<usize>,
         first: LineId,
@@ -364,7 +364,7 @@ impl Search {
         while at < range.end && progress.around.pending > 0 {
             let end = line_end(&lines.bytes, at);
             let line = &lines.bytes[at..end];
-            self.context_line(sheet, line, id, progress.offset + at as u64, progress, used)?;
+            self.context_line(target, line, id, progress.offset + at as u64, progress, used)?;
             progress.around.pending = progress.around.pending.saturating_sub(1);
             id = id.plus(1);
             at = end;
@@ -375,14 +375,14 @@ impl Search {
     /// Context that reaches into further blocks.
     fn rest(
         &self,
-        sheet: &mut Sheet<'_, '_>,
+        target: &mut OutputTarget<'_, '_>,
         input: &mut Input,
         progress: &mut Progress<'_>,
         used: &mut bool,
     ) -> Result<(), InputTrouble> {
         while progress.around.pending > 0 {
             let Some(lines) = input.next_lines()? else { break };
-            self.trailing(sheet, &lines, 0..lines.bytes.len(), lines.first, progress, used)?;
+            self.trailing(target, &lines, 0..lines.bytes.len(), lines.first, progress, used)?;
             progress.offset += lines.bytes.len() as u64;
         }
         Ok(())
@@ -390,7 +390,7 @@ impl Search {
 
     fn context_line(
         &self,
-        sheet: &mut Sheet<'_, '_>,
+        target: &mut OutputTarget<'_, '_>,
         line: &[u8],
         id: LineId,
         offset: u64,
@@ -417,7 +417,7 @@ impl Search {
         }
         self.end_line(&mut whole);
         *used = true;
-        sheet.put(&whole, self.origin_of(id))?;
+        target.put(&whole, self.origin_of(id))?;
         Ok(())
     }
 
@@ -543,7 +543,7 @@ impl Search {
 
     fn select(
         &self,
-        sheet: &mut Sheet<'_, '_>,
+        target: &mut OutputTarget<'_, '_>,
         bytes: &[u8],
         id: LineId,
         offset: u64,
@@ -572,19 +572,19 @@ impl Search {
                     return Ok(());
                 }
                 if !self.as_text() && !progress.all_text && !self.is_text(bytes) {
-                    return self.text_lines(sheet, bytes, id, offset, progress, used);
+                    return self.text_lines(target, bytes, id, offset, progress, used);
                 }
-                self.write_lines(sheet, bytes, id, offset, progress, used)
+                self.write_lines(target, bytes, id, offset, progress, used)
             }
             Listing::Matches if settings.inverted => Ok(()),
-            Listing::Matches => self.matches(sheet, bytes, id, offset, progress, used),
+            Listing::Matches => self.matches(target, bytes, id, offset, progress, used),
             _ => Ok(()),
         }
     }
 
     fn matches(
         &self,
-        sheet: &mut Sheet<'_, '_>,
+        target: &mut OutputTarget<'_, '_>,
         bytes: &[u8],
         id: LineId,
         offset: u64,
@@ -610,7 +610,7 @@ impl Search {
             self.matched(&shown, &mut whole);
             self.end_line(&mut whole);
             *used = true;
-            sheet.put(&whole, self.origin_of(id))?;
+            target.put(&whole, self.origin_of(id))?;
         }
         if self.settings.context.is_some() {
             *used = true;
@@ -621,7 +621,7 @@ impl Search {
     /// A run with bytes that are no text: only the lines that are text are written.
     fn text_lines(
         &self,
-        sheet: &mut Sheet<'_, '_>,
+        target: &mut OutputTarget<'_, '_>,
         bytes: &[u8],
         id: LineId,
         offset: u64,
@@ -631,7 +631,7 @@ impl Search {
         let (mut id, mut offset) = (id, offset);
         for line in bytes.split_inclusive(|&byte| byte == b'\n') {
             if self.is_text(line) {
-                self.write_lines(sheet, line, id, offset, progress, used)?;
+                self.write_lines(target, line, id, offset, progress, used)?;
             } else {
                 progress.hidden = true;
             }
@@ -643,7 +643,7 @@ impl Search {
 
     fn write_lines(
         &self,
-        sheet: &mut Sheet<'_, '_>,
+        target: &mut OutputTarget<'_, '_>,
         bytes: &[u8],
         id: LineId,
         offset: u64,
@@ -654,16 +654,16 @@ impl Search {
         let settings = &self.settings;
         let plain = !self.colored && !settings.zero;
         if plain && progress.name.is_none() && !settings.numbered && !settings.offsets {
-            sheet.put(bytes, Origin::Sequence(id))?;
+            target.put(bytes, Origin::Sequence(id))?;
             if !bytes.is_empty() && !bytes.ends_with(b"\n") {
-                sheet.put(b"\n", Origin::None)?;
+                target.put(b"\n", Origin::None)?;
             }
         } else {
             let mut id = id;
             let mut offset = offset;
             let mut whole = std::mem::take(&mut progress.scratch);
             whole.clear();
-            let traced = sheet.keeps_origins();
+            let traced = target.keeps_origins();
             let mut rest = bytes;
             while !rest.is_empty() {
                 let (line, after) = rest.split_at(line_end(rest, 0));
@@ -677,17 +677,17 @@ impl Search {
                 }
                 self.end_line(&mut whole);
                 if traced {
-                    sheet.put(&whole, self.origin_of(id))?;
+                    target.put(&whole, self.origin_of(id))?;
                     whole.clear();
                 }
                 id = id.plus(1);
                 offset += line.len() as u64;
             }
-            sheet.put(&whole, Origin::None)?;
+            target.put(&whole, Origin::None)?;
             progress.scratch = whole;
         }
         if settings.line_buffered {
-            sheet.flush()?;
+            target.flush()?;
         }
         Ok(())
     }

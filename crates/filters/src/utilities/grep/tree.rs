@@ -12,7 +12,7 @@ use stream::{
 };
 
 use super::output::Listing;
-use super::output_target::{Kept, Sheet};
+use super::output_target::{Kept, OutputTarget};
 use super::search::Search;
 
 /// Files searched at the same time are taken in batches of at most so many bytes: the results of
@@ -218,7 +218,7 @@ impl Files<'_> {
         }
         let mut used = self.used;
         let outcome = self.search.one(
-            &mut Sheet::Stage(io),
+            &mut OutputTarget::Stage(io),
             &mut input,
             named.then_some(shown),
             shown,
@@ -331,8 +331,13 @@ fn search_kept(
         return kept.messages.push("input file is also the output".to_owned());
     }
     let mut used = false;
-    let outcome =
-        search.one(&mut Sheet::Kept(kept), &mut input, named.then_some(file), file, &mut used);
+    let outcome = search.one(
+        &mut OutputTarget::Kept(kept),
+        &mut input,
+        named.then_some(file),
+        file,
+        &mut used,
+    );
     kept.used = used;
     match outcome {
         Ok(any) => kept.any = any,

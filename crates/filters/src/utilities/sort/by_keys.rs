@@ -9,7 +9,8 @@ use std::sync::atomic::{AtomicBool, Ordering};
 
 use stream::Processors;
 
-use super::keys::{Order, Told};
+use super::keys::Order;
+use super::keys::numeric_keys::Told;
 use super::line_store::{Entry, Held};
 use super::partition::deal;
 use super::prefix_sort::{self, LEVELS, SMALL, compare_all};

@@ -13,11 +13,11 @@ pub(super) fn check(
     quiet: bool,
 ) -> Result<ExitStatus, StageError> {
     let name = String::from_utf8_lossy(file).into_owned();
-    let input = io.open(file).map_err(|error| super::cannot_read(&name, &error))?;
+    let input = io.open(file).map_err(|error| super::failure::cannot_read(&name, &error))?;
     let mut feed = LineFeed::new(input);
     let mut last: Option<Vec<u8>> = None;
     let mut number = 0u64;
-    while feed.advance().map_err(|error| super::read_failed(&name, error))? {
+    while feed.advance().map_err(|error| super::failure::read_failed(&name, error))? {
         number += 1;
         let line = feed.line();
         if let Some(last) = &mut last {

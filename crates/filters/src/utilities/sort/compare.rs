@@ -3,7 +3,7 @@
 use std::cmp::Ordering;
 use std::hash::{BuildHasher, Hasher};
 
-use super::keys::blanks;
+use super::blanks::blanks;
 
 /// A decimal number at the start of a text, after blanks, by its digits.
 pub(super) struct Number<'t> {

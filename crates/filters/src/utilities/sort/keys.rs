@@ -5,15 +5,17 @@ use std::ops::Range;
 
 use memchr::memchr;
 
+use super::blanks::blanks;
 use super::compare::{
     Number, Reading, by_chance, general, general_value, human, month, numeric, unit, version,
 };
 use crate::spec::{Arguments, Spec, UsageError, shown};
 use crate::text::blanks::word;
 
-mod numeric_keys;
+pub(super) mod numeric_keys;
 
-pub(super) use numeric_keys::Told;
+/// The letter that stands for `--sort`.
+pub(super) const SORT: char = '\u{1}';
 
 /// How lines compare.
 #[derive(Clone)]
@@ -147,7 +149,7 @@ impl Order {
         for given in &arguments.options {
             let error = |message| UsageError::new(spec, Some(given.word), message);
             let letter = match given.short {
-                super::SORT => sort_word(&given.value).ok_or_else(|| {
+                SORT => sort_word(&given.value).ok_or_else(|| {
                     error(format!("invalid argument {} for ‘--sort’", shown(&given.value)))
                 })?,
                 short => u8::try_from(short).unwrap_or(0),
@@ -425,14 +427,6 @@ fn letters<'t>(mut rest: &'t [u8], how: &mut How, at_end: bool) -> &'t [u8] {
         rest = &rest[1..];
     }
     rest
-}
-
-fn is_blank(byte: u8) -> bool {
-    matches!(byte, b' ' | b'\t')
-}
-
-pub(super) fn blanks(text: &[u8]) -> usize {
-    text.iter().take_while(|&&byte| is_blank(byte)).count()
 }
 
 /// Where field number `field` (from 0) begins: behind a separator, or, without one, at the

@@ -8,7 +8,7 @@ use stream::{Block, LineId, Origin, Sink, StageError, StageIo};
 use super::runs::Runs;
 
 /// Where the result goes.
-pub(super) enum Sheet<'r> {
+pub(super) enum OutputTarget<'r> {
     /// To the stage's output.
     Stage,
     /// To the file of `-o`.
@@ -17,7 +17,7 @@ pub(super) enum Sheet<'r> {
     Run(&'r mut Runs),
 }
 
-impl Sheet<'_> {
+impl OutputTarget<'_> {
     pub(super) fn put(
         &mut self,
         io: &mut StageIo<'_>,

@@ -131,7 +131,7 @@ impl Run<'_> {
         match self {
             Self::Disk(run) => run.advance(),
             Self::File(feed, name) => {
-                feed.advance().map_err(|error| super::read_failed(name, error))
+                feed.advance().map_err(|error| super::failure::read_failed(name, error))
             }
         }
     }

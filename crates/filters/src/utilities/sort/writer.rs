@@ -5,7 +5,7 @@ use std::ops::Range;
 use stream::{LineId, Origin, StageError, StageIo};
 
 use super::line_store::{Entry, Held};
-use super::output_target::Sheet;
+use super::output_target::OutputTarget;
 
 /// Runs from this many bytes on are passed on shared.
 const SHARED_RUN: usize = 8 << 10;
@@ -32,7 +32,7 @@ impl<'h> Writer<'h> {
         &mut self,
         io: &mut StageIo<'_>,
         entry: &Entry,
-        sheet: &mut Sheet<'_>,
+        target: &mut OutputTarget<'_>,
     ) -> Result<(), StageError> {
         let whole = self.held.whole(entry);
         if self.traced || whole.is_none() {
@@ -40,7 +40,7 @@ impl<'h> Writer<'h> {
             self.lines.push(b'\n');
             self.ids.push(self.held.id(entry));
             if !self.traced || self.lines.len() >= stream::BLOCK_SIZE {
-                self.flush(io, sheet)?;
+                self.flush(io, target)?;
             }
             return Ok(());
         }
@@ -50,7 +50,7 @@ impl<'h> Writer<'h> {
                 run.end = part.end;
                 return Ok(());
             }
-            self.flush(io, sheet)?;
+            self.flush(io, target)?;
         }
         self.run = Some((*entry, part));
         Ok(())
@@ -61,18 +61,18 @@ impl<'h> Writer<'h> {
     pub(super) fn flush(
         &mut self,
         io: &mut StageIo<'_>,
-        sheet: &mut Sheet<'_>,
+        target: &mut OutputTarget<'_>,
     ) -> Result<(), StageError> {
         if let Some((first, run)) = self.run.take() {
             let id = self.held.id(&first);
             if run.len() < SHARED_RUN {
-                sheet.put(io, self.held.bytes(first.chunk, run), Origin::Sequence(id))?;
+                target.put(io, self.held.bytes(first.chunk, run), Origin::Sequence(id))?;
             } else {
-                sheet.pass(io, self.held.share(first.chunk, run), id)?;
+                target.pass(io, self.held.share(first.chunk, run), id)?;
             }
         }
         if !self.lines.is_empty() {
-            sheet.put_each(io, &self.lines, &self.ids)?;
+            target.put_each(io, &self.lines, &self.ids)?;
             self.lines.clear();
             self.ids.clear();
         }

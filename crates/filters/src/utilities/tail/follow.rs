@@ -4,11 +4,22 @@
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
+use std::time::Duration;
 
 use stream::{ExitStatus, FileFacts, Input, InputTrouble, ReadError, StageError, StageIo};
 
-use super::{Amount, Follow, part};
+use super::part::part;
 use crate::common::options::file_headers::header;
+use crate::common::options::head_tail_count::Amount;
+
+/// How a file is followed.
+#[derive(Clone, Copy)]
+pub(super) struct Follow {
+    /// Whatever has the name, not the file that had it first.
+    pub(super) by_name: bool,
+    pub(super) retry: bool,
+    pub(super) interval: Duration,
+}
 
 /// A file that is followed.
 struct Followed {

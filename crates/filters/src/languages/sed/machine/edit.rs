@@ -1,11 +1,7 @@
 //! What a script writes, and the two spaces.
 
-use std::ffi::OsStr;
-use std::os::unix::ffi::OsStrExt;
-use std::path::Path;
-
 use memchr::{memchr, memchr_iter};
-use stream::{LineId, Origin, ReadError, StageError, StageIo, describe};
+use stream::{LineId, Origin, ReadError, StageError};
 
 use super::super::tree::Translation;
 use super::{Machine, Queued, Space};
@@ -197,76 +193,4 @@ impl<'s> Machine<'s, '_, '_> {
             Err(ReadError::Io(_)) => Ok(None),
         }
     }
-}
-
-/// The text as `l` writes it (XCU sed): nothing invisible, lines folded at `width` (0: not at all),
-/// `$` at the end.
-pub(super) fn listed(text: &[u8], width: usize) -> Vec<u8> {
-    let room = if width > 0 { width - 1 } else { usize::MAX };
-    let mut out = Vec::new();
-    let mut column = 0;
-    for &byte in text {
-        let shown = match byte {
-            b'\\' => "\\\\".to_owned(),
-            7 => "\\a".to_owned(),
-            8 => "\\b".to_owned(),
-            12 => "\\f".to_owned(),
-            b'\n' => "\\n".to_owned(),
-            b'\r' => "\\r".to_owned(),
-            b'\t' => "\\t".to_owned(),
-            11 => "\\v".to_owned(),
-            b' '..=b'~' => char::from(byte).to_string(),
-            _ => format!("\\{byte:03o}"),
-        };
-        if column + shown.len() > room {
-            out.extend_from_slice(b"\\\n");
-            column = 0;
-        }
-        column += shown.len();
-        out.extend_from_slice(shown.as_bytes());
-    }
-    out.extend_from_slice(b"$\n");
-    out
-}
-
-/// Copies a file that is about to be edited: `suffix` is added to its name, or is the whole name
-/// with `*` for the old one.
-pub(super) fn keep_copy(
-    io: &mut StageIo<'_>,
-    name: &[u8],
-    suffix: &[u8],
-) -> Result<(), StageError> {
-    let (folder, base) = match memchr::memrchr(b'/', name) {
-        Some(at) => name.split_at(at + 1),
-        None => (&b""[..], name),
-    };
-    let mut copy = Vec::new();
-    if suffix.contains(&b'*') {
-        for byte in suffix {
-            match byte {
-                b'*' => copy.extend_from_slice(base),
-                other => copy.push(*other),
-            }
-        }
-        if !suffix.contains(&b'/') {
-            copy.splice(0..0, folder.iter().copied());
-        }
-    } else {
-        copy.extend_from_slice(name);
-        copy.extend_from_slice(suffix);
-    }
-    let failure = |error: &dyn std::fmt::Display| {
-        let shown = String::from_utf8_lossy(&copy);
-        StageError::failed(4, format!("couldn't keep a copy as {shown}: {error}"))
-    };
-    let path = |name: &[u8]| Path::new(OsStr::from_bytes(name)).to_owned();
-    let world = io.world();
-    let mut source = world.read(&path(name)).map_err(|error| failure(&describe(&error)))?;
-    let replacement = world.replace(&path(&copy)).map_err(|error| failure(&describe(&error)))?;
-    let sink = replacement.sink();
-    while let Some(block) = source.next_block().map_err(|error| failure(&error))? {
-        sink.write(block).map_err(|error| failure(&error))?;
-    }
-    drop(sink);
-    replacement.commit().map_err(|error| failure(&describe(&error)))
 }
