@@ -4,6 +4,7 @@
 mod arguments;
 mod consent;
 mod environment;
+mod held_command;
 mod programs;
 mod resolve;
 
@@ -18,11 +19,10 @@ pub use consent::{Consent, Consents, Fed};
 pub use environment::Change;
 use environment::changes;
 pub(crate) use environment::matters_unexported;
+pub use held_command::HeldCommand;
 pub use programs::listed_programs;
 pub use resolve::{FileIdentity, Program};
 use resolve::{Found, find};
-
-use crate::held::HeldCommand;
 
 /// A program that somebody wants to start.
 #[derive(Clone)]

@@ -4,7 +4,7 @@ use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 
-use crate::plain_file::is_plain_file;
+use crate::files::plain::is_plain_file;
 
 /// A way to call a program that only looks.
 #[derive(Clone, Copy, Debug)]

@@ -1,0 +1,6 @@
+//! Time, limits, threads: what all else stands on.
+
+pub(crate) mod background;
+pub(crate) mod clock;
+pub(crate) mod limits;
+pub(crate) mod sinks;

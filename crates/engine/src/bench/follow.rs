@@ -1,0 +1,112 @@
+//! A stage that follows files, run for the Bench: it goes on in the background, and every preview
+//! takes what it has written so far.
+
+use std::sync::Arc;
+
+use stream::{Block, Cancel, Sink, StageMeter, WriteError};
+
+use crate::exec::native::{Connections, run_native};
+use crate::files::held_back::DryWorld;
+use crate::files::working_directory::InDirectory;
+use crate::kept::lines::Kept;
+use crate::plan::pipeline::StagePlan;
+use crate::policy::Policy;
+
+/// Bytes kept of what a followed file gets. Beyond that the stage ends.
+const LIVE_LIMIT: u64 = 1 << 30;
+
+/// A stage that runs on in the background.
+pub(crate) struct Live {
+    key: Vec<u8>,
+    pub(crate) kept: Arc<Kept>,
+    pub(crate) messages: Arc<Kept>,
+    cancel: Cancel,
+}
+
+impl Live {
+    /// Starts a stage; `arrived` is called whenever it wrote something.
+    ///
+    /// # Errors
+    /// When no thread can be started.
+    pub(crate) fn start(
+        stage: &StagePlan,
+        arrived: impl Fn() + Send + Sync + 'static,
+    ) -> std::io::Result<Self> {
+        let live = Self {
+            key: stage.key(),
+            kept: Arc::default(),
+            messages: Arc::default(),
+            cancel: Cancel::default(),
+        };
+        let arrived = Arc::new(arrived);
+        let said = live.messages.clone();
+        let sink = |kept: &Arc<Kept>| -> Arc<dyn Sink> {
+            let (kept, said, arrived) = (kept.clone(), said.clone(), arrived.clone());
+            Arc::new(LiveSink { kept, said, arrived })
+        };
+        let connections = Connections {
+            stdin: None,
+            stdout: sink(&live.kept),
+            stderr: sink(&live.messages),
+            origins: None,
+            eager: true,
+        };
+        let (stage, cancel, kept) = (stage.clone(), live.cancel.clone(), live.kept.clone());
+        std::thread::Builder::new().name("live".to_owned()).spawn(move || {
+            let meter = Arc::new(StageMeter::default());
+            let world = DryWorld::new(None, Policy::Nothing, cancel.clone()).live();
+            match &stage.directory {
+                None => run_native(&stage, connections, &world, &meter, &cancel),
+                Some(directory) => {
+                    let world = InDirectory { inner: &world, directory };
+                    run_native(&stage, connections, &world, &meter, &cancel)
+                }
+            };
+            kept.end();
+            arrived();
+        })?;
+        Ok(live)
+    }
+
+    /// True when this is what `stage` would run.
+    pub(crate) fn is_of(&self, stage: &StagePlan) -> bool {
+        self.key == stage.key()
+    }
+
+    /// True as long as more may come.
+    pub(crate) fn runs(&self) -> bool {
+        !self.cancel.is_cancelled() && !self.kept.has_ended()
+    }
+
+    /// Ends the stage; what it has written stays.
+    pub(crate) fn stop(&self) {
+        self.cancel.cancel();
+    }
+}
+
+impl Drop for Live {
+    fn drop(&mut self) {
+        self.stop();
+    }
+}
+
+struct LiveSink<F> {
+    kept: Arc<Kept>,
+    /// What is said on standard error.
+    said: Arc<Kept>,
+    arrived: Arc<F>,
+}
+
+impl<F: Fn() + Send + Sync> Sink for LiveSink<F> {
+    fn write(&self, block: Block) -> Result<(), WriteError> {
+        if self.kept.bytes() >= LIVE_LIMIT {
+            let message =
+                format!("more than {} MiB came; it is followed no further\n", LIVE_LIMIT >> 20);
+            self.said.append(&Block::new(message.into_bytes()))?;
+            return Err(WriteError::Closed);
+        }
+        self.kept.append(&block)?;
+        (self.arrived)();
+        Ok(())
+    }
+}

@@ -1,0 +1,89 @@
+//! Commands that were held back, started for real.
+
+use std::sync::Arc;
+
+use stream::{Cancel, Job, JobEnd};
+
+use crate::exec::command::run_job;
+use crate::files::real::RealWorld;
+use crate::kept::sinks::Messages;
+use crate::policy::HeldCommand;
+use crate::policy::Policy;
+
+/// How a command that was started ended, or why it was not.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Acted {
+    /// By itself, with this status, after saying this (at most 64 KiB).
+    Exited(u8, String),
+    /// By this signal, after saying this.
+    Signalled(u8, String),
+    /// There is no such command.
+    NotFound,
+    /// It could not be started.
+    NotStarted(String),
+    /// It runs now.
+    Running,
+}
+
+impl Acted {
+    /// True when it ended with 0.
+    pub fn succeeded(&self) -> bool {
+        matches!(self, Self::Exited(0, _))
+    }
+}
+
+/// What is done when a command fails.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum OnFailure {
+    /// The others are not started.
+    Stop,
+    /// The next one is started.
+    GoOn,
+}
+
+/// Starts commands one after the other; `told` hears of each when it begins and when it ends.
+/// They read nothing; what they write to both outputs is kept for telling.
+pub(crate) fn act(
+    commands: &[(usize, HeldCommand)],
+    on_failure: OnFailure,
+    cancel: &Cancel,
+    told: impl Fn(usize, Acted),
+) {
+    for (number, command) in commands {
+        if cancel.is_cancelled() {
+            return;
+        }
+        told(*number, Acted::Running);
+        let acted = run(command, cancel);
+        let stops = on_failure == OnFailure::Stop && !acted.succeeded();
+        told(*number, acted);
+        if stops {
+            return;
+        }
+    }
+}
+
+fn run(command: &HeldCommand, cancel: &Cancel) -> Acted {
+    let said: Arc<Messages> = Arc::default();
+    let job = Job {
+        words: &command.words,
+        input: None,
+        out: said.clone(),
+        error: said.clone(),
+        environment: command.environment(),
+        directory: command.directory.clone(),
+        cancel,
+    };
+    let policy = Policy::Shown(Arc::new(command.clone()));
+    let end = run_job(job, &RealWorld, &policy);
+    let text = match end {
+        JobEnd::HeldBack => "not the same as was shown: its file has changed since".to_owned(),
+        _ => said.text(),
+    };
+    match end {
+        JobEnd::Exited(status) => Acted::Exited(status, text),
+        JobEnd::Signalled(signal) => Acted::Signalled(signal, text),
+        JobEnd::NotFound => Acted::NotFound,
+        JobEnd::NotStarted | JobEnd::HeldBack => Acted::NotStarted(text),
+    }
+}

@@ -1,0 +1,246 @@
+//! One stage on its thread: ports connected, filter run, outcome told.
+
+use crate::plan::outcome::StageOutcome;
+use std::ffi::OsString;
+use std::os::unix::ffi::OsStringExt;
+use std::panic::AssertUnwindSafe;
+use std::path::Path;
+use std::sync::{Arc, Mutex, PoisonError};
+
+use stream::{
+    Cancel, Environment, ExitStatus, Job, JobEnd, Joined, Machine, OriginStore, Output, Processors,
+    Replacement, Running, Sink, Source, StageError, StageIo, StageMeter, StagePorts, World,
+    WriteError, WriteMode,
+};
+
+use crate::base::clock::run_ns;
+use crate::base::clock::thread_time;
+use crate::base::sinks::Nowhere;
+use crate::exec::redirections::OpenedFiles;
+use crate::flow::metered::{MeteredSink, MeteredSource, StageClock};
+use crate::plan::pipeline::{StageKind, StagePlan};
+use crate::policy::HeldCommand;
+use crate::policy::Start;
+
+/// Where a stage's descriptors go.
+pub(crate) struct Connections {
+    pub(crate) stdin: Option<Box<dyn Source>>,
+    pub(crate) stdout: Arc<dyn Sink>,
+    pub(crate) stderr: Arc<dyn Sink>,
+    pub(crate) origins: Option<Arc<Mutex<OriginStore>>>,
+    /// What is written is handed on at once.
+    pub(crate) eager: bool,
+}
+
+/// Runs a native filter to its end on this thread.
+pub(crate) fn run_native(
+    plan: &StagePlan,
+    connections: Connections,
+    world: &dyn World,
+    meter: &Arc<StageMeter>,
+    cancel: &Cancel,
+) -> StageOutcome {
+    let StageKind::Native(definition) = &plan.kind else { return StageOutcome::of(ExitStatus(0)) };
+    let clock = StageClock::start(meter, cancel);
+    let Connections { stdin, stdout, stderr, origins, eager } = connections;
+    let shared = Arc::ptr_eq(&stdout, &stderr);
+    let world = StageWorld {
+        inner: world,
+        clock: clock.clone(),
+        environment: &plan.environment,
+        written: Mutex::default(),
+        held: Mutex::default(),
+    };
+    let out: Arc<dyn Sink> = Arc::new(MeteredSink::new(stdout, meter, cancel, &clock));
+    let stdin = stdin.map(|source| world.metered(source));
+    let processors = Threads { meter, cancel };
+    let mut io = StageIo::new(StagePorts {
+        name: plan.name(),
+        stdin,
+        out: Output::new(out, origins).eager(eager),
+        error: (!shared).then_some(stderr),
+        world: &world,
+        processors: &processors,
+        meter,
+        cancel: cancel.clone(),
+    });
+    let mut outcome = StageOutcome::of(ExitStatus::SUCCESS);
+    let errors = io.error_sink();
+    let result = std::panic::catch_unwind(AssertUnwindSafe(|| {
+        let mut filter = match definition.build(&plan.arguments) {
+            Ok(filter) => filter,
+            Err(error) => return Err(StageError::failed(error.status, error.message)),
+        };
+        let status = filter.run(&mut io)?;
+        io.out().flush()?;
+        Ok(status)
+    }));
+    match result {
+        Ok(Ok(status)) => outcome.status = status,
+        Ok(Err(StageError::Failed { message, status })) => {
+            outcome.status = status;
+            // What was written before stays written, as far as it can be.
+            let _ = io.out().flush();
+            let _ = io.message(&message);
+        }
+        Ok(Err(StageError::Cancelled | StageError::Write(WriteError::Cancelled))) => {
+            outcome.cancelled = true;
+            outcome.status = ExitStatus::CANCELLED;
+        }
+        Ok(Err(StageError::Write(WriteError::Closed))) => {
+            outcome.closed = true;
+            outcome.status = ExitStatus::CLOSED_PIPE;
+        }
+        Ok(Err(StageError::Write(WriteError::Io(error)))) => {
+            outcome.status = ExitStatus(definition.spec.usage_status);
+            let _ = io.message(&format!("write error: {}", stream::describe(&error)));
+        }
+        Err(_) => {
+            outcome.panicked = true;
+            outcome.status = ExitStatus(70);
+            let _ = io.message("internal error: this stage has failed; the rest goes on");
+        }
+    }
+    outcome.inputs = io.inputs().to_vec();
+    drop(io);
+    outcome.held = world.held.into_inner().unwrap_or_else(PoisonError::into_inner);
+    let opened = world.written.into_inner().unwrap_or_else(PoisonError::into_inner);
+    outcome.written = opened.paths();
+    // What failed inside has not written all, whatever it was.
+    if !outcome.panicked
+        && let Ok(errors) = errors
+        && !opened.put_in_place(cancel, &*errors)
+        && outcome.status == ExitStatus::SUCCESS
+    {
+        outcome.status = ExitStatus(1);
+    }
+    clock.end();
+    outcome
+}
+
+/// The world as one stage sees it: what it reads is counted.
+struct StageWorld<'w> {
+    inner: &'w dyn World,
+    clock: Arc<StageClock>,
+    /// The variables of the stage.
+    environment: &'w Environment,
+    /// Files it writes itself.
+    written: Mutex<OpenedFiles>,
+    held: Mutex<Vec<HeldCommand>>,
+}
+
+impl StageWorld<'_> {
+    fn note_written(&self, path: &Path, sink: Arc<dyn Sink>) {
+        self.written.lock().unwrap_or_else(PoisonError::into_inner).add(path, sink);
+    }
+
+    fn note_held(&self, end: JobEnd, start: &Start, joined: bool) {
+        if end == JobEnd::HeldBack {
+            let mut held = self.held.lock().unwrap_or_else(PoisonError::into_inner);
+            held.push(start.as_held(joined));
+        }
+    }
+
+    /// A command with the variables of this stage, and what starting it is.
+    fn of_stage<'j>(&self, job: Job<'j>) -> (Job<'j>, Start) {
+        let environment = self.environment.with(job.environment);
+        let start = Start::new(job.words.to_vec(), job.directory.clone(), &environment);
+        (Job { environment, ..job }, start)
+    }
+
+    fn metered(&self, inner: Box<dyn Source>) -> Box<dyn Source> {
+        Box::new(MeteredSource::new(inner, &self.clock))
+    }
+}
+
+impl World for StageWorld<'_> {
+    fn read(&self, path: &Path) -> std::io::Result<Box<dyn Source>> {
+        self.inner.read(path).map(|source| self.metered(source))
+    }
+
+    fn write(&self, path: &Path, mode: WriteMode) -> std::io::Result<Arc<dyn Sink>> {
+        let sink = self.inner.write(path, mode)?;
+        self.note_written(path, sink.clone());
+        Ok(sink)
+    }
+
+    fn replace(&self, path: &Path) -> std::io::Result<Box<dyn Replacement>> {
+        let replacement = self.inner.replace(path)?;
+        let named = Arc::new(Nowhere);
+        self.note_written(path, named);
+        Ok(replacement)
+    }
+
+    fn remove(&self, path: &Path) -> std::io::Result<()> {
+        self.inner.remove(path)
+    }
+
+    fn run(&self, job: Job<'_>) -> JobEnd {
+        let joined = job.input.is_some();
+        let (job, start) = self.of_stage(job);
+        let end = self.inner.run(job);
+        self.note_held(end, &start, joined);
+        end
+    }
+
+    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+        let (job, start) = self.of_stage(job);
+        self.inner.start(job, joined).inspect_err(|end| self.note_held(*end, &start, true))
+    }
+
+    fn is_live(&self) -> bool {
+        self.inner.is_live()
+    }
+
+    fn machine(&self) -> &dyn Machine {
+        self.inner.machine()
+    }
+
+    fn variable(&self, name: &str) -> Option<OsString> {
+        let set = self.environment.set.iter().rev().find(|(set, _)| set == name);
+        match set {
+            Some((_, value)) => Some(OsString::from_vec(value.clone())),
+            None if self.environment.unset.iter().any(|unset| unset == name) => None,
+            None => self.inner.variable(name),
+        }
+    }
+
+    fn variables(&self) -> Vec<(OsString, OsString)> {
+        let mut all = self.inner.variables();
+        all.retain(|(known, _)| {
+            !self.environment.unset.iter().any(|unset| known == unset.as_str())
+        });
+        for (name, value) in &self.environment.set {
+            all.retain(|(known, _)| known.as_encoded_bytes() != name.as_bytes());
+            all.push((name.into(), OsString::from_vec(value.clone())));
+        }
+        all
+    }
+}
+
+/// Processors as threads, their time added to the stage that asked.
+struct Threads<'m> {
+    meter: &'m StageMeter,
+    cancel: &'m Cancel,
+}
+
+impl Processors for Threads<'_> {
+    fn count(&self) -> usize {
+        std::thread::available_parallelism().map_or(1, usize::from)
+    }
+
+    fn run(&self, mut jobs: Vec<Box<dyn FnOnce() + Send + '_>>) {
+        let Some(own) = jobs.pop() else { return };
+        let before = run_ns(self.cancel);
+        std::thread::scope(|scope| {
+            for job in jobs {
+                scope.spawn(|| {
+                    job();
+                    self.meter.add_processor(thread_time());
+                });
+            }
+            own();
+        });
+        self.meter.add_helped(run_ns(self.cancel).saturating_sub(before));
+    }
+}

@@ -1,0 +1,414 @@
+//! Programs of this machine as stages.
+
+use std::fs::File;
+use std::io::{self, Read};
+use std::os::fd::{AsFd, OwnedFd};
+use std::os::unix::process::ExitStatusExt;
+use std::process::Stdio;
+use std::sync::{Arc, Condvar, Mutex, PoisonError};
+use std::time::{Duration, Instant};
+
+use process_wrap::std::{ChildWrapper, CommandWrap, ProcessSession};
+use rustix::event::{PollFd, PollFlags, Timespec, poll};
+use rustix::process::{
+    Pid, Signal, WaitId, WaitIdOptions, kill_process, kill_process_group, waitid,
+};
+use stream::{
+    Block, Cancel, ExitStatus, JobEnd, ReadError, Sink, StageMeter, WriteError, describe,
+};
+
+use crate::base::clock::{now_ns, run_ns};
+use crate::base::sinks::say;
+use crate::files::block_source::read_block;
+use crate::flow::descriptors::{End, Port, Ports, SharedInput};
+use crate::flow::metered::MeteredSink;
+use crate::plan::outcome::StageOutcome;
+use crate::policy::Launch;
+
+/// How long a program that was asked to end may take.
+const GRACE: Duration = Duration::from_millis(500);
+
+/// A copy of a descriptor of this process, for a program to have.
+fn own(descriptor: u8) -> io::Result<Stdio> {
+    let copy = match descriptor {
+        0 => rustix::stdio::stdin().try_clone_to_owned(),
+        1 => rustix::stdio::stdout().try_clone_to_owned(),
+        _ => rustix::stdio::stderr().try_clone_to_owned(),
+    };
+    Ok(Stdio::from(copy?))
+}
+
+/// Where a program writes.
+fn out_port(port: Option<&Port>) -> io::Result<(Stdio, Option<Arc<dyn Sink>>)> {
+    match port {
+        Some(Port { own: Some(number), .. }) => Ok((own(*number)?, None)),
+        Some(Port { end: End::Out(sink), .. }) => Ok((Stdio::piped(), Some(sink.clone()))),
+        // Closed, or open for reading only: writing fails there as it must.
+        _ => Ok((Stdio::from(File::open("/dev/null")?), None)),
+    }
+}
+
+/// Starts a program and runs it to its end, moving blocks between it and its neighbours.
+pub(crate) fn run_host(
+    launch: &Launch,
+    ports: Ports,
+    meter: &Arc<StageMeter>,
+    cancel: &Cancel,
+) -> StageOutcome {
+    meter.begin(run_ns(cancel));
+    let outcome = match started(launch, &ports) {
+        Ok((child, feed, out, error)) => {
+            let metered = out.map(|inner| -> Arc<dyn Sink> {
+                Arc::new(MeteredSink::of_program(inner, meter, cancel))
+            });
+            drop(ports);
+            attend(child, feed, metered, error, launch.apart, meter, cancel)
+        }
+        Err(error) => {
+            say(&*ports.sink(2), &format!("{}: {}", launch.name(), describe(&error)));
+            let status = ExitStatus(126);
+            StageOutcome { unstarted: Some(JobEnd::NotStarted), ..StageOutcome::of(status) }
+        }
+    };
+    meter.end(run_ns(cancel));
+    outcome
+}
+
+type Launched = (Box<dyn ChildWrapper>, Fed, Option<Arc<dyn Sink>>, Option<Arc<dyn Sink>>);
+
+/// Where the input of a program comes from, and both ends of its pipe.
+type Fed = Option<(Arc<SharedInput>, OwnedFd, OwnedFd)>;
+
+fn started(launch: &Launch, ports: &Ports) -> io::Result<Launched> {
+    let mut command = launch.command();
+    let mut fed = None;
+    match ports.get(0) {
+        Some(Port { own: Some(_), .. }) if launch.apart => {
+            command.stdin(Stdio::null());
+        }
+        Some(Port { own: Some(number), end: End::In(input) }) if !input.has_left() => {
+            command.stdin(own(*number)?);
+        }
+        Some(Port { end: End::In(input), .. }) => {
+            let (reading, writing) = rustix::pipe::pipe_with(rustix::pipe::PipeFlags::CLOEXEC)?;
+            command.stdin(Stdio::from(reading.try_clone()?));
+            fed = Some((input.clone(), reading, writing));
+        }
+        _ => {
+            command.stdin(Stdio::null());
+        }
+    }
+    let (stdout, out) = out_port(ports.get(1))?;
+    let (stderr, error) = out_port(ports.get(2))?;
+    command.stdout(stdout).stderr(stderr);
+    let child = if launch.apart {
+        // A session of its own has no terminal.
+        let wrapped = CommandWrap::from(command).wrap(ProcessSession).spawn()?;
+        // The program itself is waited for, not all that it has started.
+        wrapped.into_inner()
+    } else {
+        Box::new(command.spawn()?)
+    };
+    Ok((child, fed, out, error))
+}
+
+/// Asks a program to end, and ends it where it does not.
+struct Ender {
+    child: Box<dyn ChildWrapper>,
+    groups: bool,
+    asked: Option<Instant>,
+}
+
+impl Ender {
+    fn signal(&self, signal: Signal) {
+        let Some(id) = Pid::from_raw(self.child.id() as i32) else { return };
+        // It may have ended by itself in between.
+        let _ = if self.groups { kill_process_group(id, signal) } else { kill_process(id, signal) };
+    }
+
+    /// Asks first; later on, makes it end.
+    fn end(&mut self) {
+        match self.asked {
+            None => {
+                self.signal(Signal::TERM);
+                self.asked = Some(Instant::now());
+            }
+            Some(since) if since.elapsed() >= GRACE => self.signal(Signal::KILL),
+            Some(_) => {}
+        }
+    }
+}
+
+fn attend(
+    mut child: Box<dyn ChildWrapper>,
+    fed: Fed,
+    out: Option<Arc<dyn Sink>>,
+    error: Option<Arc<dyn Sink>>,
+    groups: bool,
+    meter: &Arc<StageMeter>,
+    cancel: &Cancel,
+) -> StageOutcome {
+    let (output, errors) = (child.stdout().take(), child.stderr().take());
+    let mut outcome = StageOutcome::of(ExitStatus::SUCCESS);
+    let feeding =
+        fed.map(|(input, reading, writing)| Feeding::start(input, reading, writing, meter, cancel));
+    std::thread::scope(|scope| {
+        if let (Some(errors), Some(error)) = (errors, error) {
+            scope.spawn(move || forward(&errors, &*error, cancel));
+        }
+        let moving = output
+            .zip(out)
+            .map(|(output, out)| scope.spawn(move || forward(&output, &*out, cancel)));
+        let mut wait = Duration::from_micros(50);
+        let mut ender = Ender { child, groups, asked: None };
+        let mut usage = Usage::of(ender.child.id(), meter);
+        let status = loop {
+            if usage.has_ended() {
+                // Its figures can be read until it is waited for.
+                usage.look();
+                break ender.child.wait();
+            }
+            if cancel.is_paused() {
+                ender.signal(Signal::STOP);
+                cancel.is_cancelled();
+                ender.signal(Signal::CONT);
+            }
+            if cancel.is_cancelled() {
+                outcome.cancelled = true;
+                ender.end();
+            }
+            usage.look_now_and_then();
+            std::thread::sleep(wait);
+            wait = (wait * 2).min(Duration::from_millis(2));
+        };
+        if ender.asked.is_some() && groups {
+            // What it started may still hold its descriptors.
+            ender.signal(Signal::KILL);
+        }
+        outcome.read_error = feeding.and_then(Feeding::end);
+        outcome.signal =
+            status.as_ref().ok().and_then(ExitStatusExt::signal).map(|signal| signal as u8);
+        let code = status
+            .ok()
+            .map(|status| status.code().unwrap_or_else(|| 128 + status.signal().unwrap_or(0)));
+        outcome.status = ExitStatus(code.unwrap_or(1) as u8);
+        outcome.closed = outcome.status == ExitStatus::CLOSED_PIPE;
+        if outcome.read_error.is_some() && outcome.status == ExitStatus::SUCCESS {
+            outcome.status = ExitStatus(1);
+        }
+        if let Some(moving) = moving {
+            // What it started may write on; that ends with the run.
+            while !moving.is_finished() {
+                if cancel.is_cancelled() {
+                    outcome.cancelled = true;
+                    if groups {
+                        ender.signal(Signal::KILL);
+                    }
+                    break;
+                }
+                std::thread::sleep(wait);
+            }
+            match moving.join() {
+                Ok(Err(WriteError::Closed)) => outcome.closed = true,
+                Ok(Err(WriteError::Io(error))) => {
+                    // It has not noticed, or only as a reader that has gone.
+                    outcome.closed = false;
+                    outcome.write_error = Some(describe(&error));
+                    outcome.status = ExitStatus(1);
+                }
+                _ => {}
+            }
+        }
+    });
+    outcome
+}
+
+/// How long a reader waits before it looks again whether the run goes on.
+const LOOK_AGAIN: Timespec = Timespec { tv_sec: 0, tv_nsec: 20_000_000 };
+
+/// Hands on what a program writes, until its last writer has gone or the run is cancelled.
+fn forward(from: &impl AsFd, to: &dyn Sink, cancel: &Cancel) -> Result<(), WriteError> {
+    loop {
+        if poll(&mut [PollFd::new(from, PollFlags::IN)], Some(&LOOK_AGAIN)) == Ok(0) {
+            if cancel.was_cancelled() {
+                return Err(WriteError::Cancelled);
+            }
+            continue;
+        }
+        match read_block(from)? {
+            Some(block) => to.write(block)?,
+            None => return Ok(()),
+        }
+    }
+}
+
+/// How often the system is asked what a program uses.
+const LOOK_NS: u64 = 50_000_000;
+
+/// What a program uses of the machine, by the system's own account (proc(5)): its processor time
+/// with that of the children it has waited for, the memory it has, and how long it waited.
+struct Usage<'m> {
+    process: Option<Pid>,
+    meter: &'m StageMeter,
+    looked_ns: u64,
+}
+
+impl<'m> Usage<'m> {
+    fn of(process: u32, meter: &'m StageMeter) -> Self {
+        Self { process: Pid::from_raw(process as i32), meter, looked_ns: now_ns() }
+    }
+
+    /// True when the program has ended and nobody has waited for it.
+    fn has_ended(&self) -> bool {
+        let Some(process) = self.process else { return true };
+        let options = WaitIdOptions::EXITED | WaitIdOptions::NOWAIT | WaitIdOptions::NOHANG;
+        // An error means that there is nothing to wait for.
+        !matches!(waitid(WaitId::Pid(process), options), Ok(None))
+    }
+
+    fn look_now_and_then(&mut self) {
+        if now_ns().saturating_sub(self.looked_ns) >= LOOK_NS {
+            self.look();
+        }
+    }
+
+    fn look(&mut self) {
+        let now = now_ns();
+        let since_ns = now.saturating_sub(std::mem::replace(&mut self.looked_ns, now));
+        let Some(process) = self.process else { return };
+        let path = format!("/proc/{}/stat", process.as_raw_nonzero());
+        let Ok(stat) = std::fs::read(path) else { return };
+        // The name in brackets may hold anything; behind it there are plain fields.
+        let Some(end) = memchr::memrchr(b')', &stat) else { return };
+        let text = String::from_utf8_lossy(&stat[end + 1..]);
+        let fields: Vec<&str> = text.split_ascii_whitespace().collect();
+        let number = |at: usize| fields.get(at).and_then(|field| field.parse::<u64>().ok());
+        let ticks: u64 = (11..=14).filter_map(number).sum();
+        let tick_ns = 1_000_000_000 / rustix::param::clock_ticks_per_second().max(1);
+        self.meter.set_processor(ticks * tick_ns);
+        if matches!(fields.first(), Some(&("S" | "D"))) {
+            self.meter.add_reading(since_ns);
+        }
+        let pages = number(21).unwrap_or(0);
+        self.meter.set_held(pages * rustix::param::page_size() as u64);
+    }
+}
+
+/// Gives a program its input on a thread of its own. Where others read the same input, what the
+/// program did not read of its pipe is left for them, as if it had never been taken.
+struct Feeding {
+    input: Arc<SharedInput>,
+    /// The other end of the pipe, where others read the input too.
+    reading: Option<OwnedFd>,
+    state: Arc<(Mutex<FeedState>, Condvar)>,
+}
+
+#[derive(Default)]
+struct FeedState {
+    /// The program has ended.
+    over: bool,
+    /// A block was taken and is being written.
+    busy: bool,
+    /// Why there is no more of the input.
+    failed: Option<String>,
+}
+
+impl Feeding {
+    fn start(
+        input: Arc<SharedInput>,
+        reading: OwnedFd,
+        writing: OwnedFd,
+        meter: &Arc<StageMeter>,
+        cancel: &Cancel,
+    ) -> Self {
+        let shared = Arc::strong_count(&input) > 1;
+        // Without this end a program that closes its input is noticed at once.
+        let reading = shared.then_some(reading);
+        // A write never waits, so that the end of the program is noticed.
+        let _ = rustix::io::ioctl_fionbio(&writing, true);
+        let state = Arc::new((Mutex::new(FeedState::default()), Condvar::new()));
+        let (source, meter, shared_state) = (input.clone(), meter.clone(), state.clone());
+        let cancel = cancel.clone();
+        // The thread may wait for more input longer than the program runs; nobody waits for it.
+        let spawned = std::thread::Builder::new()
+            .name("feed".to_owned())
+            .spawn(move || feed(&source, &writing, &meter, &shared_state, &cancel));
+        drop(spawned);
+        Self { input, reading, state }
+    }
+
+    /// The program has ended: takes back what it has not read. Says why it did not get all.
+    fn end(self) -> Option<String> {
+        let (state, changed) = &*self.state;
+        let mut state = state.lock().unwrap_or_else(PoisonError::into_inner);
+        state.over = true;
+        while state.busy {
+            state = changed.wait(state).unwrap_or_else(PoisonError::into_inner);
+        }
+        let failed = state.failed.take();
+        drop(state);
+        let Some(reading) = self.reading else { return failed };
+        let _ = rustix::io::ioctl_fionbio(&reading, true);
+        let mut left = Vec::new();
+        // Ends with what is there: the other end may be open still.
+        let _ = File::from(reading).read_to_end(&mut left);
+        self.input.give_back(left);
+        failed
+    }
+}
+
+fn feed(
+    input: &Arc<SharedInput>,
+    writing: &OwnedFd,
+    meter: &Arc<StageMeter>,
+    state: &(Mutex<FeedState>, Condvar),
+    cancel: &Cancel,
+) {
+    let lock = || state.0.lock().unwrap_or_else(PoisonError::into_inner);
+    loop {
+        let taken = input.next_if(|_| {
+            let mut state = lock();
+            state.busy = !state.over;
+            state.busy
+        });
+        let block = match taken {
+            Ok(Some(block)) => block,
+            Ok(None) | Err(ReadError::Cancelled) => return,
+            Err(ReadError::Io(error)) => {
+                lock().failed = Some(describe(&error));
+                return;
+            }
+        };
+        let bytes = block.bytes().clone();
+        let mut at = 0;
+        while at < bytes.len() {
+            match rustix::io::write(writing, &bytes[at..]) {
+                Ok(written) => at += written,
+                Err(rustix::io::Errno::INTR) => {}
+                Err(rustix::io::Errno::AGAIN) if !lock().over => {
+                    // Held while the run is; the end of the program is what ends this.
+                    cancel.is_cancelled();
+                    wait_for_room(writing);
+                }
+                Err(_) => break,
+            }
+        }
+        meter.count_in(&Block::new(bytes.slice(..at)));
+        let open = at == bytes.len();
+        if !open {
+            input.give_back(bytes.slice(at..));
+        }
+        lock().busy = false;
+        state.1.notify_all();
+        if !open {
+            return;
+        }
+    }
+}
+
+/// Waits until something can be written, but not long.
+fn wait_for_room(writing: &OwnedFd) {
+    let timeout = Timespec { tv_sec: 0, tv_nsec: 5_000_000 };
+    // Whatever came of it, the next write tells.
+    let _ = poll(&mut [PollFd::new(writing, PollFlags::OUT)], Some(&timeout));
+}

@@ -1,0 +1,109 @@
+//! Redirections, performed in their order, and the files that they write until the command has ended.
+
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use stream::{Cancel, Sink, World, WriteMode, describe};
+
+use crate::base::sinks::say;
+use crate::flow::descriptors::Ports;
+use crate::kept::lines::Kept;
+use crate::plan::target::{Target, TargetKind};
+
+/// Files that a command's redirections write, until the command has ended.
+#[derive(Clone, Default)]
+pub(crate) struct OpenedFiles(Vec<(PathBuf, Arc<dyn Sink>)>);
+
+impl OpenedFiles {
+    pub(crate) fn add(&mut self, path: &Path, sink: Arc<dyn Sink>) {
+        self.0.push((path.to_owned(), sink));
+    }
+
+    /// Their names, each once.
+    pub(crate) fn paths(&self) -> Vec<PathBuf> {
+        let mut seen = std::collections::HashSet::new();
+        let paths = self.0.iter().map(|(path, _)| path);
+        paths.filter(|path| seen.insert(*path)).cloned().collect()
+    }
+
+    pub(crate) fn is_empty(&self) -> bool {
+        self.0.is_empty()
+    }
+
+    /// The command has ended: its files take their places. Where the run is cancelled they do not.
+    /// False where one could not; that is said on `errors`.
+    pub(crate) fn put_in_place(self, cancel: &Cancel, errors: &dyn Sink) -> bool {
+        if cancel.was_cancelled() {
+            return true;
+        }
+        let mut all = true;
+        for (path, sink) in self.0 {
+            if let Err(error) = sink.put_in_place() {
+                say(errors, &format!("cannot write {}: {}", path.display(), describe(&error)));
+                all = false;
+            }
+        }
+        all
+    }
+
+    /// Something has been done that goes with what was written so far.
+    pub(crate) fn keep_when_ended(&self) {
+        for (_, sink) in &self.0 {
+            sink.keep_when_ended();
+        }
+    }
+
+    /// Also those of a command inside.
+    pub(crate) fn with(&self, inner: &Self) -> Self {
+        Self(self.0.iter().chain(&inner.0).cloned().collect())
+    }
+}
+
+/// Performs redirections in order.
+///
+/// # Errors
+/// A line that says which failed, and why; those before it are in force.
+pub(crate) fn redirect(
+    targets: &[Target],
+    world: &dyn World,
+    ports: &mut Ports,
+    opened: &mut OpenedFiles,
+) -> Result<(), String> {
+    let cannot = |what: &str, path: &Path, error: &std::io::Error| {
+        format!("cannot {what} {}: {}\n", path.display(), describe(error))
+    };
+    for target in targets {
+        let number = target.descriptor;
+        match &target.kind {
+            TargetKind::Read(path) => {
+                let source = world.read(path).map_err(|error| cannot("open", path, &error))?;
+                ports.read_from(number, source);
+            }
+            TargetKind::ReadWrite(path) => {
+                if world.facts(path).is_err() {
+                    world
+                        .write(path, WriteMode::Append)
+                        .map_err(|error| cannot("create", path, &error))?;
+                }
+                let source = world.read(path).map_err(|error| cannot("open", path, &error))?;
+                ports.read_from(number, source);
+            }
+            TargetKind::Replace(path) | TargetKind::Append(path) => {
+                let append = matches!(target.kind, TargetKind::Append(_));
+                let mode = if append { WriteMode::Append } else { WriteMode::Replace };
+                let sink =
+                    world.write(path, mode).map_err(|error| cannot("create", path, &error))?;
+                opened.add(path, sink.clone());
+                ports.write_to(number, sink);
+            }
+            TargetKind::Duplicate(of) => {
+                if !ports.duplicate(number, *of) {
+                    return Err(format!("descriptor {of} is not open\n"));
+                }
+            }
+            TargetKind::Close => ports.close(number),
+            TargetKind::Text(text) => ports.read_from(number, Arc::new(Kept::of(text)).source()),
+        }
+    }
+    Ok(())
+}

@@ -1,0 +1,20 @@
+//! Files: read, written, staged, held back, committed.
+
+pub(crate) mod block_source;
+pub(crate) mod commit;
+pub(crate) mod committing;
+pub(crate) mod direct;
+pub(crate) mod emptied;
+pub(crate) mod held_back;
+pub(crate) mod identity;
+pub(crate) mod machine;
+pub(crate) mod overlay;
+pub(crate) mod pending;
+pub(crate) mod plain;
+pub(crate) mod real;
+pub(crate) mod sample;
+pub(crate) mod shell;
+pub(crate) mod staged;
+pub(crate) mod substituted;
+pub(crate) mod temporary;
+pub(crate) mod working_directory;

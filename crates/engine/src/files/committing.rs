@@ -1,0 +1,167 @@
+//! The files of a full run from the screen: they are written apart and take their places when all
+//! is done.
+
+use std::io;
+use std::path::Path;
+use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+
+use rustix::fs::{Access, access};
+use stream::{Job, JobEnd, Joined, Machine, Replacement, Running, Sink, Source, World, WriteMode};
+
+use crate::base::sinks::Nowhere;
+use crate::exec::command::{Later, run_job};
+use crate::files::commit::{Applied, CommitError, CommittedFile, commit_all};
+use crate::files::direct::DirectReplacement;
+use crate::files::machine::RealMachine;
+use crate::files::plain::read_plain;
+use crate::files::temporary::target_of;
+use crate::flow::chain::Chain;
+use crate::flow::counted::{CountedSource, Sources};
+use crate::policy::Policy;
+use crate::runs::watch::Watch;
+
+/// Reads for real; files that are written take their places at the end, all or none.
+pub(crate) struct CommittingFiles {
+    pub(crate) policy: Policy,
+    files: Arc<Mutex<Vec<Arc<CommittedFile>>>>,
+    /// Counts what is read.
+    sources: Arc<Sources>,
+    /// Files are followed as they grow.
+    live: bool,
+    /// A file was to be written, whatever came of it.
+    wrote: AtomicBool,
+}
+
+impl CommittingFiles {
+    /// Nothing but files changes, and only at the end. What is read is counted by `watch`.
+    pub(crate) fn new(policy: Policy, watch: &Watch, live: bool) -> Self {
+        Self {
+            policy,
+            files: Arc::default(),
+            sources: watch.sources().clone(),
+            live,
+            wrote: AtomicBool::new(false),
+        }
+    }
+
+    fn lock(&self) -> MutexGuard<'_, Vec<Arc<CommittedFile>>> {
+        self.files.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Puts all files that are `wanted` in place, or none; the others are given up.
+    ///
+    /// # Errors
+    /// The first that could not; all are as they were.
+    pub(crate) fn commit(
+        &self,
+        wanted: impl Fn(&CommittedFile) -> bool,
+    ) -> Result<Vec<Applied>, CommitError> {
+        let mut files = std::mem::take(&mut *self.lock());
+        files.retain(|file| wanted(file));
+        commit_all(&files)
+    }
+
+    /// True where a file was to be written, whatever came of it.
+    pub(crate) fn has_written(&self) -> bool {
+        self.wrote.load(Relaxed)
+    }
+
+    /// True where something of a file could not be written.
+    pub(crate) fn has_failed(&self) -> bool {
+        self.lock().iter().any(|file| file.has_failed())
+    }
+}
+
+impl World for CommittingFiles {
+    fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
+        // What the same text has written before is read, not what is still there.
+        let files = self.lock();
+        if let Some(written) = files.iter().rev().find(|file| file.is_for(path)) {
+            return written.read();
+        }
+        drop(files);
+        let Some(file) = read_plain(path)? else { return Ok(Box::new(Chain::default())) };
+        Ok(CountedSource::of(Box::new(file), &self.sources))
+    }
+
+    fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
+        self.wrote.store(true, Relaxed);
+        let target = target_of(path)?;
+        match std::fs::metadata(&target) {
+            Ok(facts) if facts.is_dir() => {
+                return Err(io::Error::from_raw_os_error(rustix::io::Errno::ISDIR.raw_os_error()));
+            }
+            Ok(facts) if !facts.is_file() => return Ok(Arc::new(Nowhere)),
+            Ok(_) => access(&target, Access::WRITE_OK)?,
+            Err(_) => {}
+        }
+        let append = mode == WriteMode::Append;
+        let mut files = self.lock();
+        if let Some(written) = files.iter().rev().find(|file| file.target() == target) {
+            if !append {
+                written.empty()?;
+            }
+            return Ok(Arc::new(written.open(append)?));
+        }
+        let file = Arc::new(CommittedFile::begin(&target, append)?);
+        let part = file.open(append)?;
+        files.push(file);
+        Ok(Arc::new(part))
+    }
+
+    fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
+        self.wrote.store(true, Relaxed);
+        if let Ok(facts) = std::fs::metadata(path) {
+            if !facts.is_file() {
+                return Ok(Box::new(DirectReplacement(self.write(path, WriteMode::Replace)?)));
+            }
+            access(path, Access::WRITE_OK)?;
+        }
+        let file = Arc::new(CommittedFile::begin(path, false)?);
+        let sink = Arc::new(file.open(false)?);
+        Ok(Box::new(Complete { file, sink, files: self.files.clone() }))
+    }
+
+    fn remove(&self, path: &Path) -> io::Result<()> {
+        // Nothing takes the place of a file that is not in this list at the end.
+        self.lock().retain(|file| !file.is_for(path));
+        Ok(())
+    }
+
+    fn run(&self, job: Job<'_>) -> JobEnd {
+        run_job(job, self, &self.policy)
+    }
+
+    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+        Ok(Box::new(Later::new(job, joined, self, &self.policy)?))
+    }
+
+    fn is_live(&self) -> bool {
+        self.live
+    }
+
+    fn machine(&self) -> &dyn Machine {
+        &RealMachine
+    }
+}
+
+/// A file that takes its place with the others once it is complete.
+struct Complete {
+    file: Arc<CommittedFile>,
+    sink: Arc<dyn Sink>,
+    files: Arc<Mutex<Vec<Arc<CommittedFile>>>>,
+}
+
+impl Replacement for Complete {
+    fn sink(&self) -> Arc<dyn Sink> {
+        self.sink.clone()
+    }
+
+    fn commit(self: Box<Self>) -> io::Result<()> {
+        let mut files = self.files.lock().unwrap_or_else(PoisonError::into_inner);
+        files.retain(|file| file.target() != self.file.target());
+        files.push(self.file);
+        Ok(())
+    }
+}

@@ -1,0 +1,219 @@
+//! The world of the workbench: writes are held back, and commands that may change something.
+
+use crate::files::plain::read_plain;
+use std::ffi::OsString;
+use std::io;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, PoisonError};
+use std::time::Duration;
+
+use stream::{
+    Cancel, FileFacts, Job, JobEnd, Joined, Machine, Permission, Replacement, Running, Scratch,
+    Sink, Source, World, WriteMode,
+};
+
+use crate::base::limits::Limits;
+use crate::base::sinks::Nowhere;
+use crate::exec::command::{Later, run_job};
+use crate::files::direct::DirectReplacement;
+use crate::files::machine::RealMachine;
+use crate::files::overlay::Overlay;
+use crate::files::pending::PendingFile;
+use crate::files::sample::{Sample, SampleCache, Sampled};
+use crate::flow::chain::Chain;
+use crate::kept::sinks::KeptSink;
+use crate::policy::Policy;
+
+/// How files are read: a sample of each, or all of it.
+pub(crate) struct Sampler {
+    pub(crate) sample: Sample,
+    pub(crate) limits: Limits,
+    pub(crate) cache: Arc<SampleCache>,
+}
+
+pub(crate) struct DryWorld {
+    /// `None` where files are read whole.
+    pub(crate) sampler: Option<Sampler>,
+    pub(crate) policy: Policy,
+    pub(crate) cancel: Cancel,
+    /// Files that would be written, also by stages before those that run now.
+    pub(crate) pending: Arc<Overlay>,
+    /// Files are followed as they grow.
+    live: bool,
+    /// Samples that were read, by the name the stage used.
+    pub(crate) read: Mutex<Vec<(PathBuf, Arc<Sampled>)>>,
+}
+
+impl DryWorld {
+    pub(crate) fn new(sampler: Option<Sampler>, policy: Policy, cancel: Cancel) -> Self {
+        Self {
+            sampler,
+            policy,
+            cancel,
+            pending: Arc::default(),
+            live: false,
+            read: Mutex::default(),
+        }
+    }
+
+    /// Follows files as they grow, where a stage asks for that.
+    pub(crate) fn live(self) -> Self {
+        Self { live: true, ..self }
+    }
+
+    /// The sample read under this name.
+    pub(crate) fn sampled(&self, path: &Path) -> Option<Arc<Sampled>> {
+        let read = self.read.lock().unwrap_or_else(PoisonError::into_inner);
+        read.iter().rev().find(|(name, _)| name == path).map(|(_, sampled)| sampled.clone())
+    }
+
+    /// Reads what a file has now.
+    fn read_old(&self, path: &Path) -> io::Result<Box<dyn Source>> {
+        let Some(file) = read_plain(path)? else { return Ok(Box::new(Chain::default())) };
+        let Some(sampler) = &self.sampler else { return Ok(Box::new(file)) };
+        let sampled =
+            sampler.cache.file(path, file, sampler.sample, &sampler.limits, &self.cancel)?;
+        let source = sampled.kept.source();
+        self.read.lock().unwrap_or_else(PoisonError::into_inner).push((path.to_owned(), sampled));
+        Ok(source)
+    }
+}
+
+impl World for DryWorld {
+    fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
+        let Some(content) = self.pending.content(path) else {
+            return Ok(self.pending.reader(path, self.read_old(path)?));
+        };
+        let mut chain = Chain::default();
+        if content.old && path.exists() {
+            chain.0.push_back(self.read_old(path)?);
+        }
+        chain.0.extend(content.parts.iter().map(crate::kept::lines::Kept::source));
+        match (chain.0.len(), chain.0.pop_front()) {
+            (1, Some(only)) => Ok(only),
+            (_, Some(first)) => {
+                chain.0.push_front(first);
+                Ok(Box::new(chain))
+            }
+            (_, None) => Ok(Box::new(chain)),
+        }
+    }
+
+    fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
+        self.pending.write(path, mode, &self.cancel)
+    }
+
+    fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
+        match self.pending.begin(path, WriteMode::Replace, &self.cancel)? {
+            None => Ok(Box::new(DirectReplacement(Arc::new(Nowhere)))),
+            Some(file) => Ok(Box::new(Held { file, pending: self.pending.clone() })),
+        }
+    }
+
+    fn remove(&self, path: &Path) -> io::Result<()> {
+        self.pending.remove(path);
+        Ok(())
+    }
+
+    fn run(&self, job: Job<'_>) -> JobEnd {
+        run_job(job, self, &self.policy)
+    }
+
+    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+        Ok(Box::new(Later::new(job, joined, self, &self.policy)?))
+    }
+
+    fn is_live(&self) -> bool {
+        self.live
+    }
+
+    fn machine(&self) -> &dyn Machine {
+        self
+    }
+}
+
+impl Machine for DryWorld {
+    fn list(&self, directory: &Path) -> io::Result<Vec<OsString>> {
+        let mut names = RealMachine.list(directory)?;
+        self.pending.add_names(directory, &mut names);
+        Ok(names)
+    }
+
+    fn facts(&self, path: &Path) -> io::Result<FileFacts> {
+        self.pending.facts(path).map_or_else(|| RealMachine.facts(path), Ok)
+    }
+
+    fn link_facts(&self, path: &Path) -> io::Result<FileFacts> {
+        match RealMachine.link_facts(path) {
+            Ok(facts) if !facts.is_regular() => Ok(facts),
+            found => self.pending.facts(path).map_or(found, Ok),
+        }
+    }
+
+    fn permits(&self, path: &Path, permission: Permission) -> bool {
+        if std::fs::metadata(path).is_err() && self.pending.facts(path).is_some() {
+            return permission != Permission::Execute;
+        }
+        RealMachine.permits(path, permission)
+    }
+
+    fn user(&self) -> (u32, u32) {
+        RealMachine.user()
+    }
+
+    fn variable(&self, name: &str) -> Option<OsString> {
+        RealMachine.variable(name)
+    }
+
+    fn variables(&self) -> Vec<(OsString, OsString)> {
+        RealMachine.variables()
+    }
+
+    fn directory(&self) -> PathBuf {
+        RealMachine.directory()
+    }
+
+    fn now_ns(&self) -> i128 {
+        RealMachine.now_ns()
+    }
+
+    fn pause(&self, duration: Duration) {
+        // A preview shows what comes of it all; nobody waits for `sleep` at every key.
+        if self.sampler.is_none() {
+            RealMachine.pause(duration);
+        }
+    }
+
+    fn random(&self) -> u64 {
+        RealMachine.random()
+    }
+
+    fn memory_bytes(&self) -> u64 {
+        RealMachine.memory_bytes()
+    }
+
+    fn is_terminal(&self, descriptor: u8) -> bool {
+        RealMachine.is_terminal(descriptor)
+    }
+
+    fn scratch(&self, directory: Option<&Path>) -> io::Result<Box<dyn Scratch>> {
+        RealMachine.scratch(directory)
+    }
+}
+
+/// A file that is seen only once it is complete.
+struct Held {
+    file: PendingFile,
+    pending: Arc<Overlay>,
+}
+
+impl Replacement for Held {
+    fn sink(&self) -> Arc<dyn Sink> {
+        Arc::new(KeptSink(self.file.kept.clone()))
+    }
+
+    fn commit(self: Box<Self>) -> io::Result<()> {
+        self.pending.add(self.file);
+        Ok(())
+    }
+}

@@ -1,0 +1,46 @@
+//! Files that a pipeline would write: held back, then written all at once.
+
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use crate::files::identity::Identity;
+use crate::kept::lines::Kept;
+
+/// How a file would be written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum PendingMode {
+    /// It does not exist yet.
+    New,
+    /// Its content would be replaced.
+    Replace,
+    /// It would be added to.
+    Append,
+}
+
+/// A file that would be written.
+#[derive(Clone)]
+pub struct PendingFile {
+    /// The file, as the text names it.
+    pub path: PathBuf,
+    /// The file itself, links followed.
+    pub(crate) target: PathBuf,
+    /// How it would be written.
+    pub mode: PendingMode,
+    /// What would be written, of the sample.
+    pub kept: Arc<Kept>,
+    /// What it was when this was made; `None` where it was not there.
+    pub(crate) identity: Option<Identity>,
+    /// True where the pipeline that reads it empties it first: its content would be lost.
+    pub lost: bool,
+    /// Bytes it has now.
+    pub bytes_now: u64,
+    /// Lines it has now; `None` for a large file that was not counted.
+    pub lines_now: Option<u64>,
+}
+
+impl PendingFile {
+    /// True when the file on disk is no longer the one that was looked at.
+    pub fn has_changed(&self) -> bool {
+        Identity::now(&self.path).ok() != self.identity
+    }
+}

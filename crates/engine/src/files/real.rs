@@ -1,0 +1,67 @@
+//! The real machine.
+
+use crate::files::block_source::DescriptorSink;
+use crate::files::block_source::FileSource;
+use crate::files::direct::DirectReplacement;
+use std::fs::{File, OpenOptions};
+use std::io::{self};
+use std::os::fd::OwnedFd;
+use std::path::Path;
+use std::sync::Arc;
+
+use stream::{Job, JobEnd, Joined, Machine, Replacement, Running, Sink, Source, World, WriteMode};
+
+use crate::exec::command::{Companion, run_job};
+use crate::files::commit::CommittedReplacement;
+use crate::files::machine::RealMachine;
+use crate::policy::Policy;
+
+/// Files and directories as they are.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct RealWorld;
+
+impl World for RealWorld {
+    fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
+        Ok(Box::new(FileSource::of(File::open(path)?)?))
+    }
+
+    fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
+        let mut options = OpenOptions::new();
+        options.create(true);
+        match mode {
+            WriteMode::Replace => options.write(true).truncate(true),
+            WriteMode::Append => options.append(true),
+        };
+        Ok(Arc::new(DescriptorSink::of(OwnedFd::from(options.open(path)?))))
+    }
+
+    fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
+        match std::fs::metadata(path) {
+            // Nothing can be put in the place of a device or a pipe.
+            Ok(facts) if !facts.is_file() => {
+                Ok(Box::new(DirectReplacement(self.write(path, WriteMode::Replace)?)))
+            }
+            Ok(_) => {
+                rustix::fs::access(path, rustix::fs::Access::WRITE_OK)?;
+                CommittedReplacement::begin(path)
+            }
+            Err(_) => CommittedReplacement::begin(path),
+        }
+    }
+
+    fn remove(&self, path: &Path) -> io::Result<()> {
+        std::fs::remove_file(path)
+    }
+
+    fn run(&self, job: Job<'_>) -> JobEnd {
+        run_job(job, self, &Policy::AsShell)
+    }
+
+    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+        Ok(Box::new(Companion::start(job, joined, *self)))
+    }
+
+    fn machine(&self) -> &dyn Machine {
+        &RealMachine
+    }
+}

@@ -1,0 +1,489 @@
+//! Samples of files and of standard input: which lines, and how many there are.
+
+use crate::files::identity::Identity;
+use std::collections::{BinaryHeap, HashMap};
+use std::fs::File;
+use std::io;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, PoisonError};
+use std::time::Instant;
+
+use memchr::memchr_iter;
+use stream::{Block, Cancel, Input, ReadError, Source};
+
+use crate::base::limits::{Limit, Limits};
+use crate::files::block_source::{FileSource, read_block, start_of_last_lines};
+use crate::files::plain::{Opened, open_plain};
+use crate::kept::lines::Kept;
+
+/// Which lines of a source are worked on.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Sample {
+    /// The first lines.
+    First(u64),
+    /// The last lines.
+    Last(u64),
+    /// The first line and then every so-manieth.
+    Every(u64),
+    /// So many lines at random, in their order; the same seed picks the same lines.
+    Random {
+        /// How many.
+        lines: u64,
+        /// The seed.
+        seed: u64,
+    },
+    /// All lines.
+    Everything,
+}
+
+/// The line numbers of a sample's lines in the whole.
+#[derive(Clone, Debug, PartialEq, Eq)]
+enum Numbers {
+    /// One after the other from this one (from 0).
+    From(u64),
+    /// These.
+    List(Vec<u64>),
+    /// The last ones of a whole too large to be counted first: this many.
+    FromEnd(u64),
+}
+
+/// A sample of one source, and what is known of the whole.
+pub struct Sampled {
+    /// The lines.
+    pub kept: Arc<Kept>,
+    numbers: Numbers,
+    /// Bytes of the whole, where known.
+    pub whole_bytes: Option<u64>,
+    /// Lines of the whole, where known.
+    whole_lines: Mutex<Option<u64>>,
+    /// True when the sample is the whole.
+    pub complete: bool,
+    /// What cut the sample off before it was as large as asked.
+    pub cut: Option<Limit>,
+    /// The file's state when it was read; `None` for standard input.
+    pub identity: Option<Identity>,
+    /// True when the file changed while it was read.
+    pub changed: bool,
+}
+
+impl Sampled {
+    /// The number (from 1) of line `line` (from 0) of the sample in the whole; negative when
+    /// counted from the end.
+    pub fn number(&self, line: u64) -> i64 {
+        match &self.numbers {
+            Numbers::From(start) => (start + line) as i64 + 1,
+            Numbers::List(list) => {
+                list.get(line as usize).map_or(line as i64 + 1, |&number| number as i64 + 1)
+            }
+            Numbers::FromEnd(count) => match self.whole_lines() {
+                Some(all) => (all.saturating_sub(*count) + line) as i64 + 1,
+                None => line as i64 - *count as i64,
+            },
+        }
+    }
+
+    /// Lines of the whole, where known by now.
+    pub fn whole_lines(&self) -> Option<u64> {
+        *self.whole_lines.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Tells how many lines the whole has.
+    pub fn set_whole_lines(&self, lines: u64) {
+        *self.whole_lines.lock().unwrap_or_else(PoisonError::into_inner) = Some(lines);
+    }
+}
+
+/// Samples read before, so that a change of the text does not read files again.
+#[derive(Default)]
+pub(crate) struct SampleCache {
+    files: Mutex<HashMap<(PathBuf, Identity, Sample), Arc<Sampled>>>,
+}
+
+/// Samples kept at the same time; beyond that the cache starts anew.
+const CACHED: usize = 32;
+
+impl SampleCache {
+    /// The sample of a regular file, from the cache or read now.
+    pub(crate) fn file(
+        &self,
+        path: &Path,
+        file: FileSource,
+        sample: Sample,
+        limits: &Limits,
+        cancel: &Cancel,
+    ) -> io::Result<Arc<Sampled>> {
+        let identity = Identity::of(&file.file.metadata()?);
+        let key = (path.to_owned(), identity, sample);
+        if let Some(found) = self.files.lock().unwrap_or_else(PoisonError::into_inner).get(&key) {
+            return Ok(found.clone());
+        }
+        let mut sampled = read_file(file, sample, limits, cancel)?;
+        sampled.identity = Some(identity);
+        sampled.changed = Identity::now(path).ok() != Some(identity);
+        let sampled = Arc::new(sampled);
+        if !cancel.is_cancelled() && !sampled.changed {
+            let mut files = self.files.lock().unwrap_or_else(PoisonError::into_inner);
+            if files.len() >= CACHED {
+                files.clear();
+            }
+            files.insert(key, sampled.clone());
+        }
+        Ok(sampled)
+    }
+}
+
+fn read_file(
+    source: FileSource,
+    sample: Sample,
+    limits: &Limits,
+    cancel: &Cancel,
+) -> io::Result<Sampled> {
+    let bytes = source.file.metadata()?.len();
+    if let Sample::Last(lines) = sample {
+        let start = start_of_last_lines(&source.file, bytes, lines)?;
+        if start > 0 {
+            return last_of_file(source.file, start, bytes, limits);
+        }
+    }
+    // Files of the kernel do not say how long they are.
+    let known = (bytes > 0).then_some(bytes);
+    take(Box::new(source), sample, limits, cancel, known)
+}
+
+/// The last part of a large file, without reading what is before it.
+fn last_of_file(mut file: File, start: u64, bytes: u64, limits: &Limits) -> io::Result<Sampled> {
+    use std::io::{Seek, SeekFrom};
+    file.seek(SeekFrom::Start(start))?;
+    let kept = Arc::new(Kept::default());
+    let mut cut = None;
+    while let Some(block) = read_block(&file)? {
+        if kept.bytes() + block.len() as u64 > limits.bytes {
+            cut = Some(Limit::Bytes(limits.bytes));
+            break;
+        }
+        kept.append(&block)?;
+    }
+    kept.end();
+    let count = kept.lines();
+    Ok(Sampled {
+        kept,
+        numbers: Numbers::FromEnd(count),
+        whole_bytes: Some(bytes),
+        whole_lines: Mutex::default(),
+        complete: false,
+        cut,
+        identity: None,
+        changed: false,
+    })
+}
+
+/// Takes a sample of a source. Memory: the sample.
+pub(crate) fn take(
+    source: Box<dyn Source>,
+    sample: Sample,
+    limits: &Limits,
+    cancel: &Cancel,
+    whole_bytes: Option<u64>,
+) -> io::Result<Sampled> {
+    let mut taker = Taker::new(sample, limits, cancel);
+    let mut input = Input::new(Box::new(Bounded { source, left: limits.bytes, hit: false }), 0);
+    loop {
+        if taker.stop() {
+            break;
+        }
+        match input.next_lines() {
+            Ok(Some(lines)) => taker.add(&lines.bytes)?,
+            Ok(None) => {
+                taker.at_end = true;
+                break;
+            }
+            Err(ReadError::Io(error)) => return Err(error),
+            Err(ReadError::Cancelled) => break,
+        }
+    }
+    taker.finish(whole_bytes)
+}
+
+/// A source that ends after so many bytes: a line longer than that is cut, not gathered.
+struct Bounded {
+    source: Box<dyn Source>,
+    left: u64,
+    hit: bool,
+}
+
+impl Source for Bounded {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        if self.hit {
+            return Ok(None);
+        }
+        let Some(block) = self.source.next_block()? else { return Ok(None) };
+        if block.len() as u64 <= self.left {
+            self.left -= block.len() as u64;
+            return Ok(Some(block));
+        }
+        self.hit = true;
+        let part = block.into_bytes().slice(..self.left as usize);
+        Ok((!part.is_empty()).then(|| Block::new(part)))
+    }
+}
+
+struct Taker<'l> {
+    sample: Sample,
+    limits: &'l Limits,
+    cancel: &'l Cancel,
+    started: Instant,
+    kept: Arc<Kept>,
+    numbers: Vec<u64>,
+    seen_lines: u64,
+    seen_bytes: u64,
+    random: Reservoir,
+    last: std::collections::VecDeque<Vec<u8>>,
+    cut: Option<Limit>,
+    at_end: bool,
+    full: bool,
+}
+
+impl<'l> Taker<'l> {
+    fn new(sample: Sample, limits: &'l Limits, cancel: &'l Cancel) -> Self {
+        let random = match sample {
+            Sample::Random { lines, seed } => Reservoir::new(lines, seed),
+            _ => Reservoir::new(0, 0),
+        };
+        Self {
+            sample,
+            limits,
+            cancel,
+            started: Instant::now(),
+            kept: Arc::default(),
+            numbers: Vec::new(),
+            seen_lines: 0,
+            seen_bytes: 0,
+            random,
+            last: std::collections::VecDeque::new(),
+            cut: None,
+            at_end: false,
+            full: matches!(sample, Sample::First(0)),
+        }
+    }
+
+    fn stop(&mut self) -> bool {
+        if self.started.elapsed().as_secs_f64() > self.limits.seconds {
+            self.cut = Some(Limit::Seconds(self.limits.seconds));
+        }
+        self.full || self.cut.is_some() || self.cancel.is_cancelled()
+    }
+
+    fn add(&mut self, bytes: &bytes::Bytes) -> io::Result<()> {
+        let mut used = bytes.len();
+        match self.sample {
+            Sample::First(most) => {
+                let wanted = most - self.seen_lines;
+                let end = memchr_iter(b'\n', bytes).nth(wanted as usize - 1).map(|at| at + 1);
+                let part = bytes.slice(..end.unwrap_or(bytes.len()));
+                self.seen_lines += memchr_iter(b'\n', &part).count() as u64;
+                self.full = self.seen_lines >= most;
+                used = part.len();
+                self.kept.append(&Block::new(part))?;
+            }
+            Sample::Everything => {
+                let block = Block::new(bytes.clone());
+                self.seen_lines += block.newlines();
+                self.kept.append(&block)?;
+                if self.kept.lines() >= self.limits.lines {
+                    self.cut = Some(Limit::Lines(self.limits.lines));
+                }
+            }
+            _ => {
+                for line in bytes.split_inclusive(|&byte| byte == b'\n') {
+                    let number = self.seen_lines;
+                    self.seen_lines += 1;
+                    match self.sample {
+                        Sample::Every(step) => {
+                            if number.is_multiple_of(step.max(1)) {
+                                self.numbers.push(number);
+                                self.kept.append(&Block::new(line.to_vec()))?;
+                            }
+                        }
+                        Sample::Random { .. } => self.random.offer(number, line),
+                        _ => {
+                            self.last.push_back(line.to_vec());
+                            if let Sample::Last(most) = self.sample
+                                && self.last.len() as u64 > most
+                            {
+                                self.last.pop_front();
+                            }
+                        }
+                    }
+                }
+            }
+        }
+        self.seen_bytes += used as u64;
+        Ok(())
+    }
+
+    fn finish(mut self, whole_bytes: Option<u64>) -> io::Result<Sampled> {
+        let mut numbers = Numbers::From(0);
+        match self.sample {
+            Sample::Every(_) => numbers = Numbers::List(std::mem::take(&mut self.numbers)),
+            Sample::Random { .. } => {
+                let mut list = Vec::new();
+                for (number, line) in std::mem::take(&mut self.random).chosen() {
+                    list.push(number);
+                    self.kept.append(&Block::new(line))?;
+                }
+                numbers = Numbers::List(list);
+            }
+            Sample::Last(_) => {
+                numbers = Numbers::From(self.seen_lines - self.last.len() as u64);
+                for line in &self.last {
+                    self.kept.append(&Block::new(line.clone()))?;
+                }
+            }
+            Sample::First(_) | Sample::Everything => {}
+        }
+        self.kept.end();
+        if self.at_end
+            && self.cut.is_none()
+            && whole_bytes.is_some_and(|bytes| bytes > self.seen_bytes)
+        {
+            self.cut = Some(Limit::Bytes(self.limits.bytes));
+        }
+        let read_all =
+            whole_bytes.map_or(self.at_end, |bytes| self.seen_bytes >= bytes) && self.cut.is_none();
+        let whole_lines = match self.sample {
+            Sample::First(_) => read_all.then(|| self.kept.lines()),
+            Sample::Everything if self.cut.is_none() => Some(self.kept.lines()),
+            _ if self.at_end && self.cut.is_none() => Some(self.seen_lines),
+            _ => None,
+        };
+        let complete = read_all && whole_lines == Some(self.kept.lines());
+        Ok(Sampled {
+            kept: self.kept,
+            numbers,
+            whole_bytes: whole_bytes.or(self.at_end.then_some(self.seen_bytes)),
+            whole_lines: Mutex::new(whole_lines),
+            complete,
+            cut: self.cut,
+            identity: None,
+            changed: false,
+        })
+    }
+}
+
+/// Keeps the lines with the smallest random keys.
+#[derive(Default)]
+struct Reservoir {
+    lines: u64,
+    state: u64,
+    heap: BinaryHeap<(u64, u64, Vec<u8>)>,
+}
+
+impl Reservoir {
+    fn new(lines: u64, seed: u64) -> Self {
+        Self { lines, state: seed, heap: BinaryHeap::new() }
+    }
+
+    /// The next number of a `SplitMix64` sequence: the same for the same seed, for ever.
+    fn next(&mut self) -> u64 {
+        self.state = self.state.wrapping_add(0x9e37_79b9_7f4a_7c15);
+        let mut mixed = self.state;
+        mixed = (mixed ^ (mixed >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+        mixed = (mixed ^ (mixed >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+        mixed ^ (mixed >> 31)
+    }
+
+    fn offer(&mut self, number: u64, line: &[u8]) {
+        let key = self.next();
+        if (self.heap.len() as u64) < self.lines {
+            self.heap.push((key, number, line.to_vec()));
+        } else if self.heap.peek().is_some_and(|largest| key < largest.0) {
+            self.heap.pop();
+            self.heap.push((key, number, line.to_vec()));
+        }
+    }
+
+    fn chosen(self) -> Vec<(u64, Vec<u8>)> {
+        let mut chosen: Vec<(u64, Vec<u8>)> =
+            self.heap.into_iter().map(|(_, number, line)| (number, line)).collect();
+        chosen.sort_by_key(|(number, _)| *number);
+        chosen
+    }
+}
+
+/// Counts the lines of a whole file; `None` when cancelled or not readable.
+pub fn count_lines(path: &Path, cancel: &Cancel) -> Option<u64> {
+    let Ok(Opened::Plain(file)) = open_plain(path) else { return None };
+    let mut lines = 0;
+    let mut open = false;
+    while let Some(block) = read_block(&file).ok()? {
+        if cancel.is_cancelled() {
+            return None;
+        }
+        lines += block.newlines();
+        open = !block.ends_line();
+    }
+    Some(lines + u64::from(open))
+}
+
+#[cfg(test)]
+mod tests {
+    use stream::testing::CutSource;
+
+    use super::*;
+
+    fn sampled(data: &str, sample: Sample) -> (String, Vec<i64>, bool) {
+        let source = Box::new(CutSource::new(data.as_bytes(), 3));
+        let limits = Limits::default();
+        let sampled =
+            take(source, sample, &limits, &Cancel::default(), Some(data.len() as u64)).unwrap();
+        let numbers = (0..sampled.kept.lines()).map(|line| sampled.number(line)).collect();
+        (String::from_utf8(sampled.kept.contents()).unwrap(), numbers, sampled.complete)
+    }
+
+    #[test]
+    fn samples_know_their_line_numbers() {
+        let data = "a\nb\nc\nd\ne";
+        assert_eq!(sampled(data, Sample::First(2)), ("a\nb\n".into(), vec![1, 2], false));
+        assert_eq!(sampled(data, Sample::First(9)), (data.into(), vec![1, 2, 3, 4, 5], true));
+        assert_eq!(sampled(data, Sample::Last(2)), ("d\ne".into(), vec![4, 5], false));
+        assert_eq!(sampled(data, Sample::Every(2)), ("a\nc\ne".into(), vec![1, 3, 5], false));
+        assert!(sampled(data, Sample::Everything).2);
+        let random = sampled(data, Sample::Random { lines: 3, seed: 7 });
+        assert_eq!(random.1.len(), 3);
+        assert_eq!(random, sampled(data, Sample::Random { lines: 3, seed: 7 }));
+        assert!(random.1.windows(2).all(|pair| pair[0] < pair[1]));
+    }
+
+    #[test]
+    fn a_line_beyond_the_limit_is_cut_off() {
+        let limits = Limits { bytes: 10, ..Limits::default() };
+        let data = "x".repeat(100);
+        let source = Box::new(CutSource::new(data.as_bytes(), 7));
+        let sampled =
+            take(source, Sample::First(5), &limits, &Cancel::default(), Some(100)).unwrap();
+        assert_eq!((sampled.kept.bytes(), sampled.cut), (10, Some(Limit::Bytes(10))));
+        assert!(!sampled.complete);
+    }
+
+    #[test]
+    fn the_end_of_a_large_file_is_read_from_the_end() {
+        let mut file = tempfile::NamedTempFile::new().unwrap();
+        let data: String = (1..=50_000).map(|number| format!("line {number}\n")).collect();
+        std::io::Write::write_all(&mut file, data.as_bytes()).unwrap();
+        let cache = SampleCache::default();
+        let limits = Limits::default();
+        let sampled = cache
+            .file(
+                file.path(),
+                FileSource::of(file.reopen().unwrap()).unwrap(),
+                Sample::Last(3),
+                &limits,
+                &Cancel::default(),
+            )
+            .unwrap();
+        assert_eq!(sampled.kept.contents(), b"line 49998\nline 49999\nline 50000\n");
+        assert_eq!(sampled.number(0), -3);
+        sampled.set_whole_lines(count_lines(file.path(), &Cancel::default()).unwrap());
+        assert_eq!(sampled.number(0), 49_998);
+    }
+}

@@ -1,0 +1,361 @@
+//! The files of a run as `sh` would run it: `>>` goes straight to the file; what `>` writes takes
+//! its place when the command that owns the redirection has ended.
+
+use std::collections::HashMap;
+use std::ffi::OsString;
+use std::fs::File;
+use std::io;
+use std::os::unix::fs::FileTypeExt;
+use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError, Weak};
+use std::time::Duration;
+
+use rustix::event::{PollFd, PollFlags, Timespec, poll};
+use rustix::fs::{Mode, OFlags, open};
+use rustix::io::Errno;
+use stream::{
+    Cancel, FileFacts, Job, JobEnd, Joined, Machine, Permission, Replacement, Running, Scratch,
+    Sink, Source, World, WriteMode,
+};
+
+use crate::exec::command::{Companion, run_job};
+use crate::files::block_source::{DescriptorSink, FileSource};
+use crate::files::commit::CommittedReplacement;
+use crate::files::direct::DirectReplacement;
+use crate::files::emptied::{Emptiable, Emptied};
+use crate::files::machine::{RealMachine, facts_of};
+use crate::files::staged::{Opening, Staged, StagedReplacement};
+use crate::files::temporary::{PREFIX, target_of};
+use crate::flow::counted::{CountedSource, Sources};
+use crate::policy::Policy;
+use crate::runs::watch::Watch;
+
+/// How long to wait before it is looked again whether the other end of a named pipe is open.
+const PAUSE: Duration = Duration::from_millis(5);
+
+/// Everything is for real.
+#[derive(Clone)]
+pub(crate) struct ShellFiles {
+    /// Files being written that have not taken their places yet.
+    staged: Arc<Mutex<HashMap<PathBuf, Arc<Staged>>>>,
+    /// Files that are open for being added to.
+    appended: Arc<Mutex<HashMap<PathBuf, Vec<Weak<Staged>>>>>,
+    /// Files that are open for reading, by their devices and numbers.
+    read: Arc<Mutex<Vec<((u64, u64), Weak<Emptied>)>>>,
+    cancel: Cancel,
+    /// Counts what is read, where somebody looks on.
+    sources: Option<Arc<Sources>>,
+    /// Files are seen while they are written: what writes them has no end, or is to be as a program
+    /// of the machine.
+    at_once: Arc<AtomicBool>,
+}
+
+impl ShellFiles {
+    pub(crate) fn new(cancel: &Cancel, watch: Option<&Watch>) -> Self {
+        Self {
+            staged: Arc::default(),
+            appended: Arc::default(),
+            read: Arc::default(),
+            cancel: cancel.clone(),
+            sources: watch.map(|watch| watch.sources().clone()),
+            at_once: Arc::default(),
+        }
+    }
+
+    /// From now on files are seen while they are written.
+    pub(crate) fn write_at_once(&self) {
+        self.at_once.store(true, Relaxed);
+    }
+
+    fn lock(&self) -> MutexGuard<'_, HashMap<PathBuf, Arc<Staged>>> {
+        self.staged.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// The file that is written for `target` now.
+    fn staged(&self, target: &Path) -> Option<Arc<Staged>> {
+        let mut staged = self.lock();
+        let found = staged.get(target)?.clone();
+        if found.is_open() {
+            return Some(found);
+        }
+        staged.remove(target);
+        None
+    }
+
+    /// The same for a path of any kind.
+    fn staged_at(&self, path: &Path) -> Option<Arc<Staged>> {
+        if self.lock().is_empty() {
+            return None;
+        }
+        self.staged(&target_of(path).ok()?)
+    }
+
+    /// Begins a file, or opens one that is being written once more.
+    fn stage(&self, target: &Path, append: bool) -> io::Result<Opening> {
+        if let Some(staged) = self.staged(target) {
+            return staged.open(append);
+        }
+        let staged = Staged::begin(target)?;
+        let opening = staged.open(append)?;
+        if self.at_once.load(Relaxed) {
+            opening.place_now()?;
+        } else {
+            let mut all = self.lock();
+            if all.len() == all.capacity() {
+                all.retain(|_, file| file.is_open());
+            }
+            all.insert(target.to_owned(), staged);
+        }
+        Ok(opening)
+    }
+
+    /// True where somebody adds to this very file now: it must stay the same file.
+    fn is_appended(&self, target: &Path) -> bool {
+        let appended = self.appended.lock().unwrap_or_else(PoisonError::into_inner);
+        let open = |file: &Weak<Staged>| file.strong_count() > 0;
+        appended.get(target).is_some_and(|files| files.iter().any(open))
+    }
+
+    /// Whoever reads a file that is replaced finds it empty from here on.
+    fn empty(&self, file: &FileFacts) {
+        let read = self.read.lock().unwrap_or_else(PoisonError::into_inner);
+        let key = (file.device, file.inode);
+        for (_, emptied) in read.iter().filter(|(known, _)| *known == key) {
+            if let Some(emptied) = emptied.upgrade() {
+                emptied.set();
+            }
+        }
+    }
+
+    /// Opens a named pipe, which waits for the other end as long as the run is not ended.
+    fn open_pipe(&self, path: &Path, flags: OFlags) -> io::Result<File> {
+        let flags = flags | OFlags::NONBLOCK | OFlags::NOCTTY | OFlags::CLOEXEC;
+        let pipe = loop {
+            match open(path, flags, Mode::empty()) {
+                Ok(pipe) => break pipe,
+                // Nobody reads yet.
+                Err(Errno::NXIO) if !self.cancel.is_cancelled() => std::thread::sleep(PAUSE),
+                Err(error) => return Err(error.into()),
+            }
+        };
+        if !flags.contains(OFlags::WRONLY) {
+            let wait = Timespec { tv_sec: 0, tv_nsec: PAUSE.subsec_nanos().into() };
+            // It is readable, or at its end, once somebody has opened it for writing.
+            let nothing_yet = || {
+                let polled = poll(&mut [PollFd::new(&pipe, PollFlags::IN)], Some(&wait));
+                matches!(polled, Ok(0) | Err(Errno::INTR))
+            };
+            while nothing_yet() {
+                if self.cancel.is_cancelled() {
+                    return Err(io::ErrorKind::Interrupted.into());
+                }
+            }
+        }
+        rustix::io::ioctl_fionbio(&pipe, false)?;
+        Ok(File::from(pipe))
+    }
+
+    /// Opens what is there as a shell does: for what has no content to keep, or must stay the same
+    /// file.
+    fn open_as_it_is(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
+        let flags = match mode {
+            WriteMode::Replace => OFlags::WRONLY | OFlags::CREATE | OFlags::TRUNC,
+            WriteMode::Append => OFlags::WRONLY | OFlags::CREATE | OFlags::APPEND,
+        };
+        let facts = std::fs::metadata(path).ok();
+        if facts.as_ref().is_some_and(|facts| facts.file_type().is_fifo()) {
+            let pipe = self.open_pipe(path, OFlags::WRONLY)?;
+            return Ok(Arc::new(DescriptorSink::of(pipe.into())));
+        }
+        let file = File::from(open(path, flags | OFlags::CLOEXEC, Mode::from_raw_mode(0o666))?);
+        if facts.is_none_or(|facts| facts.is_file()) {
+            let target = target_of(path)?;
+            let opening = Opening::in_place(&target, file);
+            let mut appended = self.appended.lock().unwrap_or_else(PoisonError::into_inner);
+            if appended.len() == appended.capacity() {
+                appended.retain(|_, files| files.iter().any(|file| file.strong_count() > 0));
+            }
+            let files = appended.entry(target).or_default();
+            files.retain(|file| file.strong_count() > 0);
+            files.push(opening.weak());
+            return Ok(Arc::new(opening));
+        }
+        Ok(Arc::new(DescriptorSink::of(file.into())))
+    }
+}
+
+/// True for a regular file that may be written, as opening it says; it is not changed.
+fn may_be_written(path: &Path) -> io::Result<()> {
+    let flags = OFlags::WRONLY | OFlags::NONBLOCK | OFlags::NOCTTY | OFlags::CLOEXEC;
+    open(path, flags, Mode::empty()).map(drop).map_err(Into::into)
+}
+
+impl World for ShellFiles {
+    fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
+        if let Some(staged) = self.staged_at(path) {
+            return Ok(Box::new(FileSource::of(staged.read()?)?));
+        }
+        let is_pipe = std::fs::metadata(path)?.file_type().is_fifo();
+        let file = if is_pipe { self.open_pipe(path, OFlags::RDONLY)? } else { File::open(path)? };
+        let source = Box::new(FileSource::of(file)?);
+        let facts = source.facts().filter(FileFacts::is_regular);
+        let source = match &self.sources {
+            Some(sources) => CountedSource::of(source, sources),
+            None => source,
+        };
+        let Some(facts) = facts else { return Ok(source) };
+        let emptied = Arc::new(Emptied::default());
+        let mut read = self.read.lock().unwrap_or_else(PoisonError::into_inner);
+        read.retain(|(_, emptied)| emptied.strong_count() > 0);
+        read.push(((facts.device, facts.inode), Arc::downgrade(&emptied)));
+        Ok(Emptiable::of(source, emptied))
+    }
+
+    fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
+        let target = target_of(path)?;
+        if let Some(staged) = self.staged(&target) {
+            return Ok(Arc::new(staged.open(mode == WriteMode::Append)?));
+        }
+        if mode == WriteMode::Append {
+            return self.open_as_it_is(path, mode);
+        }
+        match std::fs::metadata(&target) {
+            Ok(facts) if facts.is_file() => {
+                may_be_written(&target)?;
+                self.empty(&facts_of(&facts));
+                if self.is_appended(&target) {
+                    return self.open_as_it_is(path, mode);
+                }
+            }
+            Ok(_) => return self.open_as_it_is(path, mode),
+            Err(_) => {}
+        }
+        match self.stage(&target, false) {
+            Ok(opening) => Ok(Arc::new(opening)),
+            // A new file would not be the same to everybody.
+            Err(_) => self.open_as_it_is(path, mode),
+        }
+    }
+
+    fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
+        let target = target_of(path)?;
+        match std::fs::metadata(&target) {
+            Ok(facts) if facts.is_file() => may_be_written(&target)?,
+            // Nothing can be put in the place of a device or a pipe.
+            Ok(_) => {
+                let sink = self.open_as_it_is(path, WriteMode::Replace)?;
+                return Ok(Box::new(DirectReplacement(sink)));
+            }
+            Err(_) => {}
+        }
+        match Staged::begin(&target).and_then(|staged| staged.open(false)) {
+            Ok(opening) => Ok(Box::new(StagedReplacement(Arc::new(opening)))),
+            // A new file would not be the same to everybody.
+            Err(_) => CommittedReplacement::begin(&target),
+        }
+    }
+
+    fn remove(&self, path: &Path) -> io::Result<()> {
+        if let Some(staged) = self.staged_at(path) {
+            staged.give_up();
+        }
+        match std::fs::remove_file(path) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(()),
+            removed => removed,
+        }
+    }
+
+    fn run(&self, job: Job<'_>) -> JobEnd {
+        run_job(job, self, &Policy::AsShell)
+    }
+
+    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+        Ok(Box::new(Companion::start(job, joined, self.clone())))
+    }
+
+    fn is_live(&self) -> bool {
+        true
+    }
+
+    fn set_file_mask(&self, mask: u32) {
+        rustix::process::umask(Mode::from_raw_mode(mask));
+    }
+
+    fn machine(&self) -> &dyn Machine {
+        self
+    }
+}
+
+impl ShellFiles {
+    /// What is known of a file that is being written.
+    fn staged_facts(&self, path: &Path) -> Option<FileFacts> {
+        let staged = self.staged_at(path)?;
+        staged.read().ok()?.metadata().ok().map(|facts| facts_of(&facts))
+    }
+}
+
+impl Machine for ShellFiles {
+    fn list(&self, directory: &Path) -> io::Result<Vec<OsString>> {
+        let mut names = RealMachine.list(directory)?;
+        // Files that are not complete are nobody's yet.
+        names.retain(|name| !name.as_encoded_bytes().starts_with(PREFIX.as_bytes()));
+        Ok(names)
+    }
+
+    fn facts(&self, path: &Path) -> io::Result<FileFacts> {
+        self.staged_facts(path).map_or_else(|| RealMachine.facts(path), Ok)
+    }
+
+    fn link_facts(&self, path: &Path) -> io::Result<FileFacts> {
+        match RealMachine.link_facts(path) {
+            Ok(facts) if !facts.is_regular() => Ok(facts),
+            found => self.staged_facts(path).map_or(found, Ok),
+        }
+    }
+
+    fn permits(&self, path: &Path, permission: Permission) -> bool {
+        RealMachine.permits(path, permission)
+            || permission != Permission::Execute && self.staged_facts(path).is_some()
+    }
+
+    fn user(&self) -> (u32, u32) {
+        RealMachine.user()
+    }
+
+    fn variable(&self, name: &str) -> Option<OsString> {
+        RealMachine.variable(name)
+    }
+
+    fn variables(&self) -> Vec<(OsString, OsString)> {
+        RealMachine.variables()
+    }
+
+    fn directory(&self) -> PathBuf {
+        RealMachine.directory()
+    }
+
+    fn now_ns(&self) -> i128 {
+        RealMachine.now_ns()
+    }
+
+    fn pause(&self, duration: Duration) {
+        RealMachine.pause(duration);
+    }
+
+    fn random(&self) -> u64 {
+        RealMachine.random()
+    }
+
+    fn memory_bytes(&self) -> u64 {
+        RealMachine.memory_bytes()
+    }
+
+    fn is_terminal(&self, descriptor: u8) -> bool {
+        RealMachine.is_terminal(descriptor)
+    }
+
+    fn scratch(&self, directory: Option<&Path>) -> io::Result<Box<dyn Scratch>> {
+        RealMachine.scratch(directory)
+    }
+}

@@ -1,0 +1,88 @@
+//! A world in which some names are links to commands beside the stage.
+
+use std::io;
+use std::os::unix::ffi::OsStrExt;
+use std::path::Path;
+use std::sync::{Arc, Mutex, PoisonError};
+
+use stream::{Job, JobEnd, Joined, Machine, Replacement, Running, Sink, Source, World, WriteMode};
+
+use crate::files::direct::DirectReplacement;
+
+type Readers = Vec<(Vec<u8>, Box<dyn Source>)>;
+type Writers = Vec<(Vec<u8>, Arc<dyn Sink>)>;
+
+/// Names that can each be opened once.
+pub(crate) struct Named<'w> {
+    inner: &'w dyn World,
+    readers: Mutex<Readers>,
+    writers: Mutex<Writers>,
+}
+
+impl<'w> Named<'w> {
+    pub(crate) fn new(inner: &'w dyn World) -> Self {
+        Self { inner, readers: Mutex::default(), writers: Mutex::default() }
+    }
+
+    pub(crate) fn add_reader(&mut self, name: Vec<u8>, source: Box<dyn Source>) {
+        self.readers.get_mut().unwrap_or_else(PoisonError::into_inner).push((name, source));
+    }
+
+    pub(crate) fn add_writer(&mut self, name: Vec<u8>, sink: Arc<dyn Sink>) {
+        self.writers.get_mut().unwrap_or_else(PoisonError::into_inner).push((name, sink));
+    }
+}
+
+impl World for Named<'_> {
+    fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
+        let mut readers = self.readers.lock().unwrap_or_else(PoisonError::into_inner);
+        let found = readers.iter().position(|(name, _)| name == path.as_os_str().as_bytes());
+        match found {
+            Some(at) => Ok(readers.swap_remove(at).1),
+            None => self.inner.read(path),
+        }
+    }
+
+    fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
+        let mut writers = self.writers.lock().unwrap_or_else(PoisonError::into_inner);
+        let found = writers.iter().position(|(name, _)| name == path.as_os_str().as_bytes());
+        match found {
+            Some(at) => Ok(writers.swap_remove(at).1),
+            None => self.inner.write(path, mode),
+        }
+    }
+
+    fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
+        let writers = self.writers.lock().unwrap_or_else(PoisonError::into_inner);
+        let named = writers.iter().any(|(name, _)| name == path.as_os_str().as_bytes());
+        drop(writers);
+        if named {
+            return Ok(Box::new(DirectReplacement(self.write(path, WriteMode::Replace)?)));
+        }
+        self.inner.replace(path)
+    }
+
+    fn remove(&self, path: &Path) -> io::Result<()> {
+        self.inner.remove(path)
+    }
+
+    fn run(&self, job: Job<'_>) -> JobEnd {
+        self.inner.run(job)
+    }
+
+    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+        self.inner.start(job, joined)
+    }
+
+    fn is_live(&self) -> bool {
+        self.inner.is_live()
+    }
+
+    fn set_file_mask(&self, mask: u32) {
+        self.inner.set_file_mask(mask);
+    }
+
+    fn machine(&self) -> &dyn Machine {
+        self.inner.machine()
+    }
+}

@@ -1,0 +1,217 @@
+//! Bounded queues of blocks between stages.
+
+use std::collections::VecDeque;
+use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
+use std::time::Duration;
+
+use crate::base::clock::run_ns;
+use stream::{Block, Cancel, ReadError, Sink, Source, StageMeter, WriteError};
+
+/// Blocks a link holds before its writer must wait. With the usual block of 128 KiB a link takes
+/// at most about one MiB.
+pub const LINK_BLOCKS: usize = 8;
+
+/// How long a waiting side sleeps before it looks whether the run was cancelled.
+const CANCEL_CHECK: Duration = Duration::from_millis(25);
+
+#[derive(Default)]
+struct State {
+    queue: VecDeque<Block>,
+    writer_gone: bool,
+    reader_gone: bool,
+}
+
+struct Shared {
+    state: Mutex<State>,
+    changed: Condvar,
+    cancel: Cancel,
+    /// The writer's meter, which shows how full the link is.
+    gauge: Arc<StageMeter>,
+}
+
+impl Shared {
+    fn lock(&self) -> MutexGuard<'_, State> {
+        self.state.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn wait<'g>(&self, guard: MutexGuard<'g, State>) -> MutexGuard<'g, State> {
+        self.changed.wait_timeout(guard, CANCEL_CHECK).unwrap_or_else(PoisonError::into_inner).0
+    }
+}
+
+/// The end of a link that takes blocks. Dropping it ends the stream.
+pub(crate) struct LinkWriter {
+    shared: Arc<Shared>,
+    meter: Arc<StageMeter>,
+}
+
+/// The end of a link that gives blocks. Dropping it closes the stream for the writer.
+pub(crate) struct LinkReader {
+    shared: Arc<Shared>,
+    meter: Arc<StageMeter>,
+}
+
+/// A link whose waiting times are added to the meters of the stages on both sides.
+pub(crate) fn link(
+    cancel: &Cancel,
+    writer: Arc<StageMeter>,
+    reader: Arc<StageMeter>,
+) -> (LinkWriter, LinkReader) {
+    let shared = Arc::new(Shared {
+        state: Mutex::default(),
+        changed: Condvar::new(),
+        cancel: cancel.clone(),
+        gauge: writer.clone(),
+    });
+    (LinkWriter { shared: shared.clone(), meter: writer }, LinkReader { shared, meter: reader })
+}
+
+impl Sink for LinkWriter {
+    fn write(&self, block: Block) -> Result<(), WriteError> {
+        if block.is_empty() {
+            return Ok(());
+        }
+        let mut state = self.shared.lock();
+        let mut waited = false;
+        let outcome = loop {
+            if state.reader_gone {
+                break Err(WriteError::Closed);
+            }
+            if self.shared.cancel.is_cancelled() {
+                break Err(WriteError::Cancelled);
+            }
+            if state.queue.len() < LINK_BLOCKS {
+                state.queue.push_back(block);
+                self.shared.gauge.set_queued(state.queue.len());
+                if state.queue.len() == 1 {
+                    self.shared.changed.notify_all();
+                }
+                break Ok(());
+            }
+            if !waited {
+                waited = true;
+                self.meter.begin_held_up(run_ns(&self.shared.cancel));
+            }
+            state = self.shared.wait(state);
+        };
+        drop(state);
+        if waited {
+            self.meter.end_held_up(run_ns(&self.shared.cancel));
+        }
+        outcome
+    }
+
+    fn is_link(&self) -> bool {
+        true
+    }
+
+    fn is_closed(&self) -> bool {
+        self.shared.lock().reader_gone
+    }
+}
+
+impl Drop for LinkWriter {
+    fn drop(&mut self) {
+        self.shared.lock().writer_gone = true;
+        self.shared.changed.notify_all();
+    }
+}
+
+impl Source for LinkReader {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        let mut state = self.shared.lock();
+        let mut waited = false;
+        let outcome = loop {
+            if self.shared.cancel.is_cancelled() {
+                break Err(ReadError::Cancelled);
+            }
+            if let Some(block) = state.queue.pop_front() {
+                self.shared.gauge.set_queued(state.queue.len());
+                // The writer waits only for a full queue; waking it at half full lets it
+                // write several blocks in a row.
+                if state.queue.len() == LINK_BLOCKS / 2 {
+                    self.shared.changed.notify_all();
+                }
+                break Ok(Some(block));
+            }
+            if state.writer_gone {
+                break Ok(None);
+            }
+            if !waited {
+                waited = true;
+                self.meter.begin_waiting(run_ns(&self.shared.cancel));
+            }
+            state = self.shared.wait(state);
+        };
+        drop(state);
+        if waited {
+            self.meter.end_waiting(run_ns(&self.shared.cancel));
+        }
+        outcome
+    }
+
+    fn is_link(&self) -> bool {
+        true
+    }
+}
+
+impl Drop for LinkReader {
+    fn drop(&mut self) {
+        let mut state = self.shared.lock();
+        state.reader_gone = true;
+        state.queue.clear();
+        self.shared.gauge.set_queued(0);
+        drop(state);
+        self.shared.changed.notify_all();
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn block(text: &str) -> Block {
+        Block::new(text.as_bytes().to_vec())
+    }
+
+    #[test]
+    fn blocks_arrive_in_order_and_the_end_after_them() {
+        let meter = Arc::new(StageMeter::default());
+        let (writer, mut reader) = link(&Cancel::default(), meter.clone(), meter);
+        let thread = std::thread::spawn(move || {
+            for number in 0..100 {
+                writer.write(block(&number.to_string())).unwrap();
+            }
+        });
+        for number in 0..100 {
+            assert_eq!(reader.next_block().unwrap().unwrap(), block(&number.to_string()));
+        }
+        assert!(reader.next_block().unwrap().is_none());
+        thread.join().unwrap();
+    }
+
+    #[test]
+    fn a_reader_that_leaves_closes_the_stream() {
+        let meter = Arc::new(StageMeter::default());
+        let (writer, reader) = link(&Cancel::default(), meter.clone(), meter);
+        drop(reader);
+        assert!(matches!(writer.write(block("x")), Err(WriteError::Closed)));
+    }
+
+    #[test]
+    fn cancelling_frees_both_sides() {
+        let meter = Arc::new(StageMeter::default());
+        let cancel = Cancel::default();
+        let (writer, reader) = link(&cancel, meter.clone(), meter.clone());
+        let (idle_writer, mut idle_reader) = link(&cancel, meter.clone(), meter);
+        let writing = std::thread::spawn(move || {
+            while writer.write(block("x")).is_ok() {}
+            drop(reader);
+        });
+        let reading = std::thread::spawn(move || idle_reader.next_block().is_err());
+        cancel.cancel();
+        writing.join().unwrap();
+        assert!(reading.join().unwrap());
+        drop(idle_writer);
+    }
+}

@@ -1,0 +1,239 @@
+//! What a stage reads and writes, counted and timed.
+
+use crate::base::clock::thread_time;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
+use std::thread::ThreadId;
+
+use bytes::Bytes;
+use stream::{
+    Block, Cancel, FileFacts, METERED, ReadError, Sink, Source, StageMeter, Tail, WriteError,
+};
+
+use crate::base::clock::{now_ns, run_ns};
+use crate::flow::read_ahead::ReadAhead;
+
+/// How often a thread that works looks how much processor time it has used.
+const LOOK_NS: u64 = 20_000_000;
+
+/// The time of one stage, from when this is made to when it is dropped: the elapsed time, and the
+/// processor time of the thread that made it.
+pub(crate) struct StageClock {
+    meter: Arc<StageMeter>,
+    cancel: Cancel,
+    thread: ThreadId,
+    /// Processor time of the thread that was added already.
+    seen_ns: AtomicU64,
+    /// When it was looked at last.
+    looked_ns: AtomicU64,
+}
+
+impl StageClock {
+    pub(crate) fn start(meter: &Arc<StageMeter>, cancel: &Cancel) -> Arc<Self> {
+        meter.begin(run_ns(cancel));
+        Arc::new(Self {
+            meter: meter.clone(),
+            cancel: cancel.clone(),
+            thread: std::thread::current().id(),
+            seen_ns: AtomicU64::new(thread_time()),
+            looked_ns: AtomicU64::new(now_ns()),
+        })
+    }
+
+    /// Adds the processor time used since the last look, where this is the stage's own thread and
+    /// that is some time ago.
+    fn look_now_and_then(&self, now_ns: u64) {
+        let due = now_ns.saturating_sub(self.looked_ns.load(Relaxed)) >= LOOK_NS;
+        if due && std::thread::current().id() == self.thread {
+            self.looked_ns.store(now_ns, Relaxed);
+            self.look();
+        }
+    }
+
+    fn look(&self) {
+        let now = thread_time();
+        let seen = self.seen_ns.swap(now, Relaxed);
+        self.meter.add_processor(now.saturating_sub(seen));
+    }
+
+    /// The stage has ended.
+    pub(crate) fn end(&self) {
+        self.look();
+        self.meter.end(run_ns(&self.cancel));
+    }
+}
+
+/// Counts what is written, and looks whether the run is cancelled.
+pub(crate) struct MeteredSink {
+    inner: Arc<dyn Sink>,
+    meter: Arc<StageMeter>,
+    cancel: Cancel,
+    /// `None` where the stage is a program.
+    clock: Option<Arc<StageClock>>,
+}
+
+impl MeteredSink {
+    pub(crate) fn new(
+        inner: Arc<dyn Sink>,
+        meter: &Arc<StageMeter>,
+        cancel: &Cancel,
+        clock: &Arc<StageClock>,
+    ) -> Self {
+        Self { clock: Some(clock.clone()), ..Self::of_program(inner, meter, cancel) }
+    }
+
+    /// Counts only.
+    pub(crate) fn of_program(
+        inner: Arc<dyn Sink>,
+        meter: &Arc<StageMeter>,
+        cancel: &Cancel,
+    ) -> Self {
+        Self { inner, meter: meter.clone(), cancel: cancel.clone(), clock: None }
+    }
+}
+
+impl Sink for MeteredSink {
+    fn write(&self, block: Block) -> Result<(), WriteError> {
+        // A stage that reads nothing, such as seq, is stopped here.
+        if self.cancel.is_cancelled() {
+            return Err(WriteError::Cancelled);
+        }
+        let counted = block.clone();
+        match &self.clock {
+            Some(clock) if METERED && !self.inner.is_link() => {
+                let before = now_ns();
+                self.inner.write(block)?;
+                let now = now_ns();
+                self.meter.add_writing(now - before);
+                clock.look_now_and_then(now);
+            }
+            _ => self.inner.write(block)?,
+        }
+        self.meter.count_out(&counted);
+        Ok(())
+    }
+
+    fn is_closed(&self) -> bool {
+        self.inner.is_closed()
+    }
+
+    fn is_terminal(&self) -> bool {
+        self.inner.is_terminal()
+    }
+
+    fn facts(&self) -> Option<FileFacts> {
+        self.inner.facts()
+    }
+}
+
+/// Counts what is read, and looks whether the run is cancelled.
+pub(crate) struct MeteredSource {
+    inner: Box<dyn Source>,
+    meter: Arc<StageMeter>,
+    cancel: Cancel,
+    clock: Arc<StageClock>,
+    /// Blocks read from a link since the last look at the clock.
+    blocks: u8,
+    /// The last byte read does not end a line.
+    open: bool,
+    /// The end of this source is the end of the input.
+    ends: bool,
+}
+
+impl MeteredSource {
+    /// Counts what is read of a source that ends the input.
+    pub(crate) fn new(inner: Box<dyn Source>, clock: &Arc<StageClock>) -> Self {
+        Self {
+            inner: ReadAhead::of(inner, &clock.meter, &clock.cancel),
+            meter: clock.meter.clone(),
+            cancel: clock.cancel.clone(),
+            clock: clock.clone(),
+            blocks: 0,
+            open: false,
+            ends: true,
+        }
+    }
+
+    /// Reads on, and looks at the clock: at each block that is not from a link, which costs more
+    /// than the look.
+    fn next(&mut self) -> Result<Option<Block>, ReadError> {
+        if !METERED {
+            return self.inner.next_block();
+        }
+        if self.inner.is_link() {
+            self.blocks = (self.blocks + 1) % 16;
+            if self.blocks == 0 {
+                self.clock.look_now_and_then(now_ns());
+            }
+            return self.inner.next_block();
+        }
+        let before = now_ns();
+        let block = self.inner.next_block();
+        let now = now_ns();
+        self.meter.add_reading(now - before);
+        self.clock.look_now_and_then(now);
+        block
+    }
+}
+
+impl Source for MeteredSource {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        if self.cancel.is_cancelled() {
+            return Err(ReadError::Cancelled);
+        }
+        let block = self.next()?;
+        match &block {
+            Some(block) => {
+                self.meter.count_in(block);
+                self.open = !block.ends_line();
+            }
+            None if self.open && self.ends => {
+                self.open = false;
+                self.meter.count_open_end();
+            }
+            None => {}
+        }
+        Ok(block)
+    }
+
+    fn give_back(&mut self, bytes: Bytes) -> bool {
+        let block = Block::new(bytes.clone());
+        let taken = self.inner.give_back(bytes);
+        if taken {
+            self.meter.uncount_in(&block);
+        }
+        taken
+    }
+
+    fn seek_last(&mut self, part: Tail) -> Result<bool, ReadError> {
+        self.inner.seek_last(part)
+    }
+
+    fn facts(&self) -> Option<FileFacts> {
+        self.inner.facts()
+    }
+
+    fn position(&self) -> Option<u64> {
+        self.inner.position()
+    }
+
+    fn rewind(&mut self) -> bool {
+        self.inner.rewind()
+    }
+
+    fn split(&mut self, parts: usize) -> Option<Vec<Box<dyn Source>>> {
+        let parts = self.inner.split(parts)?;
+        let last = parts.len().saturating_sub(1);
+        let metered = parts.into_iter().enumerate().map(|(number, inner)| {
+            // Only the end of the last part is the end of the input.
+            let ends = number == last;
+            Box::new(MeteredSource { ends, ..MeteredSource::new(inner, &self.clock) })
+                as Box<dyn Source>
+        });
+        Some(metered.collect())
+    }
+
+    fn file_bytes(&self) -> Option<u64> {
+        self.inner.file_bytes()
+    }
+}

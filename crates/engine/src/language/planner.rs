@@ -1,0 +1,215 @@
+//! From a syntax tree to stages ready to run: words expanded, filters found.
+
+use std::ffi::OsStr;
+use std::os::unix::ffi::OsStrExt;
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use shell::{Command, Pipeline, Redirection, RedirectionKind, Span};
+use stream::{Cancel, Environment, World};
+
+use super::shell::{Shell, is_shells};
+use super::unwind::{Leave, Run};
+use crate::exec::pipeline::NoSurroundings;
+use crate::flow::descriptors::Ports;
+use crate::plan::commands_in_words as expand;
+use crate::plan::error::PlanError;
+use crate::plan::pipeline::{Plan, StageKind, StagePlan};
+use crate::plan::target::{Target, TargetKind};
+use crate::plan::variables::Variables;
+
+impl PlanError {
+    pub(crate) fn of(leave: Leave) -> Self {
+        match leave {
+            Leave::Fault(fault) => Self { message: fault.message, span: fault.span },
+            other => Self { message: other.message(), span: Span::default() },
+        }
+    }
+}
+
+impl Plan {
+    /// Expands and resolves a pipeline. Commands in words run now, in `world`.
+    ///
+    /// # Errors
+    /// Words that cannot be expanded.
+    pub fn new(
+        pipeline: &Pipeline,
+        variables: &Variables,
+        world: &dyn World,
+    ) -> Result<Self, PlanError> {
+        let surroundings = NoSurroundings(world);
+        let cancel = Cancel::default();
+        let ports = Ports::default();
+        let mut shell = Shell::new(&surroundings, 0, world, &cancel, ports, variables.clone());
+        shell.plans_eagerly = true;
+        Self::of_pipeline(pipeline, &mut shell).map_err(PlanError::of)
+    }
+
+    /// As [`Plan::new`], in a shell.
+    pub(crate) fn of_pipeline(pipeline: &Pipeline, shell: &mut Shell<'_>) -> Run<Self> {
+        let stages = pipeline.commands.iter().map(|command| {
+            // What expansions change is not seen by the other stages.
+            let mut inner = shell.subshell(shell.ports.clone());
+            inner.plans_eagerly = shell.plans_eagerly;
+            stage(command, &mut inner)
+        });
+        Ok(Self { stages: stages.collect::<Run<_>>()? })
+    }
+}
+
+/// What a stage of a pipeline runs.
+fn stage(command: &Command, shell: &mut Shell<'_>) -> Run<StagePlan> {
+    let redirections_run_commands = command.redirections.iter().any(|one| match &one.kind {
+        RedirectionKind::Document(document) => expand::parts_run_commands(document.parts()),
+        kind => kind.word().is_some_and(expand::runs_commands),
+    });
+    if command.compound.is_some() {
+        if redirections_run_commands {
+            return Ok(StagePlan::of_shell(command, shell));
+        }
+        // Its redirections are those of the stage, so that what it reads is known.
+        let targets = shell.targets(&command.redirections)?;
+        let bare = Command { redirections: Vec::new(), ..command.clone() };
+        let mut stage = StagePlan::of_shell(&bare, shell);
+        stage.targets.splice(0..0, targets);
+        return Ok(stage);
+    }
+    // Commands in words may read what the stage before writes, so that stage must run first.
+    if expand::command_runs_commands(command) && !shell.plans_eagerly {
+        return Ok(StagePlan::of_shell(command, shell));
+    }
+    let mut words = Vec::new();
+    let mut spans = Vec::new();
+    for word in &command.words {
+        for field in shell.fields(word)? {
+            words.push(field);
+            spans.push(word.span);
+        }
+    }
+    if words.first().is_some_and(|name| is_shells(name, &shell.state)) {
+        return Ok(StagePlan::of_shell(command, shell));
+    }
+    let targets = shell.targets(&command.redirections)?;
+    for assignment in &command.assignments {
+        // Each assignment sees those before it.
+        let value = shell.value(&assignment.value)?;
+        shell.assign(&assignment.name, value, assignment.span)?;
+        if let Some(variable) = shell.state.set.get_mut(&assignment.name) {
+            variable.exported = true;
+        }
+    }
+    Ok(StagePlan::simple(command, words, spans, targets, shell))
+}
+
+impl Target {
+    /// What a redirection leads to; `&>` becomes two.
+    pub(crate) fn expand(
+        redirection: &Redirection,
+        shell: &mut Shell<'_>,
+        targets: &mut Vec<Self>,
+    ) -> Run<()> {
+        let span = redirection.span;
+        let mut path =
+            |word| -> Run<PathBuf> { Ok(PathBuf::from(OsStr::from_bytes(&shell.value(word)?))) };
+        let kind = match &redirection.kind {
+            RedirectionKind::Read(word) => TargetKind::Read(path(word)?),
+            RedirectionKind::Replace(word) => TargetKind::Replace(path(word)?),
+            RedirectionKind::Append(word) => TargetKind::Append(path(word)?),
+            RedirectionKind::ReplaceBoth(word) => TargetKind::Replace(path(word)?),
+            RedirectionKind::AppendBoth(word) => TargetKind::Append(path(word)?),
+            RedirectionKind::ReadWrite(word) if redirection.descriptor == 0 => {
+                TargetKind::ReadWrite(path(word)?)
+            }
+            RedirectionKind::ReadWrite(_) => {
+                let message = "<> is supported for descriptor 0 only";
+                return Leave::fault(message, span, 2);
+            }
+            RedirectionKind::Duplicate(of) => TargetKind::Duplicate(*of),
+            RedirectionKind::Close => TargetKind::Close,
+            RedirectionKind::Text(word) => {
+                let mut text = shell.value(word)?;
+                text.push(b'\n');
+                TargetKind::Text(text)
+            }
+            RedirectionKind::Document(document) if document.quoted => {
+                let text = document.parts().iter().filter_map(|part| match part {
+                    shell::Part::Text(text) => Some(text.as_bytes()),
+                    _ => None,
+                });
+                TargetKind::Text(text.collect::<Vec<_>>().concat())
+            }
+            RedirectionKind::Document(document) => {
+                TargetKind::Text(shell.quoted_value(document.parts())?)
+            }
+        };
+        targets.push(Self { descriptor: redirection.descriptor, kind, span });
+        if let RedirectionKind::ReplaceBoth(_) | RedirectionKind::AppendBoth(_) = redirection.kind {
+            targets.push(Self { descriptor: 2, kind: TargetKind::Duplicate(1), span });
+        }
+        Ok(())
+    }
+}
+
+impl StagePlan {
+    /// A part of the shell as a stage: it expands its words itself.
+    fn of_shell(command: &Command, shell: &Shell<'_>) -> Self {
+        let mut command = command.clone();
+        let errors_too = std::mem::take(&mut command.errors_too);
+        let (span, off) = (command.span, command.off);
+        let mut stage =
+            Self::of(StageKind::Shell(Arc::new(command)), Vec::new(), Environment::default());
+        stage.state = Some(Arc::new(shell.state.clone()));
+        stage.directory.clone_from(&shell.state.directory);
+        if errors_too {
+            let kind = TargetKind::Duplicate(1);
+            stage.targets.push(Target { descriptor: 2, kind, span });
+        }
+        Self { span, off, ..stage }
+    }
+
+    /// A filter or a program, its words expanded.
+    pub(crate) fn simple(
+        command: &Command,
+        mut words: Vec<Vec<u8>>,
+        mut spans: Vec<Span>,
+        mut targets: Vec<Target>,
+        shell: &mut Shell<'_>,
+    ) -> Self {
+        // A filter run by the program of this project is that filter, also in scripts for sh.
+        if let [program, verb, name, ..] = &words[..]
+            && program == b"ylotrope"
+            && verb == b"use"
+            && filters::find(name).is_some()
+        {
+            words.drain(..2);
+            spans.drain(..2);
+        }
+        let kind = match words.first() {
+            None => StageKind::Nothing,
+            Some(name) => match filters::find(name) {
+                Some(definition) => StageKind::Native(definition),
+                None => StageKind::Host(name.clone()),
+            },
+        };
+        if command.errors_too {
+            let kind = TargetKind::Duplicate(1);
+            targets.push(Target { descriptor: 2, kind, span: command.span });
+        }
+        let drop_name = usize::from(!words.is_empty());
+        let environment = shell.state.environment();
+        let substitutions = std::mem::take(&mut shell.substitutions);
+        let state = (!substitutions.is_empty()).then(|| Arc::new(shell.state.clone()));
+        Self {
+            kind,
+            arguments: words.split_off(drop_name),
+            argument_spans: spans.split_off(drop_name),
+            environment,
+            targets,
+            substitutions,
+            state,
+            directory: shell.state.directory.clone(),
+            span: command.span,
+            off: command.off,
+        }
+    }
+}

@@ -1,0 +1,107 @@
+//! Commands in the place of words and of files.
+
+use crate::language::unwind::Leave;
+use crate::language::unwind::Run;
+use std::sync::{Arc, Mutex, PoisonError};
+
+use shell::{Direction, List, Span};
+use stream::{Block, Sink, WriteError};
+
+use super::Shell;
+use crate::files::substituted::Named;
+use crate::flow::link::link;
+use crate::plan::substitution::Substitution;
+
+/// Bytes that a command in the place of a word may write.
+const OUTPUT_MAX: usize = 256 << 20;
+
+/// Gathers what is written.
+#[derive(Default)]
+struct Gathered(Mutex<(Vec<u8>, bool)>);
+
+impl Sink for Gathered {
+    fn write(&self, block: Block) -> Result<(), WriteError> {
+        let mut gathered = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        if gathered.0.len() + block.len() > OUTPUT_MAX {
+            gathered.1 = true;
+            return Err(WriteError::Closed);
+        }
+        gathered.0.extend_from_slice(block.bytes());
+        Ok(())
+    }
+}
+
+impl Shell<'_> {
+    /// What the commands write, without the newlines at its end (XCU 2.6.3).
+    pub(crate) fn output_of(&mut self, list: &List, span: Span) -> Run<Vec<u8>> {
+        let gathered = Arc::new(Gathered::default());
+        let mut ports = self.ports.clone();
+        ports.write_to(1, gathered.clone());
+        let mut inner = self.subshell(ports);
+        let status = inner.alone(|shell| shell.list(list));
+        self.restore_file_mask(&inner);
+        drop(inner);
+        self.check_cancel()?;
+        self.substituted = Some(status);
+        self.state.status = status;
+        let mut gathered = gathered.0.lock().unwrap_or_else(PoisonError::into_inner);
+        if gathered.1 {
+            let message = format!("these commands write more than {} MiB", OUTPUT_MAX >> 20);
+            return Leave::fault(message, span, 2);
+        }
+        let mut output = std::mem::take(&mut gathered.0);
+        while output.last() == Some(&b'\n') {
+            output.pop();
+        }
+        // No word can hold them.
+        output.retain(|byte| *byte != 0);
+        Ok(output)
+    }
+
+    /// Notes commands in the place of a file; gives the name that stands for them.
+    pub(crate) fn substitute(&mut self, direction: Direction, list: &Arc<List>) -> Vec<u8> {
+        // The names that shells give them.
+        let name = format!("/dev/fd/{}", 63 - self.substitutions.len() % 50).into_bytes();
+        let substitution = Substitution { name: name.clone(), direction, list: list.clone() };
+        self.substitutions.push(substitution);
+        name
+    }
+
+    /// Runs something while the commands in the place of files run beside it.
+    pub(crate) fn with_substitutions(
+        &mut self,
+        substitutions: Vec<Substitution>,
+        run: impl FnOnce(&mut Shell<'_>) -> Run<()>,
+    ) -> Run<()> {
+        if substitutions.is_empty() {
+            return run(self);
+        }
+        std::thread::scope(|scope| {
+            let mut named = Named::new(self.world);
+            for Substitution { name, direction, list } in substitutions {
+                let (writer, reader) = link(self.cancel, Arc::default(), Arc::default());
+                let mut ports = self.ports.clone();
+                match direction {
+                    Direction::Read => {
+                        ports.set(0, None);
+                        ports.write_to(1, Arc::new(writer));
+                        named.add_reader(name, Box::new(reader));
+                    }
+                    Direction::Write => {
+                        ports.read_from(0, Box::new(reader));
+                        named.add_writer(name, Arc::new(writer));
+                    }
+                }
+                let mut inner = self.subshell(ports);
+                inner.beside_others = true;
+                scope.spawn(move || inner.alone(|shell| shell.list(&list)));
+            }
+            let mut inner = Shell { world: &named, ..self.subshell(self.ports.clone()) };
+            std::mem::swap(&mut inner.state, &mut self.state);
+            let result = run(&mut inner);
+            std::mem::swap(&mut inner.state, &mut self.state);
+            // Whatever was not opened closes here, so that the commands end.
+            result
+        })
+    }
+}

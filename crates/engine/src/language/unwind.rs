@@ -1,0 +1,44 @@
+//! Why a shell leaves what it runs.
+
+use shell::Span;
+
+/// Why what runs is left.
+#[derive(Debug)]
+pub(crate) enum Leave {
+    /// So many loops.
+    Break(usize),
+    /// The round of the loop so many further out.
+    Continue(usize),
+    /// The function.
+    Return,
+    /// The shell; the status is known.
+    Exit,
+    /// Somebody asked to stop.
+    Cancelled,
+    /// An error that ends the shell.
+    Fault(Box<Fault>),
+}
+
+/// An error that ends a shell.
+#[derive(Debug)]
+pub(crate) struct Fault {
+    pub(crate) message: String,
+    pub(crate) span: Span,
+    pub(crate) status: u8,
+}
+
+impl Leave {
+    pub(crate) fn fault<T>(message: impl Into<String>, span: Span, status: u8) -> Run<T> {
+        Err(Self::Fault(Box::new(Fault { message: message.into(), span, status })))
+    }
+
+    /// What is wrong, for an error.
+    pub(crate) fn message(&self) -> String {
+        match self {
+            Self::Fault(fault) => fault.message.clone(),
+            other => format!("{other:?}"),
+        }
+    }
+}
+
+pub(crate) type Run<T> = Result<T, Leave>;

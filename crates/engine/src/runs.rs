@@ -1,0 +1,8 @@
+//! Whole texts: run for real, dry, on a sample, tried.
+
+pub(crate) mod estimate;
+pub(crate) mod figures;
+pub(crate) mod full;
+pub(crate) mod preview;
+pub(crate) mod script;
+pub(crate) mod watch;

@@ -1,0 +1,188 @@
+//! A run that is looked at while it goes on: figures of its commands, how much of its sources was
+//! read; and the ways to hold it and to end it.
+
+use crate::flow::counted::Sources;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
+
+use stream::Cancel;
+
+use crate::base::clock::{now_ns, run_ns};
+use crate::runs::estimate::Estimate;
+use crate::runs::figures::{Collected, CommandFigures};
+
+/// A run, for those who look on. Cheap to ask ten times a second.
+pub struct Watch {
+    cancel: Cancel,
+    collected: Collected,
+    sources: Arc<Sources>,
+    /// Bytes of all sources, where they are known; 0 where not.
+    expected: AtomicU64,
+    expected_seconds: Option<f64>,
+    begun_ns: u64,
+    /// When it ended, and 0 before.
+    ended_ns: AtomicU64,
+    /// Called before something is written to a terminal, with whether that ends a line.
+    announce: Option<Announce>,
+}
+
+/// See [`Watch::announcing`].
+pub(crate) type Announce = Arc<dyn Fn(bool) + Send + Sync>;
+
+/// A run at one moment.
+#[derive(Clone, Debug, Default)]
+pub struct Snapshot {
+    /// Nanoseconds since it began, without pauses.
+    pub elapsed_ns: u64,
+    /// Bytes read of all files.
+    pub read_bytes: u64,
+    /// Bytes these files have, where that is known beforehand.
+    pub total_bytes: Option<u64>,
+    /// Seconds it was expected to take in all.
+    pub expected_seconds: Option<f64>,
+    /// It is held.
+    pub paused: bool,
+    /// It has ended.
+    pub ended: bool,
+    /// Every command that has begun, in the order of the text.
+    pub commands: Vec<CommandFigures>,
+}
+
+impl Snapshot {
+    /// The part of the sources that was read, from 0 to 1; 1 only at the end, and never less
+    /// than before. `None` where there are no sources of known size.
+    pub fn done(&self) -> Option<f64> {
+        let total = self.total_bytes?;
+        if self.ended {
+            return Some(1.0);
+        }
+        // A file may have grown since it was measured.
+        Some((self.read_bytes as f64 / total as f64).min(0.999))
+    }
+
+    /// Seconds left at the average rate so far, but no less than was expected: commands that hold
+    /// their input work on when all is read. `None` where nothing is known of the whole, too
+    /// little was done to tell, or it takes longer than was expected.
+    pub fn seconds_left(&self) -> Option<f64> {
+        let done = self.done()?;
+        let elapsed = self.seconds();
+        let expected = self.expected_seconds.map(|seconds| seconds - elapsed);
+        if self.all_is_read() {
+            return expected.filter(|&left| left > 0.0);
+        }
+        if done < 0.002 || elapsed < 0.2 {
+            return None;
+        }
+        Some((elapsed * (1.0 - done) / done).max(expected.unwrap_or(0.0)))
+    }
+
+    /// True where the sources are read to their end, and commands work on what they hold.
+    pub fn all_is_read(&self) -> bool {
+        !self.ended && self.total_bytes.is_some_and(|total| self.read_bytes >= total)
+    }
+
+    /// The command that works while others wait for it: the one with the most data held, or the
+    /// last that runs.
+    pub fn at_work(&self) -> Option<&CommandFigures> {
+        let running = self.commands.iter().filter(|command| command.running);
+        running.max_by_key(|command| command.figures.held_bytes)
+    }
+
+    /// Seconds since it began, without pauses.
+    pub fn seconds(&self) -> f64 {
+        self.elapsed_ns as f64 / 1e9
+    }
+
+    /// The most memory the commands said they held at the same time is at most this.
+    pub fn peak_held_bytes(&self) -> u64 {
+        self.commands.iter().map(|command| command.figures.peak_held_bytes).sum()
+    }
+}
+
+impl Watch {
+    /// A run that is ended by `cancel` and begins now, with what is expected of it.
+    pub fn new(cancel: &Cancel, expected: &Estimate) -> Arc<Self> {
+        Arc::new(Self::made(cancel, expected))
+    }
+
+    /// As [`Watch::new`]; `announce` is called before the run writes to a terminal, with whether
+    /// what is written ends a line.
+    pub fn announcing(
+        cancel: &Cancel,
+        expected: &Estimate,
+        announce: impl Fn(bool) + Send + Sync + 'static,
+    ) -> Arc<Self> {
+        let announce: Option<Announce> = Some(Arc::new(announce));
+        Arc::new(Self { announce, ..Self::made(cancel, expected) })
+    }
+
+    pub(crate) fn announce(&self) -> Option<&Announce> {
+        self.announce.as_ref()
+    }
+
+    fn made(cancel: &Cancel, expected: &Estimate) -> Self {
+        Self {
+            cancel: cancel.clone(),
+            collected: Collected::default(),
+            sources: Arc::default(),
+            expected: AtomicU64::new(expected.total_bytes.unwrap_or(0)),
+            expected_seconds: expected.seconds,
+            begun_ns: run_ns(cancel),
+            ended_ns: AtomicU64::new(0),
+            announce: None,
+        }
+    }
+
+    /// All figures of this moment.
+    pub fn snapshot(&self) -> Snapshot {
+        let ended_ns = self.ended_ns.load(Relaxed);
+        let now = if ended_ns > 0 { ended_ns } else { run_ns(&self.cancel) };
+        let total = self.expected.load(Relaxed);
+        Snapshot {
+            elapsed_ns: now.saturating_sub(self.begun_ns),
+            read_bytes: self.sources.bytes.load(Relaxed),
+            total_bytes: (total > 0).then_some(total),
+            expected_seconds: self.expected_seconds,
+            paused: self.cancel.is_paused(),
+            ended: ended_ns > 0,
+            commands: self.collected.list_at(now),
+        }
+    }
+
+    /// Holds the run; programs of the machine are stopped.
+    pub fn pause(&self) {
+        self.cancel.pause(now_ns());
+    }
+
+    /// Lets it go on.
+    pub fn resume(&self) {
+        self.cancel.resume(now_ns());
+    }
+
+    /// Ends it.
+    pub fn cancel(&self) {
+        self.cancel.cancel();
+    }
+
+    pub(crate) fn cancel_flag(&self) -> Cancel {
+        self.cancel.clone()
+    }
+
+    /// True once it was asked to end.
+    pub fn was_cancelled(&self) -> bool {
+        self.cancel.was_cancelled()
+    }
+
+    pub(crate) fn collected(&self) -> &Collected {
+        &self.collected
+    }
+
+    pub(crate) fn sources(&self) -> &Arc<Sources> {
+        &self.sources
+    }
+
+    /// The run has ended.
+    pub(crate) fn end(&self) {
+        self.ended_ns.store(run_ns(&self.cancel).max(1), Relaxed);
+    }
+}
