@@ -9,7 +9,7 @@ use std::time::{Duration, Instant};
 
 use engine::{Variables, dry_run};
 use libfuzzer_sys::fuzz_target;
-use stream::Cancel;
+use stream::RunControl;
 
 const FILES: [(&str, &str); 3] = [("a", "one\ntwo\n"), ("b.txt", "k v\n"), ("c", "")];
 
@@ -36,8 +36,8 @@ fuzz_target!(|text: &str| {
         return;
     }
     let before = state();
-    let cancel = Cancel::default();
-    let ending = cancel.clone();
+    let control = RunControl::default();
+    let ending = control.clone();
     let text = format!("cd laid-out\n{text}");
     let run = std::thread::spawn(move || {
         let _ = dry_run(&text, &mut Variables::default(), &ending);
@@ -46,7 +46,7 @@ fuzz_target!(|text: &str| {
     while !run.is_finished() && since.elapsed() < Duration::from_millis(500) {
         std::thread::sleep(Duration::from_micros(200));
     }
-    cancel.cancel();
+    control.cancel();
     while !run.is_finished() {
         assert!(since.elapsed() < Duration::from_secs(20), "it works on");
         std::thread::sleep(Duration::from_millis(1));

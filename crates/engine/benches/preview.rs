@@ -4,9 +4,9 @@ use std::io::Write;
 use std::sync::mpsc::{Receiver, channel};
 
 use criterion::{Criterion, criterion_group, criterion_main};
-use engine::{Job, Limits, Request, Sample, Variables, Workbench};
+use engine::{Limits, Request, Sample, SessionEvent, Variables, Workbench};
 
-fn evaluate(bench: &mut Workbench, news: &Receiver<Job>, text: String) {
+fn evaluate(bench: &mut Workbench, news: &Receiver<SessionEvent>, text: String) {
     let request = Request {
         text,
         at: usize::MAX,
@@ -18,7 +18,7 @@ fn evaluate(bench: &mut Workbench, news: &Receiver<Job>, text: String) {
     };
     let generation = bench.evaluate(request);
     while let Ok(job) = news.recv() {
-        if let Job::Done(preview) = job
+        if let SessionEvent::Done(preview) = job
             && preview.generation == generation
         {
             bench.accept(&preview);

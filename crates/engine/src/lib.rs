@@ -16,7 +16,7 @@ mod runs;
 pub use base::background::{BackgroundError, in_background};
 pub use base::limits::{Limit, Limits, default_budget};
 pub use bench::capture::{Capture, MORE_THAN_KEPT};
-pub use bench::session::{Job, Request, Workbench};
+pub use bench::session::{Request, SessionEvent, Workbench};
 pub use bench::start_held::{Acted, OnFailure};
 pub use files::commit::{Applied, Changed, CommitError, UndoError, undo};
 pub use files::identity::Identity;

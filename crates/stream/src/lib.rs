@@ -3,7 +3,6 @@
 //! machine. A leaf crate: it knows no threads, no clocks and no terminal.
 
 mod block;
-mod cancel;
 mod end;
 mod error;
 mod input;
@@ -11,23 +10,24 @@ mod meter;
 mod metered;
 mod origin;
 mod output;
+mod run_control;
 mod stage;
 mod visible;
 mod world;
 
 pub use block::{BLOCK_SIZE, Block};
-pub use cancel::{AtWork, Cancel, Excess};
 pub use error::{ExitStatus, ReadError, StageError, WriteError, describe};
 pub use input::{Input, Lines};
 pub use meter::{Shares, StageFigures, StageMeter};
 pub use metered::METERED;
 pub use origin::{LineId, Origin, OriginStore, Origins};
 pub use output::{Output, Side};
+pub use run_control::{AtWork, Excess, RunControl};
 pub use stage::{InputName, InputTrouble, StageIo, StagePorts};
 pub use visible::visible;
 pub use world::{
-    Environment, FileFacts, FileKind, Job, JobEnd, Joined, Machine, Permission, Processors,
-    Replacement, Running, Scratch, Sink, Source, Tail, World, WriteMode,
+    CommandEnd, CommandRequest, Environment, FileFacts, FileKind, Joined, Machine, Permission,
+    Processors, Replacement, Running, Scratch, Sink, Source, Tail, World, WriteMode,
 };
 
 pub mod testing;

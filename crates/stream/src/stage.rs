@@ -5,7 +5,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use crate::{
-    Block, Cancel, ExitStatus, Input, Origin, Output, Processors, ReadError, Sink, Source,
+    Block, ExitStatus, Input, Origin, Output, Processors, ReadError, RunControl, Sink, Source,
     StageError, StageMeter, World, WriteError, describe,
 };
 
@@ -38,7 +38,7 @@ pub struct StagePorts<'a> {
     /// Its counters.
     pub meter: &'a StageMeter,
     /// Whether to stop.
-    pub cancel: Cancel,
+    pub control: RunControl,
 }
 
 /// All that a running filter sees: its inputs, its output, and the world.
@@ -82,7 +82,7 @@ impl<'a> StageIo<'a> {
 
     /// An error once the run is cancelled; for loops that neither read nor write.
     pub fn check_cancel(&self) -> Result<(), StageError> {
-        if self.ports.cancel.is_cancelled() { Err(StageError::Cancelled) } else { Ok(()) }
+        if self.ports.control.is_cancelled() { Err(StageError::Cancelled) } else { Ok(()) }
     }
 
     /// An error for a value that has more bytes than one may have here, so that a program that
@@ -91,8 +91,8 @@ impl<'a> StageIo<'a> {
     pub fn check_value(&self, bytes: usize) -> Result<(), StageError> {
         /// Nobody limits values below this.
         const ALWAYS: usize = 1 << 20;
-        if bytes > ALWAYS && bytes as u64 > self.ports.cancel.value_limit() {
-            let limit = self.ports.cancel.value_limit() >> 20;
+        if bytes > ALWAYS && bytes as u64 > self.ports.control.value_limit() {
+            let limit = self.ports.control.value_limit() >> 20;
             return Err(StageError::failed(
                 2,
                 format!("a value of {} MiB; at most {limit} MiB are possible here", bytes >> 20),
@@ -127,8 +127,8 @@ impl<'a> StageIo<'a> {
     }
 
     /// The flag that asks this stage to stop.
-    pub fn cancel(&self) -> &Cancel {
-        &self.ports.cancel
+    pub fn cancel(&self) -> &RunControl {
+        &self.ports.control
     }
 
     /// States how many bytes of data the stage holds.

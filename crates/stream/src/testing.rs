@@ -9,8 +9,9 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
 use crate::{
-    Block, FileFacts, FileKind, Job, JobEnd, Joined, Machine, Permission, Processors, ReadError,
-    Replacement, Running, Scratch, Sink, Source, World, WriteError, WriteMode,
+    Block, CommandEnd, CommandRequest, FileFacts, FileKind, Joined, Machine, Permission,
+    Processors, ReadError, Replacement, Running, Scratch, Sink, Source, World, WriteError,
+    WriteMode,
 };
 
 /// A source that hands out its data in pieces of a fixed size.
@@ -117,12 +118,16 @@ impl World for FixedWorld {
         Ok(())
     }
 
-    fn run(&self, _job: Job<'_>) -> JobEnd {
-        JobEnd::NotFound
+    fn run(&self, _job: CommandRequest<'_>) -> CommandEnd {
+        CommandEnd::NotFound
     }
 
-    fn start(&self, _job: Job<'_>, _joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
-        Err(JobEnd::NotFound)
+    fn start(
+        &self,
+        _job: CommandRequest<'_>,
+        _joined: Joined,
+    ) -> Result<Box<dyn Running + '_>, CommandEnd> {
+        Err(CommandEnd::NotFound)
     }
 
     fn machine(&self) -> &dyn Machine {

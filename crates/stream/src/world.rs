@@ -6,7 +6,7 @@ use std::time::Duration;
 
 use bytes::Bytes;
 
-use crate::{Block, Cancel, ReadError, WriteError};
+use crate::{Block, ReadError, RunControl, WriteError};
 
 /// Something blocks come from: a file, a link, a sample.
 pub trait Source: Send {
@@ -234,7 +234,7 @@ pub trait Scratch: Send + Sync {
 }
 
 /// A command a stage starts: a filter or a program of the machine.
-pub struct Job<'a> {
+pub struct CommandRequest<'a> {
     /// The command and its arguments; never empty.
     pub words: &'a [Vec<u8>],
     /// Its standard input; nothing when `None`.
@@ -248,7 +248,7 @@ pub struct Job<'a> {
     /// Where it runs; `None` for where the process is.
     pub directory: Option<PathBuf>,
     /// Whether to stop it.
-    pub cancel: &'a Cancel,
+    pub control: &'a RunControl,
 }
 
 /// How the variables of a command differ from those of the process.
@@ -296,12 +296,12 @@ pub trait Running {
     /// Gives the command a block to read.
     fn feed(&mut self, block: Block) -> Result<(), WriteError>;
     /// Takes the stage's end away, and waits for the end of the command.
-    fn finish(self: Box<Self>) -> JobEnd;
+    fn finish(self: Box<Self>) -> CommandEnd;
 }
 
 /// How a command ended.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum JobEnd {
+pub enum CommandEnd {
     /// By itself, with this status.
     Exited(u8),
     /// By this signal.
@@ -333,13 +333,17 @@ pub trait World: Send + Sync {
     /// Removes a file that was written before.
     fn remove(&self, path: &Path) -> io::Result<()>;
     /// Runs a command to its end.
-    fn run(&self, job: Job<'_>) -> JobEnd;
+    fn run(&self, job: CommandRequest<'_>) -> CommandEnd;
     /// Starts a command beside the stage, which holds one end of its streams: that end of `job`
     /// is not used.
     ///
     /// # Errors
     /// How the command ended before it began.
-    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd>;
+    fn start(
+        &self,
+        job: CommandRequest<'_>,
+        joined: Joined,
+    ) -> Result<Box<dyn Running + '_>, CommandEnd>;
     /// True where files are followed as they grow; else what there is now is all.
     fn is_live(&self) -> bool {
         true

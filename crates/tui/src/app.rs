@@ -19,7 +19,7 @@ use std::sync::mpsc::Sender;
 use std::time::Instant;
 
 use engine::{
-    Applied, Capture, Consents, Job, PlanError, Preview, Sample, Variables, Workbench,
+    Applied, Capture, Consents, PlanError, Preview, Sample, SessionEvent, Variables, Workbench,
     in_background,
 };
 use insight::{Alignment, KeptRun, Note, Runs};
@@ -47,7 +47,7 @@ pub enum Event {
     /// From the terminal.
     Terminal(TerminalEvent),
     /// From the background.
-    Job(Job),
+    Session(SessionEvent),
     /// A preview with its advice.
     Previewed(Arc<Preview>, Vec<Note>),
     /// Advice made anew for a preview, by its number.
@@ -215,7 +215,7 @@ pub struct App {
     history: Vec<String>,
     recalled: Option<(usize, String)>,
     searches: u64,
-    searching: Option<stream::Cancel>,
+    searching: Option<stream::RunControl>,
     changes_seen: Instant,
     /// Something came from standard input while a preview was made.
     arrived: bool,
@@ -236,11 +236,11 @@ impl App {
         let workbench = Workbench::new(setup.capture, move |job| {
             let event = match job {
                 // Advice looks at much data: it is made here, on the preview's own thread.
-                Job::Done(preview) => {
+                SessionEvent::Done(preview) => {
                     let notes = insight::notes(&preview);
                     Event::Previewed(preview, notes)
                 }
-                other => Event::Job(other),
+                other => Event::Session(other),
             };
             // Nobody listens any more when the screen is gone.
             let _ = report.send(event);
@@ -357,7 +357,7 @@ impl App {
             Event::Terminal(TerminalEvent::Paste(text)) => self.paste(&text),
             Event::Terminal(_) => {}
             Event::Previewed(preview, notes) => self.previewed(preview, notes),
-            Event::Job(job) => self.job(job),
+            Event::Session(job) => self.job(job),
             Event::Noted(generation, notes) => {
                 if self.preview.as_ref().is_some_and(|preview| preview.generation == generation) {
                     self.notes = notes;
@@ -558,10 +558,10 @@ impl App {
         }
     }
 
-    fn job(&mut self, job: Job) {
+    fn job(&mut self, job: SessionEvent) {
         match job {
-            Job::Done(_) => {}
-            Job::Counted => {
+            SessionEvent::Done(_) => {}
+            SessionEvent::Counted => {
                 if let Some(preview) = self.preview.clone() {
                     let generation = preview.generation;
                     self.in_background("notes", move || {
@@ -569,13 +569,13 @@ impl App {
                     });
                 }
             }
-            Job::Refused(generation, problem) => {
+            SessionEvent::Refused(generation, problem) => {
                 if self.waiting == Some(generation) {
                     self.waiting = None;
                     self.problem = Some(problem);
                 }
             }
-            Job::Nothing(generation) => {
+            SessionEvent::Nothing(generation) => {
                 if self.waiting == Some(generation) {
                     self.waiting = None;
                     self.problem = None;
@@ -584,24 +584,24 @@ impl App {
                     self.lens.show(Content::Empty, false);
                 }
             }
-            Job::Failed(generation, message) => {
+            SessionEvent::Failed(generation, message) => {
                 if self.waiting == Some(generation) {
                     self.waiting = None;
                     self.message = Some(message);
                 }
             }
-            Job::Acted(number, acted) => {
+            SessionEvent::Acted(number, acted) => {
                 self.pending.acted.insert(number, acted);
             }
-            Job::ActingEnded => self.acting_ended(),
-            Job::FullEnded(end) => self.run_ended(end),
-            Job::Estimated(text, estimate) => {
+            SessionEvent::ActingEnded => self.acting_ended(),
+            SessionEvent::FullEnded(end) => self.run_ended(end),
+            SessionEvent::Estimated(text, estimate) => {
                 // What another text would take says nothing of this one.
                 if text == self.editor.text() {
                     self.throughput.estimate = Some(estimate);
                 }
             }
-            Job::Arrived => {
+            SessionEvent::Arrived => {
                 // One preview at a time while data streams in.
                 if self.waiting.is_none() && self.problem.is_none() {
                     self.text_changed();
@@ -627,11 +627,11 @@ impl App {
         let rows = if before.query == query { before.rows } else { Arc::default() };
         self.lens.search =
             Some(crate::lens::Search { query: query.to_owned(), rows, searching: true });
-        let cancel = stream::Cancel::default();
-        self.searching = Some(cancel.clone());
+        let control = stream::RunControl::default();
+        self.searching = Some(control.clone());
         let (content, query) = (self.lens.content.clone(), query.to_owned());
         self.in_background("search", move || {
-            let rows = search(&preview, &content, &query, || cancel.is_cancelled());
+            let rows = search(&preview, &content, &query, || control.is_cancelled());
             Event::Found(number, Arc::new(rows))
         });
     }

@@ -20,7 +20,7 @@ use std::time::{Duration, Instant};
 
 use signal_hook::consts::SIGHUP;
 
-use engine::{Capture, Job, Variables};
+use engine::{Capture, SessionEvent, Variables};
 use ratatui::crossterm::event;
 use thiserror::Error;
 
@@ -114,7 +114,8 @@ fn take_standard_input(sender: &Sender<Event>) -> io::Result<Option<Arc<Capture>
     let descriptor = rustix::io::dup(rustix::stdio::stdin())?;
     let sender = sender.clone();
     // Nobody listens any more when the screen is gone.
-    Capture::start(descriptor, move || drop(sender.send(Event::Job(Job::Arrived)))).map(Some)
+    Capture::start(descriptor, move || drop(sender.send(Event::Session(SessionEvent::Arrived))))
+        .map(Some)
 }
 
 fn read_terminal(sender: Sender<Event>) {

@@ -6,7 +6,7 @@ use std::sync::mpsc::channel;
 
 use anyhow::{Context, Result, bail};
 use clap::{Args, ValueEnum};
-use engine::{Consents, Job, Limits, Preview, Request, Sample, Variables, Workbench};
+use engine::{Consents, Limits, Preview, Request, Sample, SessionEvent, Variables, Workbench};
 use insight::{Export, RunRecord, Runs, export};
 
 #[derive(Args)]
@@ -124,10 +124,10 @@ fn look(text: &str, sample: Option<u64>) -> Result<Arc<Preview>> {
     });
     loop {
         match news.recv()? {
-            Job::Done(preview) => return Ok(preview),
-            Job::Refused(_, error) => bail!("{error}"),
-            Job::Failed(_, message) => bail!("{message}"),
-            Job::Nothing(_) => bail!("there is nothing to draw"),
+            SessionEvent::Done(preview) => return Ok(preview),
+            SessionEvent::Refused(_, error) => bail!("{error}"),
+            SessionEvent::Failed(_, message) => bail!("{message}"),
+            SessionEvent::Nothing(_) => bail!("there is nothing to draw"),
             _ => {}
         }
     }

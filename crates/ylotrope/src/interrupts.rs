@@ -8,7 +8,7 @@ use signal_hook::consts::{SIGABRT, SIGHUP, SIGINT, SIGTERM};
 use signal_hook::flag;
 use signal_hook::iterator::Signals;
 use signal_hook::low_level::emulate_default_handler;
-use stream::Cancel;
+use stream::RunControl;
 
 /// How long stages have to tidy up before the process ends anyway: one that waits for a terminal
 /// notices nothing.
@@ -19,7 +19,7 @@ const LIMIT_STATUS: i32 = 2;
 
 /// Turns signals into cancelling.
 pub(crate) struct Interrupts {
-    pub(crate) cancel: Cancel,
+    pub(crate) control: RunControl,
     /// Noted where the signal comes in, so that a run that ends at the same moment knows of it.
     caught: Arc<AtomicUsize>,
 }
@@ -28,8 +28,8 @@ impl Interrupts {
     /// Begins to watch for signals. Without it (when no thread can be had) they end the process
     /// at once.
     pub(crate) fn watch() -> Self {
-        let interrupts = Self { cancel: Cancel::default(), caught: Arc::default() };
-        let cancel = interrupts.cancel.clone();
+        let interrupts = Self { control: RunControl::default(), caught: Arc::default() };
+        let control = interrupts.control.clone();
         for signal in [SIGINT, SIGTERM, SIGHUP] {
             // Where it cannot be noted it is seen by the thread below, a little later.
             let _ = flag::register_usize(signal, interrupts.caught.clone(), signal as usize);
@@ -41,7 +41,7 @@ impl Interrupts {
         let Ok(mut signals) = Signals::new([SIGINT, SIGTERM, SIGHUP]) else { return interrupts };
         let spawned = std::thread::Builder::new().name("signals".to_owned()).spawn(move || {
             if let Some(signal) = signals.forever().next() {
-                cancel.cancel();
+                control.cancel();
                 std::thread::sleep(GRACE);
                 engine::give_up_writing();
                 // It fails only for signals that are none.

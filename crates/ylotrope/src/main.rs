@@ -23,7 +23,7 @@ use clap::{Args, Parser, Subcommand, ValueEnum};
 use engine::{Estimate, RunError, Variables, Watch, estimate, run_filter, run_script};
 use insight::{RunEnd, RunRecord, Runs, SourceRecord};
 use interrupts::Interrupts;
-use stream::Cancel;
+use stream::RunControl;
 use tui::{Ground, Options};
 
 /// Build text pipelines, see what every stage does to sample data, then run them for real.
@@ -265,15 +265,15 @@ fn run_for_real(run: Run) -> ExitCode {
     let mut variables = Variables::new(name, arguments.collect());
     let interrupts = Interrupts::watch();
     let outcome = if run.dry_run {
-        let dry = engine::dry_run(&text, &mut variables, &interrupts.cancel);
+        let dry = engine::dry_run(&text, &mut variables, &interrupts.control);
         dry.map(|dry| {
             dry_run::tell(&dry, run.json);
             dry.status
         })
     } else if run.telling.is_asked() {
-        run_watched(&text, script.as_deref(), &mut variables, &interrupts.cancel, &run.telling)
+        run_watched(&text, script.as_deref(), &mut variables, &interrupts.control, &run.telling)
     } else {
-        run_script(&text, &mut variables, &interrupts.cancel, None)
+        run_script(&text, &mut variables, &interrupts.control, None)
     };
     interrupts.pass_on();
     match outcome {
@@ -307,7 +307,7 @@ fn run_watched(
     text: &str,
     script: Option<&Path>,
     variables: &mut Variables,
-    cancel: &Cancel,
+    control: &RunControl,
     telling: &Telling,
 ) -> Result<u8, RunError> {
     let began = jiff::Timestamp::now();
@@ -322,9 +322,9 @@ fn run_watched(
     }
     let screen = progress::Screen::default();
     let giving_way = screen.clone();
-    let watch = Watch::announcing(cancel, &expected, move |ends| giving_way.give_way(ends));
+    let watch = Watch::announcing(control, &expected, move |ends| giving_way.give_way(ends));
     let progress = progress::Progress::start(&watch, form, &screen);
-    let outcome = run_script(text, variables, cancel, Some(&watch));
+    let outcome = run_script(text, variables, control, Some(&watch));
     let history = progress.stop();
     let snapshot = watch.snapshot();
     let mut record = RunRecord::of(text, began, &snapshot, &history);
@@ -336,11 +336,11 @@ fn run_watched(
     let source = |(path, bytes): (PathBuf, u64)| SourceRecord { path, bytes };
     record.sources = expected.sources.into_iter().map(source).collect();
     match &outcome {
-        _ if cancel.was_cancelled() => record.end = RunEnd::Cancelled,
+        _ if control.was_cancelled() => record.end = RunEnd::Cancelled,
         Ok(status) => record.status = *status,
         Err(error) => record.end = RunEnd::Failed(error.to_string()),
     }
-    progress::finish(form, outcome.is_ok() && !cancel.was_cancelled());
+    progress::finish(form, outcome.is_ok() && !control.was_cancelled());
     if form == Some(progress::Form::Line) {
         progress::summary(&record, &snapshot);
     }
@@ -371,7 +371,7 @@ fn use_filter(used: Use) -> ExitCode {
         return ExitCode::SUCCESS;
     }
     let interrupts = Interrupts::watch();
-    let status = run_filter(&name, arguments, &interrupts.cancel);
+    let status = run_filter(&name, arguments, &interrupts.control);
     interrupts.pass_on();
     let Some(status) = status else {
         return no_such_filter("use", &name);

@@ -4,7 +4,7 @@ use std::sync::OnceLock;
 use std::time::Instant;
 
 use rustix::time::{ClockId, clock_gettime};
-use stream::Cancel;
+use stream::RunControl;
 
 /// Nanoseconds since this was asked first.
 pub(crate) fn now_ns() -> u64 {
@@ -13,8 +13,8 @@ pub(crate) fn now_ns() -> u64 {
 }
 
 /// As [`now_ns`], standing still while the run is paused.
-pub(crate) fn run_ns(cancel: &Cancel) -> u64 {
-    cancel.without_pauses(now_ns())
+pub(crate) fn run_ns(control: &RunControl) -> u64 {
+    control.without_pauses(now_ns())
 }
 
 /// Processor time of this thread, in nanoseconds.

@@ -3,7 +3,7 @@
 use std::sync::{Condvar, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
-use stream::{Cancel, Excess};
+use stream::{Excess, RunControl};
 
 /// How often it is looked at how much memory there is.
 const LOOK: Duration = Duration::from_millis(10);
@@ -145,7 +145,7 @@ pub(crate) enum Over {
 /// Runs something that is cancelled after so many seconds, or when this process has taken `memory`
 /// bytes more than it had before; tells whether it was.
 pub(crate) fn with_limits<T>(
-    cancel: &Cancel,
+    control: &RunControl,
     seconds: f64,
     memory: Option<u64>,
     run: impl FnOnce() -> T,
@@ -155,7 +155,7 @@ pub(crate) fn with_limits<T>(
     let deadline = Instant::now() + Duration::from_secs_f64(seconds.min(1e9));
     let before = memory.map(|memory| (resident_bytes(), memory));
     if let Some(memory) = memory {
-        cancel.limit_values(memory / VALUE_PART);
+        control.limit_values(memory / VALUE_PART);
     }
     let watch = || {
         let mut done = finished.0.lock().unwrap_or_else(PoisonError::into_inner);
@@ -164,18 +164,18 @@ pub(crate) fn with_limits<T>(
             let wait = if before.is_some() { left.min(LOOK) } else { left };
             let waited = finished.1.wait_timeout(done, wait);
             (done, _) = waited.unwrap_or_else(PoisonError::into_inner);
-            if *done || cancel.was_cancelled() {
+            if *done || control.was_cancelled() {
                 break;
             }
             if let Some((before, memory)) = before
                 && resident_bytes() > before + memory
             {
-                cancel.exceed(Excess::Memory(memory));
+                control.exceed(Excess::Memory(memory));
                 break;
             }
             if Instant::now() >= deadline {
                 *over.lock().unwrap_or_else(PoisonError::into_inner) = Some(Over::Time);
-                cancel.cancel();
+                control.cancel();
                 break;
             }
         }
@@ -190,22 +190,22 @@ pub(crate) fn with_limits<T>(
         result
     });
     let over = over.into_inner().unwrap_or_else(PoisonError::into_inner);
-    (result, cancel.excess().map(Over::Excess).or(over))
+    (result, control.excess().map(Over::Excess).or(over))
 }
 
 /// Runs something for real: it is ended with a reason when the machine has no more memory, before
 /// the system ends the whole process without one.
-pub(crate) fn with_memory_of_machine<T>(cancel: &Cancel, run: impl FnOnce() -> T) -> T {
+pub(crate) fn with_memory_of_machine<T>(control: &RunControl, run: impl FnOnce() -> T) -> T {
     let finished = (Mutex::new(false), Condvar::new());
     let available = available_bytes().min(askable_bytes());
-    cancel.limit_values((available / VALUE_PART).max(1 << 20));
+    control.limit_values((available / VALUE_PART).max(1 << 20));
     let watch = || {
         let mut done = finished.0.lock().unwrap_or_else(PoisonError::into_inner);
-        while !*done && !cancel.was_cancelled() {
+        while !*done && !control.was_cancelled() {
             let waited = finished.1.wait_timeout(done, LOOK);
             (done, _) = waited.unwrap_or_else(PoisonError::into_inner);
             if !*done && is_scarce() {
-                cancel.exceed(Excess::NoMemory);
+                control.exceed(Excess::NoMemory);
             }
         }
     };
@@ -225,24 +225,24 @@ mod tests {
 
     #[test]
     fn time_and_memory_end_what_would_not_end() {
-        let forever = |cancel: &Cancel| {
-            while !cancel.is_cancelled() {
+        let forever = |control: &RunControl| {
+            while !control.is_cancelled() {
                 std::thread::yield_now();
             }
         };
-        let cancel = Cancel::default();
-        let ((), over) = with_limits(&cancel, 0.05, None, || forever(&cancel));
+        let control = RunControl::default();
+        let ((), over) = with_limits(&control, 0.05, None, || forever(&control));
         assert_eq!(over, Some(Over::Time));
-        let cancel = Cancel::default();
-        let ((), over) = with_limits(&cancel, 60.0, Some(32 << 20), || {
+        let control = RunControl::default();
+        let ((), over) = with_limits(&control, 60.0, Some(32 << 20), || {
             let mut all = Vec::new();
-            while !cancel.is_cancelled() {
+            while !control.is_cancelled() {
                 all.push(vec![1_u8; 1 << 20]);
             }
         });
         assert_eq!(over, Some(Over::Excess(Excess::Memory(32 << 20))));
-        let cancel = Cancel::default();
-        assert_eq!(with_limits(&cancel, 60.0, Some(1 << 30), || 7), (7, None));
+        let control = RunControl::default();
+        assert_eq!(with_limits(&control, 60.0, Some(1 << 30), || 7), (7, None));
         assert!(available_bytes() > LEFT && default_budget() >= 64 << 20);
     }
 }

@@ -6,7 +6,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 
 use std::time::Duration;
 
-use stream::{Block, Cancel, ReadError, Source};
+use stream::{Block, ReadError, RunControl, Source};
 
 use crate::files::block_source::read_block;
 use crate::kept::lines::Kept;
@@ -28,11 +28,11 @@ pub struct Capture {
 
 impl Capture {
     /// Reads from the beginning, and waits for what has not come yet.
-    pub(crate) fn source(self: &Arc<Self>, cancel: &Cancel) -> Box<dyn Source> {
+    pub(crate) fn source(self: &Arc<Self>, control: &RunControl) -> Box<dyn Source> {
         Box::new(Coming {
             capture: self.clone(),
             source: self.kept.source(),
-            cancel: cancel.clone(),
+            control: control.clone(),
         })
     }
 
@@ -96,7 +96,7 @@ const LOOK_AGAIN: Duration = Duration::from_millis(15);
 struct Coming {
     capture: Arc<Capture>,
     source: Box<dyn Source>,
-    cancel: Cancel,
+    control: RunControl,
 }
 
 impl Source for Coming {
@@ -112,7 +112,7 @@ impl Source for Coming {
             if full {
                 return Err(ReadError::Io(std::io::Error::other(MORE_THAN_KEPT)));
             }
-            if self.cancel.is_cancelled() {
+            if self.control.is_cancelled() {
                 return Err(ReadError::Cancelled);
             }
             std::thread::sleep(LOOK_AGAIN);

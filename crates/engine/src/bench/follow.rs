@@ -3,7 +3,7 @@
 
 use std::sync::Arc;
 
-use stream::{Block, Cancel, Sink, StageMeter, WriteError};
+use stream::{Block, RunControl, Sink, StageMeter, WriteError};
 
 use crate::exec::native::{Connections, run_native};
 use crate::files::held_back::DryWorld;
@@ -20,7 +20,7 @@ pub(crate) struct Live {
     key: Vec<u8>,
     pub(crate) kept: Arc<Kept>,
     pub(crate) messages: Arc<Kept>,
-    cancel: Cancel,
+    control: RunControl,
 }
 
 impl Live {
@@ -36,7 +36,7 @@ impl Live {
             key: stage.key(),
             kept: Arc::default(),
             messages: Arc::default(),
-            cancel: Cancel::default(),
+            control: RunControl::default(),
         };
         let arrived = Arc::new(arrived);
         let said = live.messages.clone();
@@ -51,15 +51,15 @@ impl Live {
             origins: None,
             eager: true,
         };
-        let (stage, cancel, kept) = (stage.clone(), live.cancel.clone(), live.kept.clone());
+        let (stage, control, kept) = (stage.clone(), live.control.clone(), live.kept.clone());
         std::thread::Builder::new().name("live".to_owned()).spawn(move || {
             let meter = Arc::new(StageMeter::default());
-            let world = DryWorld::new(None, Policy::Nothing, cancel.clone()).live();
+            let world = DryWorld::new(None, Policy::Nothing, control.clone()).live();
             match &stage.directory {
-                None => run_native(&stage, connections, &world, &meter, &cancel),
+                None => run_native(&stage, connections, &world, &meter, &control),
                 Some(directory) => {
                     let world = InDirectory { inner: &world, directory };
-                    run_native(&stage, connections, &world, &meter, &cancel)
+                    run_native(&stage, connections, &world, &meter, &control)
                 }
             };
             kept.end();
@@ -75,12 +75,12 @@ impl Live {
 
     /// True as long as more may come.
     pub(crate) fn runs(&self) -> bool {
-        !self.cancel.is_cancelled() && !self.kept.has_ended()
+        !self.control.is_cancelled() && !self.kept.has_ended()
     }
 
     /// Ends the stage; what it has written stays.
     pub(crate) fn stop(&self) {
-        self.cancel.cancel();
+        self.control.cancel();
     }
 }
 

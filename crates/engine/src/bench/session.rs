@@ -3,7 +3,7 @@
 use std::io;
 use std::sync::{Arc, Mutex, PoisonError};
 
-use stream::{Cancel, StageFigures, StageMeter};
+use stream::{RunControl, StageFigures, StageMeter};
 
 use crate::base::background::{BackgroundError, in_background};
 use crate::base::limits::{Limits, Over, with_limits};
@@ -44,7 +44,7 @@ pub struct Request {
 }
 
 /// News from the background.
-pub enum Job {
+pub enum SessionEvent {
     /// A preview is ready.
     Done(Arc<Preview>),
     /// The sample's whole was counted (it is noted in the sample).
@@ -75,15 +75,15 @@ struct Captured {
     sampled: Arc<Sampled>,
 }
 
-type Report = Arc<dyn Fn(Job) + Send + Sync>;
+type Report = Arc<dyn Fn(SessionEvent) + Send + Sync>;
 
 /// Runs previews in the background, the newest only.
 pub struct Workbench {
     cache: Arc<SampleCache>,
     last: Option<Arc<Preview>>,
     /// What the newest preview is ended by: the work itself, and what is counted after it.
-    running: Vec<Cancel>,
-    acting: Option<Cancel>,
+    running: Vec<RunControl>,
+    acting: Option<RunControl>,
     generation: u64,
     capture: Option<Arc<Capture>>,
     captured: Arc<Mutex<Option<Captured>>>,
@@ -97,7 +97,7 @@ impl Workbench {
     /// A workbench that tells its news to `report`, from any thread.
     pub fn new(
         capture: Option<Arc<Capture>>,
-        report: impl Fn(Job) + Send + Sync + 'static,
+        report: impl Fn(SessionEvent) + Send + Sync + 'static,
     ) -> Self {
         Self {
             cache: Arc::default(),
@@ -118,8 +118,8 @@ impl Workbench {
         self.cancel();
         self.generation += 1;
         let generation = self.generation;
-        let (cancel, counting) = (Cancel::default(), Cancel::default());
-        self.running = vec![cancel.clone(), counting.clone()];
+        let (control, counting) = (RunControl::default(), RunControl::default());
+        self.running = vec![control.clone(), counting.clone()];
         let live = self.live.clone();
         let cache = self.cache.clone();
         let before = self.last.clone();
@@ -139,22 +139,26 @@ impl Workbench {
                     capture.as_deref(),
                     &captured,
                     &meters,
-                    &cancel,
-                    &|plan| follow(plan, &live, &cancel, &report),
+                    &control,
+                    &|plan| follow(plan, &live, &control, &report),
                 )
             },
             move |worked| match worked {
                 Ok(Ok(Some(done))) => {
                     let done = Arc::new(done);
-                    answer(Job::Done(done.clone()));
+                    answer(SessionEvent::Done(done.clone()));
                     // A preview that came to its limit of time has used up its own flag.
                     count_sources(&done, &counting, &answer);
                 }
                 Ok(Ok(None)) => {}
-                Ok(Err(Trouble::Nothing)) => answer(Job::Nothing(generation)),
-                Ok(Err(Trouble::Refused(error))) => answer(Job::Refused(generation, error)),
-                Ok(Err(Trouble::Failed(message))) => answer(Job::Failed(generation, message)),
-                Err(error) => answer(Job::Failed(generation, error.to_string())),
+                Ok(Err(Trouble::Nothing)) => answer(SessionEvent::Nothing(generation)),
+                Ok(Err(Trouble::Refused(error))) => {
+                    answer(SessionEvent::Refused(generation, error))
+                }
+                Ok(Err(Trouble::Failed(message))) => {
+                    answer(SessionEvent::Failed(generation, message))
+                }
+                Err(error) => answer(SessionEvent::Failed(generation, error.to_string())),
             },
         );
         generation
@@ -208,28 +212,28 @@ impl Workbench {
     }
 
     /// Runs the whole text on everything in the background, watched by what this gives. Its end
-    /// comes as [`Job::FullEnded`].
+    /// comes as [`SessionEvent::FullEnded`].
     pub fn run_all(&mut self, request: FullRequest) -> FullRun {
         let run = FullRun::new(&request.expected);
-        let cancel = run.watch.cancel_flag();
+        let control = run.watch.cancel_flag();
         let capture = self.capture.clone();
         let report = self.report.clone();
         let running = run.clone();
         in_background(
             "full run",
             move || {
-                let input = capture.map(|capture| capture.source(&cancel));
-                run_full(request, &running, input, &cancel)
+                let input = capture.map(|capture| capture.source(&control));
+                run_full(request, &running, input, &control)
             },
             move |ended| {
                 let failed = |error: BackgroundError| FullEnd::Failed(error.to_string());
-                report(Job::FullEnded(ended.unwrap_or_else(failed)));
+                report(SessionEvent::FullEnded(ended.unwrap_or_else(failed)));
             },
         );
         run
     }
 
-    /// Estimates a full run from a sample, in the background; it comes as [`Job::Estimated`].
+    /// Estimates a full run from a sample, in the background; it comes as [`SessionEvent::Estimated`].
     pub fn estimate(&self, text: String, variables: Variables) {
         let report = self.report.clone();
         let capture = self.capture.clone();
@@ -244,25 +248,25 @@ impl Workbench {
                     })
                 })
             },
-            move |made| report(Job::Estimated(of, made.unwrap_or_default())),
+            move |made| report(SessionEvent::Estimated(of, made.unwrap_or_default())),
         );
     }
 
     /// Starts commands in the background, one after the other, each with its number in the list
     /// it is from.
     pub fn act(&mut self, commands: Vec<(usize, HeldCommand)>, on_failure: OnFailure) {
-        let cancel = Cancel::default();
-        self.acting = Some(cancel.clone());
+        let control = RunControl::default();
+        self.acting = Some(control.clone());
         let report = self.report.clone();
         let ended = report.clone();
         in_background(
             "acting",
             move || {
-                act(&commands, on_failure, &cancel, |number, acted| {
-                    report(Job::Acted(number, acted));
+                act(&commands, on_failure, &control, |number, acted| {
+                    report(SessionEvent::Acted(number, acted));
                 });
             },
-            move |_| ended(Job::ActingEnded),
+            move |_| ended(SessionEvent::ActingEnded),
         );
     }
 
@@ -286,11 +290,11 @@ enum Trouble {
 fn follow(
     plan: &Plan,
     live: &Mutex<Option<Live>>,
-    cancel: &Cancel,
+    control: &RunControl,
     report: &Report,
 ) -> Option<LiveSoFar> {
     let mut live = live.lock().unwrap_or_else(PoisonError::into_inner);
-    if cancel.is_cancelled() {
+    if control.is_cancelled() {
         return None;
     }
     let Some(stage) = plan.stages.first().filter(|stage| stage.follows()) else {
@@ -300,7 +304,7 @@ fn follow(
     if live.as_ref().is_none_or(|live| !live.is_of(stage)) {
         let report = report.clone();
         // Without a thread the file is shown as it is.
-        *live = Live::start(stage, move || report(Job::Arrived)).ok();
+        *live = Live::start(stage, move || report(SessionEvent::Arrived)).ok();
     }
     let live = live.as_ref()?;
     let messages = String::from_utf8_lossy(&live.messages.contents()).into_owned();
@@ -316,14 +320,14 @@ fn work(
     capture: Option<&Capture>,
     captured: &Mutex<Option<Captured>>,
     meters: &Mutex<Vec<Arc<StageMeter>>>,
-    cancel: &Cancel,
+    control: &RunControl,
     follow: &dyn Fn(&Plan) -> Option<LiveSoFar>,
 ) -> Result<Option<Preview>, Trouble> {
     let mut setting = format!("{:?} {:?}", request.sample, request.limits).into_bytes();
     let standard = match capture {
         None => None,
         Some(capture) => {
-            let sampled = sample_capture(capture, request, captured, cancel).map_err(|error| {
+            let sampled = sample_capture(capture, request, captured, control).map_err(|error| {
                 Trouble::Failed(format!("standard input: {}", stream::describe(&error)))
             })?;
             setting.extend_from_slice(format!(" {:p}", Arc::as_ptr(&sampled)).as_bytes());
@@ -332,10 +336,10 @@ fn work(
     };
     let sampler = Sampler { sample: request.sample, limits: request.limits, cache: cache.clone() };
     let policy = Policy::in_preview(&request.allowed);
-    let world = DryWorld::new(Some(sampler), policy, cancel.clone());
+    let world = DryWorld::new(Some(sampler), policy, control.clone());
     let around = Around::new(&world);
     let ports = around.ports();
-    let mut shell = Shell::new(&around, 0, &world, cancel, ports, request.variables.clone());
+    let mut shell = Shell::new(&around, 0, &world, control, ports, request.variables.clone());
     shell.plans_eagerly = true;
     let script = shell::parse(&request.text).map_err(|error| {
         Trouble::Refused(PlanError { message: error.kind.to_string(), span: error.span })
@@ -345,7 +349,7 @@ fn work(
     let mut reached = true;
     let seconds = request.limits.seconds;
     let memory = Some(request.limits.memory_bytes);
-    let (prepared, over) = with_limits(cancel, seconds, memory, || {
+    let (prepared, over) = with_limits(control, seconds, memory, || {
         reached = parts.run_before(&mut shell);
         match &request.plan {
             Some(plan) => Ok(plan.clone()),
@@ -359,7 +363,7 @@ fn work(
         };
         return Err(Trouble::Failed(format!("what comes before the pipeline is cut off: {why}")));
     }
-    if cancel.is_cancelled() {
+    if control.is_cancelled() {
         return Ok(None);
     }
     let plan = prepared.map_err(Trouble::Refused)?;
@@ -387,7 +391,7 @@ fn work(
     });
     let Some(mut done) = done else { return Ok(None) };
     let status = done.stages.last().map_or(0, |last| last.status.0);
-    with_limits(cancel, seconds, memory, || parts.run_after(status, &mut shell));
+    with_limits(control, seconds, memory, || parts.run_after(status, &mut shell));
     drop(shell);
     done.pending = world.pending.files();
     done.refused = world.pending.refused();
@@ -405,7 +409,7 @@ fn sample_capture(
     capture: &Capture,
     request: &Request,
     captured: &Mutex<Option<Captured>>,
-    cancel: &Cancel,
+    control: &RunControl,
 ) -> io::Result<Arc<Sampled>> {
     let ended = capture.kept().has_ended();
     let bytes = capture.kept().bytes();
@@ -423,7 +427,7 @@ fn sample_capture(
     }
     let whole = ended.then_some(bytes);
     let mut sampled =
-        take(capture.kept().source(), request.sample, &request.limits, cancel, whole)?;
+        take(capture.kept().source(), request.sample, &request.limits, control, whole)?;
     if !ended {
         sampled.complete = false;
     }
@@ -436,14 +440,14 @@ fn sample_capture(
 }
 
 /// Counts the files that were only read in part.
-fn count_sources(preview: &Preview, cancel: &Cancel, report: &Report) {
+fn count_sources(preview: &Preview, control: &RunControl, report: &Report) {
     for (path, sampled) in preview.sources() {
         if sampled.whole_lines().is_some() || sampled.identity.is_none() {
             continue;
         }
-        if let Some(lines) = path.and_then(|path| count_lines(&path, cancel)) {
+        if let Some(lines) = path.and_then(|path| count_lines(&path, control)) {
             sampled.set_whole_lines(lines);
-            report(Job::Counted);
+            report(SessionEvent::Counted);
         }
     }
 }

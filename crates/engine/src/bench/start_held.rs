@@ -2,9 +2,9 @@
 
 use std::sync::Arc;
 
-use stream::{Cancel, Job, JobEnd};
+use stream::{CommandEnd, CommandRequest, RunControl};
 
-use crate::exec::command::run_job;
+use crate::exec::command::run_command;
 use crate::files::real::RealWorld;
 use crate::kept::sinks::Messages;
 use crate::policy::HeldCommand;
@@ -46,15 +46,15 @@ pub enum OnFailure {
 pub(crate) fn act(
     commands: &[(usize, HeldCommand)],
     on_failure: OnFailure,
-    cancel: &Cancel,
+    control: &RunControl,
     told: impl Fn(usize, Acted),
 ) {
     for (number, command) in commands {
-        if cancel.is_cancelled() {
+        if control.is_cancelled() {
             return;
         }
         told(*number, Acted::Running);
-        let acted = run(command, cancel);
+        let acted = run(command, control);
         let stops = on_failure == OnFailure::Stop && !acted.succeeded();
         told(*number, acted);
         if stops {
@@ -63,27 +63,27 @@ pub(crate) fn act(
     }
 }
 
-fn run(command: &HeldCommand, cancel: &Cancel) -> Acted {
+fn run(command: &HeldCommand, control: &RunControl) -> Acted {
     let said: Arc<Messages> = Arc::default();
-    let job = Job {
+    let job = CommandRequest {
         words: &command.words,
         input: None,
         out: said.clone(),
         error: said.clone(),
         environment: command.environment(),
         directory: command.directory.clone(),
-        cancel,
+        control,
     };
     let policy = Policy::Shown(Arc::new(command.clone()));
-    let end = run_job(job, &RealWorld, &policy);
+    let end = run_command(job, &RealWorld, &policy);
     let text = match end {
-        JobEnd::HeldBack => "not the same as was shown: its file has changed since".to_owned(),
+        CommandEnd::HeldBack => "not the same as was shown: its file has changed since".to_owned(),
         _ => said.text(),
     };
     match end {
-        JobEnd::Exited(status) => Acted::Exited(status, text),
-        JobEnd::Signalled(signal) => Acted::Signalled(signal, text),
-        JobEnd::NotFound => Acted::NotFound,
-        JobEnd::NotStarted | JobEnd::HeldBack => Acted::NotStarted(text),
+        CommandEnd::Exited(status) => Acted::Exited(status, text),
+        CommandEnd::Signalled(signal) => Acted::Signalled(signal, text),
+        CommandEnd::NotFound => Acted::NotFound,
+        CommandEnd::NotStarted | CommandEnd::HeldBack => Acted::NotStarted(text),
     }
 }

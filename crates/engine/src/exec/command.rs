@@ -5,8 +5,8 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use stream::{
-    Block, Cancel, Environment, Job, JobEnd, Joined, ReadError, Running, Sink, Source, StageMeter,
-    World, WriteError,
+    Block, CommandEnd, CommandRequest, Environment, Joined, ReadError, RunControl, Running, Sink,
+    Source, StageMeter, World, WriteError,
 };
 
 use crate::exec::native::{Connections, run_native};
@@ -33,7 +33,7 @@ enum Runner {
 
 /// How the command is run here; a line for the shell (`sh -c LINE`) that is a pipeline of filters
 /// needs no shell.
-fn runner(job: &Job<'_>, world: &dyn World) -> Runner {
+fn runner(job: &CommandRequest<'_>, world: &dyn World) -> Runner {
     let [shell, option, line] = job.words else { return Runner::One };
     if shell != b"sh" || option != b"-c" {
         return Runner::One;
@@ -60,15 +60,19 @@ fn runner(job: &Job<'_>, world: &dyn World) -> Runner {
 
 /// Runs a command to its end on this thread. A filter changes nothing but through `world`; a
 /// program is started only as `policy` decides.
-pub(crate) fn run_job(job: Job<'_>, world: &dyn World, policy: &Policy) -> JobEnd {
+pub(crate) fn run_command(
+    job: CommandRequest<'_>,
+    world: &dyn World,
+    policy: &Policy,
+) -> CommandEnd {
     match runner(&job, world) {
         Runner::One => run_one(job, world, policy),
         Runner::Filters(plan) => run_plan(&plan, job, world),
     }
 }
 
-fn run_one(job: Job<'_>, world: &dyn World, policy: &Policy) -> JobEnd {
-    let Some((name, arguments)) = job.words.split_first() else { return JobEnd::NotFound };
+fn run_one(job: CommandRequest<'_>, world: &dyn World, policy: &Policy) -> CommandEnd {
+    let Some((name, arguments)) = job.words.split_first() else { return CommandEnd::NotFound };
     // What the command writes is counted by the stage that started it, what it reads by nobody.
     let meter = Arc::new(StageMeter::default());
     let Some(definition) = filters::find(name) else {
@@ -77,17 +81,17 @@ fn run_one(job: Job<'_>, world: &dyn World, policy: &Policy) -> JobEnd {
         return match policy.decide(&start, feed) {
             Decision::Start(launch) => {
                 let ports = Ports::new(job.input, job.out, job.error);
-                end_of(&run_host(&launch, ports, &meter, job.cancel))
+                end_of(&run_host(&launch, ports, &meter, job.control))
             }
             Decision::NotFound => {
                 say(&*job.error, &format!("{}: command not found", start.shown_name()));
-                JobEnd::NotFound
+                CommandEnd::NotFound
             }
             Decision::NotExecutable => {
                 say(&*job.error, &format!("{}: Permission denied", start.shown_name()));
-                JobEnd::NotStarted
+                CommandEnd::NotStarted
             }
-            Decision::Hold(_) | Decision::Gather => JobEnd::HeldBack,
+            Decision::Hold(_) | Decision::Gather => CommandEnd::HeldBack,
         };
     };
     let kind = StageKind::Native(definition);
@@ -101,20 +105,20 @@ fn run_one(job: Job<'_>, world: &dyn World, policy: &Policy) -> JobEnd {
         eager: false,
     };
     let outcome = match &plan.directory {
-        None => run_native(&plan, connections, world, &meter, job.cancel),
+        None => run_native(&plan, connections, world, &meter, job.control),
         Some(directory) => {
             let world = InDirectory { inner: world, directory };
-            run_native(&plan, connections, &world, &meter, job.cancel)
+            run_native(&plan, connections, &world, &meter, job.control)
         }
     };
     end_of(&outcome)
 }
 
-fn end_of(outcome: &StageOutcome) -> JobEnd {
+fn end_of(outcome: &StageOutcome) -> CommandEnd {
     match outcome {
         StageOutcome { unstarted: Some(end), .. } => *end,
-        StageOutcome { signal: Some(signal), .. } => JobEnd::Signalled(*signal),
-        StageOutcome { status, .. } => JobEnd::Exited(status.0),
+        StageOutcome { signal: Some(signal), .. } => CommandEnd::Signalled(*signal),
+        StageOutcome { status, .. } => CommandEnd::Exited(status.0),
     }
 }
 
@@ -139,31 +143,35 @@ impl Surroundings for Within<'_> {
     }
 }
 
-fn run_plan(plan: &Plan, job: Job<'_>, world: &dyn World) -> JobEnd {
+fn run_plan(plan: &Plan, job: CommandRequest<'_>, world: &dyn World) -> CommandEnd {
     let ports = Ports::new(job.input, job.out, job.error);
     let meters: Vec<Arc<StageMeter>> = plan.stages.iter().map(|_| Arc::default()).collect();
     let outcomes = match &job.directory {
-        None => run_pipeline(plan, &Within { world, ports }, &meters, job.cancel),
+        None => run_pipeline(plan, &Within { world, ports }, &meters, job.control),
         Some(directory) => {
             let world = InDirectory { inner: world, directory };
-            run_pipeline(plan, &Within { world: &world, ports }, &meters, job.cancel)
+            run_pipeline(plan, &Within { world: &world, ports }, &meters, job.control)
         }
     };
-    outcomes.last().map_or(JobEnd::Exited(0), end_of)
+    outcomes.last().map_or(CommandEnd::Exited(0), end_of)
 }
 
 /// A command on a thread of its own, beside the stage that started it.
 pub(crate) struct Companion {
     reader: Option<LinkReader>,
     writer: Option<LinkWriter>,
-    thread: Option<std::thread::JoinHandle<JobEnd>>,
+    thread: Option<std::thread::JoinHandle<CommandEnd>>,
 }
 
 impl Companion {
-    pub(crate) fn start(job: Job<'_>, joined: Joined, world: impl World + 'static) -> Self {
-        let (writer, reader) = link(job.cancel, Arc::default(), Arc::default());
+    pub(crate) fn start(
+        job: CommandRequest<'_>,
+        joined: Joined,
+        world: impl World + 'static,
+    ) -> Self {
+        let (writer, reader) = link(job.control, Arc::default(), Arc::default());
         let words = job.words.to_vec();
-        let (error, environment, cancel) = (job.error, job.environment, job.cancel.clone());
+        let (error, environment, control) = (job.error, job.environment, job.control.clone());
         let directory = job.directory;
         let (ends, input, out): (_, Option<Box<dyn Source>>, Arc<dyn Sink>) = match joined {
             Joined::Output => ((Some(reader), None), job.input, Arc::new(writer)),
@@ -171,8 +179,16 @@ impl Companion {
         };
         let thread = std::thread::spawn(move || {
             let words = &words[..];
-            let job = Job { words, input, out, error, environment, directory, cancel: &cancel };
-            run_job(job, &world, &Policy::AsShell)
+            let job = CommandRequest {
+                words,
+                input,
+                out,
+                error,
+                environment,
+                directory,
+                control: &control,
+            };
+            run_command(job, &world, &Policy::AsShell)
         });
         Self { reader: ends.0, writer: ends.1, thread: Some(thread) }
     }
@@ -193,10 +209,10 @@ impl Running for Companion {
         }
     }
 
-    fn finish(mut self: Box<Self>) -> JobEnd {
+    fn finish(mut self: Box<Self>) -> CommandEnd {
         (self.reader, self.writer) = (None, None);
         let ended = self.thread.take().map(std::thread::JoinHandle::join);
-        ended.and_then(Result::ok).unwrap_or(JobEnd::Exited(70))
+        ended.and_then(Result::ok).unwrap_or(CommandEnd::Exited(70))
     }
 }
 
@@ -208,28 +224,28 @@ pub(crate) struct Later<'w> {
     directory: Option<PathBuf>,
     out: Arc<dyn Sink>,
     error: Arc<dyn Sink>,
-    cancel: Cancel,
+    control: RunControl,
     world: &'w dyn World,
     policy: Policy,
     fed: Arc<Kept>,
     /// What the command wrote, where the stage reads it.
     read: Option<Box<dyn Source>>,
-    end: Option<JobEnd>,
+    end: Option<CommandEnd>,
 }
 
 impl<'w> Later<'w> {
     pub(crate) fn new(
-        job: Job<'_>,
+        job: CommandRequest<'_>,
         joined: Joined,
         world: &'w dyn World,
         policy: &Policy,
-    ) -> Result<Self, JobEnd> {
+    ) -> Result<Self, CommandEnd> {
         let native = job.words.first().is_some_and(|name| filters::find(name).is_some());
         if !native && matches!(runner(&job, world), Runner::One) {
             let start = Start::new(job.words.to_vec(), job.directory.clone(), &job.environment);
             let feed = if joined == Joined::Input { Feed::Unknown } else { Feed::Nothing };
             if let Decision::Hold(_) | Decision::Gather = policy.decide(&start, feed) {
-                return Err(JobEnd::HeldBack);
+                return Err(CommandEnd::HeldBack);
             }
         }
         let mut later = Self {
@@ -238,7 +254,7 @@ impl<'w> Later<'w> {
             directory: job.directory,
             out: job.out,
             error: job.error,
-            cancel: job.cancel.clone(),
+            control: job.control.clone(),
             world,
             policy: policy.clone(),
             fed: Arc::default(),
@@ -254,17 +270,17 @@ impl<'w> Later<'w> {
         Ok(later)
     }
 
-    fn run(&mut self, input: Option<Box<dyn Source>>) -> JobEnd {
-        let job = Job {
+    fn run(&mut self, input: Option<Box<dyn Source>>) -> CommandEnd {
+        let job = CommandRequest {
             words: &self.words,
             input,
             out: self.out.clone(),
             error: self.error.clone(),
             environment: std::mem::take(&mut self.environment),
             directory: self.directory.clone(),
-            cancel: &self.cancel,
+            control: &self.control,
         };
-        run_job(job, self.world, &self.policy)
+        run_command(job, self.world, &self.policy)
     }
 }
 
@@ -280,7 +296,7 @@ impl Running for Later<'_> {
         Ok(self.fed.append(&block)?)
     }
 
-    fn finish(mut self: Box<Self>) -> JobEnd {
+    fn finish(mut self: Box<Self>) -> CommandEnd {
         match self.end {
             Some(end) => end,
             None => {

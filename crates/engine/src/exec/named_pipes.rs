@@ -11,7 +11,7 @@ use std::time::Duration;
 
 use rustix::fs::{CWD, FileType, Mode, OFlags, mknodat, open};
 use shell::Direction;
-use stream::{Block, Cancel, Sink, Source, World, WriteMode, describe};
+use stream::{Block, RunControl, Sink, Source, World, WriteMode, describe};
 
 use crate::files::block_source::{read_block, write_block};
 use crate::plan::outcome::StageOutcome;
@@ -28,7 +28,7 @@ const PAUSE: Duration = Duration::from_millis(1);
 pub(crate) fn with_pipes(
     plan: &StagePlan,
     world: &dyn World,
-    cancel: &Cancel,
+    control: &RunControl,
     run: impl FnOnce(&StagePlan) -> StageOutcome,
 ) -> io::Result<StageOutcome> {
     let directory = tempfile::Builder::new().prefix("ylotrope-").tempdir()?;
@@ -37,7 +37,7 @@ pub(crate) fn with_pipes(
     let named = |name: &[u8]| {
         plan.arguments.iter().any(|argument| memchr::memmem::find(argument, name).is_some())
     };
-    let over = Cancel::default();
+    let over = RunControl::default();
     std::thread::scope(|scope| {
         for (number, substitution) in plan.substitutions.iter().enumerate() {
             if !named(&substitution.name) {
@@ -55,11 +55,11 @@ pub(crate) fn with_pipes(
             match substitution.direction {
                 Direction::Read => {
                     let Ok(source) = world.read(&name) else { continue };
-                    scope.spawn(move || give(source, &path, over, cancel));
+                    scope.spawn(move || give(source, &path, over, control));
                 }
                 Direction::Write => {
                     let Ok(sink) = world.write(&name, WriteMode::Replace) else { continue };
-                    scope.spawn(move || take(&sink, &path, over, cancel));
+                    scope.spawn(move || take(&sink, &path, over, control));
                 }
             }
         }
@@ -78,12 +78,12 @@ fn rename(plan: &mut StagePlan, name: &[u8], path: &Path) {
 }
 
 /// Writes what a source gives into a pipe once somebody reads it.
-fn give(mut source: Box<dyn Source>, path: &Path, over: &Cancel, cancel: &Cancel) {
+fn give(mut source: Box<dyn Source>, path: &Path, over: &RunControl, control: &RunControl) {
     let pipe = loop {
         // Fails as long as nobody has opened it for reading.
         match open(path, OFlags::WRONLY | OFlags::NONBLOCK | OFlags::CLOEXEC, Mode::empty()) {
             Ok(pipe) => break pipe,
-            Err(_) if over.is_cancelled() || cancel.is_cancelled() => return,
+            Err(_) if over.is_cancelled() || control.is_cancelled() => return,
             Err(_) => std::thread::sleep(PAUSE),
         }
     };
@@ -99,7 +99,7 @@ fn give(mut source: Box<dyn Source>, path: &Path, over: &Cancel, cancel: &Cancel
 }
 
 /// Reads what somebody writes into a pipe, until the last one who does has gone.
-fn take(sink: &Arc<dyn Sink>, path: &Path, over: &Cancel, cancel: &Cancel) {
+fn take(sink: &Arc<dyn Sink>, path: &Path, over: &RunControl, control: &RunControl) {
     let flags = OFlags::RDONLY | OFlags::NONBLOCK | OFlags::CLOEXEC;
     let Ok(pipe) = open(path, flags, Mode::empty()) else { return };
     let pipe = File::from(pipe);
@@ -126,7 +126,7 @@ fn take(sink: &Arc<dyn Sink>, path: &Path, over: &Cancel, cancel: &Cancel) {
             }
             Ok(None) => std::thread::sleep(PAUSE),
         }
-        if cancel.is_cancelled() {
+        if control.is_cancelled() {
             return;
         }
     }

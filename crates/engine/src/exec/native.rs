@@ -8,9 +8,9 @@ use std::path::Path;
 use std::sync::{Arc, Mutex, PoisonError};
 
 use stream::{
-    Cancel, Environment, ExitStatus, Job, JobEnd, Joined, Machine, OriginStore, Output, Processors,
-    Replacement, Running, Sink, Source, StageError, StageIo, StageMeter, StagePorts, World,
-    WriteError, WriteMode,
+    CommandEnd, CommandRequest, Environment, ExitStatus, Joined, Machine, OriginStore, Output,
+    Processors, Replacement, RunControl, Running, Sink, Source, StageError, StageIo, StageMeter,
+    StagePorts, World, WriteError, WriteMode,
 };
 
 use crate::base::clock::run_ns;
@@ -38,10 +38,10 @@ pub(crate) fn run_native(
     connections: Connections,
     world: &dyn World,
     meter: &Arc<StageMeter>,
-    cancel: &Cancel,
+    control: &RunControl,
 ) -> StageOutcome {
     let StageKind::Native(definition) = &plan.kind else { return StageOutcome::of(ExitStatus(0)) };
-    let clock = StageClock::start(meter, cancel);
+    let clock = StageClock::start(meter, control);
     let Connections { stdin, stdout, stderr, origins, eager } = connections;
     let shared = Arc::ptr_eq(&stdout, &stderr);
     let world = StageWorld {
@@ -51,9 +51,9 @@ pub(crate) fn run_native(
         written: Mutex::default(),
         held: Mutex::default(),
     };
-    let out: Arc<dyn Sink> = Arc::new(MeteredSink::new(stdout, meter, cancel, &clock));
+    let out: Arc<dyn Sink> = Arc::new(MeteredSink::new(stdout, meter, control, &clock));
     let stdin = stdin.map(|source| world.metered(source));
-    let processors = Threads { meter, cancel };
+    let processors = Threads { meter, control };
     let mut io = StageIo::new(StagePorts {
         name: plan.name(),
         stdin,
@@ -62,7 +62,7 @@ pub(crate) fn run_native(
         world: &world,
         processors: &processors,
         meter,
-        cancel: cancel.clone(),
+        control: control.clone(),
     });
     let mut outcome = StageOutcome::of(ExitStatus::SUCCESS);
     let errors = io.error_sink();
@@ -109,7 +109,7 @@ pub(crate) fn run_native(
     // What failed inside has not written all, whatever it was.
     if !outcome.panicked
         && let Ok(errors) = errors
-        && !opened.put_in_place(cancel, &*errors)
+        && !opened.put_in_place(control, &*errors)
         && outcome.status == ExitStatus::SUCCESS
     {
         outcome.status = ExitStatus(1);
@@ -134,18 +134,18 @@ impl StageWorld<'_> {
         self.written.lock().unwrap_or_else(PoisonError::into_inner).add(path, sink);
     }
 
-    fn note_held(&self, end: JobEnd, start: &Start, joined: bool) {
-        if end == JobEnd::HeldBack {
+    fn note_held(&self, end: CommandEnd, start: &Start, joined: bool) {
+        if end == CommandEnd::HeldBack {
             let mut held = self.held.lock().unwrap_or_else(PoisonError::into_inner);
             held.push(start.as_held(joined));
         }
     }
 
     /// A command with the variables of this stage, and what starting it is.
-    fn of_stage<'j>(&self, job: Job<'j>) -> (Job<'j>, Start) {
+    fn of_stage<'j>(&self, job: CommandRequest<'j>) -> (CommandRequest<'j>, Start) {
         let environment = self.environment.with(job.environment);
         let start = Start::new(job.words.to_vec(), job.directory.clone(), &environment);
-        (Job { environment, ..job }, start)
+        (CommandRequest { environment, ..job }, start)
     }
 
     fn metered(&self, inner: Box<dyn Source>) -> Box<dyn Source> {
@@ -175,7 +175,7 @@ impl World for StageWorld<'_> {
         self.inner.remove(path)
     }
 
-    fn run(&self, job: Job<'_>) -> JobEnd {
+    fn run(&self, job: CommandRequest<'_>) -> CommandEnd {
         let joined = job.input.is_some();
         let (job, start) = self.of_stage(job);
         let end = self.inner.run(job);
@@ -183,7 +183,11 @@ impl World for StageWorld<'_> {
         end
     }
 
-    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+    fn start(
+        &self,
+        job: CommandRequest<'_>,
+        joined: Joined,
+    ) -> Result<Box<dyn Running + '_>, CommandEnd> {
         let (job, start) = self.of_stage(job);
         self.inner.start(job, joined).inspect_err(|end| self.note_held(*end, &start, true))
     }
@@ -221,7 +225,7 @@ impl World for StageWorld<'_> {
 /// Processors as threads, their time added to the stage that asked.
 struct Threads<'m> {
     meter: &'m StageMeter,
-    cancel: &'m Cancel,
+    control: &'m RunControl,
 }
 
 impl Processors for Threads<'_> {
@@ -231,7 +235,7 @@ impl Processors for Threads<'_> {
 
     fn run(&self, mut jobs: Vec<Box<dyn FnOnce() + Send + '_>>) {
         let Some(own) = jobs.pop() else { return };
-        let before = run_ns(self.cancel);
+        let before = run_ns(self.control);
         std::thread::scope(|scope| {
             for job in jobs {
                 scope.spawn(|| {
@@ -241,6 +245,6 @@ impl Processors for Threads<'_> {
             }
             own();
         });
-        self.meter.add_helped(run_ns(self.cancel).saturating_sub(before));
+        self.meter.add_helped(run_ns(self.control).saturating_sub(before));
     }
 }

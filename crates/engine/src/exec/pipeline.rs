@@ -5,8 +5,8 @@ use std::sync::{Arc, Mutex};
 use std::thread::{Scope, ScopedJoinHandle};
 
 use stream::{
-    Block, Cancel, ExitStatus, InputName, JobEnd, OriginStore, Sink, Source, StageMeter, World,
-    describe,
+    Block, CommandEnd, ExitStatus, InputName, OriginStore, RunControl, Sink, Source, StageMeter,
+    World, describe,
 };
 
 use crate::base::clock::run_ns;
@@ -165,10 +165,10 @@ pub(crate) fn run_pipeline(
     plan: &Plan,
     surroundings: &dyn Surroundings,
     meters: &[Arc<StageMeter>],
-    cancel: &Cancel,
+    control: &RunControl,
 ) -> Vec<StageOutcome> {
     surroundings.watch(plan, meters);
-    let outcomes = run_connected(plan, surroundings, meters, cancel);
+    let outcomes = run_connected(plan, surroundings, meters, control);
     surroundings.ended(None, plan, meters, &outcomes);
     outcomes
 }
@@ -177,10 +177,10 @@ fn run_connected(
     plan: &Plan,
     surroundings: &dyn Surroundings,
     meters: &[Arc<StageMeter>],
-    cancel: &Cancel,
+    control: &RunControl,
 ) -> Vec<StageOutcome> {
-    let told = cancel.excess().is_some();
-    let at_work = match cancel.begin_commands(plan.stages.len()) {
+    let told = control.excess().is_some();
+    let at_work = match control.begin_commands(plan.stages.len()) {
         Ok(at_work) => at_work,
         Err(excess) => {
             let ended = StageOutcome::of(ExitStatus(126));
@@ -190,11 +190,11 @@ fn run_connected(
             return vec![StageOutcome { cancelled: true, ..ended }; plan.stages.len()];
         }
     };
-    let mut ready = connect(plan, surroundings, meters, cancel);
+    let mut ready = connect(plan, surroundings, meters, control);
     if let (1, [meter]) = (ready.len(), meters)
         && let Some(only) = ready.pop()
     {
-        return vec![run_stage(0, only, surroundings, meter, cancel)];
+        return vec![run_stage(0, only, surroundings, meter, control)];
     }
     std::thread::scope(|scope| {
         let threads: Vec<io::Result<ScopedJoinHandle<'_, StageOutcome>>> = ready
@@ -203,7 +203,7 @@ fn run_connected(
             .enumerate()
             .map(|(number, (ready, meter))| {
                 let errors = ready.ports.sink(2);
-                let started = start(scope, number, ready, surroundings, meter, cancel);
+                let started = start(scope, number, ready, surroundings, meter, control);
                 // The descriptors of a stage that was never started are closed by now.
                 started.inspect_err(|error| {
                     say(&*errors, &format!("cannot start a command: {}", describe(error)));
@@ -229,9 +229,9 @@ fn start<'s, 'e: 's>(
     ready: Ready<'e>,
     surroundings: &'e dyn Surroundings,
     meter: &'e Arc<StageMeter>,
-    cancel: &'e Cancel,
+    control: &'e RunControl,
 ) -> io::Result<ScopedJoinHandle<'s, StageOutcome>> {
-    let run = move || run_stage(number, ready, surroundings, meter, cancel);
+    let run = move || run_stage(number, ready, surroundings, meter, control);
     std::thread::Builder::new().spawn_scoped(scope, run)
 }
 
@@ -241,15 +241,15 @@ fn run_stage(
     mut ready: Ready<'_>,
     surroundings: &dyn Surroundings,
     meter: &Arc<StageMeter>,
-    cancel: &Cancel,
+    control: &RunControl,
 ) -> StageOutcome {
     // Nobody is to hold the descriptors of the stage but the stage, so that its readers end.
     let opened = std::mem::take(&mut ready.opened);
     let errors = (!opened.is_empty()).then(|| ready.ports.sink(2));
-    let mut outcome = run_ready(number, ready, &opened, surroundings, meter, cancel);
+    let mut outcome = run_ready(number, ready, &opened, surroundings, meter, control);
     // What failed inside has not written all, whatever it was.
     if let Some(errors) = errors.filter(|_| !outcome.panicked)
-        && !opened.put_in_place(cancel, &*errors)
+        && !opened.put_in_place(control, &*errors)
         && outcome.status.0 == 0
     {
         outcome.status = ExitStatus(1);
@@ -263,34 +263,34 @@ fn run_ready(
     opened: &OpenedFiles,
     surroundings: &dyn Surroundings,
     meter: &Arc<StageMeter>,
-    cancel: &Cancel,
+    control: &RunControl,
 ) -> StageOutcome {
     let Ready { plan, alone, mut ports, origins, eager, failed, .. } = ready;
     if let Some(outcome) = failed {
         return outcome;
     }
     if let Some(source) = surroundings.written(number) {
-        return copy(source, &*ports.sink(1), meter, cancel);
+        return copy(source, &*ports.sink(1), meter, control);
     }
     let world = surroundings.world();
     if let StageKind::Shell(command) = &plan.kind {
         let state = plan.state.as_deref().cloned().unwrap_or_default();
         let inputs = ports.input(0).map(|_| InputName::Standard).into_iter().collect();
-        let clock = StageClock::start(meter, cancel);
-        meter_ports(&mut ports, meter, cancel, &clock);
+        let clock = StageClock::start(meter, control);
+        meter_ports(&mut ports, meter, control, &clock);
         let taken = origins.and_then(|origins| note_origins(&mut ports, origins));
-        let mut shell = Shell::new(surroundings, number, world, cancel, ports, state);
+        let mut shell = Shell::new(surroundings, number, world, control, ports, state);
         shell.taken = taken;
         shell.opened = opened.clone();
         shell.beside_others = !alone;
         let status = shell.alone(|shell| shell.command(command));
         clock.end();
-        let cancelled = cancel.is_cancelled();
+        let cancelled = control.is_cancelled();
         return StageOutcome { inputs, cancelled, ..StageOutcome::of(ExitStatus(status)) };
     }
     if !plan.substitutions.is_empty() {
         let state = plan.state.as_deref().cloned().unwrap_or_default();
-        let mut shell = Shell::new(surroundings, number, world, cancel, ports.clone(), state);
+        let mut shell = Shell::new(surroundings, number, world, control, ports.clone(), state);
         let mut outcome = None;
         // What runs beside the stage has these descriptors; nobody else keeps them open.
         let result = shell.with_substitutions(plan.substitutions.clone(), |shell| {
@@ -306,12 +306,12 @@ fn run_ready(
                 Ok(()) => shell.with_world(|world| {
                     let errors = ports.sink(2);
                     let run = |plan: &StagePlan| {
-                        let stage = Stage { number, plan, alone, surroundings, meter, cancel };
+                        let stage = Stage { number, plan, alone, surroundings, meter, control };
                         stage.run(ports, origins, eager, world)
                     };
                     match &plan.kind {
                         StageKind::Host(_) => {
-                            with_pipes(plan, world, cancel, run).unwrap_or_else(|error| {
+                            with_pipes(plan, world, control, run).unwrap_or_else(|error| {
                                 not_started(&format!("no pipe: {}", describe(&error)), &*errors)
                             })
                         }
@@ -319,7 +319,7 @@ fn run_ready(
                     }
                 }),
             };
-            if !opened.put_in_place(cancel, &*errors) && done.status.0 == 0 {
+            if !opened.put_in_place(control, &*errors) && done.status.0 == 0 {
                 done.status = ExitStatus(1);
             }
             outcome = Some(done);
@@ -328,7 +328,7 @@ fn run_ready(
         debug_assert!(result.is_ok());
         return outcome.unwrap_or_else(|| StageOutcome::of(ExitStatus(70)));
     }
-    let stage = Stage { number, plan, alone, surroundings, meter, cancel };
+    let stage = Stage { number, plan, alone, surroundings, meter, control };
     match &plan.directory {
         None => stage.run(ports, origins, eager, world),
         Some(directory) => {
@@ -345,7 +345,7 @@ struct Stage<'a> {
     alone: bool,
     surroundings: &'a dyn Surroundings,
     meter: &'a Arc<StageMeter>,
-    cancel: &'a Cancel,
+    control: &'a RunControl,
 }
 
 impl Stage<'_> {
@@ -371,7 +371,7 @@ impl Stage<'_> {
                 };
                 drop(ports);
                 let mut outcome =
-                    run_native(self.plan, connections, world, self.meter, self.cancel);
+                    run_native(self.plan, connections, world, self.meter, self.control);
                 for command in outcome.held.drain(..) {
                     self.surroundings.hold_back(self.number, command);
                 }
@@ -393,7 +393,7 @@ impl Stage<'_> {
         let mut decision = policy.decide(&start, feed);
         let mut gathered = None;
         if let Decision::Gather = decision {
-            let (kept, fed) = match gather(ports.input(0), self.cancel) {
+            let (kept, fed) = match gather(ports.input(0), self.control) {
                 Ok(gathered) => gathered,
                 Err(outcome) => return *outcome,
             };
@@ -408,7 +408,7 @@ impl Stage<'_> {
         match decision {
             Decision::Start(launch) => {
                 let errors = ports.sink(2);
-                let outcome = run_host(&launch, ports, self.meter, self.cancel);
+                let outcome = run_host(&launch, ports, self.meter, self.control);
                 if let Some(why) = &outcome.write_error {
                     say(&*errors, &format!("{}: write error: {why}", start.shown_name()));
                 }
@@ -417,19 +417,19 @@ impl Stage<'_> {
                 }
                 outcome
             }
-            Decision::NotFound => unstarted(JobEnd::NotFound, 127, "command not found"),
-            Decision::NotExecutable => unstarted(JobEnd::NotStarted, 126, "Permission denied"),
+            Decision::NotFound => unstarted(CommandEnd::NotFound, 127, "command not found"),
+            Decision::NotExecutable => unstarted(CommandEnd::NotStarted, 126, "Permission denied"),
             Decision::Hold(_) | Decision::Gather => {
                 let joined = self.is_joined() || feed != Feed::Nothing;
                 // What it would read is shown with its numbers.
-                self.meter.begin(run_ns(self.cancel));
+                self.meter.begin(run_ns(self.control));
                 if let Some(gathered) = &gathered {
                     let mut source = gathered.source();
                     while let Ok(Some(block)) = source.next_block() {
                         self.meter.count_in(&block);
                     }
                 }
-                self.meter.end(run_ns(self.cancel));
+                self.meter.end(run_ns(self.control));
                 if let Decision::Hold(mut command) = decision {
                     command.joined = joined;
                     self.surroundings.hold_back(self.number, *command);
@@ -439,7 +439,7 @@ impl Stage<'_> {
                 if let Some(message) = message {
                     say(&*ports.sink(2), &format!("{}: {message}", start.shown_name()));
                 }
-                let end = JobEnd::HeldBack;
+                let end = CommandEnd::HeldBack;
                 StageOutcome { unstarted: Some(end), ..StageOutcome::of(ExitStatus(status)) }
             }
         }
@@ -449,13 +449,13 @@ impl Stage<'_> {
 /// Reads all that a program would be fed.
 fn gather(
     input: Option<Arc<SharedInput>>,
-    cancel: &Cancel,
+    control: &RunControl,
 ) -> Result<(Arc<Kept>, Fed), Box<StageOutcome>> {
     use sha2::{Digest, Sha256};
     let (kept, mut sum) = (Arc::new(Kept::default()), Sha256::new());
     let mut source = input.map(Reader);
     while let Some(source) = &mut source {
-        if cancel.is_cancelled() {
+        if control.is_cancelled() {
             let status = ExitStatus::CANCELLED;
             let outcome = StageOutcome { cancelled: true, ..StageOutcome::of(status) };
             return Err(Box::new(outcome));
@@ -485,7 +485,7 @@ fn not_started(message: &str, errors: &dyn Sink) -> StageOutcome {
 fn meter_ports(
     ports: &mut Ports,
     meter: &Arc<StageMeter>,
-    cancel: &Cancel,
+    control: &RunControl,
     clock: &Arc<StageClock>,
 ) {
     let own = |ports: &Ports, number| ports.get(number).is_some_and(|port| port.own.is_some());
@@ -497,7 +497,7 @@ fn meter_ports(
         return;
     }
     let Some(End::Out(inner)) = ports.get(1).map(|port| port.end.clone()) else { return };
-    let metered: Arc<dyn Sink> = Arc::new(MeteredSink::new(inner.clone(), meter, cancel, clock));
+    let metered: Arc<dyn Sink> = Arc::new(MeteredSink::new(inner.clone(), meter, control, clock));
     let shared = ports
         .get(2)
         .is_some_and(|port| matches!(&port.end, End::Out(error) if Arc::ptr_eq(error, &inner)));
@@ -512,11 +512,11 @@ fn copy(
     mut source: Box<dyn Source>,
     out: &dyn Sink,
     meter: &Arc<StageMeter>,
-    cancel: &Cancel,
+    control: &RunControl,
 ) -> StageOutcome {
     let mut outcome = StageOutcome::of(ExitStatus::SUCCESS);
     while let Ok(Some(block)) = source.next_block() {
-        if cancel.is_cancelled() {
+        if control.is_cancelled() {
             outcome.cancelled = true;
             break;
         }
@@ -535,7 +535,7 @@ fn connect<'p>(
     plan: &'p Plan,
     surroundings: &dyn Surroundings,
     meters: &[Arc<StageMeter>],
-    cancel: &Cancel,
+    control: &RunControl,
 ) -> Vec<Ready<'p>> {
     let mut ready = Vec::new();
     // A pipeline that follows a file is watched while it runs, and so is a terminal.
@@ -551,7 +551,8 @@ fn connect<'p>(
             ports.read_from(0, source);
         }
         if number + 1 < plan.stages.len() {
-            let (writer, reader) = link(cancel, meters[number].clone(), meters[number + 1].clone());
+            let (writer, reader) =
+                link(control, meters[number].clone(), meters[number + 1].clone());
             ports.write_to(1, Arc::new(writer));
             stdin = Some(Box::new(reader));
         }

@@ -14,7 +14,7 @@ use rustix::process::{
     Pid, Signal, WaitId, WaitIdOptions, kill_process, kill_process_group, waitid,
 };
 use stream::{
-    Block, Cancel, ExitStatus, JobEnd, ReadError, Sink, StageMeter, WriteError, describe,
+    Block, CommandEnd, ExitStatus, ReadError, RunControl, Sink, StageMeter, WriteError, describe,
 };
 
 use crate::base::clock::{now_ns, run_ns};
@@ -53,24 +53,24 @@ pub(crate) fn run_host(
     launch: &Launch,
     ports: Ports,
     meter: &Arc<StageMeter>,
-    cancel: &Cancel,
+    control: &RunControl,
 ) -> StageOutcome {
-    meter.begin(run_ns(cancel));
+    meter.begin(run_ns(control));
     let outcome = match started(launch, &ports) {
         Ok((child, feed, out, error)) => {
             let metered = out.map(|inner| -> Arc<dyn Sink> {
-                Arc::new(MeteredSink::of_program(inner, meter, cancel))
+                Arc::new(MeteredSink::of_program(inner, meter, control))
             });
             drop(ports);
-            attend(child, feed, metered, error, launch.apart, meter, cancel)
+            attend(child, feed, metered, error, launch.apart, meter, control)
         }
         Err(error) => {
             say(&*ports.sink(2), &format!("{}: {}", launch.name(), describe(&error)));
             let status = ExitStatus(126);
-            StageOutcome { unstarted: Some(JobEnd::NotStarted), ..StageOutcome::of(status) }
+            StageOutcome { unstarted: Some(CommandEnd::NotStarted), ..StageOutcome::of(status) }
         }
     };
-    meter.end(run_ns(cancel));
+    meter.end(run_ns(control));
     outcome
 }
 
@@ -146,19 +146,19 @@ fn attend(
     error: Option<Arc<dyn Sink>>,
     groups: bool,
     meter: &Arc<StageMeter>,
-    cancel: &Cancel,
+    control: &RunControl,
 ) -> StageOutcome {
     let (output, errors) = (child.stdout().take(), child.stderr().take());
     let mut outcome = StageOutcome::of(ExitStatus::SUCCESS);
-    let feeding =
-        fed.map(|(input, reading, writing)| Feeding::start(input, reading, writing, meter, cancel));
+    let feeding = fed
+        .map(|(input, reading, writing)| Feeding::start(input, reading, writing, meter, control));
     std::thread::scope(|scope| {
         if let (Some(errors), Some(error)) = (errors, error) {
-            scope.spawn(move || forward(&errors, &*error, cancel));
+            scope.spawn(move || forward(&errors, &*error, control));
         }
         let moving = output
             .zip(out)
-            .map(|(output, out)| scope.spawn(move || forward(&output, &*out, cancel)));
+            .map(|(output, out)| scope.spawn(move || forward(&output, &*out, control)));
         let mut wait = Duration::from_micros(50);
         let mut ender = Ender { child, groups, asked: None };
         let mut usage = Usage::of(ender.child.id(), meter);
@@ -168,12 +168,12 @@ fn attend(
                 usage.look();
                 break ender.child.wait();
             }
-            if cancel.is_paused() {
+            if control.is_paused() {
                 ender.signal(Signal::STOP);
-                cancel.is_cancelled();
+                control.is_cancelled();
                 ender.signal(Signal::CONT);
             }
-            if cancel.is_cancelled() {
+            if control.is_cancelled() {
                 outcome.cancelled = true;
                 ender.end();
             }
@@ -199,7 +199,7 @@ fn attend(
         if let Some(moving) = moving {
             // What it started may write on; that ends with the run.
             while !moving.is_finished() {
-                if cancel.is_cancelled() {
+                if control.is_cancelled() {
                     outcome.cancelled = true;
                     if groups {
                         ender.signal(Signal::KILL);
@@ -227,10 +227,10 @@ fn attend(
 const LOOK_AGAIN: Timespec = Timespec { tv_sec: 0, tv_nsec: 20_000_000 };
 
 /// Hands on what a program writes, until its last writer has gone or the run is cancelled.
-fn forward(from: &impl AsFd, to: &dyn Sink, cancel: &Cancel) -> Result<(), WriteError> {
+fn forward(from: &impl AsFd, to: &dyn Sink, control: &RunControl) -> Result<(), WriteError> {
     loop {
         if poll(&mut [PollFd::new(from, PollFlags::IN)], Some(&LOOK_AGAIN)) == Ok(0) {
-            if cancel.was_cancelled() {
+            if control.was_cancelled() {
                 return Err(WriteError::Cancelled);
             }
             continue;
@@ -319,7 +319,7 @@ impl Feeding {
         reading: OwnedFd,
         writing: OwnedFd,
         meter: &Arc<StageMeter>,
-        cancel: &Cancel,
+        control: &RunControl,
     ) -> Self {
         let shared = Arc::strong_count(&input) > 1;
         // Without this end a program that closes its input is noticed at once.
@@ -328,11 +328,11 @@ impl Feeding {
         let _ = rustix::io::ioctl_fionbio(&writing, true);
         let state = Arc::new((Mutex::new(FeedState::default()), Condvar::new()));
         let (source, meter, shared_state) = (input.clone(), meter.clone(), state.clone());
-        let cancel = cancel.clone();
+        let control = control.clone();
         // The thread may wait for more input longer than the program runs; nobody waits for it.
         let spawned = std::thread::Builder::new()
             .name("feed".to_owned())
-            .spawn(move || feed(&source, &writing, &meter, &shared_state, &cancel));
+            .spawn(move || feed(&source, &writing, &meter, &shared_state, &control));
         drop(spawned);
         Self { input, reading, state }
     }
@@ -362,7 +362,7 @@ fn feed(
     writing: &OwnedFd,
     meter: &Arc<StageMeter>,
     state: &(Mutex<FeedState>, Condvar),
-    cancel: &Cancel,
+    control: &RunControl,
 ) {
     let lock = || state.0.lock().unwrap_or_else(PoisonError::into_inner);
     loop {
@@ -387,7 +387,7 @@ fn feed(
                 Err(rustix::io::Errno::INTR) => {}
                 Err(rustix::io::Errno::AGAIN) if !lock().over => {
                     // Held while the run is; the end of the program is what ends this.
-                    cancel.is_cancelled();
+                    control.is_cancelled();
                     wait_for_room(writing);
                 }
                 Err(_) => break,

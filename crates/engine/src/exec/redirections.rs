@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use stream::{Cancel, Sink, World, WriteMode, describe};
+use stream::{RunControl, Sink, World, WriteMode, describe};
 
 use crate::base::sinks::say;
 use crate::flow::descriptors::Ports;
@@ -32,8 +32,8 @@ impl OpenedFiles {
 
     /// The command has ended: its files take their places. Where the run is cancelled they do not.
     /// False where one could not; that is said on `errors`.
-    pub(crate) fn put_in_place(self, cancel: &Cancel, errors: &dyn Sink) -> bool {
-        if cancel.was_cancelled() {
+    pub(crate) fn put_in_place(self, control: &RunControl, errors: &dyn Sink) -> bool {
+        if control.was_cancelled() {
             return true;
         }
         let mut all = true;

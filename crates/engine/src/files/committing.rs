@@ -7,10 +7,13 @@ use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use rustix::fs::{Access, access};
-use stream::{Job, JobEnd, Joined, Machine, Replacement, Running, Sink, Source, World, WriteMode};
+use stream::{
+    CommandEnd, CommandRequest, Joined, Machine, Replacement, Running, Sink, Source, World,
+    WriteMode,
+};
 
 use crate::base::sinks::Nowhere;
-use crate::exec::command::{Later, run_job};
+use crate::exec::command::{Later, run_command};
 use crate::files::commit::{Applied, CommitError, CommittedFile, commit_all};
 use crate::files::direct::DirectReplacement;
 use crate::files::machine::RealMachine;
@@ -129,11 +132,15 @@ impl World for CommittingFiles {
         Ok(())
     }
 
-    fn run(&self, job: Job<'_>) -> JobEnd {
-        run_job(job, self, &self.policy)
+    fn run(&self, job: CommandRequest<'_>) -> CommandEnd {
+        run_command(job, self, &self.policy)
     }
 
-    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+    fn start(
+        &self,
+        job: CommandRequest<'_>,
+        joined: Joined,
+    ) -> Result<Box<dyn Running + '_>, CommandEnd> {
         Ok(Box::new(Later::new(job, joined, self, &self.policy)?))
     }
 

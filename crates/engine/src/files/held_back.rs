@@ -8,13 +8,13 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
 use stream::{
-    Cancel, FileFacts, Job, JobEnd, Joined, Machine, Permission, Replacement, Running, Scratch,
-    Sink, Source, World, WriteMode,
+    CommandEnd, CommandRequest, FileFacts, Joined, Machine, Permission, Replacement, RunControl,
+    Running, Scratch, Sink, Source, World, WriteMode,
 };
 
 use crate::base::limits::Limits;
 use crate::base::sinks::Nowhere;
-use crate::exec::command::{Later, run_job};
+use crate::exec::command::{Later, run_command};
 use crate::files::direct::DirectReplacement;
 use crate::files::machine::RealMachine;
 use crate::files::overlay::Overlay;
@@ -35,7 +35,7 @@ pub(crate) struct DryWorld {
     /// `None` where files are read whole.
     pub(crate) sampler: Option<Sampler>,
     pub(crate) policy: Policy,
-    pub(crate) cancel: Cancel,
+    pub(crate) control: RunControl,
     /// Files that would be written, also by stages before those that run now.
     pub(crate) pending: Arc<Overlay>,
     /// Files are followed as they grow.
@@ -45,11 +45,11 @@ pub(crate) struct DryWorld {
 }
 
 impl DryWorld {
-    pub(crate) fn new(sampler: Option<Sampler>, policy: Policy, cancel: Cancel) -> Self {
+    pub(crate) fn new(sampler: Option<Sampler>, policy: Policy, control: RunControl) -> Self {
         Self {
             sampler,
             policy,
-            cancel,
+            control,
             pending: Arc::default(),
             live: false,
             read: Mutex::default(),
@@ -72,7 +72,7 @@ impl DryWorld {
         let Some(file) = read_plain(path)? else { return Ok(Box::new(Chain::default())) };
         let Some(sampler) = &self.sampler else { return Ok(Box::new(file)) };
         let sampled =
-            sampler.cache.file(path, file, sampler.sample, &sampler.limits, &self.cancel)?;
+            sampler.cache.file(path, file, sampler.sample, &sampler.limits, &self.control)?;
         let source = sampled.kept.source();
         self.read.lock().unwrap_or_else(PoisonError::into_inner).push((path.to_owned(), sampled));
         Ok(source)
@@ -100,11 +100,11 @@ impl World for DryWorld {
     }
 
     fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
-        self.pending.write(path, mode, &self.cancel)
+        self.pending.write(path, mode, &self.control)
     }
 
     fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
-        match self.pending.begin(path, WriteMode::Replace, &self.cancel)? {
+        match self.pending.begin(path, WriteMode::Replace, &self.control)? {
             None => Ok(Box::new(DirectReplacement(Arc::new(Nowhere)))),
             Some(file) => Ok(Box::new(Held { file, pending: self.pending.clone() })),
         }
@@ -115,11 +115,15 @@ impl World for DryWorld {
         Ok(())
     }
 
-    fn run(&self, job: Job<'_>) -> JobEnd {
-        run_job(job, self, &self.policy)
+    fn run(&self, job: CommandRequest<'_>) -> CommandEnd {
+        run_command(job, self, &self.policy)
     }
 
-    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+    fn start(
+        &self,
+        job: CommandRequest<'_>,
+        joined: Joined,
+    ) -> Result<Box<dyn Running + '_>, CommandEnd> {
         Ok(Box::new(Later::new(job, joined, self, &self.policy)?))
     }
 

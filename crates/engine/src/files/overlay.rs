@@ -9,7 +9,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError, Weak};
 
 use rustix::fs::{Access, access};
 use rustix::io::Errno;
-use stream::{Cancel, FileFacts, FileKind, Sink, Source, WriteMode};
+use stream::{FileFacts, FileKind, RunControl, Sink, Source, WriteMode};
 
 use crate::base::sinks::Nowhere;
 use crate::files::emptied::{Emptiable, Emptied};
@@ -89,9 +89,9 @@ impl Overlay {
         &self,
         path: &Path,
         mode: WriteMode,
-        cancel: &Cancel,
+        control: &RunControl,
     ) -> io::Result<Arc<dyn Sink>> {
-        let Some(file) = self.begin(path, mode, cancel)? else { return Ok(Arc::new(Nowhere)) };
+        let Some(file) = self.begin(path, mode, control)? else { return Ok(Arc::new(Nowhere)) };
         let sink = Arc::new(KeptSink(file.kept.clone()));
         if mode == WriteMode::Replace {
             // Whoever has it open finds it empty from here on.
@@ -140,9 +140,9 @@ impl Overlay {
         &self,
         path: &Path,
         mode: WriteMode,
-        cancel: &Cancel,
+        control: &RunControl,
     ) -> io::Result<Option<PendingFile>> {
-        self.try_begin(path, mode, cancel).inspect_err(|error| {
+        self.try_begin(path, mode, control).inspect_err(|error| {
             guarded(&self.refused).push((path.to_owned(), stream::describe(error)));
         })
     }
@@ -151,7 +151,7 @@ impl Overlay {
         &self,
         path: &Path,
         mode: WriteMode,
-        cancel: &Cancel,
+        control: &RunControl,
     ) -> io::Result<Option<PendingFile>> {
         let target = real_target(path);
         let facts = std::fs::metadata(path).ok();
@@ -175,7 +175,7 @@ impl Overlay {
         let bytes_now = facts.as_ref().map_or(0, std::fs::Metadata::len);
         let lines_now = match &facts {
             None => Some(0),
-            Some(_) if bytes_now <= COUNTED_UP_TO => count_lines(path, cancel),
+            Some(_) if bytes_now <= COUNTED_UP_TO => count_lines(path, control),
             Some(_) => None,
         };
         let pending_mode = match (facts.is_some() || known, mode) {

@@ -9,9 +9,12 @@ use std::os::fd::OwnedFd;
 use std::path::Path;
 use std::sync::Arc;
 
-use stream::{Job, JobEnd, Joined, Machine, Replacement, Running, Sink, Source, World, WriteMode};
+use stream::{
+    CommandEnd, CommandRequest, Joined, Machine, Replacement, Running, Sink, Source, World,
+    WriteMode,
+};
 
-use crate::exec::command::{Companion, run_job};
+use crate::exec::command::{Companion, run_command};
 use crate::files::commit::CommittedReplacement;
 use crate::files::machine::RealMachine;
 use crate::policy::Policy;
@@ -53,11 +56,15 @@ impl World for RealWorld {
         std::fs::remove_file(path)
     }
 
-    fn run(&self, job: Job<'_>) -> JobEnd {
-        run_job(job, self, &Policy::AsShell)
+    fn run(&self, job: CommandRequest<'_>) -> CommandEnd {
+        run_command(job, self, &Policy::AsShell)
     }
 
-    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+    fn start(
+        &self,
+        job: CommandRequest<'_>,
+        joined: Joined,
+    ) -> Result<Box<dyn Running + '_>, CommandEnd> {
         Ok(Box::new(Companion::start(job, joined, *self)))
     }
 

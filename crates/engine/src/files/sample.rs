@@ -9,7 +9,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Instant;
 
 use memchr::memchr_iter;
-use stream::{Block, Cancel, Input, ReadError, Source};
+use stream::{Block, Input, ReadError, RunControl, Source};
 
 use crate::base::limits::{Limit, Limits};
 use crate::files::block_source::{FileSource, read_block, start_of_last_lines};
@@ -110,18 +110,18 @@ impl SampleCache {
         file: FileSource,
         sample: Sample,
         limits: &Limits,
-        cancel: &Cancel,
+        control: &RunControl,
     ) -> io::Result<Arc<Sampled>> {
         let identity = Identity::of(&file.file.metadata()?);
         let key = (path.to_owned(), identity, sample);
         if let Some(found) = self.files.lock().unwrap_or_else(PoisonError::into_inner).get(&key) {
             return Ok(found.clone());
         }
-        let mut sampled = read_file(file, sample, limits, cancel)?;
+        let mut sampled = read_file(file, sample, limits, control)?;
         sampled.identity = Some(identity);
         sampled.changed = Identity::now(path).ok() != Some(identity);
         let sampled = Arc::new(sampled);
-        if !cancel.is_cancelled() && !sampled.changed {
+        if !control.is_cancelled() && !sampled.changed {
             let mut files = self.files.lock().unwrap_or_else(PoisonError::into_inner);
             if files.len() >= CACHED {
                 files.clear();
@@ -136,7 +136,7 @@ fn read_file(
     source: FileSource,
     sample: Sample,
     limits: &Limits,
-    cancel: &Cancel,
+    control: &RunControl,
 ) -> io::Result<Sampled> {
     let bytes = source.file.metadata()?.len();
     if let Sample::Last(lines) = sample {
@@ -147,7 +147,7 @@ fn read_file(
     }
     // Files of the kernel do not say how long they are.
     let known = (bytes > 0).then_some(bytes);
-    take(Box::new(source), sample, limits, cancel, known)
+    take(Box::new(source), sample, limits, control, known)
 }
 
 /// The last part of a large file, without reading what is before it.
@@ -182,10 +182,10 @@ pub(crate) fn take(
     source: Box<dyn Source>,
     sample: Sample,
     limits: &Limits,
-    cancel: &Cancel,
+    control: &RunControl,
     whole_bytes: Option<u64>,
 ) -> io::Result<Sampled> {
-    let mut taker = Taker::new(sample, limits, cancel);
+    let mut taker = Taker::new(sample, limits, control);
     let mut input = Input::new(Box::new(Bounded { source, left: limits.bytes, hit: false }), 0);
     loop {
         if taker.stop() {
@@ -230,7 +230,7 @@ impl Source for Bounded {
 struct Taker<'l> {
     sample: Sample,
     limits: &'l Limits,
-    cancel: &'l Cancel,
+    control: &'l RunControl,
     started: Instant,
     kept: Arc<Kept>,
     numbers: Vec<u64>,
@@ -244,7 +244,7 @@ struct Taker<'l> {
 }
 
 impl<'l> Taker<'l> {
-    fn new(sample: Sample, limits: &'l Limits, cancel: &'l Cancel) -> Self {
+    fn new(sample: Sample, limits: &'l Limits, control: &'l RunControl) -> Self {
         let random = match sample {
             Sample::Random { lines, seed } => Reservoir::new(lines, seed),
             _ => Reservoir::new(0, 0),
@@ -252,7 +252,7 @@ impl<'l> Taker<'l> {
         Self {
             sample,
             limits,
-            cancel,
+            control,
             started: Instant::now(),
             kept: Arc::default(),
             numbers: Vec::new(),
@@ -270,7 +270,7 @@ impl<'l> Taker<'l> {
         if self.started.elapsed().as_secs_f64() > self.limits.seconds {
             self.cut = Some(Limit::Seconds(self.limits.seconds));
         }
-        self.full || self.cut.is_some() || self.cancel.is_cancelled()
+        self.full || self.cut.is_some() || self.control.is_cancelled()
     }
 
     fn add(&mut self, bytes: &bytes::Bytes) -> io::Result<()> {
@@ -411,12 +411,12 @@ impl Reservoir {
 }
 
 /// Counts the lines of a whole file; `None` when cancelled or not readable.
-pub fn count_lines(path: &Path, cancel: &Cancel) -> Option<u64> {
+pub fn count_lines(path: &Path, control: &RunControl) -> Option<u64> {
     let Ok(Opened::Plain(file)) = open_plain(path) else { return None };
     let mut lines = 0;
     let mut open = false;
     while let Some(block) = read_block(&file).ok()? {
-        if cancel.is_cancelled() {
+        if control.is_cancelled() {
             return None;
         }
         lines += block.newlines();
@@ -435,7 +435,7 @@ mod tests {
         let source = Box::new(CutSource::new(data.as_bytes(), 3));
         let limits = Limits::default();
         let sampled =
-            take(source, sample, &limits, &Cancel::default(), Some(data.len() as u64)).unwrap();
+            take(source, sample, &limits, &RunControl::default(), Some(data.len() as u64)).unwrap();
         let numbers = (0..sampled.kept.lines()).map(|line| sampled.number(line)).collect();
         (String::from_utf8(sampled.kept.contents()).unwrap(), numbers, sampled.complete)
     }
@@ -460,7 +460,7 @@ mod tests {
         let data = "x".repeat(100);
         let source = Box::new(CutSource::new(data.as_bytes(), 7));
         let sampled =
-            take(source, Sample::First(5), &limits, &Cancel::default(), Some(100)).unwrap();
+            take(source, Sample::First(5), &limits, &RunControl::default(), Some(100)).unwrap();
         assert_eq!((sampled.kept.bytes(), sampled.cut), (10, Some(Limit::Bytes(10))));
         assert!(!sampled.complete);
     }
@@ -478,12 +478,12 @@ mod tests {
                 FileSource::of(file.reopen().unwrap()).unwrap(),
                 Sample::Last(3),
                 &limits,
-                &Cancel::default(),
+                &RunControl::default(),
             )
             .unwrap();
         assert_eq!(sampled.kept.contents(), b"line 49998\nline 49999\nline 50000\n");
         assert_eq!(sampled.number(0), -3);
-        sampled.set_whole_lines(count_lines(file.path(), &Cancel::default()).unwrap());
+        sampled.set_whole_lines(count_lines(file.path(), &RunControl::default()).unwrap());
         assert_eq!(sampled.number(0), 49_998);
     }
 }

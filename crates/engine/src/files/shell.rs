@@ -15,11 +15,11 @@ use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use rustix::fs::{Mode, OFlags, open};
 use rustix::io::Errno;
 use stream::{
-    Cancel, FileFacts, Job, JobEnd, Joined, Machine, Permission, Replacement, Running, Scratch,
-    Sink, Source, World, WriteMode,
+    CommandEnd, CommandRequest, FileFacts, Joined, Machine, Permission, Replacement, RunControl,
+    Running, Scratch, Sink, Source, World, WriteMode,
 };
 
-use crate::exec::command::{Companion, run_job};
+use crate::exec::command::{Companion, run_command};
 use crate::files::block_source::{DescriptorSink, FileSource};
 use crate::files::commit::CommittedReplacement;
 use crate::files::direct::DirectReplacement;
@@ -43,7 +43,7 @@ pub(crate) struct ShellFiles {
     appended: Arc<Mutex<HashMap<PathBuf, Vec<Weak<Staged>>>>>,
     /// Files that are open for reading, by their devices and numbers.
     read: Arc<Mutex<Vec<((u64, u64), Weak<Emptied>)>>>,
-    cancel: Cancel,
+    control: RunControl,
     /// Counts what is read, where somebody looks on.
     sources: Option<Arc<Sources>>,
     /// Files are seen while they are written: what writes them has no end, or is to be as a program
@@ -52,12 +52,12 @@ pub(crate) struct ShellFiles {
 }
 
 impl ShellFiles {
-    pub(crate) fn new(cancel: &Cancel, watch: Option<&Watch>) -> Self {
+    pub(crate) fn new(control: &RunControl, watch: Option<&Watch>) -> Self {
         Self {
             staged: Arc::default(),
             appended: Arc::default(),
             read: Arc::default(),
-            cancel: cancel.clone(),
+            control: control.clone(),
             sources: watch.map(|watch| watch.sources().clone()),
             at_once: Arc::default(),
         }
@@ -135,7 +135,7 @@ impl ShellFiles {
             match open(path, flags, Mode::empty()) {
                 Ok(pipe) => break pipe,
                 // Nobody reads yet.
-                Err(Errno::NXIO) if !self.cancel.is_cancelled() => std::thread::sleep(PAUSE),
+                Err(Errno::NXIO) if !self.control.is_cancelled() => std::thread::sleep(PAUSE),
                 Err(error) => return Err(error.into()),
             }
         };
@@ -147,7 +147,7 @@ impl ShellFiles {
                 matches!(polled, Ok(0) | Err(Errno::INTR))
             };
             while nothing_yet() {
-                if self.cancel.is_cancelled() {
+                if self.control.is_cancelled() {
                     return Err(io::ErrorKind::Interrupted.into());
                 }
             }
@@ -266,11 +266,15 @@ impl World for ShellFiles {
         }
     }
 
-    fn run(&self, job: Job<'_>) -> JobEnd {
-        run_job(job, self, &Policy::AsShell)
+    fn run(&self, job: CommandRequest<'_>) -> CommandEnd {
+        run_command(job, self, &Policy::AsShell)
     }
 
-    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+    fn start(
+        &self,
+        job: CommandRequest<'_>,
+        joined: Joined,
+    ) -> Result<Box<dyn Running + '_>, CommandEnd> {
         Ok(Box::new(Companion::start(job, joined, self.clone())))
     }
 

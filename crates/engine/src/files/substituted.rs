@@ -5,7 +5,10 @@ use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 use std::sync::{Arc, Mutex, PoisonError};
 
-use stream::{Job, JobEnd, Joined, Machine, Replacement, Running, Sink, Source, World, WriteMode};
+use stream::{
+    CommandEnd, CommandRequest, Joined, Machine, Replacement, Running, Sink, Source, World,
+    WriteMode,
+};
 
 use crate::files::direct::DirectReplacement;
 
@@ -66,11 +69,15 @@ impl World for Named<'_> {
         self.inner.remove(path)
     }
 
-    fn run(&self, job: Job<'_>) -> JobEnd {
+    fn run(&self, job: CommandRequest<'_>) -> CommandEnd {
         self.inner.run(job)
     }
 
-    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+    fn start(
+        &self,
+        job: CommandRequest<'_>,
+        joined: Joined,
+    ) -> Result<Box<dyn Running + '_>, CommandEnd> {
         self.inner.start(job, joined)
     }
 

@@ -7,8 +7,8 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use stream::{
-    FileFacts, Job, JobEnd, Joined, Machine, Permission, Replacement, Running, Scratch, Sink,
-    Source, World, WriteMode,
+    CommandEnd, CommandRequest, FileFacts, Joined, Machine, Permission, Replacement, Running,
+    Scratch, Sink, Source, World, WriteMode,
 };
 
 /// Relative names begin at `directory`.
@@ -34,14 +34,18 @@ impl World for InDirectory<'_> {
         self.inner.remove(&self.directory.join(path))
     }
 
-    fn run(&self, job: Job<'_>) -> JobEnd {
+    fn run(&self, job: CommandRequest<'_>) -> CommandEnd {
         let directory = job.directory.clone().or_else(|| Some(self.directory.to_owned()));
-        self.inner.run(Job { directory, ..job })
+        self.inner.run(CommandRequest { directory, ..job })
     }
 
-    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+    fn start(
+        &self,
+        job: CommandRequest<'_>,
+        joined: Joined,
+    ) -> Result<Box<dyn Running + '_>, CommandEnd> {
         let directory = job.directory.clone().or_else(|| Some(self.directory.to_owned()));
-        self.inner.start(Job { directory, ..job }, joined)
+        self.inner.start(CommandRequest { directory, ..job }, joined)
     }
 
     fn is_live(&self) -> bool {

@@ -5,7 +5,7 @@ use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
 use crate::base::clock::run_ns;
-use stream::{Block, Cancel, ReadError, Sink, Source, StageMeter, WriteError};
+use stream::{Block, ReadError, RunControl, Sink, Source, StageMeter, WriteError};
 
 /// Blocks a link holds before its writer must wait. With the usual block of 128 KiB a link takes
 /// at most about one MiB.
@@ -24,7 +24,7 @@ struct State {
 struct Shared {
     state: Mutex<State>,
     changed: Condvar,
-    cancel: Cancel,
+    control: RunControl,
     /// The writer's meter, which shows how full the link is.
     gauge: Arc<StageMeter>,
 }
@@ -53,14 +53,14 @@ pub(crate) struct LinkReader {
 
 /// A link whose waiting times are added to the meters of the stages on both sides.
 pub(crate) fn link(
-    cancel: &Cancel,
+    control: &RunControl,
     writer: Arc<StageMeter>,
     reader: Arc<StageMeter>,
 ) -> (LinkWriter, LinkReader) {
     let shared = Arc::new(Shared {
         state: Mutex::default(),
         changed: Condvar::new(),
-        cancel: cancel.clone(),
+        control: control.clone(),
         gauge: writer.clone(),
     });
     (LinkWriter { shared: shared.clone(), meter: writer }, LinkReader { shared, meter: reader })
@@ -77,7 +77,7 @@ impl Sink for LinkWriter {
             if state.reader_gone {
                 break Err(WriteError::Closed);
             }
-            if self.shared.cancel.is_cancelled() {
+            if self.shared.control.is_cancelled() {
                 break Err(WriteError::Cancelled);
             }
             if state.queue.len() < LINK_BLOCKS {
@@ -90,13 +90,13 @@ impl Sink for LinkWriter {
             }
             if !waited {
                 waited = true;
-                self.meter.begin_held_up(run_ns(&self.shared.cancel));
+                self.meter.begin_held_up(run_ns(&self.shared.control));
             }
             state = self.shared.wait(state);
         };
         drop(state);
         if waited {
-            self.meter.end_held_up(run_ns(&self.shared.cancel));
+            self.meter.end_held_up(run_ns(&self.shared.control));
         }
         outcome
     }
@@ -122,7 +122,7 @@ impl Source for LinkReader {
         let mut state = self.shared.lock();
         let mut waited = false;
         let outcome = loop {
-            if self.shared.cancel.is_cancelled() {
+            if self.shared.control.is_cancelled() {
                 break Err(ReadError::Cancelled);
             }
             if let Some(block) = state.queue.pop_front() {
@@ -139,13 +139,13 @@ impl Source for LinkReader {
             }
             if !waited {
                 waited = true;
-                self.meter.begin_waiting(run_ns(&self.shared.cancel));
+                self.meter.begin_waiting(run_ns(&self.shared.control));
             }
             state = self.shared.wait(state);
         };
         drop(state);
         if waited {
-            self.meter.end_waiting(run_ns(&self.shared.cancel));
+            self.meter.end_waiting(run_ns(&self.shared.control));
         }
         outcome
     }
@@ -177,7 +177,7 @@ mod tests {
     #[test]
     fn blocks_arrive_in_order_and_the_end_after_them() {
         let meter = Arc::new(StageMeter::default());
-        let (writer, mut reader) = link(&Cancel::default(), meter.clone(), meter);
+        let (writer, mut reader) = link(&RunControl::default(), meter.clone(), meter);
         let thread = std::thread::spawn(move || {
             for number in 0..100 {
                 writer.write(block(&number.to_string())).unwrap();
@@ -193,7 +193,7 @@ mod tests {
     #[test]
     fn a_reader_that_leaves_closes_the_stream() {
         let meter = Arc::new(StageMeter::default());
-        let (writer, reader) = link(&Cancel::default(), meter.clone(), meter);
+        let (writer, reader) = link(&RunControl::default(), meter.clone(), meter);
         drop(reader);
         assert!(matches!(writer.write(block("x")), Err(WriteError::Closed)));
     }
@@ -201,15 +201,15 @@ mod tests {
     #[test]
     fn cancelling_frees_both_sides() {
         let meter = Arc::new(StageMeter::default());
-        let cancel = Cancel::default();
-        let (writer, reader) = link(&cancel, meter.clone(), meter.clone());
-        let (idle_writer, mut idle_reader) = link(&cancel, meter.clone(), meter);
+        let control = RunControl::default();
+        let (writer, reader) = link(&control, meter.clone(), meter.clone());
+        let (idle_writer, mut idle_reader) = link(&control, meter.clone(), meter);
         let writing = std::thread::spawn(move || {
             while writer.write(block("x")).is_ok() {}
             drop(reader);
         });
         let reading = std::thread::spawn(move || idle_reader.next_block().is_err());
-        cancel.cancel();
+        control.cancel();
         writing.join().unwrap();
         assert!(reading.join().unwrap());
         drop(idle_writer);

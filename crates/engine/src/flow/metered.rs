@@ -7,7 +7,7 @@ use std::thread::ThreadId;
 
 use bytes::Bytes;
 use stream::{
-    Block, Cancel, FileFacts, METERED, ReadError, Sink, Source, StageMeter, Tail, WriteError,
+    Block, FileFacts, METERED, ReadError, RunControl, Sink, Source, StageMeter, Tail, WriteError,
 };
 
 use crate::base::clock::{now_ns, run_ns};
@@ -20,7 +20,7 @@ const LOOK_NS: u64 = 20_000_000;
 /// processor time of the thread that made it.
 pub(crate) struct StageClock {
     meter: Arc<StageMeter>,
-    cancel: Cancel,
+    control: RunControl,
     thread: ThreadId,
     /// Processor time of the thread that was added already.
     seen_ns: AtomicU64,
@@ -29,11 +29,11 @@ pub(crate) struct StageClock {
 }
 
 impl StageClock {
-    pub(crate) fn start(meter: &Arc<StageMeter>, cancel: &Cancel) -> Arc<Self> {
-        meter.begin(run_ns(cancel));
+    pub(crate) fn start(meter: &Arc<StageMeter>, control: &RunControl) -> Arc<Self> {
+        meter.begin(run_ns(control));
         Arc::new(Self {
             meter: meter.clone(),
-            cancel: cancel.clone(),
+            control: control.clone(),
             thread: std::thread::current().id(),
             seen_ns: AtomicU64::new(thread_time()),
             looked_ns: AtomicU64::new(now_ns()),
@@ -59,7 +59,7 @@ impl StageClock {
     /// The stage has ended.
     pub(crate) fn end(&self) {
         self.look();
-        self.meter.end(run_ns(&self.cancel));
+        self.meter.end(run_ns(&self.control));
     }
 }
 
@@ -67,7 +67,7 @@ impl StageClock {
 pub(crate) struct MeteredSink {
     inner: Arc<dyn Sink>,
     meter: Arc<StageMeter>,
-    cancel: Cancel,
+    control: RunControl,
     /// `None` where the stage is a program.
     clock: Option<Arc<StageClock>>,
 }
@@ -76,26 +76,26 @@ impl MeteredSink {
     pub(crate) fn new(
         inner: Arc<dyn Sink>,
         meter: &Arc<StageMeter>,
-        cancel: &Cancel,
+        control: &RunControl,
         clock: &Arc<StageClock>,
     ) -> Self {
-        Self { clock: Some(clock.clone()), ..Self::of_program(inner, meter, cancel) }
+        Self { clock: Some(clock.clone()), ..Self::of_program(inner, meter, control) }
     }
 
     /// Counts only.
     pub(crate) fn of_program(
         inner: Arc<dyn Sink>,
         meter: &Arc<StageMeter>,
-        cancel: &Cancel,
+        control: &RunControl,
     ) -> Self {
-        Self { inner, meter: meter.clone(), cancel: cancel.clone(), clock: None }
+        Self { inner, meter: meter.clone(), control: control.clone(), clock: None }
     }
 }
 
 impl Sink for MeteredSink {
     fn write(&self, block: Block) -> Result<(), WriteError> {
         // A stage that reads nothing, such as seq, is stopped here.
-        if self.cancel.is_cancelled() {
+        if self.control.is_cancelled() {
             return Err(WriteError::Cancelled);
         }
         let counted = block.clone();
@@ -130,7 +130,7 @@ impl Sink for MeteredSink {
 pub(crate) struct MeteredSource {
     inner: Box<dyn Source>,
     meter: Arc<StageMeter>,
-    cancel: Cancel,
+    control: RunControl,
     clock: Arc<StageClock>,
     /// Blocks read from a link since the last look at the clock.
     blocks: u8,
@@ -144,9 +144,9 @@ impl MeteredSource {
     /// Counts what is read of a source that ends the input.
     pub(crate) fn new(inner: Box<dyn Source>, clock: &Arc<StageClock>) -> Self {
         Self {
-            inner: ReadAhead::of(inner, &clock.meter, &clock.cancel),
+            inner: ReadAhead::of(inner, &clock.meter, &clock.control),
             meter: clock.meter.clone(),
-            cancel: clock.cancel.clone(),
+            control: clock.control.clone(),
             clock: clock.clone(),
             blocks: 0,
             open: false,
@@ -178,7 +178,7 @@ impl MeteredSource {
 
 impl Source for MeteredSource {
     fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
-        if self.cancel.is_cancelled() {
+        if self.control.is_cancelled() {
             return Err(ReadError::Cancelled);
         }
         let block = self.next()?;

@@ -2,7 +2,7 @@
 
 use std::sync::{Arc, Mutex, PoisonError};
 
-use stream::{Block, Cancel, FileFacts, METERED, ReadError, Source, StageMeter, Tail};
+use stream::{Block, FileFacts, METERED, ReadError, RunControl, Source, StageMeter, Tail};
 
 use crate::base::clock::thread_time;
 use crate::flow::link::{LinkReader, link};
@@ -31,7 +31,7 @@ enum Reading {
 pub(crate) struct ReadAhead {
     reading: Reading,
     meter: Arc<StageMeter>,
-    cancel: Cancel,
+    control: RunControl,
     /// Bytes given so far, counted from where the source was.
     given: u64,
     /// Where the source was when reading ahead began.
@@ -44,7 +44,7 @@ impl ReadAhead {
     pub(crate) fn of(
         inner: Box<dyn Source>,
         meter: &Arc<StageMeter>,
-        cancel: &Cancel,
+        control: &RunControl,
     ) -> Box<dyn Source> {
         if !inner.allows_ahead() {
             return inner;
@@ -52,7 +52,7 @@ impl ReadAhead {
         Box::new(Self {
             reading: Reading::Straight(inner, 0),
             meter: meter.clone(),
-            cancel: cancel.clone(),
+            control: control.clone(),
             given: 0,
             base: None,
         })
@@ -73,7 +73,7 @@ impl ReadAhead {
         };
         (self.base, self.given) = (inner.position(), 0);
         let (facts, bytes) = (inner.facts(), inner.file_bytes());
-        let (writer, reader) = link(&self.cancel, Arc::default(), self.meter.clone());
+        let (writer, reader) = link(&self.control, Arc::default(), self.meter.clone());
         let left: Left = Arc::new(Mutex::new(Some((inner, None))));
         let (shared, meter) = (left.clone(), self.meter.clone());
         let work = move || {
@@ -245,9 +245,9 @@ mod tests {
         }
     }
 
-    fn ahead(told: Told) -> (Box<dyn Source>, Cancel, Arc<StageMeter>) {
-        let (meter, cancel) = (Arc::new(StageMeter::default()), Cancel::default());
-        (ReadAhead::of(Box::new(told), &meter, &cancel), cancel, meter)
+    fn ahead(told: Told) -> (Box<dyn Source>, RunControl, Arc<StageMeter>) {
+        let (meter, control) = (Arc::new(StageMeter::default()), RunControl::default());
+        (ReadAhead::of(Box::new(told), &meter, &control), control, meter)
     }
 
     fn read(source: &mut dyn Source) -> (String, bool) {
@@ -323,7 +323,7 @@ mod tests {
     fn cancelling_reaches_a_reader_whose_source_gives_nothing() {
         let (release, gate) = channel();
         let told = Told { gate: Some(gate), ..Told::new(vec![Ok("x"); 20]) };
-        let (mut source, cancel, meter) = ahead(told);
+        let (mut source, control, meter) = ahead(told);
         for _ in 0..20 {
             source.next_block().unwrap();
         }
@@ -333,7 +333,7 @@ mod tests {
             assert!(since.elapsed() < PATIENCE, "nobody waits");
             std::thread::yield_now();
         }
-        cancel.cancel();
+        control.cancel();
         assert!(matches!(waiting.join().unwrap(), Err(ReadError::Cancelled)));
         drop(release);
     }

@@ -7,7 +7,7 @@ use bytes::Bytes;
 use pattern::glob_part;
 use shell::arithmetic::{self, ArithmeticError};
 use shell::{Expansion, Operation, Otherwise, Parameter, Part, Span, Word};
-use stream::{Cancel, World};
+use stream::{RunControl, World};
 
 use crate::language::glob::{Glob, has_pattern};
 use crate::language::shell::Shell;
@@ -152,7 +152,7 @@ impl Shell<'_> {
                 }
             }
             // A unit takes four bytes.
-            let limit = (self.cancel.value_limit() / 4).min(BYTES_MAX as u64);
+            let limit = (self.control.value_limit() / 4).min(BYTES_MAX as u64);
             if units.len() as u64 > limit {
                 return Leave::fault("this word grows too long", word.span, 2);
             }
@@ -271,12 +271,12 @@ impl Shell<'_> {
                             units.extend([Unit::Break, Unit::Present]);
                         }
                         let value = &self.state.positional[number];
-                        let left = removed(value, &pattern, *suffix, *longest, self.cancel)?;
+                        let left = removed(value, &pattern, *suffix, *longest, self.control)?;
                         push(units, left, quoted, !quoted);
                     }
                 } else {
                     let value = self.checked(parameter, span)?;
-                    let left = removed(&value, &pattern, *suffix, *longest, self.cancel)?;
+                    let left = removed(&value, &pattern, *suffix, *longest, self.control)?;
                     push(units, left, quoted, !quoted);
                 }
             }
@@ -405,9 +405,9 @@ fn removed<'v>(
     pattern: &[(u8, bool)],
     suffix: bool,
     longest: bool,
-    cancel: &Cancel,
+    control: &RunControl,
 ) -> Run<&'v [u8]> {
-    let found = glob_part(pattern, value, suffix, || !cancel.is_cancelled());
+    let found = glob_part(pattern, value, suffix, || !control.is_cancelled());
     let Ok(found) = found else { return Err(Leave::Cancelled) };
     let Some((short, long)) = found else { return Ok(value) };
     let length = if longest { long } else { short };

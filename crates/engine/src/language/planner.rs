@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use shell::{Command, Pipeline, Redirection, RedirectionKind, Span};
-use stream::{Cancel, Environment, World};
+use stream::{Environment, RunControl, World};
 
 use super::shell::{Shell, is_shells};
 use super::unwind::{Leave, Run};
@@ -38,9 +38,9 @@ impl Plan {
         world: &dyn World,
     ) -> Result<Self, PlanError> {
         let surroundings = NoSurroundings(world);
-        let cancel = Cancel::default();
+        let control = RunControl::default();
         let ports = Ports::default();
-        let mut shell = Shell::new(&surroundings, 0, world, &cancel, ports, variables.clone());
+        let mut shell = Shell::new(&surroundings, 0, world, &control, ports, variables.clone());
         shell.plans_eagerly = true;
         Self::of_pipeline(pipeline, &mut shell).map_err(PlanError::of)
     }

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use std::time::Instant;
 
 use shell::{Command, Compound, Item, List, Pipeline, Redirection, Span, TimeForm};
-use stream::{Block, Cancel, StageMeter, World};
+use stream::{Block, RunControl, StageMeter, World};
 
 use crate::exec::pipeline::{Inner, Surroundings, run_pipeline};
 use crate::exec::redirections::{OpenedFiles, redirect};
@@ -42,7 +42,7 @@ pub(crate) struct Shell<'s> {
     /// The stage of the outermost pipeline that this is part of.
     pub(crate) number: usize,
     pub(crate) world: &'s dyn World,
-    pub(crate) cancel: &'s Cancel,
+    pub(crate) control: &'s RunControl,
     pub(crate) ports: Ports,
     pub(crate) state: Variables,
     /// What the words expanded last have in the place of files.
@@ -72,7 +72,7 @@ impl<'s> Shell<'s> {
         surroundings: &'s dyn Surroundings,
         number: usize,
         world: &'s dyn World,
-        cancel: &'s Cancel,
+        control: &'s RunControl,
         ports: Ports,
         state: Variables,
     ) -> Self {
@@ -80,7 +80,7 @@ impl<'s> Shell<'s> {
             surroundings,
             number,
             world,
-            cancel,
+            control,
             ports,
             state,
             substitutions: Vec::new(),
@@ -210,7 +210,7 @@ impl<'s> Shell<'s> {
     }
 
     pub(crate) fn check_cancel(&self) -> Run<()> {
-        if self.cancel.is_cancelled() { Err(Leave::Cancelled) } else { Ok(()) }
+        if self.control.is_cancelled() { Err(Leave::Cancelled) } else { Ok(()) }
     }
 
     /// Several commands at the same time, each in a shell of its own.
@@ -230,7 +230,7 @@ impl<'s> Shell<'s> {
                 world,
                 ports: self.ports.clone(),
             };
-            run_pipeline(plan, &inner, &meters, self.cancel)
+            run_pipeline(plan, &inner, &meters, self.control)
         });
         let acts = |stage: &StagePlan| {
             matches!(stage.kind, StageKind::Host(_)) || stage.written().next().is_some()
@@ -250,7 +250,7 @@ impl<'s> Shell<'s> {
     /// A program was started or a file written: what the commands around this one have written so far
     /// goes with that, also where the run is ended now.
     fn has_acted(&self) {
-        if !self.cancel.was_cancelled() {
+        if !self.control.was_cancelled() {
             self.opened.keep_when_ended();
         }
     }
@@ -360,7 +360,7 @@ impl<'s> Shell<'s> {
             // As for every special command, that ends the shell.
             return Err(Leave::Exit);
         }
-        opened.put_in_place(self.cancel, &*ports.sink(2));
+        opened.put_in_place(self.control, &*ports.sink(2));
         self.ports = ports;
         self.has_redirected = true;
         Ok(())
@@ -498,7 +498,7 @@ impl<'s> Shell<'s> {
             if opened.is_empty() {
                 return result;
             }
-            if !opened.put_in_place(shell.cancel, &*errors) && shell.state.status == 0 {
+            if !opened.put_in_place(shell.control, &*errors) && shell.state.status == 0 {
                 shell.state.status = 1;
             }
             shell.has_acted();

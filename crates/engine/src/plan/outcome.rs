@@ -25,7 +25,7 @@ pub(crate) struct StageOutcome {
     /// Why a program could not be given all of its input.
     pub(crate) read_error: Option<String>,
     /// Why a program was never started.
-    pub(crate) unstarted: Option<stream::JobEnd>,
+    pub(crate) unstarted: Option<stream::CommandEnd>,
 }
 
 impl StageOutcome {

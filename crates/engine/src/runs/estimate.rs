@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 
 use shell::Span;
-use stream::{Cancel, Sink, Source, StageMeter, World};
+use stream::{RunControl, Sink, Source, StageMeter, World};
 
 use crate::base::limits::{Limits, with_limits};
 use crate::base::sinks::Nowhere;
@@ -153,15 +153,15 @@ fn try_lines(
     given: Option<Given>,
     tried_lines: u64,
 ) -> (Estimate, bool) {
-    let cancel = Cancel::default();
+    let control = RunControl::default();
     let limits = Limits { seconds: TRIAL_SECONDS, bytes: 64 << 20, ..Limits::default() };
     let sample = Sample::First(tried_lines);
     let sampler = Sampler { sample, limits, cache: Arc::default() };
-    let world = DryWorld::new(Some(sampler), policy.clone(), cancel.clone());
-    let watch = Watch::new(&cancel, &Estimate::default());
+    let world = DryWorld::new(Some(sampler), policy.clone(), control.clone());
+    let watch = Watch::new(&control, &Estimate::default());
     let (mut input, mut total, mut tried, mut endless) = (None, 0, 0, false);
     if let Some(Given { source, bytes }) = given {
-        if let Ok(sampled) = take(source, sample, &limits, &cancel, bytes) {
+        if let Ok(sampled) = take(source, sample, &limits, &control, bytes) {
             tried += sampled.kept.bytes();
             input = Some(sampled.kept.source());
         }
@@ -175,8 +175,8 @@ fn try_lines(
         follows: Mutex::new(false),
     };
     let memory = Some(limits.memory_bytes);
-    let (outcome, over) = with_limits(&cancel, TRIAL_SECONDS, memory, || {
-        run_in(&trial, text, &mut variables, &cancel)
+    let (outcome, over) = with_limits(&control, TRIAL_SECONDS, memory, || {
+        run_in(&trial, text, &mut variables, &control)
     });
     let timed_out = over.is_some();
     watch.end();

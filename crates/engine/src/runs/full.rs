@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use std::path::PathBuf;
 use std::sync::{Arc, Mutex, PoisonError};
 
-use stream::{Block, Cancel, Sink, Source, StageMeter, World, WriteError};
+use stream::{Block, RunControl, Sink, Source, StageMeter, World, WriteError};
 
 use crate::base::limits::with_memory_of_machine;
 use crate::exec::pipeline::{Held, Surroundings};
@@ -57,7 +57,7 @@ pub struct FullRun {
 
 impl FullRun {
     pub(crate) fn new(expected: &Estimate) -> Self {
-        let watch = Watch::new(&Cancel::default(), expected);
+        let watch = Watch::new(&RunControl::default(), expected);
         Self { watch, output: Arc::default(), errors: Arc::default() }
     }
 
@@ -157,7 +157,7 @@ pub(crate) fn run_full(
     request: FullRequest,
     run: &FullRun,
     input: Option<Box<dyn Source>>,
-    cancel: &Cancel,
+    control: &RunControl,
 ) -> FullEnd {
     let FullRequest { text, mut variables, allowed, left_out, writes, follows, .. } = request;
     let policy = Policy::in_run(&allowed);
@@ -167,13 +167,13 @@ pub(crate) fn run_full(
         Writing { world, input: Mutex::new(input), run: run.clone(), trouble: Mutex::default() };
     let nothing = |why: &str| FullEnd::Failed(format!("{why}; nothing was written"));
     let outcome =
-        with_memory_of_machine(cancel, || run_in(&writing, &text, &mut variables, cancel));
+        with_memory_of_machine(control, || run_in(&writing, &text, &mut variables, control));
     run.output.end();
     run.watch.end();
-    if let Some(excess) = cancel.excess() {
+    if let Some(excess) = control.excess() {
         return nothing(&excess.to_string());
     }
-    if cancel.was_cancelled() {
+    if control.was_cancelled() {
         return FullEnd::Cancelled;
     }
     let status = match outcome {

@@ -403,7 +403,7 @@ pub(crate) struct LiveSoFar {
 /// Runs the stages from the first changed one on; `None` when cancelled.
 pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
     let started = Instant::now();
-    let cancel = &task.world.cancel;
+    let control = &task.world.control;
     let keys = keys(task);
     let same = same_stages(task, &keys);
     let mut stages: Vec<StageResult> = Vec::new();
@@ -441,10 +441,10 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         redirected: task.redirected.clone(),
     };
     let memory = Some(task.limits.memory_bytes);
-    let (outcomes, over) = with_limits(cancel, task.limits.seconds, memory, || {
-        run_pipeline(&rest, &sampling, &meters, cancel)
+    let (outcomes, over) = with_limits(control, task.limits.seconds, memory, || {
+        run_pipeline(&rest, &sampling, &meters, control)
     });
-    if cancel.is_cancelled() && over.is_none() {
+    if control.is_cancelled() && over.is_none() {
         return None;
     }
     let mut previous = standard;
@@ -653,7 +653,7 @@ fn finish(
         made: Instant::now(),
         reused: false,
         follows: false,
-        is_held: outcome.unstarted == Some(stream::JobEnd::HeldBack),
+        is_held: outcome.unstarted == Some(stream::CommandEnd::HeldBack),
         key,
         files,
         plan,

@@ -3,7 +3,7 @@
 use std::sync::{Arc, Mutex, PoisonError};
 
 use shell::ShellError;
-use stream::{Block, Cancel, Excess, Sink, Source, StageMeter, World, WriteError};
+use stream::{Block, Excess, RunControl, Sink, Source, StageMeter, World, WriteError};
 use thiserror::Error;
 
 use crate::base::limits::with_memory_of_machine;
@@ -46,7 +46,7 @@ struct Real {
 }
 
 impl Real {
-    fn new(cancel: &Cancel, watch: Option<&Arc<Watch>>) -> Self {
+    fn new(control: &RunControl, watch: Option<&Arc<Watch>>) -> Self {
         let mut out = own(rustix::stdio::stdout());
         let mut error = own(rustix::stdio::stderr());
         if let Some(announce) = watch.and_then(|watch| watch.announce()) {
@@ -58,7 +58,7 @@ impl Real {
             }
         }
         let mut input: Box<dyn Source> = Box::new(StandardInput);
-        let world = ShellFiles::new(cancel, watch.map(|watch| &**watch));
+        let world = ShellFiles::new(control, watch.map(|watch| &**watch));
         if let Some(watch) = watch {
             input = CountedSource::of(input, watch.sources());
         }
@@ -146,12 +146,12 @@ fn own(descriptor: std::os::fd::BorrowedFd<'_>) -> Arc<dyn Sink> {
 pub fn run_script(
     text: &str,
     variables: &mut Variables,
-    cancel: &Cancel,
+    control: &RunControl,
     watch: Option<&Arc<Watch>>,
 ) -> Result<u8, RunError> {
-    let real = Real::new(cancel, watch);
-    let outcome = with_memory_of_machine(cancel, || run_in(&real, text, variables, cancel));
-    if let Some(excess) = cancel.excess() {
+    let real = Real::new(control, watch);
+    let outcome = with_memory_of_machine(control, || run_in(&real, text, variables, control));
+    if let Some(excess) = control.excess() {
         return Err(RunError::Excess(excess));
     }
     if let Some(watch) = watch {
@@ -200,14 +200,18 @@ impl Surroundings for Dry {
 ///
 /// # Errors
 /// As [`run_script`].
-pub fn dry_run(text: &str, variables: &mut Variables, cancel: &Cancel) -> Result<DryRun, RunError> {
+pub fn dry_run(
+    text: &str,
+    variables: &mut Variables,
+    control: &RunControl,
+) -> Result<DryRun, RunError> {
     let dry = Dry {
-        world: DryWorld::new(None, Policy::ListOnly, cancel.clone()),
-        ports: Real::new(cancel, None).ports,
+        world: DryWorld::new(None, Policy::ListOnly, control.clone()),
+        ports: Real::new(control, None).ports,
         held: Mutex::default(),
     };
-    let status = with_memory_of_machine(cancel, || run_in(&dry, text, variables, cancel));
-    if let Some(excess) = cancel.excess() {
+    let status = with_memory_of_machine(control, || run_in(&dry, text, variables, control));
+    if let Some(excess) = control.excess() {
         return Err(RunError::Excess(excess));
     }
     let status = status?;
@@ -221,12 +225,12 @@ pub(crate) fn run_in(
     surroundings: &dyn Surroundings,
     text: &str,
     variables: &mut Variables,
-    cancel: &Cancel,
+    control: &RunControl,
 ) -> Result<u8, RunError> {
     let script = shell::parse(text)?;
     let (world, ports) = (surroundings.world(), surroundings.ports());
     let state = std::mem::take(variables);
-    let mut shell = Shell::new(surroundings, 0, world, cancel, ports, state);
+    let mut shell = Shell::new(surroundings, 0, world, control, ports, state);
     let mut fault = None;
     let status = shell.alone(|shell| match shell.list(&script.list) {
         Err(Leave::Fault(found)) => {
@@ -245,16 +249,16 @@ pub(crate) fn run_in(
 
 /// Runs one filter on this process's own descriptors and gives its status; `None` where there is
 /// no filter of that name.
-pub fn run_filter(name: &[u8], arguments: Vec<Vec<u8>>, cancel: &Cancel) -> Option<u8> {
+pub fn run_filter(name: &[u8], arguments: Vec<Vec<u8>>, control: &RunControl) -> Option<u8> {
     let definition = filters::find(name)?;
     let stage = StagePlan::of_filter(definition, arguments);
     let plan = Plan { stages: vec![stage] };
-    let real = Real::new(cancel, None);
+    let real = Real::new(control, None);
     // One filter alone writes as a program would.
     real.world.write_at_once();
-    let run = || run_pipeline(&plan, &real, &[Arc::default()], cancel);
-    let outcomes = with_memory_of_machine(cancel, run);
-    if cancel.excess().is_some() {
+    let run = || run_pipeline(&plan, &real, &[Arc::default()], control);
+    let outcomes = with_memory_of_machine(control, run);
+    if control.excess().is_some() {
         return Some(2);
     }
     outcomes.last().map(|outcome| outcome.status.0)

@@ -5,7 +5,7 @@ use crate::flow::counted::Sources;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
 
-use stream::Cancel;
+use stream::RunControl;
 
 use crate::base::clock::{now_ns, run_ns};
 use crate::runs::estimate::Estimate;
@@ -13,7 +13,7 @@ use crate::runs::figures::{Collected, CommandFigures};
 
 /// A run, for those who look on. Cheap to ask ten times a second.
 pub struct Watch {
-    cancel: Cancel,
+    control: RunControl,
     collected: Collected,
     sources: Arc<Sources>,
     /// Bytes of all sources, where they are known; 0 where not.
@@ -101,33 +101,33 @@ impl Snapshot {
 
 impl Watch {
     /// A run that is ended by `cancel` and begins now, with what is expected of it.
-    pub fn new(cancel: &Cancel, expected: &Estimate) -> Arc<Self> {
-        Arc::new(Self::made(cancel, expected))
+    pub fn new(control: &RunControl, expected: &Estimate) -> Arc<Self> {
+        Arc::new(Self::made(control, expected))
     }
 
     /// As [`Watch::new`]; `announce` is called before the run writes to a terminal, with whether
     /// what is written ends a line.
     pub fn announcing(
-        cancel: &Cancel,
+        control: &RunControl,
         expected: &Estimate,
         announce: impl Fn(bool) + Send + Sync + 'static,
     ) -> Arc<Self> {
         let announce: Option<Announce> = Some(Arc::new(announce));
-        Arc::new(Self { announce, ..Self::made(cancel, expected) })
+        Arc::new(Self { announce, ..Self::made(control, expected) })
     }
 
     pub(crate) fn announce(&self) -> Option<&Announce> {
         self.announce.as_ref()
     }
 
-    fn made(cancel: &Cancel, expected: &Estimate) -> Self {
+    fn made(control: &RunControl, expected: &Estimate) -> Self {
         Self {
-            cancel: cancel.clone(),
+            control: control.clone(),
             collected: Collected::default(),
             sources: Arc::default(),
             expected: AtomicU64::new(expected.total_bytes.unwrap_or(0)),
             expected_seconds: expected.seconds,
-            begun_ns: run_ns(cancel),
+            begun_ns: run_ns(control),
             ended_ns: AtomicU64::new(0),
             announce: None,
         }
@@ -136,14 +136,14 @@ impl Watch {
     /// All figures of this moment.
     pub fn snapshot(&self) -> Snapshot {
         let ended_ns = self.ended_ns.load(Relaxed);
-        let now = if ended_ns > 0 { ended_ns } else { run_ns(&self.cancel) };
+        let now = if ended_ns > 0 { ended_ns } else { run_ns(&self.control) };
         let total = self.expected.load(Relaxed);
         Snapshot {
             elapsed_ns: now.saturating_sub(self.begun_ns),
             read_bytes: self.sources.bytes.load(Relaxed),
             total_bytes: (total > 0).then_some(total),
             expected_seconds: self.expected_seconds,
-            paused: self.cancel.is_paused(),
+            paused: self.control.is_paused(),
             ended: ended_ns > 0,
             commands: self.collected.list_at(now),
         }
@@ -151,26 +151,26 @@ impl Watch {
 
     /// Holds the run; programs of the machine are stopped.
     pub fn pause(&self) {
-        self.cancel.pause(now_ns());
+        self.control.pause(now_ns());
     }
 
     /// Lets it go on.
     pub fn resume(&self) {
-        self.cancel.resume(now_ns());
+        self.control.resume(now_ns());
     }
 
     /// Ends it.
     pub fn cancel(&self) {
-        self.cancel.cancel();
+        self.control.cancel();
     }
 
-    pub(crate) fn cancel_flag(&self) -> Cancel {
-        self.cancel.clone()
+    pub(crate) fn cancel_flag(&self) -> RunControl {
+        self.control.clone()
     }
 
     /// True once it was asked to end.
     pub fn was_cancelled(&self) -> bool {
-        self.cancel.was_cancelled()
+        self.control.was_cancelled()
     }
 
     pub(crate) fn collected(&self) -> &Collected {
@@ -183,6 +183,6 @@ impl Watch {
 
     /// The run has ended.
     pub(crate) fn end(&self) {
-        self.ended_ns.store(run_ns(&self.cancel).max(1), Relaxed);
+        self.ended_ns.store(run_ns(&self.control).max(1), Relaxed);
     }
 }

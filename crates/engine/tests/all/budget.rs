@@ -3,8 +3,8 @@
 use std::sync::mpsc::RecvTimeoutError;
 use std::time::{Duration, Instant};
 
-use engine::{Ending, Job, Limit, RunError, Variables, run_script};
-use stream::{Cancel, Excess};
+use engine::{Ending, Limit, RunError, SessionEvent, Variables, run_script};
+use stream::{Excess, RunControl};
 
 use crate::previews::Bench;
 
@@ -21,14 +21,14 @@ fn evaluate(text: &str) -> (Vec<Ending>, String) {
     let since = Instant::now();
     loop {
         match bench.news.recv_timeout(Duration::from_secs(1)) {
-            Ok(Job::Done(preview)) if preview.generation == generation => {
+            Ok(SessionEvent::Done(preview)) if preview.generation == generation => {
                 let said: Vec<&str> =
                     preview.stages.iter().map(|stage| stage.messages.as_str()).collect();
                 let endings = preview.stages.iter().map(|stage| stage.ending).collect();
                 return (endings, format!("{}{}", said.concat(), preview.said));
             }
-            Ok(Job::Failed(_, message)) => return (Vec::new(), message),
-            Ok(Job::Refused(_, error)) => return (Vec::new(), error.to_string()),
+            Ok(SessionEvent::Failed(_, message)) => return (Vec::new(), message),
+            Ok(SessionEvent::Refused(_, error)) => return (Vec::new(), error.to_string()),
             Ok(_) | Err(RecvTimeoutError::Timeout) => {}
             Err(error) => panic!("{error}: {text}"),
         }
@@ -76,7 +76,7 @@ fn more_stages_than_can_be_at_work_are_cut() {
     let (endings, _) = evaluate(&text);
     assert_eq!(endings.len(), 25_000);
     assert!(endings.iter().all(|ending| matches!(ending, Ending::Cut(Limit::Commands(1000)))));
-    let ended = run_script(&text, &mut Variables::default(), &Cancel::default(), None);
+    let ended = run_script(&text, &mut Variables::default(), &RunControl::default(), None);
     assert!(matches!(ended, Err(RunError::Excess(Excess::Commands(1000)))), "{ended:?}");
     let (endings, _) = evaluate(&("seq 3 | ".to_owned() + &vec!["cat"; 300].join(" | ")));
     assert!(endings.iter().all(|ending| *ending == Ending::Finished));
@@ -84,7 +84,7 @@ fn more_stages_than_can_be_at_work_are_cut() {
 
 #[test]
 fn a_run_that_starts_ever_more_commands_ends_with_an_error() {
-    let cancel = Cancel::default();
+    let control = RunControl::default();
     let ended = run_script("f() { f | f; }; f", &mut Variables::default(), &cancel, None);
     assert!(matches!(ended, Err(RunError::Excess(Excess::Commands(_)))), "{ended:?}");
 }
@@ -105,15 +105,15 @@ fn everything_ends_soon_after_it_is_cancelled() {
         "cat <(yes) > /dev/null".to_owned(),
         "sleep 100".to_owned(),
     ] {
-        let cancel = Cancel::default();
-        let ending = cancel.clone();
+        let control = RunControl::default();
+        let ending = control.clone();
         let thread = std::thread::spawn(move || {
             let line = format!("{{ {text}\n}} > /dev/null");
             let _ = run_script(&line, &mut Variables::default(), &ending, None);
             text
         });
         std::thread::sleep(Duration::from_millis(150));
-        cancel.cancel();
+        control.cancel();
         let since = Instant::now();
         while !thread.is_finished() {
             // A tenth of a second on a quiet machine; here only that it does not wait for the work.

@@ -5,14 +5,14 @@ use std::sync::mpsc::{Receiver, channel};
 use std::time::{Duration, Instant};
 
 use engine::{
-    CommandKind, Estimate, FullEnd, FullRequest, FullRun, Job, Snapshot, Variables, Workbench,
-    estimate,
+    CommandKind, Estimate, FullEnd, FullRequest, FullRun, SessionEvent, Snapshot, Variables,
+    Workbench, estimate,
 };
 
 /// How long a test waits for what must come.
 const PATIENCE: Duration = Duration::from_secs(30);
 
-fn start(text: &str, writes: bool, allowed: &[&[&str]]) -> (FullRun, Receiver<Job>) {
+fn start(text: &str, writes: bool, allowed: &[&[&str]]) -> (FullRun, Receiver<SessionEvent>) {
     let (sender, news) = channel();
     let mut workbench = Workbench::new(None, move |job| drop(sender.send(job)));
     let run = workbench.run_all(FullRequest {
@@ -27,9 +27,9 @@ fn start(text: &str, writes: bool, allowed: &[&[&str]]) -> (FullRun, Receiver<Jo
     (run, news)
 }
 
-fn end(news: &Receiver<Job>) -> FullEnd {
+fn end(news: &Receiver<SessionEvent>) -> FullEnd {
     loop {
-        if let Job::FullEnded(end) = news.recv_timeout(PATIENCE).expect("an end") {
+        if let SessionEvent::FullEnded(end) = news.recv_timeout(PATIENCE).expect("an end") {
             return end;
         }
     }

@@ -5,8 +5,10 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::{Duration, Instant};
 
-use engine::{Consent, Fed, HeldCommand, Job, Variables, dry_run, estimate, listed_programs};
-use stream::Cancel;
+use engine::{
+    Consent, Fed, HeldCommand, SessionEvent, Variables, dry_run, estimate, listed_programs,
+};
+use stream::RunControl;
 
 use crate::previews::Bench;
 
@@ -55,12 +57,16 @@ fn evaluate(bench: &mut Bench, text: &str) {
     let generation = bench.workbench.evaluate(request);
     loop {
         match bench.news.recv_timeout(Duration::from_secs(60)).expect("an answer") {
-            Job::Done(preview) if preview.generation == generation => {
+            SessionEvent::Done(preview) if preview.generation == generation => {
                 bench.workbench.accept(&preview);
                 return;
             }
-            Job::Refused(found, _) | Job::Nothing(found) if found == generation => return,
-            Job::Failed(found, message) if found == generation => {
+            SessionEvent::Refused(found, _) | SessionEvent::Nothing(found)
+                if found == generation =>
+            {
+                return;
+            }
+            SessionEvent::Failed(found, message) if found == generation => {
                 assert!(!message.contains("internal error"), "{message}: {text}");
                 return;
             }
@@ -91,7 +97,7 @@ fn a_changed_path_starts_nothing_in_any_way_of_looking() {
             format!("PATH={bin}; cat <({name}) > /dev/null; if {name}; then {name}; fi"),
         ] {
             evaluate(&mut bench, &text);
-            dry_run(&text, &mut Variables::default(), &Cancel::default()).unwrap();
+            dry_run(&text, &mut Variables::default(), &RunControl::default()).unwrap();
             estimate(&text, Variables::default());
             assert_eq!(stand_ins.started(), "", "{text}");
         }
@@ -257,17 +263,17 @@ fn files_that_wait_or_act_are_named_and_not_opened() {
         let mut said = String::new();
         while said.is_empty() {
             match bench.news.recv_timeout(Duration::from_secs(10)).expect("an answer") {
-                Job::Done(preview) if preview.generation == generation => {
+                SessionEvent::Done(preview) if preview.generation == generation => {
                     said = format!("{} {}", preview.stages[0].messages, preview.said);
                     bench.workbench.accept(&preview);
                 }
                 // What follows a file says so later.
-                Job::Arrived => {
+                SessionEvent::Arrived => {
                     let request = bench.request(&format!("cd {at}\n{text}"));
                     let preview = bench.answer(request);
                     said = preview.stages[0].messages.clone();
                 }
-                Job::Refused(_, error) => said = error.to_string(),
+                SessionEvent::Refused(_, error) => said = error.to_string(),
                 _ => {}
             }
             if said.trim().is_empty() && text.starts_with("tail -f") {
@@ -277,7 +283,7 @@ fn files_that_wait_or_act_are_named_and_not_opened() {
         assert!(since.elapsed() < Duration::from_secs(4), "{text}");
         assert!(said.contains(why) || text.starts_with("x="), "{text}: {said}");
         let dry =
-            dry_run(&format!("cd {at}\n{text}"), &mut Variables::default(), &Cancel::default());
+            dry_run(&format!("cd {at}\n{text}"), &mut Variables::default(), &RunControl::default());
         assert!(since.elapsed() < Duration::from_secs(4) && dry.is_ok(), "{text}");
     }
 }

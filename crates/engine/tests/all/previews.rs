@@ -5,8 +5,8 @@ use std::sync::mpsc::{Receiver, channel};
 use std::time::{Duration, Instant};
 
 use engine::{
-    Applied, Consent, Consents, Ending, Fed, FullEnd, FullRequest, HeldCommand, Job, Limit, Limits,
-    Preview, Request, Sample, Variables, Workbench,
+    Applied, Consent, Consents, Ending, Fed, FullEnd, FullRequest, HeldCommand, Limit, Limits,
+    Preview, Request, Sample, SessionEvent, Variables, Workbench,
 };
 use proptest::prelude::*;
 
@@ -28,7 +28,7 @@ pub(crate) fn consents(commands: &[&[&str]]) -> Consents {
 
 pub(crate) struct Bench {
     pub(crate) workbench: Workbench,
-    pub(crate) news: Receiver<Job>,
+    pub(crate) news: Receiver<SessionEvent>,
     pub(crate) sample: Sample,
     pub(crate) limits: Limits,
 }
@@ -62,12 +62,12 @@ impl Bench {
         let generation = self.workbench.evaluate(request);
         loop {
             match self.news.recv_timeout(PATIENCE).expect("a preview") {
-                Job::Done(preview) if preview.generation == generation => {
+                SessionEvent::Done(preview) if preview.generation == generation => {
                     assert!(self.workbench.accept(&preview));
                     return preview;
                 }
-                Job::Failed(_, message) => panic!("{message}"),
-                Job::Refused(_, error) => panic!("{error}"),
+                SessionEvent::Failed(_, message) => panic!("{message}"),
+                SessionEvent::Refused(_, error) => panic!("{error}"),
                 _ => {}
             }
         }
@@ -86,7 +86,7 @@ impl Bench {
             expected: engine::Estimate::default(),
         });
         loop {
-            if let Job::FullEnded(end) = self.news.recv_timeout(PATIENCE).expect("news") {
+            if let SessionEvent::FullEnded(end) = self.news.recv_timeout(PATIENCE).expect("news") {
                 return match end {
                     FullEnd::Done(_, applied) => Ok(applied),
                     FullEnd::Cancelled => Err(std::io::Error::other("cancelled")),
@@ -221,9 +221,9 @@ fn a_stage_that_fails_inside_is_its_own_failure() {
     let generation = bench.workbench.evaluate(request);
     let preview = loop {
         match bench.news.recv_timeout(PATIENCE).expect("a preview") {
-            Job::Done(preview) if preview.generation == generation => break preview,
-            Job::Failed(_, message) => panic!("{message}"),
-            Job::Refused(_, error) => panic!("{error}"),
+            SessionEvent::Done(preview) if preview.generation == generation => break preview,
+            SessionEvent::Failed(_, message) => panic!("{message}"),
+            SessionEvent::Refused(_, error) => panic!("{error}"),
             _ => {}
         }
     };
@@ -308,7 +308,7 @@ proptest! {
         let preview = bench.run(&line);
         let shown = text_of(&preview, stages.len());
         let mut variables = Variables::default();
-        engine::run_script(&format!("{line} > {}", out.display()), &mut variables, &stream::Cancel::default(), None).unwrap();
+        engine::run_script(&format!("{line} > {}", out.display()), &mut variables, &stream::RunControl::default(), None).unwrap();
         prop_assert_eq!(shown, std::fs::read_to_string(&out).unwrap());
         for (number, stage) in preview.stages.iter().enumerate() {
             prop_assert_eq!(stage.origins.lock().unwrap().lines(), stage.out.lines(), "{}", number);

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use engine::{Job, PendingMode, Preview};
+use engine::{PendingMode, Preview, SessionEvent};
 
 use crate::previews::Bench;
 
@@ -209,11 +209,13 @@ fn an_endless_loop_is_cut_off() {
     bench.workbench.evaluate(request);
     loop {
         match bench.news.recv_timeout(Duration::from_secs(30)).expect("news") {
-            Job::Failed(_, message) => {
+            SessionEvent::Failed(_, message) => {
                 assert!(message.contains("longer than 0.3 seconds"), "{message}");
                 break;
             }
-            Job::Done(preview) => assert_eq!(preview.stages[0].name, "while", "not the second"),
+            SessionEvent::Done(preview) => {
+                assert_eq!(preview.stages[0].name, "while", "not the second")
+            }
             _ => {}
         }
     }
@@ -297,7 +299,7 @@ fn no_line_of_the_shell_changes_anything_in_the_bench() {
         let generation = bench.workbench.evaluate(request);
         loop {
             match bench.news.recv_timeout(Duration::from_secs(30)).expect("news") {
-                Job::Done(preview) if preview.generation == generation => {
+                SessionEvent::Done(preview) if preview.generation == generation => {
                     assert!(
                         preview.stages.iter().all(|stage| stage.ending != engine::Ending::Failed),
                         "{text}"
@@ -305,8 +307,12 @@ fn no_line_of_the_shell_changes_anything_in_the_bench() {
                     break;
                 }
                 // A name that is no program here, a parameter without value.
-                Job::Refused(found, _) | Job::Nothing(found) if found == generation => break,
-                Job::Failed(_, message) => panic!("{message}: {text}"),
+                SessionEvent::Refused(found, _) | SessionEvent::Nothing(found)
+                    if found == generation =>
+                {
+                    break;
+                }
+                SessionEvent::Failed(_, message) => panic!("{message}: {text}"),
                 _ => {}
             }
         }

@@ -48,12 +48,12 @@ fn scripts_have_variables_and_statuses() {
     );
     let mut variables = Variables::new("script", vec![b"one".to_vec()]);
     assert_eq!(
-        engine::run_script(&text, &mut variables, &stream::Cancel::default(), None).unwrap(),
+        engine::run_script(&text, &mut variables, &stream::RunControl::default(), None).unwrap(),
         0
     );
     assert_eq!(std::fs::read_to_string(&out).unwrap(), "a b a b one 1\n1\n");
     assert_eq!(
-        engine::run_script("true | false", &mut variables, &stream::Cancel::default(), None)
+        engine::run_script("true | false", &mut variables, &stream::RunControl::default(), None)
             .unwrap(),
         1
     );
@@ -61,7 +61,7 @@ fn scripts_have_variables_and_statuses() {
         engine::run_script(
             "no-such-program-here 2>/dev/null",
             &mut variables,
-            &stream::Cancel::default(),
+            &stream::RunControl::default(),
             None,
         )
         .unwrap(),
@@ -77,7 +77,8 @@ fn a_large_file_counted_in_parts_has_the_same_count() {
     text.push_str("open");
     std::fs::write(&data, &text).unwrap();
     let line = format!("wc -lc {0} > {1}; wc -l < {0} >> {1}", data.display(), out.display());
-    engine::run_script(&line, &mut Variables::default(), &stream::Cancel::default(), None).unwrap();
+    engine::run_script(&line, &mut Variables::default(), &stream::RunControl::default(), None)
+        .unwrap();
     let expected = format!("450001 {} {}\n450001\n", text.len(), data.display());
     assert_eq!(std::fs::read_to_string(&out).unwrap().trim_start(), expected);
 }

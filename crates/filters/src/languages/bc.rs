@@ -117,7 +117,7 @@ struct Rest<'r> {
     /// Lines behind the one that runs.
     text: &'r mut Vec<u8>,
     from: usize,
-    cancel: &'r stream::Cancel,
+    control: &'r stream::RunControl,
 }
 
 impl Outside for Rest<'_> {
@@ -129,7 +129,7 @@ impl Outside for Rest<'_> {
     }
 
     fn goes_on(&self) -> bool {
-        !self.cancel.is_cancelled()
+        !self.control.is_cancelled()
     }
 }
 
@@ -211,9 +211,9 @@ impl Bc {
             let lines = memchr::memchr_iter(b'\n', &program.rest()[..length]).count() as u64;
             let (from, to) = (program.first, program.first.plus(lines.saturating_sub(1)));
             if let Some(item) = item {
-                let cancel = io.cancel().clone();
+                let control = io.cancel().clone();
                 let from_text = program.start + length;
-                let mut rest = Rest { text: &mut program.text, from: from_text, cancel: &cancel };
+                let mut rest = Rest { text: &mut program.text, from: from_text, control: &control };
                 let outcome = machine.item(&item, names, &mut rest);
                 let out = std::mem::take(&mut machine.out);
                 io.out().put(&out, Origin::Range(from, to))?;

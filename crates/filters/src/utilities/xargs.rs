@@ -1,7 +1,9 @@
 use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, PoisonError};
 
-use stream::{Cancel, ExitStatus, Job, JobEnd, LineId, Sink, StageError, StageIo, World};
+use stream::{
+    CommandEnd, CommandRequest, ExitStatus, LineId, RunControl, Sink, StageError, StageIo, World,
+};
 
 use crate::common::input::line_feed::{open_failure, read_failure};
 use crate::spec::{
@@ -278,7 +280,7 @@ impl Filter for Xargs {
         let mut runner = Runner {
             xargs: self,
             world: io.world(),
-            cancel: io.cancel().clone(),
+            control: io.cancel().clone(),
             error,
             at_once,
             queue: Vec::new(),
@@ -313,7 +315,7 @@ impl Filter for Xargs {
 struct Runner<'x, 'w> {
     xargs: &'x Xargs,
     world: &'w dyn World,
-    cancel: Cancel,
+    control: RunControl,
     error: Arc<dyn Sink>,
     at_once: usize,
     /// Commands waiting until there are enough to run together.
@@ -399,7 +401,7 @@ impl Runner<'_, '_> {
             return Ok(());
         }
         let shown: Vec<String> = queue.iter().map(|command| written(&command.words)).collect();
-        let ends: Mutex<Vec<(usize, JobEnd)>> = Mutex::default();
+        let ends: Mutex<Vec<(usize, CommandEnd)>> = Mutex::default();
         let waiting: Mutex<VecDeque<(usize, Command)>> =
             Mutex::new(queue.into_iter().enumerate().collect());
         let work = |slot: usize| {
@@ -409,13 +411,13 @@ impl Runner<'_, '_> {
                 let end = self.run(&command, slot);
                 let stops = matches!(
                     end,
-                    JobEnd::Exited(255)
-                        | JobEnd::Signalled(_)
-                        | JobEnd::NotFound
-                        | JobEnd::NotStarted
+                    CommandEnd::Exited(255)
+                        | CommandEnd::Signalled(_)
+                        | CommandEnd::NotFound
+                        | CommandEnd::NotStarted
                 );
                 ends.lock().unwrap_or_else(PoisonError::into_inner).push((number, end));
-                if stops || self.cancel.is_cancelled() {
+                if stops || self.control.is_cancelled() {
                     waiting.lock().unwrap_or_else(PoisonError::into_inner).clear();
                 }
             }
@@ -438,7 +440,7 @@ impl Runner<'_, '_> {
         Ok(())
     }
 
-    fn run(&self, command: &Command, slot: usize) -> JobEnd {
+    fn run(&self, command: &Command, slot: usize) -> CommandEnd {
         if self.xargs.verbose {
             let line = format!("{}\n", written(&command.words));
             // A standard error that cannot be written has nobody to be told.
@@ -455,42 +457,42 @@ impl Runner<'_, '_> {
             .iter()
             .map(|name| (name.clone(), slot.to_string().into_bytes()))
             .collect();
-        self.world.run(Job {
+        self.world.run(CommandRequest {
             words: &command.words,
             input,
             out: command.out.clone(),
             error: self.error.clone(),
             environment: stream::Environment::of(variables),
             directory: None,
-            cancel: &self.cancel,
+            control: &self.control,
         })
     }
 
-    fn ended(&mut self, end: JobEnd, command: &str) -> Result<(), StageError> {
+    fn ended(&mut self, end: CommandEnd, command: &str) -> Result<(), StageError> {
         let name = command.split(' ').next().unwrap_or_default();
         match end {
-            JobEnd::Exited(0) => Ok(()),
-            JobEnd::Exited(255) => {
+            CommandEnd::Exited(0) => Ok(()),
+            CommandEnd::Exited(255) => {
                 self.status = 124;
                 Err(StageError::failed(124, format!("{name}: exited with status 255; aborting")))
             }
-            JobEnd::Exited(_) => {
+            CommandEnd::Exited(_) => {
                 self.status = self.status.max(123);
                 Ok(())
             }
-            JobEnd::Signalled(signal) => {
+            CommandEnd::Signalled(signal) => {
                 self.status = 125;
                 Err(StageError::failed(125, format!("{name}: terminated by signal {signal}")))
             }
-            JobEnd::NotFound => {
+            CommandEnd::NotFound => {
                 self.status = 127;
                 Err(StageError::failed(127, format!("{name}: No such file or directory")))
             }
-            JobEnd::NotStarted => {
+            CommandEnd::NotStarted => {
                 self.status = 126;
                 Err(StageError::failed(126, format!("{name}: Permission denied")))
             }
-            JobEnd::HeldBack => {
+            CommandEnd::HeldBack => {
                 self.held_back += 1;
                 self.first_held_back.get_or_insert_with(|| command.to_owned());
                 Ok(())

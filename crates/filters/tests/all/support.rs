@@ -4,7 +4,7 @@ use std::sync::{Arc, Mutex};
 
 use stream::testing::{CutSource, FixedWorld, MemorySink, Processed};
 use stream::{
-    Cancel, ExitStatus, OriginStore, Output, Sink, StageError, StageIo, StageMeter, StagePorts,
+    ExitStatus, OriginStore, Output, RunControl, Sink, StageError, StageIo, StageMeter, StagePorts,
     WriteError,
 };
 
@@ -84,7 +84,7 @@ fn run_into(
         world,
         processors: &Processed(3),
         meter: &meter,
-        cancel: Cancel::default(),
+        control: RunControl::default(),
     });
     let status = match filter.run(&mut io) {
         Ok(status) => status,

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use std::sync::mpsc::channel;
 use std::time::Duration;
 
-use engine::{Job, Limits, Preview, Request, Sample, Variables, Workbench};
+use engine::{Limits, Preview, Request, Sample, SessionEvent, Variables, Workbench};
 use insight::{Alignment, Note, apply_edits, effect, notes};
 
 fn preview_of(text: &str, sample: Sample) -> Arc<Preview> {
@@ -25,9 +25,9 @@ fn preview_of(text: &str, sample: Sample) -> Arc<Preview> {
     workbench.evaluate(request);
     loop {
         match news.recv_timeout(Duration::from_secs(30)).expect("a preview") {
-            Job::Done(preview) => return preview,
-            Job::Failed(_, message) => panic!("{message}"),
-            Job::Refused(_, error) => panic!("{error}"),
+            SessionEvent::Done(preview) => return preview,
+            SessionEvent::Failed(_, message) => panic!("{message}"),
+            SessionEvent::Refused(_, error) => panic!("{error}"),
             _ => {}
         }
     }

@@ -79,7 +79,7 @@ impl Shell<'_> {
         std::thread::scope(|scope| {
             let mut named = Named::new(self.world);
             for Substitution { name, direction, list } in substitutions {
-                let (writer, reader) = link(self.cancel, Arc::default(), Arc::default());
+                let (writer, reader) = link(self.control, Arc::default(), Arc::default());
                 let mut ports = self.ports.clone();
                 match direction {
                     Direction::Read => {

@@ -6,9 +6,9 @@ use std::path::Path;
 use std::sync::Arc;
 
 use stream::{
-    Block, Cancel, ExitStatus, FileFacts, Job, JobEnd, Joined, Machine, Output, ReadError,
-    Replacement, Running, Sink, Source, StageError, StageIo, StageMeter, StagePorts, World,
-    WriteError, WriteMode,
+    Block, CommandEnd, CommandRequest, ExitStatus, FileFacts, Joined, Machine, Output, ReadError,
+    Replacement, RunControl, Running, Sink, Source, StageError, StageIo, StageMeter, StagePorts,
+    World, WriteError, WriteMode,
 };
 
 use crate::spec::{Arguments, Filter, Verb};
@@ -46,7 +46,7 @@ impl Filter for Zero {
             world: &world,
             processors: io.processors(),
             meter: &meter,
-            cancel: Cancel::clone(io.cancel()),
+            control: RunControl::clone(io.cancel()),
         });
         let status = self.0.run(&mut inner);
         inner.out().flush()?;
@@ -118,11 +118,15 @@ impl World for SwapWorld<'_> {
         self.0.remove(path)
     }
 
-    fn run(&self, job: Job<'_>) -> JobEnd {
+    fn run(&self, job: CommandRequest<'_>) -> CommandEnd {
         self.0.run(job)
     }
 
-    fn start(&self, job: Job<'_>, joined: Joined) -> Result<Box<dyn Running + '_>, JobEnd> {
+    fn start(
+        &self,
+        job: CommandRequest<'_>,
+        joined: Joined,
+    ) -> Result<Box<dyn Running + '_>, CommandEnd> {
         self.0.start(job, joined)
     }
 

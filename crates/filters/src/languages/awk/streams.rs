@@ -7,8 +7,8 @@ use std::path::Path;
 use std::sync::Arc;
 
 use stream::{
-    BLOCK_SIZE, Block, Job, JobEnd, Joined, Running, Sink, StageError, StageIo, WriteError,
-    WriteMode, describe,
+    BLOCK_SIZE, Block, CommandEnd, CommandRequest, Joined, Running, Sink, StageError, StageIo,
+    WriteError, WriteMode, describe,
 };
 
 use super::tree::Redirection;
@@ -64,13 +64,13 @@ pub(super) struct Streams<'w> {
 }
 
 /// The status `close` and `system` give.
-pub(super) fn status_of(end: JobEnd) -> f64 {
+pub(super) fn status_of(end: CommandEnd) -> f64 {
     match end {
-        JobEnd::Exited(status) => f64::from(status),
-        JobEnd::Signalled(signal) => f64::from(signal) + 256.0,
-        JobEnd::NotFound => 127.0,
-        JobEnd::NotStarted => 126.0,
-        JobEnd::HeldBack => 0.0,
+        CommandEnd::Exited(status) => f64::from(status),
+        CommandEnd::Signalled(signal) => f64::from(signal) + 256.0,
+        CommandEnd::NotFound => 127.0,
+        CommandEnd::NotStarted => 126.0,
+        CommandEnd::HeldBack => 0.0,
     }
 }
 
@@ -122,7 +122,7 @@ impl<'w> Streams<'w> {
             if how == Redirection::Pipe {
                 match self.start(io, name, Joined::Input)? {
                     Ok(running) => Out::Command(running),
-                    Err(JobEnd::HeldBack) => {
+                    Err(CommandEnd::HeldBack) => {
                         self.held_back += 1;
                         Out::HeldBack
                     }
@@ -152,20 +152,20 @@ impl<'w> Streams<'w> {
         io: &mut StageIo<'w>,
         text: &[u8],
         joined: Joined,
-    ) -> Result<Result<Box<dyn Running + 'w>, JobEnd>, StageError> {
+    ) -> Result<Result<Box<dyn Running + 'w>, CommandEnd>, StageError> {
         self.flush()?;
         let out = io.out().side(None)?;
         let error = io.error_sink()?;
         let words = shell_line(text);
-        let cancel = io.cancel().clone();
-        let job = Job {
+        let control = io.cancel().clone();
+        let job = CommandRequest {
             words: &words,
             input: None,
             out,
             error,
             environment: stream::Environment::default(),
             directory: None,
-            cancel: &cancel,
+            control: &control,
         };
         Ok(io.world().start(job, joined))
     }
@@ -186,7 +186,7 @@ impl<'w> Streams<'w> {
                     match self.start(io, name, Joined::Output)? {
                         Ok(running) => Blocks::Command(running),
                         Err(end) => {
-                            self.held_back += usize::from(end == JobEnd::HeldBack);
+                            self.held_back += usize::from(end == CommandEnd::HeldBack);
                             return Ok(None);
                         }
                     }

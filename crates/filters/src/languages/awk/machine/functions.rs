@@ -1,7 +1,7 @@
 //! The functions of the language, and `getline`.
 
 use pattern::Pattern;
-use stream::{Job, JobEnd, ReadError, StageError};
+use stream::{CommandEnd, CommandRequest, ReadError, StageError};
 
 use super::super::code::{BuiltinCall, From, Getline, Matcher};
 use super::super::replacement;
@@ -349,18 +349,18 @@ impl Machine<'_, '_> {
         let out = self.io.out().side(self.current.filter(|_| self.in_record))?;
         let error = self.io.error_sink()?;
         let words = shell_line(&line);
-        let cancel = self.io.cancel().clone();
-        let job = Job {
+        let control = self.io.cancel().clone();
+        let job = CommandRequest {
             words: &words,
             input: None,
             out,
             error,
             environment: stream::Environment::default(),
             directory: None,
-            cancel: &cancel,
+            control: &control,
         };
         let end = self.io.world().run(job);
-        if end == JobEnd::HeldBack {
+        if end == CommandEnd::HeldBack {
             self.streams.note_held_back();
         }
         self.io.check_cancel()?;

@@ -11,7 +11,7 @@ const CANCELLED: u8 = 2;
 ///
 /// Times are nanoseconds of a clock that whoever pauses and asks has; they must all use the same.
 #[derive(Clone, Debug, Default)]
-pub struct Cancel(Arc<Shared>);
+pub struct RunControl(Arc<Shared>);
 
 /// More than a run may have of the machine; it is ended then.
 #[derive(Clone, Copy, Debug, Error, PartialEq, Eq)]
@@ -32,7 +32,7 @@ const COMMANDS_MAX: usize = 1000;
 
 /// Commands that are at work, until this is dropped.
 #[derive(Debug)]
-pub struct AtWork(Cancel, usize);
+pub struct AtWork(RunControl, usize);
 
 impl Drop for AtWork {
     fn drop(&mut self) {
@@ -59,7 +59,7 @@ struct Pauses {
     over_ns: u64,
 }
 
-impl Cancel {
+impl RunControl {
     fn lock(&self) -> MutexGuard<'_, Pauses> {
         self.0.pauses.lock().unwrap_or_else(PoisonError::into_inner)
     }
@@ -134,7 +134,7 @@ impl Cancel {
         Ok(at_work)
     }
 
-    /// As [`Cancel::is_cancelled`], for those who look on: never waits.
+    /// As [`RunControl::is_cancelled`], for those who look on: never waits.
     pub fn was_cancelled(&self) -> bool {
         self.0.flag.load(Relaxed) == CANCELLED
     }
@@ -177,33 +177,33 @@ mod tests {
 
     #[test]
     fn a_pause_holds_whoever_looks_and_its_time_does_not_count() {
-        let cancel = Cancel::default();
-        cancel.pause(100);
-        assert!(cancel.is_paused());
-        assert_eq!(cancel.without_pauses(500), 100);
+        let control = RunControl::default();
+        control.pause(100);
+        assert!(control.is_paused());
+        assert_eq!(control.without_pauses(500), 100);
         let (sender, receiver) = std::sync::mpsc::channel();
-        let held = cancel.clone();
+        let held = control.clone();
         let thread = std::thread::spawn(move || {
             sender.send(()).unwrap();
             held.is_cancelled()
         });
         receiver.recv().unwrap();
-        cancel.resume(600);
+        control.resume(600);
         assert!(!thread.join().unwrap());
-        assert_eq!(cancel.without_pauses(700), 200);
-        cancel.resume(900);
-        assert_eq!(cancel.without_pauses(1000), 500);
+        assert_eq!(control.without_pauses(700), 200);
+        control.resume(900);
+        assert_eq!(control.without_pauses(1000), 500);
     }
 
     #[test]
     fn cancelling_ends_a_pause() {
-        let cancel = Cancel::default();
-        cancel.pause(0);
-        let held = cancel.clone();
+        let control = RunControl::default();
+        control.pause(0);
+        let held = control.clone();
         let thread = std::thread::spawn(move || held.is_cancelled());
-        cancel.cancel();
+        control.cancel();
         assert!(thread.join().unwrap());
-        cancel.pause(5);
-        assert!(cancel.is_cancelled() && !cancel.is_paused());
+        control.pause(5);
+        assert!(control.is_cancelled() && !control.is_paused());
     }
 }
