@@ -187,12 +187,12 @@ fn plain(word: &Word) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use engine::{Plan, RealWorld, Variables};
+    use engine::{Plan, RealFiles, Variables};
 
     fn shown(text: &str, number: usize) -> String {
         let script = shell::parse(text).unwrap();
         let pipeline = script.pipelines().next().unwrap();
-        let plan = Plan::new(pipeline, &Variables::default(), &RealWorld).unwrap();
+        let plan = Plan::new(pipeline, &Variables::default(), &RealFiles).unwrap();
         let steps = wiring(&plan.stages, number, false);
         let line = |step: &Step| {
             let wires: Vec<String> = step

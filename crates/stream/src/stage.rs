@@ -5,8 +5,8 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use crate::{
-    Block, ExitStatus, Input, Origin, Output, Processors, ReadError, RunControl, Sink, Source,
-    StageError, StageMeter, World, WriteError, describe,
+    Block, Commands, ExitStatus, Files, Input, Origin, Output, Processors, ReadError, RunControl,
+    Sink, Source, StageError, StageMeter, WriteError, describe,
 };
 
 /// How long a stage sleeps before it looks again whether it should stop.
@@ -31,8 +31,10 @@ pub struct StagePorts<'a> {
     pub out: Output,
     /// Standard error; `None` when it goes the same way as standard output.
     pub error: Option<Arc<dyn Sink>>,
-    /// The machine.
-    pub world: &'a dyn World,
+    /// Files, directories, environment.
+    pub files: &'a dyn Files,
+    /// Commands it may start.
+    pub commands: &'a dyn Commands,
     /// Processors the stage may ask for.
     pub processors: &'a dyn Processors,
     /// Its counters.
@@ -65,9 +67,14 @@ impl<'a> StageIo<'a> {
         self.ports.out.keeps_origins()
     }
 
-    /// The machine.
-    pub fn world(&self) -> &'a dyn World {
-        self.ports.world
+    /// Files, directories, environment.
+    pub fn files(&self) -> &'a dyn Files {
+        self.ports.files
+    }
+
+    /// Commands the stage may start.
+    pub fn commands(&self) -> &'a dyn Commands {
+        self.ports.commands
     }
 
     /// Processors the stage may ask for.
@@ -110,7 +117,7 @@ impl<'a> StageIo<'a> {
                 return Ok(());
             }
             let part = left.min(PAUSE_PART);
-            self.ports.world.machine().pause(part);
+            self.ports.files.machine().pause(part);
             left -= part;
             if self.ports.out.is_closed() {
                 return Err(WriteError::Closed.into());
@@ -169,7 +176,7 @@ impl<'a> StageIo<'a> {
         if operand == b"-" {
             return Ok(self.open_stdin());
         }
-        let source = self.ports.world.read(Path::new(OsStr::from_bytes(operand)))?;
+        let source = self.ports.files.read(Path::new(OsStr::from_bytes(operand)))?;
         let number = self.inputs.len();
         self.inputs.push(InputName::File(operand.to_vec()));
         Ok(Input::new(source, number))

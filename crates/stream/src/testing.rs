@@ -1,4 +1,4 @@
-//! A world, sources and sinks held in memory, for tests of this crate and of those above.
+//! Files, sources and sinks held in memory, for tests of this crate and of those above.
 
 use std::collections::BTreeMap;
 use std::ffi::OsString;
@@ -9,8 +9,8 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
 use crate::{
-    Block, CommandEnd, CommandRequest, FileFacts, FileKind, Joined, Machine, Permission,
-    Processors, ReadError, Replacement, Running, Scratch, Sink, Source, World, WriteError,
+    Block, CommandEnd, CommandRequest, Commands, FileFacts, FileKind, Files, Joined, Machine,
+    Permission, Processors, ReadError, Replacement, Running, Scratch, Sink, Source, WriteError,
     WriteMode,
 };
 
@@ -56,7 +56,7 @@ impl Sink for MemorySink {
 
 /// Files in memory, read in pieces of a fixed size; a clock that only moves when somebody waits.
 #[derive(Default)]
-pub struct FixedWorld {
+pub struct FixedFiles {
     /// The files by name.
     pub files: BTreeMap<PathBuf, Vec<u8>>,
     /// The size of the pieces; 0 for whole files.
@@ -69,7 +69,7 @@ pub struct FixedWorld {
     pub clock_ns: AtomicU64,
 }
 
-impl FixedWorld {
+impl FixedFiles {
     fn facts_of(&self, path: &Path) -> Option<FileFacts> {
         if let Some(data) = self.files.get(path) {
             return Some(FileFacts {
@@ -87,7 +87,7 @@ impl FixedWorld {
     }
 }
 
-impl World for FixedWorld {
+impl Files for FixedFiles {
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
         let data = self.files.get(path).ok_or_else(|| io::Error::from_raw_os_error(2))?;
         let cut = if self.cut == 0 { data.len() } else { self.cut };
@@ -118,20 +118,25 @@ impl World for FixedWorld {
         Ok(())
     }
 
-    fn run(&self, _job: CommandRequest<'_>) -> CommandEnd {
+    fn machine(&self) -> &dyn Machine {
+        self
+    }
+}
+
+/// A machine without commands.
+pub struct NoCommands;
+
+impl Commands for NoCommands {
+    fn run(&self, _request: CommandRequest<'_>) -> CommandEnd {
         CommandEnd::NotFound
     }
 
     fn start(
         &self,
-        _job: CommandRequest<'_>,
+        _request: CommandRequest<'_>,
         _joined: Joined,
     ) -> Result<Box<dyn Running + '_>, CommandEnd> {
         Err(CommandEnd::NotFound)
-    }
-
-    fn machine(&self) -> &dyn Machine {
-        self
     }
 }
 
@@ -156,7 +161,7 @@ impl Replacement for Replaced {
     }
 }
 
-impl Machine for FixedWorld {
+impl Machine for FixedFiles {
     fn list(&self, directory: &Path) -> io::Result<Vec<OsString>> {
         let mut names: Vec<OsString> = Vec::new();
         for path in self.files.keys() {

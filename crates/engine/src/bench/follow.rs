@@ -1,12 +1,14 @@
 //! A stage that follows files, run for the Bench: it goes on in the background, and every preview
 //! takes what it has written so far.
 
+use crate::exec::command::CommandStarter;
+use crate::exec::context::Doors;
 use std::sync::Arc;
 
 use stream::{Block, RunControl, Sink, StageMeter, WriteError};
 
 use crate::exec::native::{Connections, run_native};
-use crate::files::held_back::DryWorld;
+use crate::files::held_back::HeldBackFiles;
 use crate::files::working_directory::InDirectory;
 use crate::kept::lines::Kept;
 use crate::plan::pipeline::StagePlan;
@@ -16,14 +18,14 @@ use crate::policy::Policy;
 const LIVE_LIMIT: u64 = 1 << 30;
 
 /// A stage that runs on in the background.
-pub(crate) struct Live {
+pub(crate) struct FollowedStage {
     key: Vec<u8>,
     pub(crate) kept: Arc<Kept>,
     pub(crate) messages: Arc<Kept>,
     control: RunControl,
 }
 
-impl Live {
+impl FollowedStage {
     /// Starts a stage; `arrived` is called whenever it wrote something.
     ///
     /// # Errors
@@ -42,7 +44,7 @@ impl Live {
         let said = live.messages.clone();
         let sink = |kept: &Arc<Kept>| -> Arc<dyn Sink> {
             let (kept, said, arrived) = (kept.clone(), said.clone(), arrived.clone());
-            Arc::new(LiveSink { kept, said, arrived })
+            Arc::new(FollowSink { kept, said, arrived })
         };
         let connections = Connections {
             stdin: None,
@@ -54,12 +56,15 @@ impl Live {
         let (stage, control, kept) = (stage.clone(), live.control.clone(), live.kept.clone());
         std::thread::Builder::new().name("live".to_owned()).spawn(move || {
             let meter = Arc::new(StageMeter::default());
-            let world = DryWorld::new(None, Policy::Nothing, control.clone()).live();
+            let files = Arc::new(HeldBackFiles::new(None, control.clone()).live());
+            let starter = CommandStarter::deferred(files.clone(), Policy::Nothing);
+            let doors = Doors { files: &*files, commands: &starter };
             match &stage.directory {
-                None => run_native(&stage, connections, &world, &meter, &control),
+                None => run_native(&stage, connections, doors, &meter, &control),
                 Some(directory) => {
-                    let world = InDirectory { inner: &world, directory };
-                    run_native(&stage, connections, &world, &meter, &control)
+                    let files = InDirectory { inner: &*files, directory };
+                    let doors = Doors { files: &files, ..doors };
+                    run_native(&stage, connections, doors, &meter, &control)
                 }
             };
             kept.end();
@@ -84,20 +89,20 @@ impl Live {
     }
 }
 
-impl Drop for Live {
+impl Drop for FollowedStage {
     fn drop(&mut self) {
         self.stop();
     }
 }
 
-struct LiveSink<F> {
+struct FollowSink<F> {
     kept: Arc<Kept>,
     /// What is said on standard error.
     said: Arc<Kept>,
     arrived: Arc<F>,
 }
 
-impl<F: Fn() + Send + Sync> Sink for LiveSink<F> {
+impl<F: Fn() + Send + Sync> Sink for FollowSink<F> {
     fn write(&self, block: Block) -> Result<(), WriteError> {
         if self.kept.bytes() >= LIVE_LIMIT {
             let message =

@@ -1,5 +1,12 @@
 //! Background work for a screen: previews, counts, full runs.
 
+use crate::base::sinks::Nowhere;
+use crate::exec::command::CommandStarter;
+use crate::exec::context::RunContext;
+use crate::flow::descriptors::Ports;
+use crate::kept::sinks::Messages;
+use crate::language::interpreter::ShellLanguage;
+use crate::runs::script::HeldCommands;
 use std::io;
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -8,10 +15,9 @@ use stream::{RunControl, StageFigures, StageMeter};
 use crate::base::background::{BackgroundError, in_background};
 use crate::base::limits::{Limits, Over, with_limits};
 use crate::bench::capture::Capture;
-use crate::bench::follow::Live;
+use crate::bench::follow::FollowedStage;
 use crate::bench::start_held::{Acted, OnFailure, act};
-use crate::exec::pipeline::Surroundings;
-use crate::files::held_back::{DryWorld, Sampler};
+use crate::files::held_back::{HeldBackFiles, Sampler};
 use crate::files::sample::{Sample, SampleCache, Sampled, count_lines, take};
 use crate::language::shell::Shell;
 use crate::plan::error::PlanError;
@@ -21,7 +27,7 @@ use crate::policy::HeldCommand;
 use crate::policy::{Consents, Policy};
 use crate::runs::estimate::{Estimate, Given, try_out};
 use crate::runs::full::{FullEnd, FullRequest, FullRun, run_full};
-use crate::runs::preview::surrounding::{Around, Parts};
+use crate::runs::preview::surrounding::SurroundingCommands;
 use crate::runs::preview::{LiveSoFar, Preview, Task, preview};
 
 /// What a preview is asked for.
@@ -89,7 +95,7 @@ pub struct Workbench {
     captured: Arc<Mutex<Option<Captured>>>,
     meters: Arc<Mutex<Vec<Arc<StageMeter>>>>,
     /// The first stage, where it follows a file.
-    live: Arc<Mutex<Option<Live>>>,
+    live: Arc<Mutex<Option<FollowedStage>>>,
     report: Report,
 }
 
@@ -167,7 +173,7 @@ impl Workbench {
     /// True while a file is followed.
     pub fn is_following(&self) -> bool {
         let live = self.live.lock().unwrap_or_else(PoisonError::into_inner);
-        live.as_ref().is_some_and(Live::runs)
+        live.as_ref().is_some_and(FollowedStage::runs)
     }
 
     /// Stops following; what came stays.
@@ -289,7 +295,7 @@ enum Trouble {
 /// one of another text ends.
 fn follow(
     plan: &Plan,
-    live: &Mutex<Option<Live>>,
+    live: &Mutex<Option<FollowedStage>>,
     control: &RunControl,
     report: &Report,
 ) -> Option<LiveSoFar> {
@@ -304,7 +310,7 @@ fn follow(
     if live.as_ref().is_none_or(|live| !live.is_of(stage)) {
         let report = report.clone();
         // Without a thread the file is shown as it is.
-        *live = Live::start(stage, move || report(SessionEvent::Arrived)).ok();
+        *live = FollowedStage::start(stage, move || report(SessionEvent::Arrived)).ok();
     }
     let live = live.as_ref()?;
     let messages = String::from_utf8_lossy(&live.messages.contents()).into_owned();
@@ -336,16 +342,28 @@ fn work(
     };
     let sampler = Sampler { sample: request.sample, limits: request.limits, cache: cache.clone() };
     let policy = Policy::in_preview(&request.allowed);
-    let world = DryWorld::new(Some(sampler), policy, control.clone());
-    let around = Around::new(&world);
-    let ports = around.ports();
-    let mut shell = Shell::new(&around, 0, &world, control, ports, request.variables.clone());
+    let files = Arc::new(HeldBackFiles::new(Some(sampler), control.clone()));
+    let starter = CommandStarter::deferred(files.clone(), policy.clone());
+    let held = HeldCommands::default();
+    let errors: Arc<Messages> = Arc::default();
+    let context = RunContext {
+        files: &*files,
+        commands: &starter,
+        descriptors: Ports::new(None, Arc::new(Nowhere), errors.clone()),
+        policy,
+        observer: &held,
+        taps: None,
+        interpreter: &ShellLanguage,
+        within: None,
+    };
+    let ports = context.descriptors.clone();
+    let mut shell = Shell::new(&context, 0, control, ports, request.variables.clone());
     shell.plans_eagerly = true;
     let script = shell::parse(&request.text).map_err(|error| {
         Trouble::Refused(PlanError { message: error.kind.to_string(), span: error.span })
     })?;
     let Some(shown) = script.shown(request.at) else { return Err(Trouble::Nothing) };
-    let Some(parts) = Parts::of(&script, shown) else { return Err(Trouble::Nothing) };
+    let Some(parts) = SurroundingCommands::of(&script, shown) else { return Err(Trouble::Nothing) };
     let mut reached = true;
     let seconds = request.limits.seconds;
     let memory = Some(request.limits.memory_bytes);
@@ -353,7 +371,7 @@ fn work(
         reached = parts.run_before(&mut shell);
         match &request.plan {
             Some(plan) => Ok(plan.clone()),
-            None => Plan::of_pipeline(shown, &mut shell).map_err(PlanError::of),
+            None => shell.plan_pipeline(shown).map_err(PlanError::of),
         }
     });
     if let Some(over) = over {
@@ -375,12 +393,14 @@ fn work(
     }
     // What commands before have written is not part of what a result is known by.
     let before = before.filter(|_| parts.begins_with_assignments() && !shell.has_redirected);
-    let commands_before = around.take_held();
+    let commands_before = held.take();
     let done = preview(&Task {
         generation,
         text: &request.text,
         plan: &plan,
-        world: &world,
+        files: &files,
+        control,
+        starter: &starter,
         limits: request.limits,
         standard,
         before: before.as_deref(),
@@ -393,12 +413,12 @@ fn work(
     let status = done.stages.last().map_or(0, |last| last.status.0);
     with_limits(control, seconds, memory, || parts.run_after(status, &mut shell));
     drop(shell);
-    done.pending = world.pending.files();
-    done.refused = world.pending.refused();
+    done.pending = files.pending.files();
+    done.refused = files.pending.refused();
     done.commands = commands_before;
     done.commands.extend(done.stages.iter().flat_map(|stage| stage.held.clone()));
-    done.commands.extend(around.take_held());
-    done.said = around.said();
+    done.commands.extend(held.take());
+    done.said = errors.text();
     done.reached = reached;
     Ok(Some(done))
 }

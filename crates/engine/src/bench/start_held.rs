@@ -1,11 +1,11 @@
 //! Commands that were held back, started for real.
 
+use crate::exec::command::CommandStarter;
 use std::sync::Arc;
 
-use stream::{CommandEnd, CommandRequest, RunControl};
+use stream::{CommandEnd, CommandRequest, Commands, RunControl};
 
-use crate::exec::command::run_command;
-use crate::files::real::RealWorld;
+use crate::files::real::RealFiles;
 use crate::kept::sinks::Messages;
 use crate::policy::HeldCommand;
 use crate::policy::Policy;
@@ -75,7 +75,7 @@ fn run(command: &HeldCommand, control: &RunControl) -> Acted {
         control,
     };
     let policy = Policy::Shown(Arc::new(command.clone()));
-    let end = run_command(job, &RealWorld, &policy);
+    let end = CommandStarter::beside(Arc::new(RealFiles), policy).run(job);
     let text = match end {
         CommandEnd::HeldBack => "not the same as was shown: its file has changed since".to_owned(),
         _ => said.text(),

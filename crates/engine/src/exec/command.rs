@@ -3,115 +3,151 @@
 use crate::base::sinks::say;
 use std::path::PathBuf;
 use std::sync::Arc;
+use stream::Commands;
+use stream::Files;
 
 use stream::{
     Block, CommandEnd, CommandRequest, Environment, Joined, ReadError, RunControl, Running, Sink,
-    Source, StageMeter, World, WriteError,
+    Source, StageMeter, WriteError,
 };
 
+use super::context::{Doors, Interpreter, RunContext, Unobserved};
+use super::pipeline::run_pipeline;
 use crate::exec::native::{Connections, run_native};
-use crate::exec::pipeline::{Surroundings, run_pipeline};
 use crate::exec::program::run_host;
 use crate::files::working_directory::InDirectory;
 use crate::flow::descriptors::Ports;
 use crate::flow::link::{LinkReader, LinkWriter, link};
 use crate::kept::lines::Kept;
 use crate::kept::sinks::KeptSink;
-use crate::plan::commands_in_words::command_runs_commands;
 use crate::plan::outcome::StageOutcome;
 use crate::plan::pipeline::{Plan, StageKind, StagePlan};
-use crate::plan::variables::Variables;
 use crate::policy::{Decision, Feed, Policy, Start};
 
-/// What runs a command.
-enum Runner {
-    /// One command: a filter or a program.
-    One,
-    /// A line for the shell that holds nothing but filters.
-    Filters(Plan),
+/// What starts the commands of stages: filters of our own and, as `policy` decides, programs.
+#[derive(Clone)]
+pub(crate) struct CommandStarter {
+    /// What filters among them see.
+    pub(crate) files: Arc<dyn Files>,
+    pub(crate) policy: Policy,
+    pub(crate) timing: Timing,
+    /// What makes a plan of a line for a shell.
+    pub(crate) interpreter: &'static dyn Interpreter,
 }
 
-/// How the command is run here; a line for the shell (`sh -c LINE`) that is a pipeline of filters
-/// needs no shell.
-fn runner(job: &CommandRequest<'_>, world: &dyn World) -> Runner {
-    let [shell, option, line] = job.words else { return Runner::One };
-    if shell != b"sh" || option != b"-c" {
-        return Runner::One;
+/// When a command runs that is started beside a stage.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Timing {
+    /// At the same time, on a thread of its own.
+    Beside,
+    /// On the stage's thread, when all that it reads is there.
+    Deferred,
+}
+
+impl Commands for CommandStarter {
+    fn run(&self, request: CommandRequest<'_>) -> CommandEnd {
+        match self.filters(&request) {
+            None => self.run_one(request),
+            Some(plan) => self.run_plan(&plan, request),
+        }
     }
-    let plan = || {
-        let script = shell::parse(std::str::from_utf8(line).ok()?).ok()?;
-        let [shell::Item { first: pipeline, rest }] = &script.list.items[..] else { return None };
-        if !rest.is_empty() || pipeline.negated || pipeline.timed.is_some() {
-            return None;
-        }
-        // Commands in words may be programs, and run once only.
-        if pipeline.commands.iter().any(command_runs_commands) {
-            return None;
-        }
-        let variables = Variables::of_environment(&job.environment);
-        let plan = Plan::new(pipeline, &variables, world).ok()?;
-        let filters = plan.stages.iter().all(|stage| {
-            matches!(stage.kind, StageKind::Native(_)) && stage.substitutions.is_empty()
-        });
-        filters.then_some(plan)
-    };
-    plan().map_or(Runner::One, Runner::Filters)
-}
 
-/// Runs a command to its end on this thread. A filter changes nothing but through `world`; a
-/// program is started only as `policy` decides.
-pub(crate) fn run_command(
-    job: CommandRequest<'_>,
-    world: &dyn World,
-    policy: &Policy,
-) -> CommandEnd {
-    match runner(&job, world) {
-        Runner::One => run_one(job, world, policy),
-        Runner::Filters(plan) => run_plan(&plan, job, world),
+    fn start(
+        &self,
+        request: CommandRequest<'_>,
+        joined: Joined,
+    ) -> Result<Box<dyn Running + '_>, CommandEnd> {
+        match self.timing {
+            Timing::Beside => Ok(Box::new(CommandThread::start(request, joined, self.clone()))),
+            Timing::Deferred => Ok(Box::new(DeferredCommand::new(request, joined, self)?)),
+        }
     }
 }
 
-fn run_one(job: CommandRequest<'_>, world: &dyn World, policy: &Policy) -> CommandEnd {
-    let Some((name, arguments)) = job.words.split_first() else { return CommandEnd::NotFound };
-    // What the command writes is counted by the stage that started it, what it reads by nobody.
-    let meter = Arc::new(StageMeter::default());
-    let Some(definition) = filters::find(name) else {
-        let feed = if job.input.is_some() { Feed::Unknown } else { Feed::Nothing };
-        let start = Start::new(job.words.to_vec(), job.directory, &job.environment);
-        return match policy.decide(&start, feed) {
-            Decision::Start(launch) => {
-                let ports = Ports::new(job.input, job.out, job.error);
-                end_of(&run_host(&launch, ports, &meter, job.control))
-            }
-            Decision::NotFound => {
-                say(&*job.error, &format!("{}: command not found", start.shown_name()));
-                CommandEnd::NotFound
-            }
-            Decision::NotExecutable => {
-                say(&*job.error, &format!("{}: Permission denied", start.shown_name()));
-                CommandEnd::NotStarted
-            }
-            Decision::Hold(_) | Decision::Gather => CommandEnd::HeldBack,
+impl CommandStarter {
+    /// A line for the shell (`sh -c LINE`) that is a pipeline of filters needs no shell.
+    fn filters(&self, request: &CommandRequest<'_>) -> Option<Plan> {
+        let [shell, option, line] = request.words else { return None };
+        if shell != b"sh" || option != b"-c" {
+            return None;
+        }
+        let line = std::str::from_utf8(line).ok()?;
+        self.interpreter.plan_of_filters(line, &request.environment, &*self.files)
+    }
+
+    fn run_one(&self, job: CommandRequest<'_>) -> CommandEnd {
+        let Some((name, arguments)) = job.words.split_first() else { return CommandEnd::NotFound };
+        // What the command writes is counted by the stage that started it, what it reads by nobody.
+        let meter = Arc::new(StageMeter::default());
+        let Some(definition) = filters::find(name) else {
+            let feed = if job.input.is_some() { Feed::Unknown } else { Feed::Nothing };
+            let start = Start::new(job.words.to_vec(), job.directory, &job.environment);
+            return match self.policy.decide(&start, feed) {
+                Decision::Start(launch) => {
+                    let ports = Ports::new(job.input, job.out, job.error);
+                    end_of(&run_host(&launch, ports, &meter, job.control))
+                }
+                Decision::NotFound => {
+                    say(&*job.error, &format!("{}: command not found", start.shown_name()));
+                    CommandEnd::NotFound
+                }
+                Decision::NotExecutable => {
+                    say(&*job.error, &format!("{}: Permission denied", start.shown_name()));
+                    CommandEnd::NotStarted
+                }
+                Decision::Hold(_) | Decision::Gather => CommandEnd::HeldBack,
+            };
         };
-    };
-    let kind = StageKind::Native(definition);
-    let mut plan = StagePlan::of(kind, arguments.to_vec(), job.environment);
-    plan.directory = job.directory;
-    let connections = Connections {
-        stdin: job.input,
-        stdout: job.out,
-        stderr: job.error,
-        origins: None,
-        eager: false,
-    };
-    let outcome = match &plan.directory {
-        None => run_native(&plan, connections, world, &meter, job.control),
-        Some(directory) => {
-            let world = InDirectory { inner: world, directory };
-            run_native(&plan, connections, &world, &meter, job.control)
-        }
-    };
-    end_of(&outcome)
+        let kind = StageKind::Native(definition);
+        let mut plan = StagePlan::of(kind, arguments.to_vec(), job.environment);
+        plan.directory = job.directory;
+        let connections = Connections {
+            stdin: job.input,
+            stdout: job.out,
+            stderr: job.error,
+            origins: None,
+            eager: false,
+        };
+        let doors = Doors { files: &*self.files, commands: self };
+        let outcome = match &plan.directory {
+            None => run_native(&plan, connections, doors, &meter, job.control),
+            Some(directory) => {
+                let files = InDirectory { inner: &*self.files, directory };
+                run_native(
+                    &plan,
+                    connections,
+                    Doors { files: &files, ..doors },
+                    &meter,
+                    job.control,
+                )
+            }
+        };
+        end_of(&outcome)
+    }
+
+    fn run_plan(&self, plan: &Plan, request: CommandRequest<'_>) -> CommandEnd {
+        let ports = Ports::new(request.input, request.out, request.error);
+        let meters: Vec<Arc<StageMeter>> = plan.stages.iter().map(|_| Arc::default()).collect();
+        let run = |files: &dyn Files| {
+            let context = RunContext {
+                files,
+                commands: self,
+                descriptors: ports,
+                // The line holds filters only.
+                policy: Policy::Nothing,
+                observer: &Unobserved,
+                taps: None,
+                interpreter: self.interpreter,
+                within: None,
+            };
+            run_pipeline(plan, &context, &meters, request.control)
+        };
+        let outcomes = match &request.directory {
+            None => run(&*self.files),
+            Some(directory) => run(&InDirectory { inner: &*self.files, directory }),
+        };
+        outcomes.last().map_or(CommandEnd::Exited(0), end_of)
+    }
 }
 
 fn end_of(outcome: &StageOutcome) -> CommandEnd {
@@ -122,53 +158,15 @@ fn end_of(outcome: &StageOutcome) -> CommandEnd {
     }
 }
 
-/// Where a pipeline runs that a stage started.
-struct Within<'w> {
-    world: &'w dyn World,
-    ports: Ports,
-}
-
-impl Surroundings for Within<'_> {
-    fn world(&self) -> &dyn World {
-        self.world
-    }
-
-    fn ports(&self) -> Ports {
-        self.ports.clone()
-    }
-
-    fn policy(&self) -> Policy {
-        // The line holds filters only.
-        Policy::Nothing
-    }
-}
-
-fn run_plan(plan: &Plan, job: CommandRequest<'_>, world: &dyn World) -> CommandEnd {
-    let ports = Ports::new(job.input, job.out, job.error);
-    let meters: Vec<Arc<StageMeter>> = plan.stages.iter().map(|_| Arc::default()).collect();
-    let outcomes = match &job.directory {
-        None => run_pipeline(plan, &Within { world, ports }, &meters, job.control),
-        Some(directory) => {
-            let world = InDirectory { inner: world, directory };
-            run_pipeline(plan, &Within { world: &world, ports }, &meters, job.control)
-        }
-    };
-    outcomes.last().map_or(CommandEnd::Exited(0), end_of)
-}
-
 /// A command on a thread of its own, beside the stage that started it.
-pub(crate) struct Companion {
+pub(crate) struct CommandThread {
     reader: Option<LinkReader>,
     writer: Option<LinkWriter>,
     thread: Option<std::thread::JoinHandle<CommandEnd>>,
 }
 
-impl Companion {
-    pub(crate) fn start(
-        job: CommandRequest<'_>,
-        joined: Joined,
-        world: impl World + 'static,
-    ) -> Self {
+impl CommandThread {
+    pub(crate) fn start(job: CommandRequest<'_>, joined: Joined, starter: CommandStarter) -> Self {
         let (writer, reader) = link(job.control, Arc::default(), Arc::default());
         let words = job.words.to_vec();
         let (error, environment, control) = (job.error, job.environment, job.control.clone());
@@ -178,23 +176,21 @@ impl Companion {
             Joined::Input => ((None, Some(writer)), Some(Box::new(reader)), job.out),
         };
         let thread = std::thread::spawn(move || {
-            let words = &words[..];
-            let job = CommandRequest {
-                words,
+            starter.run(CommandRequest {
+                words: &words,
                 input,
                 out,
                 error,
                 environment,
                 directory,
                 control: &control,
-            };
-            run_command(job, &world, &Policy::AsShell)
+            })
         });
         Self { reader: ends.0, writer: ends.1, thread: Some(thread) }
     }
 }
 
-impl Running for Companion {
+impl Running for CommandThread {
     fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
         match &mut self.reader {
             Some(reader) => reader.next_block(),
@@ -216,35 +212,32 @@ impl Running for Companion {
     }
 }
 
-/// Filters that run on the stage's own thread, when all they read is there: for worlds that
-/// cannot be shared with other threads for long.
-pub(crate) struct Later<'w> {
+/// A command that runs on the stage's own thread, when all it reads is there.
+pub(crate) struct DeferredCommand<'w> {
     words: Vec<Vec<u8>>,
     environment: Environment,
     directory: Option<PathBuf>,
     out: Arc<dyn Sink>,
     error: Arc<dyn Sink>,
     control: RunControl,
-    world: &'w dyn World,
-    policy: Policy,
+    starter: &'w CommandStarter,
     fed: Arc<Kept>,
     /// What the command wrote, where the stage reads it.
     read: Option<Box<dyn Source>>,
     end: Option<CommandEnd>,
 }
 
-impl<'w> Later<'w> {
+impl<'w> DeferredCommand<'w> {
     pub(crate) fn new(
         job: CommandRequest<'_>,
         joined: Joined,
-        world: &'w dyn World,
-        policy: &Policy,
+        starter: &'w CommandStarter,
     ) -> Result<Self, CommandEnd> {
         let native = job.words.first().is_some_and(|name| filters::find(name).is_some());
-        if !native && matches!(runner(&job, world), Runner::One) {
+        if !native && starter.filters(&job).is_none() {
             let start = Start::new(job.words.to_vec(), job.directory.clone(), &job.environment);
             let feed = if joined == Joined::Input { Feed::Unknown } else { Feed::Nothing };
-            if let Decision::Hold(_) | Decision::Gather = policy.decide(&start, feed) {
+            if let Decision::Hold(_) | Decision::Gather = starter.policy.decide(&start, feed) {
                 return Err(CommandEnd::HeldBack);
             }
         }
@@ -255,8 +248,7 @@ impl<'w> Later<'w> {
             out: job.out,
             error: job.error,
             control: job.control.clone(),
-            world,
-            policy: policy.clone(),
+            starter,
             fed: Arc::default(),
             read: None,
             end: None,
@@ -280,11 +272,11 @@ impl<'w> Later<'w> {
             directory: self.directory.clone(),
             control: &self.control,
         };
-        run_command(job, self.world, &self.policy)
+        self.starter.run(job)
     }
 }
 
-impl Running for Later<'_> {
+impl Running for DeferredCommand<'_> {
     fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
         match &mut self.read {
             Some(read) => read.next_block(),

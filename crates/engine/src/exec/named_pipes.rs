@@ -11,7 +11,7 @@ use std::time::Duration;
 
 use rustix::fs::{CWD, FileType, Mode, OFlags, mknodat, open};
 use shell::Direction;
-use stream::{Block, RunControl, Sink, Source, World, WriteMode, describe};
+use stream::{Block, Files, RunControl, Sink, Source, WriteMode, describe};
 
 use crate::files::block_source::{read_block, write_block};
 use crate::plan::outcome::StageOutcome;
@@ -20,14 +20,14 @@ use crate::plan::pipeline::StagePlan;
 /// How long to wait before it is looked again whether the program has opened a pipe.
 const PAUSE: Duration = Duration::from_millis(1);
 
-/// Runs a program with named pipes for its substitutions. `world` has the other ends, by the names
+/// Runs a program with named pipes for its substitutions. `files` has the other ends, by the names
 /// the arguments have now.
 ///
 /// # Errors
 /// Where no pipe can be made; nothing was run then.
 pub(crate) fn with_pipes(
     plan: &StagePlan,
-    world: &dyn World,
+    files: &dyn Files,
     control: &RunControl,
     run: impl FnOnce(&StagePlan) -> StageOutcome,
 ) -> io::Result<StageOutcome> {
@@ -54,11 +54,11 @@ pub(crate) fn with_pipes(
             let over = &over;
             match substitution.direction {
                 Direction::Read => {
-                    let Ok(source) = world.read(&name) else { continue };
+                    let Ok(source) = files.read(&name) else { continue };
                     scope.spawn(move || give(source, &path, over, control));
                 }
                 Direction::Write => {
-                    let Ok(sink) = world.write(&name, WriteMode::Replace) else { continue };
+                    let Ok(sink) = files.write(&name, WriteMode::Replace) else { continue };
                     scope.spawn(move || take(&sink, &path, over, control));
                 }
             }

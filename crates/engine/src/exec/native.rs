@@ -8,11 +8,12 @@ use std::path::Path;
 use std::sync::{Arc, Mutex, PoisonError};
 
 use stream::{
-    CommandEnd, CommandRequest, Environment, ExitStatus, Joined, Machine, OriginStore, Output,
-    Processors, Replacement, RunControl, Running, Sink, Source, StageError, StageIo, StageMeter,
-    StagePorts, World, WriteError, WriteMode,
+    CommandEnd, CommandRequest, Commands, Environment, ExitStatus, Files, Joined, Machine,
+    OriginStore, Output, Processors, Replacement, RunControl, Running, Sink, Source, StageError,
+    StageIo, StageMeter, StagePorts, WriteError, WriteMode,
 };
 
+use super::context::Doors;
 use crate::base::clock::run_ns;
 use crate::base::clock::thread_time;
 use crate::base::sinks::Nowhere;
@@ -36,7 +37,7 @@ pub(crate) struct Connections {
 pub(crate) fn run_native(
     plan: &StagePlan,
     connections: Connections,
-    world: &dyn World,
+    doors: Doors<'_>,
     meter: &Arc<StageMeter>,
     control: &RunControl,
 ) -> StageOutcome {
@@ -44,22 +45,28 @@ pub(crate) fn run_native(
     let clock = StageClock::start(meter, control);
     let Connections { stdin, stdout, stderr, origins, eager } = connections;
     let shared = Arc::ptr_eq(&stdout, &stderr);
-    let world = StageWorld {
-        inner: world,
+    let files = StageFiles {
+        inner: doors.files,
         clock: clock.clone(),
         environment: &plan.environment,
         written: Mutex::default(),
+    };
+    let commands = StageCommands {
+        inner: doors.commands,
+        environment: &plan.environment,
+        directory: plan.directory.as_deref(),
         held: Mutex::default(),
     };
     let out: Arc<dyn Sink> = Arc::new(MeteredSink::new(stdout, meter, control, &clock));
-    let stdin = stdin.map(|source| world.metered(source));
+    let stdin = stdin.map(|source| files.metered(source));
     let processors = Threads { meter, control };
     let mut io = StageIo::new(StagePorts {
         name: plan.name(),
         stdin,
         out: Output::new(out, origins).eager(eager),
         error: (!shared).then_some(stderr),
-        world: &world,
+        files: &files,
+        commands: &commands,
         processors: &processors,
         meter,
         control: control.clone(),
@@ -103,8 +110,8 @@ pub(crate) fn run_native(
     }
     outcome.inputs = io.inputs().to_vec();
     drop(io);
-    outcome.held = world.held.into_inner().unwrap_or_else(PoisonError::into_inner);
-    let opened = world.written.into_inner().unwrap_or_else(PoisonError::into_inner);
+    outcome.held = commands.held.into_inner().unwrap_or_else(PoisonError::into_inner);
+    let opened = files.written.into_inner().unwrap_or_else(PoisonError::into_inner);
     outcome.written = opened.paths();
     // What failed inside has not written all, whatever it was.
     if !outcome.panicked
@@ -118,34 +125,19 @@ pub(crate) fn run_native(
     outcome
 }
 
-/// The world as one stage sees it: what it reads is counted.
-struct StageWorld<'w> {
-    inner: &'w dyn World,
+/// Files as one stage sees them: what it reads is counted, what it writes is noted.
+struct StageFiles<'w> {
+    inner: &'w dyn Files,
     clock: Arc<StageClock>,
     /// The variables of the stage.
     environment: &'w Environment,
     /// Files it writes itself.
     written: Mutex<OpenedFiles>,
-    held: Mutex<Vec<HeldCommand>>,
 }
 
-impl StageWorld<'_> {
+impl StageFiles<'_> {
     fn note_written(&self, path: &Path, sink: Arc<dyn Sink>) {
         self.written.lock().unwrap_or_else(PoisonError::into_inner).add(path, sink);
-    }
-
-    fn note_held(&self, end: CommandEnd, start: &Start, joined: bool) {
-        if end == CommandEnd::HeldBack {
-            let mut held = self.held.lock().unwrap_or_else(PoisonError::into_inner);
-            held.push(start.as_held(joined));
-        }
-    }
-
-    /// A command with the variables of this stage, and what starting it is.
-    fn of_stage<'j>(&self, job: CommandRequest<'j>) -> (CommandRequest<'j>, Start) {
-        let environment = self.environment.with(job.environment);
-        let start = Start::new(job.words.to_vec(), job.directory.clone(), &environment);
-        (CommandRequest { environment, ..job }, start)
     }
 
     fn metered(&self, inner: Box<dyn Source>) -> Box<dyn Source> {
@@ -153,7 +145,7 @@ impl StageWorld<'_> {
     }
 }
 
-impl World for StageWorld<'_> {
+impl Files for StageFiles<'_> {
     fn read(&self, path: &Path) -> std::io::Result<Box<dyn Source>> {
         self.inner.read(path).map(|source| self.metered(source))
     }
@@ -173,23 +165,6 @@ impl World for StageWorld<'_> {
 
     fn remove(&self, path: &Path) -> std::io::Result<()> {
         self.inner.remove(path)
-    }
-
-    fn run(&self, job: CommandRequest<'_>) -> CommandEnd {
-        let joined = job.input.is_some();
-        let (job, start) = self.of_stage(job);
-        let end = self.inner.run(job);
-        self.note_held(end, &start, joined);
-        end
-    }
-
-    fn start(
-        &self,
-        job: CommandRequest<'_>,
-        joined: Joined,
-    ) -> Result<Box<dyn Running + '_>, CommandEnd> {
-        let (job, start) = self.of_stage(job);
-        self.inner.start(job, joined).inspect_err(|end| self.note_held(*end, &start, true))
     }
 
     fn is_live(&self) -> bool {
@@ -219,6 +194,51 @@ impl World for StageWorld<'_> {
             all.push((name.into(), OsString::from_vec(value.clone())));
         }
         all
+    }
+}
+
+/// Commands as one stage starts them: with its variables, where it is; those that are held back
+/// are noted.
+struct StageCommands<'c> {
+    inner: &'c dyn Commands,
+    environment: &'c Environment,
+    directory: Option<&'c Path>,
+    held: Mutex<Vec<HeldCommand>>,
+}
+
+impl StageCommands<'_> {
+    fn note_held(&self, end: CommandEnd, start: &Start, joined: bool) {
+        if end == CommandEnd::HeldBack {
+            let mut held = self.held.lock().unwrap_or_else(PoisonError::into_inner);
+            held.push(start.as_held(joined));
+        }
+    }
+
+    /// A command as this stage starts it, and what starting it is.
+    fn of_stage<'j>(&self, request: CommandRequest<'j>) -> (CommandRequest<'j>, Start) {
+        let environment = self.environment.with(request.environment);
+        let directory = request.directory.or_else(|| self.directory.map(Path::to_owned));
+        let start = Start::new(request.words.to_vec(), directory.clone(), &environment);
+        (CommandRequest { environment, directory, ..request }, start)
+    }
+}
+
+impl Commands for StageCommands<'_> {
+    fn run(&self, request: CommandRequest<'_>) -> CommandEnd {
+        let joined = request.input.is_some();
+        let (request, start) = self.of_stage(request);
+        let end = self.inner.run(request);
+        self.note_held(end, &start, joined);
+        end
+    }
+
+    fn start(
+        &self,
+        request: CommandRequest<'_>,
+        joined: Joined,
+    ) -> Result<Box<dyn Running + '_>, CommandEnd> {
+        let (request, start) = self.of_stage(request);
+        self.inner.start(request, joined).inspect_err(|end| self.note_held(*end, &start, true))
     }
 }
 

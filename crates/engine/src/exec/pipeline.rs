@@ -3,12 +3,14 @@
 use std::io;
 use std::sync::{Arc, Mutex};
 use std::thread::{Scope, ScopedJoinHandle};
+use stream::Files;
 
 use stream::{
     Block, CommandEnd, ExitStatus, InputName, OriginStore, RunControl, Sink, Source, StageMeter,
-    World, describe,
+    describe,
 };
 
+use super::context::{Doors, RunContext, ShellStage, Withheld};
 use crate::base::clock::run_ns;
 use crate::base::sinks::say;
 use crate::exec::named_pipes::with_pipes;
@@ -21,129 +23,9 @@ use crate::flow::link::link;
 use crate::flow::metered::{MeteredSink, MeteredSource, StageClock};
 use crate::flow::origins::{OriginSink, Taken};
 use crate::kept::lines::Kept;
-use crate::language::shell::Shell;
 use crate::plan::outcome::StageOutcome;
 use crate::plan::pipeline::{Plan, StageKind, StagePlan};
-use crate::policy::HeldCommand;
-use crate::policy::{Decision, Fed, Feed, Policy};
-
-/// What stands around a pipeline, and what is to happen to each stage's output on its way.
-pub(crate) trait Surroundings: Sync {
-    /// The world its stages see.
-    fn world(&self) -> &dyn World;
-    /// The descriptors around the pipeline: the first stage reads standard input, the last one
-    /// writes standard output, all have the others.
-    fn ports(&self) -> Ports;
-    /// Standard error of stage `number`, where it has one of its own.
-    fn errors(&self, _number: usize) -> Option<Arc<dyn Sink>> {
-        None
-    }
-    /// What stage `number` writes through on its way to `next` (the link, a file, the output).
-    fn tap(&self, _number: usize, next: Arc<dyn Sink>) -> Arc<dyn Sink> {
-        next
-    }
-    /// Where the origins of stage `number` are kept, if they are.
-    fn origins(&self, _number: usize) -> Option<Arc<Mutex<OriginStore>>> {
-        None
-    }
-    /// What stage `number` has written already, in a run of its own that goes on.
-    fn written(&self, _number: usize) -> Option<Box<dyn Source>> {
-        None
-    }
-    /// Takes a command that stage `number` would have started.
-    fn hold_back(&self, _number: usize, _command: HeldCommand) {}
-    /// Looks at the stages of a pipeline that begins to run.
-    fn watch(&self, _plan: &Plan, _meters: &[Arc<StageMeter>]) {}
-    /// Looks at how the stages of a pipeline ended; `within` is the stage they are part of.
-    fn ended(
-        &self,
-        _within: Option<usize>,
-        _plan: &Plan,
-        _meters: &[Arc<StageMeter>],
-        _outcomes: &[StageOutcome],
-    ) {
-    }
-    /// By which rule programs of the machine are started.
-    fn policy(&self) -> Policy;
-    /// What becomes of stage `number`, a program that is held back. It is `joined` where it stands
-    /// in a pipeline of several or has redirections.
-    fn held(&self, _number: usize, _stage: &StagePlan, _joined: bool) -> Held {
-        Held { message: None, status: 0 }
-    }
-}
-
-/// How a stage that is held back ends.
-pub(crate) struct Held {
-    /// What is said on its standard error, if anything.
-    pub(crate) message: Option<&'static str>,
-    pub(crate) status: u8,
-}
-
-/// Around a plan that is made but not run.
-pub(crate) struct NoSurroundings<'w>(pub(crate) &'w dyn World);
-
-impl Surroundings for NoSurroundings<'_> {
-    fn world(&self) -> &dyn World {
-        self.0
-    }
-
-    fn ports(&self) -> Ports {
-        Ports::default()
-    }
-
-    fn policy(&self) -> Policy {
-        Policy::ListOnly
-    }
-
-    fn held(&self, _number: usize, _stage: &StagePlan, _joined: bool) -> Held {
-        Held { message: Some("an external program, not started to make a plan"), status: 126 }
-    }
-}
-
-/// What stands around a pipeline inside a stage.
-pub(crate) struct Inner<'o> {
-    pub(crate) outer: &'o dyn Surroundings,
-    /// The stage of the outer pipeline.
-    pub(crate) number: usize,
-    pub(crate) world: &'o dyn World,
-    pub(crate) ports: Ports,
-}
-
-impl Surroundings for Inner<'_> {
-    fn world(&self) -> &dyn World {
-        self.world
-    }
-
-    fn ports(&self) -> Ports {
-        self.ports.clone()
-    }
-
-    fn hold_back(&self, _number: usize, command: HeldCommand) {
-        self.outer.hold_back(self.number, command);
-    }
-
-    fn watch(&self, plan: &Plan, meters: &[Arc<StageMeter>]) {
-        self.outer.watch(plan, meters);
-    }
-
-    fn ended(
-        &self,
-        _within: Option<usize>,
-        plan: &Plan,
-        meters: &[Arc<StageMeter>],
-        outcomes: &[StageOutcome],
-    ) {
-        self.outer.ended(Some(self.number), plan, meters, outcomes);
-    }
-
-    fn policy(&self) -> Policy {
-        self.outer.policy()
-    }
-
-    fn held(&self, _number: usize, stage: &StagePlan, joined: bool) -> Held {
-        self.outer.held(self.number, stage, joined)
-    }
-}
+use crate::policy::{Decision, Fed, Feed};
 
 struct Ready<'p> {
     plan: &'p StagePlan,
@@ -163,19 +45,19 @@ struct Ready<'p> {
 /// and those with commands in the place of files, perform theirs when they start.
 pub(crate) fn run_pipeline(
     plan: &Plan,
-    surroundings: &dyn Surroundings,
+    context: &RunContext<'_>,
     meters: &[Arc<StageMeter>],
     control: &RunControl,
 ) -> Vec<StageOutcome> {
-    surroundings.watch(plan, meters);
-    let outcomes = run_connected(plan, surroundings, meters, control);
-    surroundings.ended(None, plan, meters, &outcomes);
+    context.observer.begins(plan, meters);
+    let outcomes = run_connected(plan, context, meters, control);
+    context.observer.ended(context.within, plan, meters, &outcomes);
     outcomes
 }
 
 fn run_connected(
     plan: &Plan,
-    surroundings: &dyn Surroundings,
+    context: &RunContext<'_>,
     meters: &[Arc<StageMeter>],
     control: &RunControl,
 ) -> Vec<StageOutcome> {
@@ -185,16 +67,16 @@ fn run_connected(
         Err(excess) => {
             let ended = StageOutcome::of(ExitStatus(126));
             if !told {
-                say(&*surroundings.ports().sink(2), &excess.to_string());
+                say(&*context.descriptors.clone().sink(2), &excess.to_string());
             }
             return vec![StageOutcome { cancelled: true, ..ended }; plan.stages.len()];
         }
     };
-    let mut ready = connect(plan, surroundings, meters, control);
+    let mut ready = connect(plan, context, meters, control);
     if let (1, [meter]) = (ready.len(), meters)
         && let Some(only) = ready.pop()
     {
-        return vec![run_stage(0, only, surroundings, meter, control)];
+        return vec![run_stage(0, only, context, meter, control)];
     }
     std::thread::scope(|scope| {
         let threads: Vec<io::Result<ScopedJoinHandle<'_, StageOutcome>>> = ready
@@ -203,7 +85,7 @@ fn run_connected(
             .enumerate()
             .map(|(number, (ready, meter))| {
                 let errors = ready.ports.sink(2);
-                let started = start(scope, number, ready, surroundings, meter, control);
+                let started = start(scope, number, ready, context, meter, control);
                 // The descriptors of a stage that was never started are closed by now.
                 started.inspect_err(|error| {
                     say(&*errors, &format!("cannot start a command: {}", describe(error)));
@@ -227,11 +109,11 @@ fn start<'s, 'e: 's>(
     scope: &'s Scope<'s, 'e>,
     number: usize,
     ready: Ready<'e>,
-    surroundings: &'e dyn Surroundings,
+    context: &'e RunContext<'e>,
     meter: &'e Arc<StageMeter>,
     control: &'e RunControl,
 ) -> io::Result<ScopedJoinHandle<'s, StageOutcome>> {
-    let run = move || run_stage(number, ready, surroundings, meter, control);
+    let run = move || run_stage(number, ready, context, meter, control);
     std::thread::Builder::new().spawn_scoped(scope, run)
 }
 
@@ -239,14 +121,14 @@ fn start<'s, 'e: 's>(
 fn run_stage(
     number: usize,
     mut ready: Ready<'_>,
-    surroundings: &dyn Surroundings,
+    context: &RunContext<'_>,
     meter: &Arc<StageMeter>,
     control: &RunControl,
 ) -> StageOutcome {
     // Nobody is to hold the descriptors of the stage but the stage, so that its readers end.
     let opened = std::mem::take(&mut ready.opened);
     let errors = (!opened.is_empty()).then(|| ready.ports.sink(2));
-    let mut outcome = run_ready(number, ready, &opened, surroundings, meter, control);
+    let mut outcome = run_ready(number, ready, &opened, context, meter, control);
     // What failed inside has not written all, whatever it was.
     if let Some(errors) = errors.filter(|_| !outcome.panicked)
         && !opened.put_in_place(control, &*errors)
@@ -261,7 +143,7 @@ fn run_ready(
     number: usize,
     ready: Ready<'_>,
     opened: &OpenedFiles,
-    surroundings: &dyn Surroundings,
+    context: &RunContext<'_>,
     meter: &Arc<StageMeter>,
     control: &RunControl,
 ) -> StageOutcome {
@@ -269,70 +151,29 @@ fn run_ready(
     if let Some(outcome) = failed {
         return outcome;
     }
-    if let Some(source) = surroundings.written(number) {
+    if let Some(source) = context.taps.and_then(|taps| taps.written(number)) {
         return copy(source, &*ports.sink(1), meter, control);
     }
-    let world = surroundings.world();
     if let StageKind::Shell(command) = &plan.kind {
         let state = plan.state.as_deref().cloned().unwrap_or_default();
         let inputs = ports.input(0).map(|_| InputName::Standard).into_iter().collect();
         let clock = StageClock::start(meter, control);
         meter_ports(&mut ports, meter, control, &clock);
         let taken = origins.and_then(|origins| note_origins(&mut ports, origins));
-        let mut shell = Shell::new(surroundings, number, world, control, ports, state);
-        shell.taken = taken;
-        shell.opened = opened.clone();
-        shell.beside_others = !alone;
-        let status = shell.alone(|shell| shell.command(command));
+        let stage = ShellStage { context, number, control, ports, state };
+        let status = context.interpreter.run_part(stage, command, taken, opened.clone(), !alone);
         clock.end();
         let cancelled = control.is_cancelled();
         return StageOutcome { inputs, cancelled, ..StageOutcome::of(ExitStatus(status)) };
     }
+    let stage = Stage { number, plan, alone, context, meter, control };
     if !plan.substitutions.is_empty() {
-        let state = plan.state.as_deref().cloned().unwrap_or_default();
-        let mut shell = Shell::new(surroundings, number, world, control, ports.clone(), state);
-        let mut outcome = None;
-        // What runs beside the stage has these descriptors; nobody else keeps them open.
-        let result = shell.with_substitutions(plan.substitutions.clone(), |shell| {
-            shell.ports = Ports::default();
-            let mut ports = ports;
-            // What leads to a command beside the stage must be closed for it to end.
-            let mut opened = OpenedFiles::default();
-            let redirected =
-                shell.with_world(|world| redirect(&plan.targets, world, &mut ports, &mut opened));
-            let errors = ports.sink(2);
-            let mut done = match redirected {
-                Err(message) => refused(message, &ports),
-                Ok(()) => shell.with_world(|world| {
-                    let errors = ports.sink(2);
-                    let run = |plan: &StagePlan| {
-                        let stage = Stage { number, plan, alone, surroundings, meter, control };
-                        stage.run(ports, origins, eager, world)
-                    };
-                    match &plan.kind {
-                        StageKind::Host(_) => {
-                            with_pipes(plan, world, control, run).unwrap_or_else(|error| {
-                                not_started(&format!("no pipe: {}", describe(&error)), &*errors)
-                            })
-                        }
-                        _ => run(plan),
-                    }
-                }),
-            };
-            if !opened.put_in_place(control, &*errors) && done.status.0 == 0 {
-                done.status = ExitStatus(1);
-            }
-            outcome = Some(done);
-            Ok(())
-        });
-        debug_assert!(result.is_ok());
-        return outcome.unwrap_or_else(|| StageOutcome::of(ExitStatus(70)));
+        return stage.run_substituted(ports, origins, eager);
     }
-    let stage = Stage { number, plan, alone, surroundings, meter, control };
     match &plan.directory {
-        None => stage.run(ports, origins, eager, world),
+        None => stage.run(ports, origins, eager, context.files),
         Some(directory) => {
-            stage.run(ports, origins, eager, &InDirectory { inner: world, directory })
+            stage.run(ports, origins, eager, &InDirectory { inner: context.files, directory })
         }
     }
 }
@@ -343,12 +184,61 @@ struct Stage<'a> {
     plan: &'a StagePlan,
     /// It is the only stage.
     alone: bool,
-    surroundings: &'a dyn Surroundings,
+    context: &'a RunContext<'a>,
     meter: &'a Arc<StageMeter>,
     control: &'a RunControl,
 }
 
 impl Stage<'_> {
+    /// The stage of the outermost pipeline that this is, or is part of.
+    fn stage_number(&self) -> usize {
+        self.context.within.unwrap_or(self.number)
+    }
+
+    /// Runs with commands in the place of files, which run beside it. Its redirections are
+    /// performed now: what they lead to may be such a command.
+    fn run_substituted(
+        &self,
+        ports: Ports,
+        origins: Option<Arc<Mutex<OriginStore>>>,
+        eager: bool,
+    ) -> StageOutcome {
+        let Self { number, plan, context, control, .. } = *self;
+        let state = plan.state.as_deref().cloned().unwrap_or_default();
+        let inner = ShellStage { context, number, control, ports: ports.clone(), state };
+        // What runs beside the stage has these descriptors; nobody else keeps them open.
+        let mut own = Some((ports, origins));
+        let mut outcome = None;
+        context.interpreter.with_substitutions(inner, &plan.substitutions, &mut |files| {
+            let Some((mut ports, origins)) = own.take() else { return };
+            // What leads to a command beside the stage must be closed for it to end.
+            let mut opened = OpenedFiles::default();
+            let redirected = redirect(&plan.targets, files, &mut ports, &mut opened);
+            let errors = ports.sink(2);
+            let mut done = match redirected {
+                Err(message) => refused(message, &ports),
+                Ok(()) => {
+                    let run = |plan: &StagePlan| {
+                        Stage { plan, ..*self }.run(ports, origins, eager, files)
+                    };
+                    match &plan.kind {
+                        StageKind::Host(_) => {
+                            with_pipes(plan, files, control, run).unwrap_or_else(|error| {
+                                not_started(&format!("no pipe: {}", describe(&error)), &*errors)
+                            })
+                        }
+                        _ => run(plan),
+                    }
+                }
+            };
+            if !opened.put_in_place(control, &*errors) && done.status.0 == 0 {
+                done.status = ExitStatus(1);
+            }
+            outcome = Some(done);
+        });
+        outcome.unwrap_or_else(|| StageOutcome::of(ExitStatus(70)))
+    }
+
     fn is_joined(&self) -> bool {
         !self.alone || !self.plan.targets.is_empty() || !self.plan.substitutions.is_empty()
     }
@@ -358,7 +248,7 @@ impl Stage<'_> {
         ports: Ports,
         origins: Option<Arc<Mutex<OriginStore>>>,
         eager: bool,
-        world: &dyn World,
+        files: &dyn Files,
     ) -> StageOutcome {
         match &self.plan.kind {
             StageKind::Native(_) => {
@@ -370,10 +260,11 @@ impl Stage<'_> {
                     eager,
                 };
                 drop(ports);
+                let doors = Doors { files, commands: self.context.commands };
                 let mut outcome =
-                    run_native(self.plan, connections, world, self.meter, self.control);
+                    run_native(self.plan, connections, doors, self.meter, self.control);
                 for command in outcome.held.drain(..) {
-                    self.surroundings.hold_back(self.number, command);
+                    self.context.observer.held_back(self.stage_number(), command);
                 }
                 outcome
             }
@@ -388,7 +279,7 @@ impl Stage<'_> {
     /// Starts a program, as far as that is allowed here.
     fn run_program(&self, mut ports: Ports) -> StageOutcome {
         let start = self.plan.start();
-        let policy = self.surroundings.policy();
+        let policy = &self.context.policy;
         let feed = if ports.input(0).is_some() { Feed::Unknown } else { Feed::Nothing };
         let mut decision = policy.decide(&start, feed);
         let mut gathered = None;
@@ -432,10 +323,10 @@ impl Stage<'_> {
                 self.meter.end(run_ns(self.control));
                 if let Decision::Hold(mut command) = decision {
                     command.joined = joined;
-                    self.surroundings.hold_back(self.number, *command);
+                    self.context.observer.held_back(self.stage_number(), *command);
                 }
-                let Held { message, status } =
-                    self.surroundings.held(self.number, self.plan, joined);
+                let Withheld { message, status } =
+                    self.context.observer.withheld(self.plan, joined);
                 if let Some(message) = message {
                     say(&*ports.sink(2), &format!("{}: {message}", start.shown_name()));
                 }
@@ -533,14 +424,14 @@ fn copy(
 /// Makes the links and performs the redirections.
 fn connect<'p>(
     plan: &'p Plan,
-    surroundings: &dyn Surroundings,
+    context: &RunContext<'_>,
     meters: &[Arc<StageMeter>],
     control: &RunControl,
 ) -> Vec<Ready<'p>> {
     let mut ready = Vec::new();
     // A pipeline that follows a file is watched while it runs, and so is a terminal.
     let follows = plan.stages.iter().any(StagePlan::follows);
-    let around = surroundings.ports();
+    let around = context.descriptors.clone();
     let mut stdin: Option<Box<dyn Source>> = None;
     for (number, stage) in plan.stages.iter().enumerate() {
         let mut ports = around.clone();
@@ -556,26 +447,25 @@ fn connect<'p>(
             ports.write_to(1, Arc::new(writer));
             stdin = Some(Box::new(reader));
         }
-        if let Some(errors) = surroundings.errors(number) {
+        if let Some(errors) = context.taps.and_then(|taps| taps.errors(number)) {
             ports.write_to(2, errors);
         }
         let later = !stage.substitutions.is_empty();
         let mut failed = None;
         let mut opened = OpenedFiles::default();
         if !later {
-            let world = surroundings.world();
             let opened = match &stage.directory {
-                None => redirect(&stage.targets, world, &mut ports, &mut opened),
+                None => redirect(&stage.targets, context.files, &mut ports, &mut opened),
                 Some(directory) => {
-                    let world = InDirectory { inner: world, directory };
-                    redirect(&stage.targets, &world, &mut ports, &mut opened)
+                    let files = InDirectory { inner: context.files, directory };
+                    redirect(&stage.targets, &files, &mut ports, &mut opened)
                 }
             };
             failed = opened.err().map(|message| refused(message, &ports));
         }
         let out = ports.sink(1);
         let eager = follows || out.is_terminal();
-        let tapped = surroundings.tap(number, out.clone());
+        let tapped = context.taps.map_or_else(|| out.clone(), |taps| taps.tap(number, out.clone()));
         if !Arc::ptr_eq(&tapped, &out) {
             let shared = Arc::ptr_eq(&out, &ports.sink(2));
             ports.write_to(1, tapped.clone());
@@ -583,7 +473,7 @@ fn connect<'p>(
                 ports.write_to(2, tapped);
             }
         }
-        let origins = surroundings.origins(number);
+        let origins = context.taps.map(|taps| taps.origins(number));
         let alone = plan.stages.len() == 1;
         ready.push(Ready { plan: stage, alone, ports, opened, origins, eager, failed });
     }

@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use stream::{RunControl, Sink, World, WriteMode, describe};
+use stream::{Files, RunControl, Sink, WriteMode, describe};
 
 use crate::base::sinks::say;
 use crate::flow::descriptors::Ports;
@@ -65,7 +65,7 @@ impl OpenedFiles {
 /// A line that says which failed, and why; those before it are in force.
 pub(crate) fn redirect(
     targets: &[Target],
-    world: &dyn World,
+    files: &dyn Files,
     ports: &mut Ports,
     opened: &mut OpenedFiles,
 ) -> Result<(), String> {
@@ -76,23 +76,23 @@ pub(crate) fn redirect(
         let number = target.descriptor;
         match &target.kind {
             TargetKind::Read(path) => {
-                let source = world.read(path).map_err(|error| cannot("open", path, &error))?;
+                let source = files.read(path).map_err(|error| cannot("open", path, &error))?;
                 ports.read_from(number, source);
             }
             TargetKind::ReadWrite(path) => {
-                if world.facts(path).is_err() {
-                    world
+                if files.facts(path).is_err() {
+                    files
                         .write(path, WriteMode::Append)
                         .map_err(|error| cannot("create", path, &error))?;
                 }
-                let source = world.read(path).map_err(|error| cannot("open", path, &error))?;
+                let source = files.read(path).map_err(|error| cannot("open", path, &error))?;
                 ports.read_from(number, source);
             }
             TargetKind::Replace(path) | TargetKind::Append(path) => {
                 let append = matches!(target.kind, TargetKind::Append(_));
                 let mode = if append { WriteMode::Append } else { WriteMode::Replace };
                 let sink =
-                    world.write(path, mode).map_err(|error| cannot("create", path, &error))?;
+                    files.write(path, mode).map_err(|error| cannot("create", path, &error))?;
                 opened.add(path, sink.clone());
                 ports.write_to(number, sink);
             }

@@ -7,13 +7,9 @@ use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use rustix::fs::{Access, access};
-use stream::{
-    CommandEnd, CommandRequest, Joined, Machine, Replacement, Running, Sink, Source, World,
-    WriteMode,
-};
+use stream::{Files, Machine, Replacement, Sink, Source, WriteMode};
 
 use crate::base::sinks::Nowhere;
-use crate::exec::command::{Later, run_command};
 use crate::files::commit::{Applied, CommitError, CommittedFile, commit_all};
 use crate::files::direct::DirectReplacement;
 use crate::files::machine::RealMachine;
@@ -21,12 +17,9 @@ use crate::files::plain::read_plain;
 use crate::files::temporary::target_of;
 use crate::flow::chain::Chain;
 use crate::flow::counted::{CountedSource, Sources};
-use crate::policy::Policy;
-use crate::runs::watch::Watch;
 
 /// Reads for real; files that are written take their places at the end, all or none.
 pub(crate) struct CommittingFiles {
-    pub(crate) policy: Policy,
     files: Arc<Mutex<Vec<Arc<CommittedFile>>>>,
     /// Counts what is read.
     sources: Arc<Sources>,
@@ -37,12 +30,11 @@ pub(crate) struct CommittingFiles {
 }
 
 impl CommittingFiles {
-    /// Nothing but files changes, and only at the end. What is read is counted by `watch`.
-    pub(crate) fn new(policy: Policy, watch: &Watch, live: bool) -> Self {
+    /// Nothing but files changes, and only at the end. What is read is counted in `sources`.
+    pub(crate) fn new(sources: &Arc<Sources>, live: bool) -> Self {
         Self {
-            policy,
             files: Arc::default(),
-            sources: watch.sources().clone(),
+            sources: sources.clone(),
             live,
             wrote: AtomicBool::new(false),
         }
@@ -76,7 +68,7 @@ impl CommittingFiles {
     }
 }
 
-impl World for CommittingFiles {
+impl Files for CommittingFiles {
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
         // What the same text has written before is read, not what is still there.
         let files = self.lock();
@@ -130,18 +122,6 @@ impl World for CommittingFiles {
         // Nothing takes the place of a file that is not in this list at the end.
         self.lock().retain(|file| !file.is_for(path));
         Ok(())
-    }
-
-    fn run(&self, job: CommandRequest<'_>) -> CommandEnd {
-        run_command(job, self, &self.policy)
-    }
-
-    fn start(
-        &self,
-        job: CommandRequest<'_>,
-        joined: Joined,
-    ) -> Result<Box<dyn Running + '_>, CommandEnd> {
-        Ok(Box::new(Later::new(job, joined, self, &self.policy)?))
     }
 
     fn is_live(&self) -> bool {

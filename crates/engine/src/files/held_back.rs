@@ -8,13 +8,12 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
 use stream::{
-    CommandEnd, CommandRequest, FileFacts, Joined, Machine, Permission, Replacement, RunControl,
-    Running, Scratch, Sink, Source, World, WriteMode,
+    FileFacts, Files, Machine, Permission, Replacement, RunControl, Scratch, Sink, Source,
+    WriteMode,
 };
 
 use crate::base::limits::Limits;
 use crate::base::sinks::Nowhere;
-use crate::exec::command::{Later, run_command};
 use crate::files::direct::DirectReplacement;
 use crate::files::machine::RealMachine;
 use crate::files::overlay::Overlay;
@@ -22,7 +21,6 @@ use crate::files::pending::PendingFile;
 use crate::files::sample::{Sample, SampleCache, Sampled};
 use crate::flow::chain::Chain;
 use crate::kept::sinks::KeptSink;
-use crate::policy::Policy;
 
 /// How files are read: a sample of each, or all of it.
 pub(crate) struct Sampler {
@@ -31,10 +29,9 @@ pub(crate) struct Sampler {
     pub(crate) cache: Arc<SampleCache>,
 }
 
-pub(crate) struct DryWorld {
+pub(crate) struct HeldBackFiles {
     /// `None` where files are read whole.
     pub(crate) sampler: Option<Sampler>,
-    pub(crate) policy: Policy,
     pub(crate) control: RunControl,
     /// Files that would be written, also by stages before those that run now.
     pub(crate) pending: Arc<Overlay>,
@@ -44,16 +41,9 @@ pub(crate) struct DryWorld {
     pub(crate) read: Mutex<Vec<(PathBuf, Arc<Sampled>)>>,
 }
 
-impl DryWorld {
-    pub(crate) fn new(sampler: Option<Sampler>, policy: Policy, control: RunControl) -> Self {
-        Self {
-            sampler,
-            policy,
-            control,
-            pending: Arc::default(),
-            live: false,
-            read: Mutex::default(),
-        }
+impl HeldBackFiles {
+    pub(crate) fn new(sampler: Option<Sampler>, control: RunControl) -> Self {
+        Self { sampler, control, pending: Arc::default(), live: false, read: Mutex::default() }
     }
 
     /// Follows files as they grow, where a stage asks for that.
@@ -79,7 +69,7 @@ impl DryWorld {
     }
 }
 
-impl World for DryWorld {
+impl Files for HeldBackFiles {
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
         let Some(content) = self.pending.content(path) else {
             return Ok(self.pending.reader(path, self.read_old(path)?));
@@ -115,18 +105,6 @@ impl World for DryWorld {
         Ok(())
     }
 
-    fn run(&self, job: CommandRequest<'_>) -> CommandEnd {
-        run_command(job, self, &self.policy)
-    }
-
-    fn start(
-        &self,
-        job: CommandRequest<'_>,
-        joined: Joined,
-    ) -> Result<Box<dyn Running + '_>, CommandEnd> {
-        Ok(Box::new(Later::new(job, joined, self, &self.policy)?))
-    }
-
     fn is_live(&self) -> bool {
         self.live
     }
@@ -136,7 +114,7 @@ impl World for DryWorld {
     }
 }
 
-impl Machine for DryWorld {
+impl Machine for HeldBackFiles {
     fn list(&self, directory: &Path) -> io::Result<Vec<OsString>> {
         let mut names = RealMachine.list(directory)?;
         self.pending.add_names(directory, &mut names);

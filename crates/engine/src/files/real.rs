@@ -9,21 +9,16 @@ use std::os::fd::OwnedFd;
 use std::path::Path;
 use std::sync::Arc;
 
-use stream::{
-    CommandEnd, CommandRequest, Joined, Machine, Replacement, Running, Sink, Source, World,
-    WriteMode,
-};
+use stream::{Files, Machine, Replacement, Sink, Source, WriteMode};
 
-use crate::exec::command::{Companion, run_command};
 use crate::files::commit::CommittedReplacement;
 use crate::files::machine::RealMachine;
-use crate::policy::Policy;
 
 /// Files and directories as they are.
 #[derive(Clone, Copy, Debug, Default)]
-pub struct RealWorld;
+pub struct RealFiles;
 
-impl World for RealWorld {
+impl Files for RealFiles {
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
         Ok(Box::new(FileSource::of(File::open(path)?)?))
     }
@@ -54,18 +49,6 @@ impl World for RealWorld {
 
     fn remove(&self, path: &Path) -> io::Result<()> {
         std::fs::remove_file(path)
-    }
-
-    fn run(&self, job: CommandRequest<'_>) -> CommandEnd {
-        run_command(job, self, &Policy::AsShell)
-    }
-
-    fn start(
-        &self,
-        job: CommandRequest<'_>,
-        joined: Joined,
-    ) -> Result<Box<dyn Running + '_>, CommandEnd> {
-        Ok(Box::new(Companion::start(job, joined, *self)))
     }
 
     fn machine(&self) -> &dyn Machine {

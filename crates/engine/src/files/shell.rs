@@ -15,11 +15,10 @@ use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use rustix::fs::{Mode, OFlags, open};
 use rustix::io::Errno;
 use stream::{
-    CommandEnd, CommandRequest, FileFacts, Joined, Machine, Permission, Replacement, RunControl,
-    Running, Scratch, Sink, Source, World, WriteMode,
+    FileFacts, Files, Machine, Permission, Replacement, RunControl, Scratch, Sink, Source,
+    WriteMode,
 };
 
-use crate::exec::command::{Companion, run_command};
 use crate::files::block_source::{DescriptorSink, FileSource};
 use crate::files::commit::CommittedReplacement;
 use crate::files::direct::DirectReplacement;
@@ -28,8 +27,6 @@ use crate::files::machine::{RealMachine, facts_of};
 use crate::files::staged::{Opening, Staged, StagedReplacement};
 use crate::files::temporary::{PREFIX, target_of};
 use crate::flow::counted::{CountedSource, Sources};
-use crate::policy::Policy;
-use crate::runs::watch::Watch;
 
 /// How long to wait before it is looked again whether the other end of a named pipe is open.
 const PAUSE: Duration = Duration::from_millis(5);
@@ -52,13 +49,13 @@ pub(crate) struct ShellFiles {
 }
 
 impl ShellFiles {
-    pub(crate) fn new(control: &RunControl, watch: Option<&Watch>) -> Self {
+    pub(crate) fn new(control: &RunControl, sources: Option<&Arc<Sources>>) -> Self {
         Self {
             staged: Arc::default(),
             appended: Arc::default(),
             read: Arc::default(),
             control: control.clone(),
-            sources: watch.map(|watch| watch.sources().clone()),
+            sources: sources.cloned(),
             at_once: Arc::default(),
         }
     }
@@ -191,7 +188,7 @@ fn may_be_written(path: &Path) -> io::Result<()> {
     open(path, flags, Mode::empty()).map(drop).map_err(Into::into)
 }
 
-impl World for ShellFiles {
+impl Files for ShellFiles {
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
         if let Some(staged) = self.staged_at(path) {
             return Ok(Box::new(FileSource::of(staged.read()?)?));
@@ -264,18 +261,6 @@ impl World for ShellFiles {
             Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(()),
             removed => removed,
         }
-    }
-
-    fn run(&self, job: CommandRequest<'_>) -> CommandEnd {
-        run_command(job, self, &Policy::AsShell)
-    }
-
-    fn start(
-        &self,
-        job: CommandRequest<'_>,
-        joined: Joined,
-    ) -> Result<Box<dyn Running + '_>, CommandEnd> {
-        Ok(Box::new(Companion::start(job, joined, self.clone())))
     }
 
     fn is_live(&self) -> bool {

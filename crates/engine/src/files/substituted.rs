@@ -5,10 +5,7 @@ use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 use std::sync::{Arc, Mutex, PoisonError};
 
-use stream::{
-    CommandEnd, CommandRequest, Joined, Machine, Replacement, Running, Sink, Source, World,
-    WriteMode,
-};
+use stream::{Files, Machine, Replacement, Sink, Source, WriteMode};
 
 use crate::files::direct::DirectReplacement;
 
@@ -16,14 +13,14 @@ type Readers = Vec<(Vec<u8>, Box<dyn Source>)>;
 type Writers = Vec<(Vec<u8>, Arc<dyn Sink>)>;
 
 /// Names that can each be opened once.
-pub(crate) struct Named<'w> {
-    inner: &'w dyn World,
+pub(crate) struct SubstitutedFiles<'w> {
+    inner: &'w dyn Files,
     readers: Mutex<Readers>,
     writers: Mutex<Writers>,
 }
 
-impl<'w> Named<'w> {
-    pub(crate) fn new(inner: &'w dyn World) -> Self {
+impl<'w> SubstitutedFiles<'w> {
+    pub(crate) fn new(inner: &'w dyn Files) -> Self {
         Self { inner, readers: Mutex::default(), writers: Mutex::default() }
     }
 
@@ -36,7 +33,7 @@ impl<'w> Named<'w> {
     }
 }
 
-impl World for Named<'_> {
+impl Files for SubstitutedFiles<'_> {
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
         let mut readers = self.readers.lock().unwrap_or_else(PoisonError::into_inner);
         let found = readers.iter().position(|(name, _)| name == path.as_os_str().as_bytes());
@@ -67,18 +64,6 @@ impl World for Named<'_> {
 
     fn remove(&self, path: &Path) -> io::Result<()> {
         self.inner.remove(path)
-    }
-
-    fn run(&self, job: CommandRequest<'_>) -> CommandEnd {
-        self.inner.run(job)
-    }
-
-    fn start(
-        &self,
-        job: CommandRequest<'_>,
-        joined: Joined,
-    ) -> Result<Box<dyn Running + '_>, CommandEnd> {
-        self.inner.start(job, joined)
     }
 
     fn is_live(&self) -> bool {

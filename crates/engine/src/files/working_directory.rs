@@ -7,17 +7,16 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use stream::{
-    CommandEnd, CommandRequest, FileFacts, Joined, Machine, Permission, Replacement, Running,
-    Scratch, Sink, Source, World, WriteMode,
+    FileFacts, Files, Machine, Permission, Replacement, Scratch, Sink, Source, WriteMode,
 };
 
 /// Relative names begin at `directory`.
 pub(crate) struct InDirectory<'w> {
-    pub(crate) inner: &'w dyn World,
+    pub(crate) inner: &'w dyn Files,
     pub(crate) directory: &'w Path,
 }
 
-impl World for InDirectory<'_> {
+impl Files for InDirectory<'_> {
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
         self.inner.read(&self.directory.join(path))
     }
@@ -32,20 +31,6 @@ impl World for InDirectory<'_> {
 
     fn remove(&self, path: &Path) -> io::Result<()> {
         self.inner.remove(&self.directory.join(path))
-    }
-
-    fn run(&self, job: CommandRequest<'_>) -> CommandEnd {
-        let directory = job.directory.clone().or_else(|| Some(self.directory.to_owned()));
-        self.inner.run(CommandRequest { directory, ..job })
-    }
-
-    fn start(
-        &self,
-        job: CommandRequest<'_>,
-        joined: Joined,
-    ) -> Result<Box<dyn Running + '_>, CommandEnd> {
-        let directory = job.directory.clone().or_else(|| Some(self.directory.to_owned()));
-        self.inner.start(CommandRequest { directory, ..job }, joined)
     }
 
     fn is_live(&self) -> bool {

@@ -7,11 +7,11 @@ use bytes::Bytes;
 use pattern::glob_part;
 use shell::arithmetic::{self, ArithmeticError};
 use shell::{Expansion, Operation, Otherwise, Parameter, Part, Span, Word};
-use stream::{RunControl, World};
+use stream::{Files, RunControl};
 
 use crate::language::glob::{Glob, has_pattern};
 use crate::language::shell::Shell;
-use crate::language::unwind::{Leave, Run};
+use crate::language::unwind::{ShellResult, Unwind};
 
 /// Words that braces may make of one.
 const WORDS_MAX: u64 = 1 << 20;
@@ -36,7 +36,7 @@ fn push(units: &mut Vec<Unit>, bytes: &[u8], quoted: bool, expanded: bool) {
 
 impl Shell<'_> {
     /// The fields a word becomes: none, one, or several.
-    pub(crate) fn fields(&mut self, word: &Word) -> Run<Vec<Vec<u8>>> {
+    pub(crate) fn fields(&mut self, word: &Word) -> ShellResult<Vec<Vec<u8>>> {
         let mut result = Vec::new();
         if has_braces(word) {
             for word in without_braces(word)? {
@@ -48,12 +48,12 @@ impl Shell<'_> {
         Ok(result)
     }
 
-    fn fields_of(&mut self, word: &Word, result: &mut Vec<Vec<u8>>) -> Run<()> {
+    fn fields_of(&mut self, word: &Word, result: &mut Vec<Vec<u8>>) -> ShellResult<()> {
         let units = self.units(word)?;
         for field in split(&units, &self.separators()) {
             if !self.state.options.no_glob && has_pattern(&field) {
                 let glob = Glob { bytes: field };
-                let names = self.with_world(|world| glob.matches(world));
+                let names = self.with_files(|files| glob.matches(files));
                 if names.is_empty() {
                     result.push(glob.text());
                 } else {
@@ -68,20 +68,20 @@ impl Shell<'_> {
 
     /// The one value a word has where it is not split: an assignment, the target of a
     /// redirection.
-    pub(crate) fn value(&mut self, word: &Word) -> Run<Vec<u8>> {
+    pub(crate) fn value(&mut self, word: &Word) -> ShellResult<Vec<u8>> {
         let units = self.units(word)?;
         Ok(joined(&units))
     }
 
     /// The text of parts in quotes: a here-document.
-    pub(crate) fn quoted_value(&mut self, parts: &[Part]) -> Run<Vec<u8>> {
+    pub(crate) fn quoted_value(&mut self, parts: &[Part]) -> ShellResult<Vec<u8>> {
         let mut units = Vec::new();
         self.quoted_units(parts, &mut units)?;
         Ok(joined(&units))
     }
 
     /// A word as a pattern: bytes, and whether each stands for itself.
-    pub(crate) fn pattern(&mut self, word: &Word) -> Run<Vec<(u8, bool)>> {
+    pub(crate) fn pattern(&mut self, word: &Word) -> ShellResult<Vec<(u8, bool)>> {
         let units = self.units(word)?;
         let bytes = units.into_iter().filter_map(|unit| match unit {
             Unit::Byte(byte, quoted, _) => Some((byte, quoted)),
@@ -92,10 +92,10 @@ impl Shell<'_> {
     }
 
     pub(crate) fn separators(&self) -> Vec<u8> {
-        self.state.get("IFS", self.world).unwrap_or_else(|| b" \t\n".to_vec())
+        self.state.get("IFS", self.files).unwrap_or_else(|| b" \t\n".to_vec())
     }
 
-    pub(crate) fn units(&mut self, word: &Word) -> Run<Vec<Unit>> {
+    pub(crate) fn units(&mut self, word: &Word) -> ShellResult<Vec<Unit>> {
         let mut units = Vec::new();
         for part in &word.parts {
             match part {
@@ -154,7 +154,7 @@ impl Shell<'_> {
             // A unit takes four bytes.
             let limit = (self.control.value_limit() / 4).min(BYTES_MAX as u64);
             if units.len() as u64 > limit {
-                return Leave::fault("this word grows too long", word.span, 2);
+                return Unwind::fault("this word grows too long", word.span, 2);
             }
         }
         Ok(units)
@@ -165,7 +165,7 @@ impl Shell<'_> {
         matches!(inner, [Part::Parameter(Parameter::All, _)]) && self.state.positional.is_empty()
     }
 
-    fn quoted_units(&mut self, inner: &[Part], units: &mut Vec<Unit>) -> Run<()> {
+    fn quoted_units(&mut self, inner: &[Part], units: &mut Vec<Unit>) -> ShellResult<()> {
         for part in inner {
             match part {
                 Part::Text(text) => push(units, text.as_bytes(), true, false),
@@ -196,15 +196,15 @@ impl Shell<'_> {
 
     fn home(&self, name: Option<&str>) -> Vec<u8> {
         let Some(name) = name else {
-            let home = self.state.get("HOME", self.world);
+            let home = self.state.get("HOME", self.files);
             return home.unwrap_or_else(|| b"~".to_vec());
         };
-        home_of(name, self.world).unwrap_or_else(|| format!("~{name}").into_bytes())
+        home_of(name, self.files).unwrap_or_else(|| format!("~{name}").into_bytes())
     }
 
     /// A parameter that must have a value where the options ask for it.
-    fn checked(&self, parameter: &Parameter, span: Span) -> Run<Vec<u8>> {
-        match self.state.parameter(parameter, self.world) {
+    fn checked(&self, parameter: &Parameter, span: Span) -> ShellResult<Vec<u8>> {
+        match self.state.parameter(parameter, self.files) {
             Some(value) => Ok(value),
             None if self.state.options.no_unset => {
                 let name = match parameter {
@@ -212,7 +212,7 @@ impl Shell<'_> {
                     Parameter::Position(number) => number.to_string(),
                     _ => return Ok(Vec::new()),
                 };
-                Leave::fault(format!("{name}: this parameter has no value"), span, 2)
+                Unwind::fault(format!("{name}: this parameter has no value"), span, 2)
             }
             None => Ok(Vec::new()),
         }
@@ -224,7 +224,7 @@ impl Shell<'_> {
         span: Span,
         quoted: bool,
         units: &mut Vec<Unit>,
-    ) -> Run<()> {
+    ) -> ShellResult<()> {
         if !matches!(parameter, Parameter::All | Parameter::AllJoined) {
             let value = self.checked(parameter, span)?;
             push(units, &value, quoted, !quoted);
@@ -251,7 +251,7 @@ impl Shell<'_> {
         span: Span,
         quoted: bool,
         units: &mut Vec<Unit>,
-    ) -> Run<()> {
+    ) -> ShellResult<()> {
         let parameter = &expansion.parameter;
         let all = matches!(parameter, Parameter::All | Parameter::AllJoined);
         match &expansion.operation {
@@ -288,7 +288,7 @@ impl Shell<'_> {
                         _ => true,
                     }
                 } else {
-                    let value = self.state.parameter(parameter, self.world);
+                    let value = self.state.parameter(parameter, self.files);
                     value.is_some_and(|value| !*or_empty || !value.is_empty())
                 };
                 match (how, present) {
@@ -324,7 +324,7 @@ impl Shell<'_> {
                         } else {
                             String::from_utf8_lossy(&value).into_owned()
                         };
-                        return Leave::fault(format!("{name}: {text}"), span, 2);
+                        return Unwind::fault(format!("{name}: {text}"), span, 2);
                     }
                 }
             }
@@ -333,7 +333,7 @@ impl Shell<'_> {
     }
 
     /// The word of `${x-word}`.
-    fn push_word(&mut self, word: &Word, quoted: bool, units: &mut Vec<Unit>) -> Run<()> {
+    fn push_word(&mut self, word: &Word, quoted: bool, units: &mut Vec<Unit>) -> ShellResult<()> {
         if quoted {
             return self.quoted_units(&word.parts, units);
         }
@@ -346,18 +346,18 @@ impl Shell<'_> {
         Ok(())
     }
 
-    fn arithmetic(&mut self, inner: &[Part], span: Span) -> Run<i64> {
+    fn arithmetic(&mut self, inner: &[Part], span: Span) -> ShellResult<i64> {
         let text = self.quoted_value(inner)?;
         let text = String::from_utf8_lossy(&text).into_owned();
         self.calculate(&text, span)
     }
 
     /// The value of an expression of whole numbers.
-    pub(crate) fn calculate(&mut self, text: &str, span: Span) -> Run<i64> {
+    pub(crate) fn calculate(&mut self, text: &str, span: Span) -> ShellResult<i64> {
         match arithmetic::evaluate(text, &mut Names { shell: self, span }) {
             Ok(value) => Ok(value),
             Err(ArithmeticError { message, .. }) => {
-                Leave::fault(format!("{}: {message}", text.trim()), span, 2)
+                Unwind::fault(format!("{}: {message}", text.trim()), span, 2)
             }
         }
     }
@@ -370,7 +370,7 @@ struct Names<'n, 's> {
 
 impl arithmetic::Variables for Names<'_, '_> {
     fn get(&mut self, name: &str) -> Result<String, String> {
-        match self.shell.state.get(name, self.shell.world) {
+        match self.shell.state.get(name, self.shell.files) {
             Some(value) => Ok(String::from_utf8_lossy(&value).into_owned()),
             None if self.shell.state.options.no_unset => {
                 Err(format!("{name}: this parameter has no value"))
@@ -406,9 +406,9 @@ fn removed<'v>(
     suffix: bool,
     longest: bool,
     control: &RunControl,
-) -> Run<&'v [u8]> {
+) -> ShellResult<&'v [u8]> {
     let found = glob_part(pattern, value, suffix, || !control.is_cancelled());
-    let Ok(found) = found else { return Err(Leave::Cancelled) };
+    let Ok(found) = found else { return Err(Unwind::Cancelled) };
     let Some((short, long)) = found else { return Ok(value) };
     let length = if longest { long } else { short };
     Ok(if suffix { &value[..value.len() - length] } else { &value[length..] })
@@ -420,7 +420,7 @@ fn has_braces(word: &Word) -> bool {
 }
 
 /// The words that a word with braces stands for.
-fn without_braces(word: &Word) -> Run<Vec<Word>> {
+fn without_braces(word: &Word) -> ShellResult<Vec<Word>> {
     let mut words = vec![Word { parts: Vec::new(), span: word.span }];
     for part in &word.parts {
         let choices: Vec<Vec<Part>> = match part {
@@ -435,7 +435,7 @@ fn without_braces(word: &Word) -> Run<Vec<Word>> {
                 Ok(words) => words.into_iter().map(|text| vec![Part::Text(text)]).collect(),
                 Err(count) => {
                     let message = format!("these braces stand for {count} words, too many");
-                    return Leave::fault(message, word.span, 2);
+                    return Unwind::fault(message, word.span, 2);
                 }
             },
             part => {
@@ -446,7 +446,7 @@ fn without_braces(word: &Word) -> Run<Vec<Word>> {
             }
         };
         if words.len() as u64 * choices.len() as u64 > WORDS_MAX {
-            return Leave::fault("these braces stand for too many words", word.span, 2);
+            return Unwind::fault("these braces stand for too many words", word.span, 2);
         }
         words = words
             .iter()
@@ -462,8 +462,8 @@ fn without_braces(word: &Word) -> Run<Vec<Word>> {
 }
 
 /// The home directory of a user of this machine.
-fn home_of(name: &str, world: &dyn World) -> Option<Vec<u8>> {
-    let mut source = world.read(Path::new("/etc/passwd")).ok()?;
+fn home_of(name: &str, files: &dyn Files) -> Option<Vec<u8>> {
+    let mut source = files.read(Path::new("/etc/passwd")).ok()?;
     let mut all = Vec::new();
     while let Ok(Some(block)) = source.next_block() {
         all.extend_from_slice(block.bytes());

@@ -5,7 +5,7 @@ use std::os::unix::ffi::{OsStrExt, OsStringExt};
 use std::path::{Path, PathBuf};
 
 use pattern::glob_matches;
-use stream::World;
+use stream::Files;
 
 /// A pattern: bytes, and which of them are quoted and so stand for themselves.
 #[derive(Clone, Debug, Default)]
@@ -26,14 +26,14 @@ impl Glob {
     }
 
     /// The names that match, by bytes in order; none when no file does.
-    pub fn matches(&self, world: &dyn World) -> Vec<Vec<u8>> {
+    pub fn matches(&self, files: &dyn Files) -> Vec<Vec<u8>> {
         let parts: Vec<&[(u8, bool)]> = self.bytes.split(|&(byte, _)| byte == b'/').collect();
         let mut found: Vec<Vec<u8>> = vec![Vec::new()];
         for (number, part) in parts.iter().enumerate() {
             let last = number + 1 == parts.len();
             let mut next = Vec::new();
             for before in &found {
-                extend(world, before, part, last, &mut next);
+                extend(files, before, part, last, &mut next);
             }
             found = next;
         }
@@ -45,7 +45,7 @@ impl Glob {
 
 /// Adds to `next` every way to go on from `before` by one part of the path.
 fn extend(
-    world: &dyn World,
+    files: &dyn Files,
     before: &[u8],
     part: &[(u8, bool)],
     last: bool,
@@ -57,7 +57,7 @@ fn extend(
         let path = [before, &literal, slash].concat();
         let exists = path.is_empty()
             || path == b"/"
-            || world.facts(Path::new(OsStr::from_bytes(&path))).is_ok();
+            || files.facts(Path::new(OsStr::from_bytes(&path))).is_ok();
         if exists {
             next.push(path);
         }
@@ -68,7 +68,7 @@ fn extend(
     } else {
         PathBuf::from(OsStr::from_bytes(before))
     };
-    let Ok(names) = world.list(&directory) else { return };
+    let Ok(names) = files.list(&directory) else { return };
     for name in names {
         let name = name.into_vec();
         // A leading dot is matched only by a dot.
@@ -80,7 +80,7 @@ fn extend(
         }
         let path = [before, &name, slash].concat();
         let usable = last
-            || world
+            || files
                 .facts(Path::new(OsStr::from_bytes(&path)))
                 .is_ok_and(|facts| facts.is_directory());
         if usable {

@@ -6,11 +6,12 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use shell::{Command, Pipeline, Redirection, RedirectionKind, Span};
-use stream::{Environment, RunControl, World};
+use stream::{Environment, Files, RunControl};
 
-use super::shell::{Shell, is_shells};
-use super::unwind::{Leave, Run};
-use crate::exec::pipeline::NoSurroundings;
+use super::builtin_names::is_shells;
+use super::interpreter::planning;
+use super::shell::Shell;
+use super::unwind::{ShellResult, Unwind};
 use crate::flow::descriptors::Ports;
 use crate::plan::commands_in_words as expand;
 use crate::plan::error::PlanError;
@@ -19,64 +20,53 @@ use crate::plan::target::{Target, TargetKind};
 use crate::plan::variables::Variables;
 
 impl PlanError {
-    pub(crate) fn of(leave: Leave) -> Self {
+    pub(crate) fn of(leave: Unwind) -> Self {
         match leave {
-            Leave::Fault(fault) => Self { message: fault.message, span: fault.span },
+            Unwind::Fault(fault) => Self { message: fault.message, span: fault.span },
             other => Self { message: other.message(), span: Span::default() },
         }
     }
 }
 
 impl Plan {
-    /// Expands and resolves a pipeline. Commands in words run now, in `world`.
+    /// Expands and resolves a pipeline. Filters in words run now, on `files`; programs are not
+    /// started.
     ///
     /// # Errors
     /// Words that cannot be expanded.
     pub fn new(
         pipeline: &Pipeline,
         variables: &Variables,
-        world: &dyn World,
+        files: &dyn Files,
     ) -> Result<Self, PlanError> {
-        let surroundings = NoSurroundings(world);
+        let context = planning(files);
         let control = RunControl::default();
-        let ports = Ports::default();
-        let mut shell = Shell::new(&surroundings, 0, world, &control, ports, variables.clone());
+        let mut shell = Shell::new(&context, 0, &control, Ports::default(), variables.clone());
         shell.plans_eagerly = true;
-        Self::of_pipeline(pipeline, &mut shell).map_err(PlanError::of)
-    }
-
-    /// As [`Plan::new`], in a shell.
-    pub(crate) fn of_pipeline(pipeline: &Pipeline, shell: &mut Shell<'_>) -> Run<Self> {
-        let stages = pipeline.commands.iter().map(|command| {
-            // What expansions change is not seen by the other stages.
-            let mut inner = shell.subshell(shell.ports.clone());
-            inner.plans_eagerly = shell.plans_eagerly;
-            stage(command, &mut inner)
-        });
-        Ok(Self { stages: stages.collect::<Run<_>>()? })
+        shell.plan_pipeline(pipeline).map_err(PlanError::of)
     }
 }
 
 /// What a stage of a pipeline runs.
-fn stage(command: &Command, shell: &mut Shell<'_>) -> Run<StagePlan> {
+fn stage(command: &Command, shell: &mut Shell<'_>) -> ShellResult<StagePlan> {
     let redirections_run_commands = command.redirections.iter().any(|one| match &one.kind {
         RedirectionKind::Document(document) => expand::parts_run_commands(document.parts()),
         kind => kind.word().is_some_and(expand::runs_commands),
     });
     if command.compound.is_some() {
         if redirections_run_commands {
-            return Ok(StagePlan::of_shell(command, shell));
+            return Ok(shell_stage(command, shell));
         }
         // Its redirections are those of the stage, so that what it reads is known.
         let targets = shell.targets(&command.redirections)?;
         let bare = Command { redirections: Vec::new(), ..command.clone() };
-        let mut stage = StagePlan::of_shell(&bare, shell);
+        let mut stage = shell_stage(&bare, shell);
         stage.targets.splice(0..0, targets);
         return Ok(stage);
     }
     // Commands in words may read what the stage before writes, so that stage must run first.
     if expand::command_runs_commands(command) && !shell.plans_eagerly {
-        return Ok(StagePlan::of_shell(command, shell));
+        return Ok(shell_stage(command, shell));
     }
     let mut words = Vec::new();
     let mut spans = Vec::new();
@@ -87,7 +77,7 @@ fn stage(command: &Command, shell: &mut Shell<'_>) -> Run<StagePlan> {
         }
     }
     if words.first().is_some_and(|name| is_shells(name, &shell.state)) {
-        return Ok(StagePlan::of_shell(command, shell));
+        return Ok(shell_stage(command, shell));
     }
     let targets = shell.targets(&command.redirections)?;
     for assignment in &command.assignments {
@@ -98,7 +88,7 @@ fn stage(command: &Command, shell: &mut Shell<'_>) -> Run<StagePlan> {
             variable.exported = true;
         }
     }
-    Ok(StagePlan::simple(command, words, spans, targets, shell))
+    Ok(shell.simple_stage(command, words, spans, targets))
 }
 
 impl Target {
@@ -107,10 +97,11 @@ impl Target {
         redirection: &Redirection,
         shell: &mut Shell<'_>,
         targets: &mut Vec<Self>,
-    ) -> Run<()> {
+    ) -> ShellResult<()> {
         let span = redirection.span;
-        let mut path =
-            |word| -> Run<PathBuf> { Ok(PathBuf::from(OsStr::from_bytes(&shell.value(word)?))) };
+        let mut path = |word| -> ShellResult<PathBuf> {
+            Ok(PathBuf::from(OsStr::from_bytes(&shell.value(word)?)))
+        };
         let kind = match &redirection.kind {
             RedirectionKind::Read(word) => TargetKind::Read(path(word)?),
             RedirectionKind::Replace(word) => TargetKind::Replace(path(word)?),
@@ -122,7 +113,7 @@ impl Target {
             }
             RedirectionKind::ReadWrite(_) => {
                 let message = "<> is supported for descriptor 0 only";
-                return Leave::fault(message, span, 2);
+                return Unwind::fault(message, span, 2);
             }
             RedirectionKind::Duplicate(of) => TargetKind::Duplicate(*of),
             RedirectionKind::Close => TargetKind::Close,
@@ -150,31 +141,31 @@ impl Target {
     }
 }
 
-impl StagePlan {
-    /// A part of the shell as a stage: it expands its words itself.
-    fn of_shell(command: &Command, shell: &Shell<'_>) -> Self {
-        let mut command = command.clone();
-        let errors_too = std::mem::take(&mut command.errors_too);
-        let (span, off) = (command.span, command.off);
-        let mut stage =
-            Self::of(StageKind::Shell(Arc::new(command)), Vec::new(), Environment::default());
-        stage.state = Some(Arc::new(shell.state.clone()));
-        stage.directory.clone_from(&shell.state.directory);
-        if errors_too {
-            let kind = TargetKind::Duplicate(1);
-            stage.targets.push(Target { descriptor: 2, kind, span });
-        }
-        Self { span, off, ..stage }
+/// A part of the shell as a stage: it expands its words itself.
+fn shell_stage(command: &Command, shell: &Shell<'_>) -> StagePlan {
+    let mut command = command.clone();
+    let errors_too = std::mem::take(&mut command.errors_too);
+    let (span, off) = (command.span, command.off);
+    let mut stage =
+        StagePlan::of(StageKind::Shell(Arc::new(command)), Vec::new(), Environment::default());
+    stage.state = Some(Arc::new(shell.state.clone()));
+    stage.directory.clone_from(&shell.state.directory);
+    if errors_too {
+        let kind = TargetKind::Duplicate(1);
+        stage.targets.push(Target { descriptor: 2, kind, span });
     }
+    StagePlan { span, off, ..stage }
+}
 
+impl Shell<'_> {
     /// A filter or a program, its words expanded.
-    pub(crate) fn simple(
+    pub(crate) fn simple_stage(
+        &mut self,
         command: &Command,
         mut words: Vec<Vec<u8>>,
         mut spans: Vec<Span>,
         mut targets: Vec<Target>,
-        shell: &mut Shell<'_>,
-    ) -> Self {
+    ) -> StagePlan {
         // A filter run by the program of this project is that filter, also in scripts for sh.
         if let [program, verb, name, ..] = &words[..]
             && program == b"ylotrope"
@@ -196,10 +187,10 @@ impl StagePlan {
             targets.push(Target { descriptor: 2, kind, span: command.span });
         }
         let drop_name = usize::from(!words.is_empty());
-        let environment = shell.state.environment();
-        let substitutions = std::mem::take(&mut shell.substitutions);
-        let state = (!substitutions.is_empty()).then(|| Arc::new(shell.state.clone()));
-        Self {
+        let environment = self.state.environment();
+        let substitutions = std::mem::take(&mut self.substitutions);
+        let state = (!substitutions.is_empty()).then(|| Arc::new(self.state.clone()));
+        StagePlan {
             kind,
             arguments: words.split_off(drop_name),
             argument_spans: spans.split_off(drop_name),
@@ -207,9 +198,23 @@ impl StagePlan {
             targets,
             substitutions,
             state,
-            directory: shell.state.directory.clone(),
+            directory: self.state.directory.clone(),
             span: command.span,
             off: command.off,
         }
+    }
+}
+
+impl Shell<'_> {
+    /// As [`Plan::new`], in this shell.
+    pub(crate) fn plan_pipeline(&self, pipeline: &Pipeline) -> ShellResult<Plan> {
+        let shell = self;
+        let stages = pipeline.commands.iter().map(|command| {
+            // What expansions change is not seen by the other stages.
+            let mut inner = shell.subshell(shell.ports.clone());
+            inner.plans_eagerly = shell.plans_eagerly;
+            stage(command, &mut inner)
+        });
+        Ok(Plan { stages: stages.collect::<ShellResult<_>>()? })
     }
 }

@@ -1,14 +1,16 @@
 //! Runs commands of the shell (XCU 2.9): lists, pipelines, compound commands, functions.
 
-use crate::language::unwind::Leave;
-use crate::language::unwind::Run;
+use crate::language::unwind::ShellResult;
+use crate::language::unwind::Unwind;
 use std::sync::Arc;
 use std::time::Instant;
 
 use shell::{Command, Compound, Item, List, Pipeline, Redirection, Span, TimeForm};
-use stream::{Block, RunControl, StageMeter, World};
+use stream::{Block, Files, RunControl, StageMeter};
 
-use crate::exec::pipeline::{Inner, Surroundings, run_pipeline};
+use super::builtin_names::{is_builtin, is_special};
+use crate::exec::context::RunContext;
+use crate::exec::pipeline::run_pipeline;
 use crate::exec::redirections::{OpenedFiles, redirect};
 use crate::files::working_directory::InDirectory;
 use crate::flow::descriptors::Ports;
@@ -26,8 +28,6 @@ mod read;
 mod substitution;
 mod test;
 
-pub(crate) use builtins::is_builtin;
-
 /// Functions and files within each other beyond this end the shell instead of exhausting the
 /// memory.
 const CALLS_MAX: usize = 1000;
@@ -38,10 +38,11 @@ const STACK_MORE: usize = 2 << 20;
 
 /// A shell: what it knows, what it is connected to.
 pub(crate) struct Shell<'s> {
-    pub(crate) surroundings: &'s dyn Surroundings,
-    /// The stage of the outermost pipeline that this is part of.
+    pub(crate) context: &'s RunContext<'s>,
+    /// The stage of the pipeline around it that this is part of.
     pub(crate) number: usize,
-    pub(crate) world: &'s dyn World,
+    /// Those of the context, or more where commands stand in the place of files.
+    pub(crate) files: &'s dyn Files,
     pub(crate) control: &'s RunControl,
     pub(crate) ports: Ports,
     pub(crate) state: Variables,
@@ -64,22 +65,21 @@ pub(crate) struct Shell<'s> {
     /// Other commands of the text run at the same time.
     pub(crate) beside_others: bool,
     /// More than 0 where a command that fails does not end the shell in spite of `set -e`.
-    unchecked: usize,
+    errexit_suspended: usize,
 }
 
 impl<'s> Shell<'s> {
     pub(crate) fn new(
-        surroundings: &'s dyn Surroundings,
+        context: &'s RunContext<'s>,
         number: usize,
-        world: &'s dyn World,
         control: &'s RunControl,
         ports: Ports,
         state: Variables,
     ) -> Self {
         Self {
-            surroundings,
+            context,
             number,
-            world,
+            files: context.files,
             control,
             ports,
             state,
@@ -93,7 +93,7 @@ impl<'s> Shell<'s> {
             has_redirected: false,
             sourced: 0,
             beside_others: false,
-            unchecked: 0,
+            errexit_suspended: 0,
         }
     }
 
@@ -108,18 +108,18 @@ impl<'s> Shell<'s> {
             substituted: None,
             calls: self.calls,
             loops: self.loops,
-            unchecked: self.unchecked,
+            errexit_suspended: self.errexit_suspended,
             taken: self.taken.clone(),
             opened: self.opened.clone(),
             ..*self
         }
     }
 
-    /// Does something with the world as it is seen from the shell's directory.
-    pub(crate) fn with_world<T>(&self, with: impl FnOnce(&dyn World) -> T) -> T {
+    /// Does something with the files as it is seen from the shell's directory.
+    pub(crate) fn with_files<T>(&self, with: impl FnOnce(&dyn Files) -> T) -> T {
         match &self.state.directory {
-            None => with(self.world),
-            Some(directory) => with(&InDirectory { inner: self.world, directory }),
+            None => with(self.files),
+            Some(directory) => with(&InDirectory { inner: self.files, directory }),
         }
     }
 
@@ -131,13 +131,14 @@ impl<'s> Shell<'s> {
     }
 
     /// Runs a list to its end as a shell of its own: whatever leaves it ends here. Gives the status.
-    pub(crate) fn alone(&mut self, run: impl FnOnce(&mut Self) -> Run<()>) -> u8 {
+    pub(crate) fn run_to_exit(&mut self, run: impl FnOnce(&mut Self) -> ShellResult<()>) -> u8 {
         let mut status = match run(self) {
-            Ok(()) | Err(Leave::Break(_) | Leave::Continue(_) | Leave::Return | Leave::Exit) => {
+            Ok(())
+            | Err(Unwind::Break(_) | Unwind::Continue(_) | Unwind::Return | Unwind::Exit) => {
                 self.state.status
             }
-            Err(Leave::Cancelled) => 130,
-            Err(Leave::Fault(fault)) => {
+            Err(Unwind::Cancelled) => 130,
+            Err(Unwind::Fault(fault)) => {
                 self.complain(&fault.message);
                 fault.status
             }
@@ -147,19 +148,19 @@ impl<'s> Shell<'s> {
             && let Ok(script) = shell::parse(&text)
         {
             match self.list(&script.list) {
-                Err(Leave::Exit) => status = self.state.status,
-                Err(Leave::Fault(fault)) => self.complain(&fault.message),
+                Err(Unwind::Exit) => status = self.state.status,
+                Err(Unwind::Fault(fault)) => self.complain(&fault.message),
                 _ => {}
             }
         }
         status
     }
 
-    pub(crate) fn list(&mut self, list: &List) -> Run<()> {
+    pub(crate) fn list(&mut self, list: &List) -> ShellResult<()> {
         list.items.iter().try_for_each(|item| self.item(item))
     }
 
-    fn item(&mut self, item: &Item) -> Run<()> {
+    fn item(&mut self, item: &Item) -> ShellResult<()> {
         let last = item.rest.len();
         self.part(&item.first, last == 0)?;
         for (number, (connector, pipeline)) in item.rest.iter().enumerate() {
@@ -171,28 +172,31 @@ impl<'s> Shell<'s> {
     }
 
     /// One pipeline of an item; only the last one ends a shell with `-e`.
-    fn part(&mut self, pipeline: &Pipeline, last: bool) -> Run<()> {
+    fn part(&mut self, pipeline: &Pipeline, last: bool) -> ShellResult<()> {
         if last && !pipeline.negated {
             self.pipeline(pipeline)?;
             let options = self.state.options;
-            let failed = self.state.status != 0 && self.unchecked == 0;
+            let failed = self.state.status != 0 && self.errexit_suspended == 0;
             if options.error_exit && failed && !is_made_of_others(pipeline) {
-                return Err(Leave::Exit);
+                return Err(Unwind::Exit);
             }
             return Ok(());
         }
-        self.unchecked(|shell| shell.pipeline(pipeline))
+        self.errexit_suspended(|shell| shell.pipeline(pipeline))
     }
 
     /// Runs something whose failing does not end the shell.
-    pub(crate) fn unchecked<T>(&mut self, run: impl FnOnce(&mut Self) -> Run<T>) -> Run<T> {
-        self.unchecked += 1;
+    pub(crate) fn errexit_suspended<T>(
+        &mut self,
+        run: impl FnOnce(&mut Self) -> ShellResult<T>,
+    ) -> ShellResult<T> {
+        self.errexit_suspended += 1;
         let result = run(self);
-        self.unchecked -= 1;
+        self.errexit_suspended -= 1;
         result
     }
 
-    fn pipeline(&mut self, pipeline: &Pipeline) -> Run<()> {
+    fn pipeline(&mut self, pipeline: &Pipeline) -> ShellResult<()> {
         let started = pipeline.timed.map(|form| (form, Instant::now(), Used::now()));
         match &pipeline.commands[..] {
             [only] if !only.errors_too => self.command(only)?,
@@ -209,13 +213,13 @@ impl<'s> Shell<'s> {
         self.check_cancel()
     }
 
-    pub(crate) fn check_cancel(&self) -> Run<()> {
-        if self.control.is_cancelled() { Err(Leave::Cancelled) } else { Ok(()) }
+    pub(crate) fn check_cancel(&self) -> ShellResult<()> {
+        if self.control.is_cancelled() { Err(Unwind::Cancelled) } else { Ok(()) }
     }
 
     /// Several commands at the same time, each in a shell of its own.
-    fn piped(&mut self, pipeline: &Pipeline) -> Run<()> {
-        let plan = Plan::of_pipeline(pipeline, self)?;
+    fn piped(&mut self, pipeline: &Pipeline) -> ShellResult<()> {
+        let plan = self.plan_pipeline(pipeline)?;
         self.run_plan(&plan);
         Ok(())
     }
@@ -223,13 +227,8 @@ impl<'s> Shell<'s> {
     /// Runs stages on the shell's own descriptors and notes the status.
     fn run_plan(&mut self, plan: &Plan) {
         let meters: Vec<Arc<StageMeter>> = plan.stages.iter().map(|_| Arc::default()).collect();
-        let outcomes = self.with_world(|world| {
-            let inner = Inner {
-                outer: self.surroundings,
-                number: self.number,
-                world,
-                ports: self.ports.clone(),
-            };
+        let outcomes = self.with_files(|files| {
+            let inner = self.context.inside(self.number, files, self.ports.clone());
             run_pipeline(plan, &inner, &meters, self.control)
         });
         let acts = |stage: &StagePlan| {
@@ -256,7 +255,7 @@ impl<'s> Shell<'s> {
     }
 
     /// One command in this shell.
-    pub(crate) fn command(&mut self, command: &Command) -> Run<()> {
+    pub(crate) fn command(&mut self, command: &Command) -> ShellResult<()> {
         stacker::maybe_grow(STACK_LEFT, STACK_MORE, || match &command.compound {
             Some(compound) => self.redirected(&command.redirections, Vec::new(), |shell| {
                 shell.compound(compound, command.span)
@@ -265,7 +264,7 @@ impl<'s> Shell<'s> {
         })
     }
 
-    fn simple(&mut self, command: &Command) -> Run<()> {
+    fn simple(&mut self, command: &Command) -> ShellResult<()> {
         self.substitutions.clear();
         self.substituted = None;
         let mut words = Vec::new();
@@ -281,7 +280,7 @@ impl<'s> Shell<'s> {
             return self.assignments_alone(command, substitutions);
         };
         if let Some(what) = shell::unsupported_command(name) {
-            return Leave::fault(format!("{what} is not supported"), command.span, 2);
+            return Unwind::fault(format!("{what} is not supported"), command.span, 2);
         }
         let mut only_program = false;
         if name == b"command" {
@@ -312,7 +311,7 @@ impl<'s> Shell<'s> {
         }
         if is_builtin(name) {
             return self.redirected(&command.redirections, substitutions, |shell| {
-                let special = builtins::is_special(&words[0]);
+                let special = is_special(&words[0]);
                 let kept = shell.assign_for_now(command)?;
                 let result = shell.builtin(&words, command.span);
                 if !special {
@@ -325,7 +324,7 @@ impl<'s> Shell<'s> {
         let targets = self.targets(&command.redirections)?;
         let kept = self.assign_for_now(command)?;
         let program = only_program.then(|| words[0].clone());
-        let mut stage = StagePlan::simple(command, words, spans, targets, self);
+        let mut stage = self.simple_stage(command, words, spans, targets);
         if let Some(name) = program {
             // The program of the machine, also where a filter of ours has its name.
             stage.kind = StageKind::Host(name);
@@ -341,24 +340,32 @@ impl<'s> Shell<'s> {
         &mut self,
         redirections: &[Redirection],
         substitutions: Vec<Substitution>,
-    ) -> Run<()> {
+    ) -> ShellResult<()> {
         if !substitutions.is_empty() {
-            return Leave::fault("exec with <( … ) or >( … ) is not supported", Span::default(), 2);
+            return Unwind::fault(
+                "exec with <( … ) or >( … ) is not supported",
+                Span::default(),
+                2,
+            );
         }
         let targets = self.targets(redirections)?;
         if !self.substitutions.is_empty() {
-            return Leave::fault("exec with <( … ) or >( … ) is not supported", Span::default(), 2);
+            return Unwind::fault(
+                "exec with <( … ) or >( … ) is not supported",
+                Span::default(),
+                2,
+            );
         }
         let mut opened = OpenedFiles::default();
         let mut ports = self.ports.clone();
         let redirected =
-            self.with_world(|world| redirect(&targets, world, &mut ports, &mut opened));
+            self.with_files(|files| redirect(&targets, files, &mut ports, &mut opened));
         self.state.status = 0;
         if let Err(message) = redirected {
             self.complain(message.trim_end());
             self.state.status = 2;
             // As for every special command, that ends the shell.
-            return Err(Leave::Exit);
+            return Err(Unwind::Exit);
         }
         opened.put_in_place(self.control, &*ports.sink(2));
         self.ports = ports;
@@ -371,7 +378,7 @@ impl<'s> Shell<'s> {
         &mut self,
         command: &Command,
         substitutions: Vec<Substitution>,
-    ) -> Run<()> {
+    ) -> ShellResult<()> {
         for assignment in &command.assignments {
             let value = self.value(&assignment.value)?;
             self.assign(&assignment.name, value, assignment.span)?;
@@ -388,7 +395,10 @@ impl<'s> Shell<'s> {
     }
 
     /// Sets the variables before a command; gives what they were.
-    fn assign_for_now(&mut self, command: &Command) -> Run<Vec<(String, Option<Variable>)>> {
+    fn assign_for_now(
+        &mut self,
+        command: &Command,
+    ) -> ShellResult<Vec<(String, Option<Variable>)>> {
         let mut kept = Vec::new();
         for assignment in &command.assignments {
             let value = self.value(&assignment.value)?;
@@ -412,18 +422,18 @@ impl<'s> Shell<'s> {
     }
 
     /// Gives a variable a value; one of the environment stays one.
-    pub(crate) fn assign(&mut self, name: &str, value: Vec<u8>, span: Span) -> Run<()> {
+    pub(crate) fn assign(&mut self, name: &str, value: Vec<u8>, span: Span) -> ShellResult<()> {
         let known = self.state.set.get_mut(name);
         match known {
             Some(variable) if variable.read_only => {
-                Leave::fault(format!("{name}: this variable may not be changed"), span, 2)
+                Unwind::fault(format!("{name}: this variable may not be changed"), span, 2)
             }
             Some(variable) => {
                 variable.value = Some(value);
                 Ok(())
             }
             None => {
-                let exported = self.world.variable(name).is_some();
+                let exported = self.files.variable(name).is_some();
                 let variable = Variable { value: Some(value), exported, read_only: false };
                 self.state.set.insert(name.to_owned(), variable);
                 Ok(())
@@ -432,9 +442,13 @@ impl<'s> Shell<'s> {
     }
 
     /// Runs a function.
-    fn call(&mut self, body: &Command, values: Vec<Vec<u8>>, span: Span) -> Run<()> {
+    fn call(&mut self, body: &Command, values: Vec<Vec<u8>>, span: Span) -> ShellResult<()> {
         if self.calls >= CALLS_MAX {
-            return Leave::fault(format!("more than {CALLS_MAX} calls within each other"), span, 2);
+            return Unwind::fault(
+                format!("more than {CALLS_MAX} calls within each other"),
+                span,
+                2,
+            );
         }
         self.calls += 1;
         let outer = std::mem::replace(&mut self.state.positional, values);
@@ -448,13 +462,13 @@ impl<'s> Shell<'s> {
         self.state.positional = outer;
         self.calls -= 1;
         match result {
-            Err(Leave::Return) => Ok(()),
+            Err(Unwind::Return) => Ok(()),
             other => other,
         }
     }
 
     /// What redirections lead to, expanded.
-    pub(crate) fn targets(&mut self, redirections: &[Redirection]) -> Run<Vec<Target>> {
+    pub(crate) fn targets(&mut self, redirections: &[Redirection]) -> ShellResult<Vec<Target>> {
         let mut targets = Vec::with_capacity(redirections.len());
         for redirection in redirections {
             Target::expand(redirection, self, &mut targets)?;
@@ -467,8 +481,8 @@ impl<'s> Shell<'s> {
         &mut self,
         redirections: &[Redirection],
         mut substitutions: Vec<Substitution>,
-        run: impl FnOnce(&mut Shell<'_>) -> Run<()>,
-    ) -> Run<()> {
+        run: impl FnOnce(&mut Shell<'_>) -> ShellResult<()>,
+    ) -> ShellResult<()> {
         if redirections.is_empty() && substitutions.is_empty() {
             return run(self);
         }
@@ -479,7 +493,7 @@ impl<'s> Shell<'s> {
             let mut ports = shell.ports.clone();
             let mut opened = OpenedFiles::default();
             let redirected =
-                shell.with_world(|world| redirect(&targets, world, &mut ports, &mut opened));
+                shell.with_files(|files| redirect(&targets, files, &mut ports, &mut opened));
             let errors = ports.sink(2);
             let mut result = Ok(());
             if let Err(message) = redirected {
@@ -561,10 +575,4 @@ fn told(form: TimeForm, elapsed: f64, now: &Used, before: &Used) -> String {
             format!("\nreal\t{elapsed}\nuser\t{user}\nsys\t{system}\n")
         }
     }
-}
-
-/// True when a stage of this name is run by the shell itself.
-pub(crate) fn is_shells(name: &[u8], state: &Variables) -> bool {
-    is_builtin(name)
-        || std::str::from_utf8(name).is_ok_and(|name| state.functions.contains_key(name))
 }

@@ -4,7 +4,7 @@ use shell::Span;
 
 /// Why what runs is left.
 #[derive(Debug)]
-pub(crate) enum Leave {
+pub(crate) enum Unwind {
     /// So many loops.
     Break(usize),
     /// The round of the loop so many further out.
@@ -27,8 +27,8 @@ pub(crate) struct Fault {
     pub(crate) status: u8,
 }
 
-impl Leave {
-    pub(crate) fn fault<T>(message: impl Into<String>, span: Span, status: u8) -> Run<T> {
+impl Unwind {
+    pub(crate) fn fault<T>(message: impl Into<String>, span: Span, status: u8) -> ShellResult<T> {
         Err(Self::Fault(Box::new(Fault { message: message.into(), span, status })))
     }
 
@@ -41,4 +41,4 @@ impl Leave {
     }
 }
 
-pub(crate) type Run<T> = Result<T, Leave>;
+pub(crate) type ShellResult<T> = Result<T, Unwind>;

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use shell::{Command, Parameter};
-use stream::{Environment, World};
+use stream::{Environment, Files};
 
 use crate::policy::matters_unexported;
 use std::os::unix::ffi::OsStringExt;
@@ -80,18 +80,18 @@ impl Variables {
     }
 
     /// A variable's value, from this run or the environment.
-    pub(crate) fn get(&self, name: &str, world: &dyn World) -> Option<Vec<u8>> {
+    pub(crate) fn get(&self, name: &str, files: &dyn Files) -> Option<Vec<u8>> {
         match self.set.get(name) {
             Some(variable) => variable.value.clone(),
-            None => world.variable(name).map(OsStringExt::into_vec),
+            None => files.variable(name).map(OsStringExt::into_vec),
         }
     }
 
     /// What a parameter stands for; `None` where it has no value. Not for `$@` and `$*`.
-    pub(crate) fn parameter(&self, parameter: &Parameter, world: &dyn World) -> Option<Vec<u8>> {
+    pub(crate) fn parameter(&self, parameter: &Parameter, files: &dyn Files) -> Option<Vec<u8>> {
         Some(match parameter {
             Parameter::All | Parameter::AllJoined => return None,
-            Parameter::Variable(name) => return self.get(name, world),
+            Parameter::Variable(name) => return self.get(name, files),
             Parameter::Position(0) => self.zero.clone(),
             Parameter::Position(number) => return self.positional.get(number - 1).cloned(),
             Parameter::Count => self.positional.len().to_string().into_bytes(),

@@ -1,16 +1,22 @@
 //! What a full run would take, judged by a run on the beginning of the sources.
 
+use crate::exec::command::CommandStarter;
+use crate::exec::context::Observer;
+use crate::exec::context::RunContext;
+use crate::language::interpreter::ShellLanguage;
+use crate::language::run_text::run_text;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::atomic::AtomicBool;
+use std::sync::atomic::Ordering::Relaxed;
+use std::sync::{Arc, PoisonError};
 
 use shell::Span;
-use stream::{RunControl, Sink, Source, StageMeter, World};
+use stream::{RunControl, Sink, Source, StageMeter};
 
 use crate::base::limits::{Limits, with_limits};
 use crate::base::sinks::Nowhere;
-use crate::exec::pipeline::Surroundings;
-use crate::files::held_back::{DryWorld, Sampler};
+use crate::files::held_back::{HeldBackFiles, Sampler};
 use crate::files::plain::read_plain;
 use crate::files::sample::{Sample, take};
 use crate::flow::descriptors::Ports;
@@ -19,7 +25,6 @@ use crate::plan::pipeline::{Plan, StagePlan};
 use crate::plan::variables::Variables;
 use crate::policy::Policy;
 use crate::runs::figures::CommandKind;
-use crate::runs::script::run_in;
 use crate::runs::watch::{Snapshot, Watch};
 
 /// Lines of each source that are tried; fewer where so many take too long.
@@ -60,28 +65,14 @@ pub struct Hold {
     pub spilled_bytes: u64,
 }
 
-struct Trial<'t> {
-    world: &'t DryWorld,
-    input: Mutex<Option<Box<dyn Source>>>,
+struct Trial {
     watch: Arc<Watch>,
-    follows: Mutex<bool>,
+    follows: AtomicBool,
 }
 
-impl Surroundings for Trial<'_> {
-    fn world(&self) -> &dyn World {
-        self.world
-    }
-
-    fn ports(&self) -> Ports {
-        let nowhere: Arc<dyn Sink> = Arc::new(Nowhere);
-        let input = self.input.lock().unwrap_or_else(PoisonError::into_inner).take();
-        Ports::new(input, nowhere.clone(), nowhere)
-    }
-
-    fn watch(&self, plan: &Plan, meters: &[Arc<StageMeter>]) {
-        if plan.stages.iter().any(StagePlan::follows) {
-            *self.follows.lock().unwrap_or_else(PoisonError::into_inner) = true;
-        }
+impl Observer for Trial {
+    fn begins(&self, plan: &Plan, meters: &[Arc<StageMeter>]) {
+        self.follows.fetch_or(plan.stages.iter().any(StagePlan::follows), Relaxed);
         self.watch.collected().begin(plan, meters);
     }
 
@@ -93,10 +84,6 @@ impl Surroundings for Trial<'_> {
         outcomes: &[StageOutcome],
     ) {
         self.watch.collected().add(plan, meters, outcomes);
-    }
-
-    fn policy(&self) -> Policy {
-        self.world.policy.clone()
     }
 }
 
@@ -157,7 +144,8 @@ fn try_lines(
     let limits = Limits { seconds: TRIAL_SECONDS, bytes: 64 << 20, ..Limits::default() };
     let sample = Sample::First(tried_lines);
     let sampler = Sampler { sample, limits, cache: Arc::default() };
-    let world = DryWorld::new(Some(sampler), policy.clone(), control.clone());
+    let files = Arc::new(HeldBackFiles::new(Some(sampler), control.clone()));
+    let starter = CommandStarter::deferred(files.clone(), policy.clone());
     let watch = Watch::new(&control, &Estimate::default());
     let (mut input, mut total, mut tried, mut endless) = (None, 0, 0, false);
     if let Some(Given { source, bytes }) = given {
@@ -168,20 +156,26 @@ fn try_lines(
         total += bytes.unwrap_or(0);
         endless |= bytes.is_none();
     }
-    let trial = Trial {
-        world: &world,
-        input: Mutex::new(input),
-        watch: watch.clone(),
-        follows: Mutex::new(false),
+    let trial = Trial { watch: watch.clone(), follows: AtomicBool::new(false) };
+    let nowhere: Arc<dyn Sink> = Arc::new(Nowhere);
+    let context = RunContext {
+        files: &*files,
+        commands: &starter,
+        descriptors: Ports::new(input, nowhere.clone(), nowhere),
+        policy: policy.clone(),
+        observer: &trial,
+        taps: None,
+        interpreter: &ShellLanguage,
+        within: None,
     };
     let memory = Some(limits.memory_bytes);
     let (outcome, over) = with_limits(&control, TRIAL_SECONDS, memory, || {
-        run_in(&trial, text, &mut variables, &control)
+        run_text(text, &context, &mut variables, &control)
     });
     let timed_out = over.is_some();
     watch.end();
     let mut sizes = BTreeMap::new();
-    let read = world.read.lock().unwrap_or_else(PoisonError::into_inner);
+    let read = files.read.lock().unwrap_or_else(PoisonError::into_inner);
     for (path, sampled) in &*read {
         let bytes = sampled.identity.map_or(0, |identity| identity.bytes);
         sizes.insert(path.clone(), bytes);
@@ -189,7 +183,7 @@ fn try_lines(
         tried += sampled.kept.bytes();
     }
     drop(read);
-    endless |= *trial.follows.lock().unwrap_or_else(PoisonError::into_inner);
+    endless |= trial.follows.load(Relaxed);
     let known = !timed_out && outcome.is_ok() && !endless;
     let snapshot = watch.snapshot();
     let scale = if tried > 0 { total as f64 / tried as f64 } else { 1.0 };

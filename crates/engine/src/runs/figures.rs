@@ -7,7 +7,7 @@ use shell::Span;
 use stream::{ExitStatus, Machine, StageFigures, StageMeter};
 
 use crate::files::machine::RealMachine;
-use crate::language::shell::is_builtin;
+use crate::language::builtin_names::is_builtin;
 use crate::plan::outcome::StageOutcome;
 use crate::plan::pipeline::{Plan, StageKind, StagePlan};
 

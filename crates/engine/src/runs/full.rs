@@ -1,14 +1,19 @@
 //! The whole text on everything, for a screen: in the background, watched, its files written at
 //! the end.
 
+use crate::exec::command::CommandStarter;
+use crate::exec::context::Observer;
+use crate::exec::context::RunContext;
+use crate::exec::context::Withheld;
+use crate::language::interpreter::ShellLanguage;
+use crate::language::run_text::run_text;
 use std::collections::BTreeSet;
 use std::path::PathBuf;
 use std::sync::{Arc, Mutex, PoisonError};
 
-use stream::{Block, RunControl, Sink, Source, StageMeter, World, WriteError};
+use stream::{Block, RunControl, Sink, Source, StageMeter, WriteError};
 
 use crate::base::limits::with_memory_of_machine;
-use crate::exec::pipeline::{Held, Surroundings};
 use crate::files::commit::{Applied, CommittedFile};
 use crate::files::committing::CommittingFiles;
 use crate::flow::counted::CountedSource;
@@ -20,7 +25,6 @@ use crate::plan::pipeline::{Plan, StagePlan};
 use crate::plan::variables::Variables;
 use crate::policy::{Consents, Policy};
 use crate::runs::estimate::Estimate;
-use crate::runs::script::run_in;
 use crate::runs::watch::Watch;
 
 /// Bytes of standard output that are kept; beyond that they are counted only.
@@ -91,8 +95,6 @@ impl Sink for Output {
 }
 
 struct Writing {
-    world: CommittingFiles,
-    input: Mutex<Option<Box<dyn Source>>>,
     run: FullRun,
     /// Why nothing may be written.
     trouble: Mutex<Option<String>>,
@@ -104,18 +106,8 @@ impl Writing {
     }
 }
 
-impl Surroundings for Writing {
-    fn world(&self) -> &dyn World {
-        &self.world
-    }
-
-    fn ports(&self) -> Ports {
-        let input = self.input.lock().unwrap_or_else(PoisonError::into_inner).take();
-        let out = Arc::new(Output(self.run.output.clone()));
-        Ports::new(input, out, self.run.errors.clone())
-    }
-
-    fn watch(&self, plan: &Plan, meters: &[Arc<StageMeter>]) {
+impl Observer for Writing {
+    fn begins(&self, plan: &Plan, meters: &[Arc<StageMeter>]) {
         self.run.watch.collected().begin(plan, meters);
     }
 
@@ -137,18 +129,14 @@ impl Surroundings for Writing {
         }
     }
 
-    fn policy(&self) -> Policy {
-        self.world.policy.clone()
-    }
-
-    fn held(&self, _number: usize, stage: &StagePlan, joined: bool) -> Held {
+    fn withheld(&self, stage: &StagePlan, joined: bool) -> Withheld {
         if !joined {
             // It is started by itself, when the files are there.
-            return Held { message: None, status: 0 };
+            return Withheld { message: None, status: 0 };
         }
         let name = stage.name();
         self.trouble(format!("{name} is an external program and was not allowed"));
-        Held { message: None, status: 126 }
+        Withheld { message: None, status: 126 }
     }
 }
 
@@ -161,13 +149,24 @@ pub(crate) fn run_full(
 ) -> FullEnd {
     let FullRequest { text, mut variables, allowed, left_out, writes, follows, .. } = request;
     let policy = Policy::in_run(&allowed);
-    let world = CommittingFiles::new(policy, &run.watch, follows);
+    let files = Arc::new(CommittingFiles::new(run.watch.sources(), follows));
+    let starter = CommandStarter::deferred(files.clone(), policy.clone());
     let input = input.map(|source| CountedSource::of(source, run.watch.sources()));
-    let writing =
-        Writing { world, input: Mutex::new(input), run: run.clone(), trouble: Mutex::default() };
+    let writing = Writing { run: run.clone(), trouble: Mutex::default() };
+    let out = Arc::new(Output(run.output.clone()));
+    let context = RunContext {
+        files: &*files,
+        commands: &starter,
+        descriptors: Ports::new(input, out, run.errors.clone()),
+        policy,
+        observer: &writing,
+        taps: None,
+        interpreter: &ShellLanguage,
+        within: None,
+    };
     let nothing = |why: &str| FullEnd::Failed(format!("{why}; nothing was written"));
     let outcome =
-        with_memory_of_machine(control, || run_in(&writing, &text, &mut variables, control));
+        with_memory_of_machine(control, || run_text(&text, &context, &mut variables, control));
     run.output.end();
     run.watch.end();
     if let Some(excess) = control.excess() {
@@ -184,16 +183,16 @@ pub(crate) fn run_full(
         return FullEnd::Done(status, Vec::new());
     }
     let trouble = writing.trouble.lock().unwrap_or_else(PoisonError::into_inner).take();
-    if let Some(why) = trouble.filter(|_| writing.world.has_written()) {
+    if let Some(why) = trouble.filter(|_| files.has_written()) {
         return nothing(&why);
     }
     // A stage may go on without a file that failed, with a small status.
-    if writing.world.has_failed() {
+    if files.has_failed() {
         let said = run.said();
         return nothing(said.lines().next().unwrap_or("a file could not be written"));
     }
     let wanted = |file: &CommittedFile| !left_out.iter().any(|path| file.is_for(path));
-    match writing.world.commit(wanted) {
+    match files.commit(wanted) {
         Ok(applied) => FullEnd::Done(status, applied),
         Err(error) => nothing(&error.to_string()),
     }

@@ -1,23 +1,29 @@
 //! Runs on samples, with every stream and every origin kept.
 
+use crate::exec::command::CommandStarter;
+use crate::exec::context::Observer;
+use crate::exec::context::RunContext;
+use crate::exec::context::Taps;
+use crate::exec::context::Withheld;
 use crate::kept::sinks::Messages;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Instant;
+use stream::RunControl;
 
 use filters::Verb;
 use sha2::{Digest, Sha256};
 use shell::Span;
 use stream::{
     Block, ExitStatus, InputName, LineId, OriginStore, Sink, Source, StageFigures, StageMeter,
-    World, WriteError,
+    WriteError,
 };
 
 use crate::base::limits::{Limit, Limits, Over, with_limits};
 use crate::base::sinks::Nowhere;
-use crate::exec::pipeline::{Held, Surroundings, run_pipeline};
-use crate::files::held_back::DryWorld;
+use crate::exec::pipeline::run_pipeline;
+use crate::files::held_back::HeldBackFiles;
 use crate::files::identity::Identity;
 use crate::files::pending::PendingFile;
 use crate::files::sample::Sampled;
@@ -27,7 +33,6 @@ use crate::plan::outcome::StageOutcome;
 use crate::plan::pipeline::{Plan, StageKind, StagePlan};
 use crate::plan::target::TargetKind;
 use crate::policy::HeldCommand;
-use crate::policy::Policy;
 use crate::runs::figures::{Collected, CommandFigures};
 use crate::runs::preview::verb::verb_of;
 
@@ -284,8 +289,6 @@ impl Sink for Tap {
 
 /// A stage that is about to run.
 struct Build {
-    /// What substituted pipelines wrote, by their names.
-    substituted: Mutex<Vec<(Vec<u8>, Arc<Kept>)>>,
     kept: Arc<Kept>,
     origins: Arc<Mutex<OriginStore>>,
     messages: Arc<Messages>,
@@ -294,43 +297,25 @@ struct Build {
     cut: Arc<Mutex<Option<Limit>>>,
 }
 
-struct Sampling<'r> {
-    world: &'r DryWorld,
+/// Keeps what the stages of the pipeline that is shown read, write and say.
+struct SampleTaps {
     limits: Limits,
-    input: Mutex<Option<Box<dyn Source>>>,
     /// Where standard output leads at the end, and errors that are sent there by `2>&1 > file`.
     screen: Arc<dyn Sink>,
     builds: Vec<Build>,
     /// What the first stage has written, where it is run elsewhere.
     live: Option<Arc<Kept>>,
-    /// The descriptors that `exec` has made before.
-    redirected: Option<Ports>,
+    /// `exec` has led the errors somewhere else.
+    redirected: bool,
 }
 
-impl Surroundings for Sampling<'_> {
-    fn world(&self) -> &dyn World {
-        self.world
-    }
-
+impl Taps for SampleTaps {
     fn written(&self, number: usize) -> Option<Box<dyn Source>> {
         self.live.as_ref().filter(|_| number == 0).map(|kept| kept.source())
     }
 
-    fn ports(&self) -> Ports {
-        let input = self.input.lock().unwrap_or_else(PoisonError::into_inner).take();
-        if let Some(ports) = &self.redirected {
-            let mut ports = ports.clone();
-            if let (None, Some(input)) = (ports.input(0), input) {
-                ports.read_from(0, input);
-            }
-            return ports;
-        }
-        Ports::new(input, self.screen.clone(), Arc::new(Nowhere))
-    }
-
     fn errors(&self, number: usize) -> Option<Arc<dyn Sink>> {
-        // Where `exec` leads them somewhere else, they go there.
-        self.redirected.is_none().then(|| -> Arc<dyn Sink> { self.builds[number].messages.clone() })
+        (!self.redirected).then(|| -> Arc<dyn Sink> { self.builds[number].messages.clone() })
     }
 
     fn tap(&self, number: usize, next: Arc<dyn Sink>) -> Arc<dyn Sink> {
@@ -347,16 +332,14 @@ impl Surroundings for Sampling<'_> {
         })
     }
 
-    fn origins(&self, number: usize) -> Option<Arc<Mutex<OriginStore>>> {
-        Some(self.builds[number].origins.clone())
+    fn origins(&self, number: usize) -> Arc<Mutex<OriginStore>> {
+        self.builds[number].origins.clone()
     }
+}
 
-    fn policy(&self) -> Policy {
-        self.world.policy.clone()
-    }
-
-    fn held(&self, _number: usize, _stage: &StagePlan, _joined: bool) -> Held {
-        Held { message: Some("external program, waiting for your consent"), status: 126 }
+impl Observer for SampleTaps {
+    fn withheld(&self, _stage: &StagePlan, _joined: bool) -> Withheld {
+        Withheld { message: Some("external program, waiting for your consent"), status: 126 }
     }
 
     fn ended(
@@ -370,10 +353,22 @@ impl Surroundings for Sampling<'_> {
         build.inside.add(plan, meters, outcomes);
     }
 
-    fn hold_back(&self, number: usize, command: HeldCommand) {
+    fn held_back(&self, number: usize, command: HeldCommand) {
         let mut held = self.builds[number].held.lock().unwrap_or_else(PoisonError::into_inner);
         held.push(command);
     }
+}
+
+/// The descriptors around the pipeline: those that `exec` has made before, or the screen's.
+fn descriptors(task: &Task<'_>, input: Option<Box<dyn Source>>, screen: Arc<dyn Sink>) -> Ports {
+    let Some(redirected) = &task.redirected else {
+        return Ports::new(input, screen, Arc::new(Nowhere));
+    };
+    let mut ports = redirected.clone();
+    if let (None, Some(input)) = (ports.input(0), input) {
+        ports.read_from(0, input);
+    }
+    ports
 }
 
 /// Everything a preview needs.
@@ -381,7 +376,9 @@ pub(crate) struct Task<'t> {
     pub(crate) generation: u64,
     pub(crate) text: &'t str,
     pub(crate) plan: &'t Plan,
-    pub(crate) world: &'t DryWorld,
+    pub(crate) files: &'t HeldBackFiles,
+    pub(crate) control: &'t RunControl,
+    pub(crate) starter: &'t CommandStarter,
     pub(crate) limits: Limits,
     pub(crate) standard: Option<Arc<Sampled>>,
     pub(crate) before: Option<&'t Preview>,
@@ -403,14 +400,14 @@ pub(crate) struct LiveSoFar {
 /// Runs the stages from the first changed one on; `None` when cancelled.
 pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
     let started = Instant::now();
-    let control = &task.world.control;
+    let control = task.control;
     let keys = keys(task);
     let same = same_stages(task, &keys);
     let mut stages: Vec<StageResult> = Vec::new();
     for number in 0..same {
         let before = task.before.and_then(|before| before.stages.get(number))?;
         let copy = before.copy(task.plan.stages[number].span);
-        task.world.pending.lock().extend(copy.pending.iter().cloned());
+        task.files.pending.lock().extend(copy.pending.iter().cloned());
         stages.push(copy);
     }
     let rest = Plan { stages: task.plan.stages[same..].to_vec() };
@@ -419,7 +416,6 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         .stages
         .iter()
         .map(|_| Build {
-            substituted: Mutex::default(),
             kept: Arc::default(),
             origins: Arc::default(),
             messages: Arc::default(),
@@ -431,24 +427,34 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
     let meters: Vec<Arc<StageMeter>> = rest.stages.iter().map(|_| Arc::default()).collect();
     task.meters.lock().unwrap_or_else(PoisonError::into_inner).clone_from(&meters);
     let screen: Arc<Messages> = Arc::default();
-    let sampling = Sampling {
+    let taps = SampleTaps {
         screen: screen.clone(),
-        world: task.world,
         limits: task.limits,
-        input: Mutex::new(standard.as_ref().map(|input| input.kept.source())),
         builds,
         live: task.live.as_ref().filter(|_| same == 0).map(|live| live.kept.clone()),
-        redirected: task.redirected.clone(),
+        redirected: task.redirected.is_some(),
+    };
+    let input = standard.as_ref().map(|input| input.kept.source());
+    let context = RunContext {
+        files: task.files,
+        commands: task.starter,
+        descriptors: descriptors(task, input, screen.clone()),
+        policy: task.starter.policy.clone(),
+        observer: &taps,
+        taps: Some(&taps),
+        interpreter: task.starter.interpreter,
+        within: None,
     };
     let memory = Some(task.limits.memory_bytes);
     let (outcomes, over) = with_limits(control, task.limits.seconds, memory, || {
-        run_pipeline(&rest, &sampling, &meters, control)
+        run_pipeline(&rest, &context, &meters, control)
     });
     if control.is_cancelled() && over.is_none() {
         return None;
     }
     let mut previous = standard;
-    let Sampling { builds, .. } = sampling;
+    drop(context);
+    let SampleTaps { builds, .. } = taps;
     if let Some(last) = builds.last() {
         let text = screen.text().into_bytes();
         // It has room, or has enough said already.
@@ -536,16 +542,9 @@ fn finish(
         TargetKind::Read(path) => Some(path.clone()),
         _ => None,
     });
-    let substituted = build.substituted.into_inner().unwrap_or_else(PoisonError::into_inner);
     let from_file = |path: &Path, name: InputName| {
-        use std::os::unix::ffi::OsStrExt;
-        let inner = substituted.iter().find(|(name, _)| name == path.as_os_str().as_bytes());
-        if let Some((_, kept)) = inner {
-            kept.end();
-            return InputRecord { name, kept: kept.clone(), sampled: None };
-        }
-        let sampled = task.world.sampled(path);
-        let pending = task.world.pending.lock();
+        let sampled = task.files.sampled(path);
+        let pending = task.files.pending.lock();
         let overlay = pending.iter().rev().find(|file| file.path == path);
         let kept = match (&sampled, overlay) {
             (Some(sampled), _) => sampled.kept.clone(),
@@ -588,7 +587,7 @@ fn finish(
         None if outcome.closed => Ending::ClosedPipe,
         None => Ending::Finished,
     };
-    let pending = task.world.pending.lock();
+    let pending = task.files.pending.lock();
     let by_redirection = plan.written().map(|(path, ..)| path);
     let pending: Vec<PendingFile> = by_redirection
         .chain(outcome.written.iter().map(PathBuf::as_path))

@@ -1,23 +1,24 @@
 //! Scripts run for real, as `sh` would run them.
 
+use crate::exec::command::CommandStarter;
+use crate::exec::context::Observer;
+use crate::exec::context::RunContext;
+use crate::language::interpreter::ShellLanguage;
+use crate::language::run_text::RunError;
+use crate::language::run_text::run_text;
 use std::sync::{Arc, Mutex, PoisonError};
 
-use shell::ShellError;
-use stream::{Block, Excess, RunControl, Sink, Source, StageMeter, World, WriteError};
-use thiserror::Error;
+use stream::{Block, RunControl, Sink, Source, StageMeter, WriteError};
 
 use crate::base::limits::with_memory_of_machine;
 use crate::base::sinks::Nowhere;
-use crate::exec::pipeline::{Surroundings, run_pipeline};
+use crate::exec::pipeline::run_pipeline;
 use crate::files::block_source::{DescriptorSink, StandardInput};
-use crate::files::held_back::DryWorld;
+use crate::files::held_back::HeldBackFiles;
 use crate::files::pending::PendingFile;
 use crate::files::shell::ShellFiles;
 use crate::flow::counted::CountedSource;
 use crate::flow::descriptors::Ports;
-use crate::language::shell::Shell;
-use crate::language::unwind::Leave;
-use crate::plan::error::PlanError;
 use crate::plan::outcome::StageOutcome;
 use crate::plan::pipeline::{Plan, StagePlan};
 use crate::plan::variables::Variables;
@@ -25,22 +26,8 @@ use crate::policy::HeldCommand;
 use crate::policy::Policy;
 use crate::runs::watch::{Announce, Watch};
 
-/// Why a script was not run (to its end).
-#[derive(Debug, Error)]
-pub enum RunError {
-    /// The text is wrong or not supported; nothing was run.
-    #[error(transparent)]
-    Shell(#[from] ShellError),
-    /// A command cannot be run.
-    #[error(transparent)]
-    Plan(#[from] PlanError),
-    /// It was ended because the machine has no more.
-    #[error("{0}; the run was ended")]
-    Excess(Excess),
-}
-
 struct Real {
-    world: ShellFiles,
+    files: Arc<ShellFiles>,
     ports: Ports,
     watch: Option<Arc<Watch>>,
 }
@@ -58,12 +45,12 @@ impl Real {
             }
         }
         let mut input: Box<dyn Source> = Box::new(StandardInput);
-        let world = ShellFiles::new(control, watch.map(|watch| &**watch));
+        let files = Arc::new(ShellFiles::new(control, watch.map(|watch| watch.sources())));
         if let Some(watch) = watch {
             input = CountedSource::of(input, watch.sources());
         }
         let ports = Ports::new(Some(input), out, error).owned();
-        Self { world, ports, watch: watch.cloned() }
+        Self { files, ports, watch: watch.cloned() }
     }
 }
 
@@ -88,13 +75,36 @@ impl Sink for Announced {
     }
 }
 
-impl Surroundings for Real {
-    fn world(&self) -> &dyn World {
-        &self.world
+impl Real {
+    /// What starts commands: programs as a shell would.
+    fn starter(&self) -> CommandStarter {
+        CommandStarter::beside(self.files.clone(), Policy::AsShell)
     }
 
-    fn ports(&self) -> Ports {
-        self.ports.clone()
+    /// This, for what is started by `starter`.
+    fn context<'c>(&'c self, starter: &'c CommandStarter) -> RunContext<'c> {
+        RunContext {
+            files: &*self.files,
+            commands: starter,
+            descriptors: self.ports.clone(),
+            policy: Policy::AsShell,
+            observer: self,
+            taps: None,
+            interpreter: &ShellLanguage,
+            within: None,
+        }
+    }
+}
+
+impl Observer for Real {
+    fn begins(&self, plan: &Plan, meters: &[Arc<StageMeter>]) {
+        // What follows a file is ended by a signal, and what it wrote is wanted.
+        if plan.stages.iter().any(StagePlan::follows) {
+            self.files.write_at_once();
+        }
+        if let Some(watch) = &self.watch {
+            watch.collected().begin(plan, meters);
+        }
     }
 
     fn ended(
@@ -107,20 +117,6 @@ impl Surroundings for Real {
         if let Some(watch) = &self.watch {
             watch.collected().add(plan, meters, outcomes);
         }
-    }
-
-    fn watch(&self, plan: &Plan, meters: &[Arc<StageMeter>]) {
-        // What follows a file is ended by a signal, and what it wrote is wanted.
-        if plan.stages.iter().any(StagePlan::follows) {
-            self.world.write_at_once();
-        }
-        if let Some(watch) = &self.watch {
-            watch.collected().begin(plan, meters);
-        }
-    }
-
-    fn policy(&self) -> Policy {
-        Policy::AsShell
     }
 }
 
@@ -150,7 +146,9 @@ pub fn run_script(
     watch: Option<&Arc<Watch>>,
 ) -> Result<u8, RunError> {
     let real = Real::new(control, watch);
-    let outcome = with_memory_of_machine(control, || run_in(&real, text, variables, control));
+    let starter = real.starter();
+    let context = real.context(&starter);
+    let outcome = with_memory_of_machine(control, || run_text(text, &context, variables, control));
     if let Some(excess) = control.excess() {
         return Err(RunError::Excess(excess));
     }
@@ -170,27 +168,20 @@ pub struct DryRun {
     pub commands: Vec<HeldCommand>,
 }
 
-struct Dry {
-    world: DryWorld,
-    ports: Ports,
-    held: Mutex<Vec<HeldCommand>>,
+/// Keeps the commands that were held back.
+#[derive(Default)]
+pub(crate) struct HeldCommands(Mutex<Vec<HeldCommand>>);
+
+impl HeldCommands {
+    /// Those held back since this was asked last.
+    pub(crate) fn take(&self) -> Vec<HeldCommand> {
+        std::mem::take(&mut self.0.lock().unwrap_or_else(PoisonError::into_inner))
+    }
 }
 
-impl Surroundings for Dry {
-    fn world(&self) -> &dyn World {
-        &self.world
-    }
-
-    fn ports(&self) -> Ports {
-        self.ports.clone()
-    }
-
-    fn policy(&self) -> Policy {
-        Policy::ListOnly
-    }
-
-    fn hold_back(&self, _number: usize, command: HeldCommand) {
-        self.held.lock().unwrap_or_else(PoisonError::into_inner).push(command);
+impl Observer for HeldCommands {
+    fn held_back(&self, _number: usize, command: HeldCommand) {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).push(command);
     }
 }
 
@@ -205,46 +196,25 @@ pub fn dry_run(
     variables: &mut Variables,
     control: &RunControl,
 ) -> Result<DryRun, RunError> {
-    let dry = Dry {
-        world: DryWorld::new(None, Policy::ListOnly, control.clone()),
-        ports: Real::new(control, None).ports,
-        held: Mutex::default(),
+    let files = Arc::new(HeldBackFiles::new(None, control.clone()));
+    let starter = CommandStarter::deferred(files.clone(), Policy::ListOnly);
+    let held = HeldCommands::default();
+    let context = RunContext {
+        files: &*files,
+        commands: &starter,
+        descriptors: Real::new(control, None).ports,
+        policy: Policy::ListOnly,
+        observer: &held,
+        taps: None,
+        interpreter: &ShellLanguage,
+        within: None,
     };
-    let status = with_memory_of_machine(control, || run_in(&dry, text, variables, control));
+    let status = with_memory_of_machine(control, || run_text(text, &context, variables, control));
     if let Some(excess) = control.excess() {
         return Err(RunError::Excess(excess));
     }
     let status = status?;
-    let files = dry.world.pending.files();
-    let commands = dry.held.into_inner().unwrap_or_else(PoisonError::into_inner);
-    Ok(DryRun { status, files, commands })
-}
-
-/// As [`run_script`], in other surroundings.
-pub(crate) fn run_in(
-    surroundings: &dyn Surroundings,
-    text: &str,
-    variables: &mut Variables,
-    control: &RunControl,
-) -> Result<u8, RunError> {
-    let script = shell::parse(text)?;
-    let (world, ports) = (surroundings.world(), surroundings.ports());
-    let state = std::mem::take(variables);
-    let mut shell = Shell::new(surroundings, 0, world, control, ports, state);
-    let mut fault = None;
-    let status = shell.alone(|shell| match shell.list(&script.list) {
-        Err(Leave::Fault(found)) => {
-            shell.state.status = found.status;
-            fault = Some(found);
-            Ok(())
-        }
-        other => other,
-    });
-    *variables = shell.state;
-    match fault {
-        Some(fault) => Err(PlanError { message: fault.message, span: fault.span }.into()),
-        None => Ok(status),
-    }
+    Ok(DryRun { status, files: files.pending.files(), commands: held.take() })
 }
 
 /// Runs one filter on this process's own descriptors and gives its status; `None` where there is
@@ -255,8 +225,10 @@ pub fn run_filter(name: &[u8], arguments: Vec<Vec<u8>>, control: &RunControl) ->
     let plan = Plan { stages: vec![stage] };
     let real = Real::new(control, None);
     // One filter alone writes as a program would.
-    real.world.write_at_once();
-    let run = || run_pipeline(&plan, &real, &[Arc::default()], control);
+    real.files.write_at_once();
+    let starter = real.starter();
+    let context = real.context(&starter);
+    let run = || run_pipeline(&plan, &context, &[Arc::default()], control);
     let outcomes = with_memory_of_machine(control, run);
     if control.excess().is_some() {
         return Some(2);

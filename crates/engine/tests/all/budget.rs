@@ -85,7 +85,7 @@ fn more_stages_than_can_be_at_work_are_cut() {
 #[test]
 fn a_run_that_starts_ever_more_commands_ends_with_an_error() {
     let control = RunControl::default();
-    let ended = run_script("f() { f | f; }; f", &mut Variables::default(), &cancel, None);
+    let ended = run_script("f() { f | f; }; f", &mut Variables::default(), &control, None);
     assert!(matches!(ended, Err(RunError::Excess(Excess::Commands(_)))), "{ended:?}");
 }
 

@@ -215,7 +215,7 @@ fn a_stage_that_fails_inside_is_its_own_failure() {
     let mut request = bench.request("seq 5 | cat | wc -l");
     let script = shell::parse(&request.text).unwrap();
     let pipeline = script.pipelines().next().unwrap();
-    let mut plan = engine::Plan::new(pipeline, &Variables::default(), &engine::RealWorld).unwrap();
+    let mut plan = engine::Plan::new(pipeline, &Variables::default(), &engine::RealFiles).unwrap();
     plan.stages[1].kind = engine::StageKind::Native(&filters::testing::PANICKING);
     request.plan = Some(plan);
     let generation = bench.workbench.evaluate(request);

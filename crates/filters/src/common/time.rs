@@ -3,13 +3,13 @@
 use jiff::civil::{Date, DateTime, Time};
 use jiff::tz::{Offset, TimeZone};
 use jiff::{Span, Timestamp, Zoned};
-use stream::World;
+use stream::Files;
 
 pub(crate) mod directives;
 
 /// The time zone of the stage: the variable `TZ`, or the machine's.
-pub(crate) fn zone(world: &dyn World) -> TimeZone {
-    let Some(name) = world.variable("TZ") else { return TimeZone::system() };
+pub(crate) fn zone(files: &dyn Files) -> TimeZone {
+    let Some(name) = files.variable("TZ") else { return TimeZone::system() };
     let name = name.to_string_lossy().into_owned();
     let name = name.strip_prefix(':').unwrap_or(&name);
     if name.is_empty() {
@@ -25,8 +25,8 @@ pub(crate) fn at_nanoseconds(nanoseconds: i128) -> Timestamp {
 }
 
 /// The time now.
-pub(crate) fn now(world: &dyn World) -> Timestamp {
-    at_nanoseconds(world.machine().now_ns())
+pub(crate) fn now(files: &dyn Files) -> Timestamp {
+    at_nanoseconds(files.machine().now_ns())
 }
 
 /// Reads a point in time as `date -d` takes it: `@SECONDS`, a date, a time, a zone, and relative

@@ -262,7 +262,7 @@ impl Bc {
 
 impl Filter for Bc {
     fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
-        let width = match io.world().variable("BC_LINE_LENGTH") {
+        let width = match io.files().variable("BC_LINE_LENGTH") {
             Some(width) => width.to_str().and_then(|width| width.parse().ok()).unwrap_or(WIDTH),
             None => WIDTH,
         };

@@ -365,7 +365,7 @@ impl Filter for Csplit {
                 if !work.csplit.keep {
                     for name in &work.made {
                         // It may be gone already.
-                        let _ = io.world().remove(Path::new(OsStr::from_bytes(name)));
+                        let _ = io.files().remove(Path::new(OsStr::from_bytes(name)));
                     }
                 }
                 Err(error)
@@ -430,7 +430,7 @@ impl Work<'_> {
         let name = self.csplit.suffix.name(&self.csplit.prefix, self.number);
         let path = Path::new(OsStr::from_bytes(&name));
         let sink = io
-            .world()
+            .files()
             .write(path, WriteMode::Replace)
             .map_err(|error| open_failure(1, &name, &error))?;
         self.made.push(name.clone());
@@ -460,7 +460,7 @@ impl Work<'_> {
         self.open.sink = None;
         if self.open.bytes == 0 && self.csplit.elide {
             let path = Path::new(OsStr::from_bytes(&self.open.name));
-            io.world().remove(path).map_err(|error| open_failure(1, &self.open.name, &error))?;
+            io.files().remove(path).map_err(|error| open_failure(1, &self.open.name, &error))?;
             self.made.pop();
             return Ok(());
         }

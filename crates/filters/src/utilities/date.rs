@@ -163,15 +163,15 @@ fn explain(arguments: &Arguments) -> String {
 
 impl Filter for Date {
     fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
-        let zone = if self.utc { TimeZone::UTC } else { time::zone(io.world()) };
-        let now = time::now(io.world()).to_zoned(zone.clone());
+        let zone = if self.utc { TimeZone::UTC } else { time::zone(io.files()) };
+        let now = time::now(io.files()).to_zoned(zone.clone());
         let time = match &self.when {
             When::Now => now,
             When::Text(text) => time::read(&String::from_utf8_lossy(text), &now)
                 .ok_or_else(|| StageError::failed(1, format!("invalid date {}", shown(text))))?,
             When::File(name) => {
                 let facts =
-                    io.world().facts(Path::new(OsStr::from_bytes(name))).map_err(|error| {
+                    io.files().facts(Path::new(OsStr::from_bytes(name))).map_err(|error| {
                         let name = String::from_utf8_lossy(name);
                         StageError::failed(1, format!("{name}: {}", stream::describe(&error)))
                     })?;

@@ -437,7 +437,7 @@ impl Filter for Grep {
         }
         let standard = [if self.tree.is_some() { b".".to_vec() } else { b"-".to_vec() }];
         let files = if self.files.is_empty() { &standard[..] } else { &self.files[..] };
-        let mut files_done = tree::Files {
+        let mut files_done = tree::FileSearch {
             search: &search,
             names: &self.names,
             tree: self.tree.as_ref(),

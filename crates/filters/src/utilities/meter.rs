@@ -90,7 +90,7 @@ impl Filter for Meter {
     fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
         let files = std::mem::take(&mut self.files);
         let error = io.error_sink()?;
-        let start = io.world().machine().now_ns();
+        let start = io.files().machine().now_ns();
         let mut report = Report {
             terminal: error.is_terminal(),
             error,
@@ -109,11 +109,11 @@ impl Filter for Meter {
             while let Some(lines) = input.next_block()? {
                 report.bytes += lines.bytes.len() as u64;
                 io.out().pass_lines(lines)?;
-                report.progress(io.world().machine().now_ns());
+                report.progress(io.files().machine().now_ns());
             }
             Ok(())
         });
-        report.end(io.world().machine().now_ns(), outcome.is_ok());
+        report.end(io.files().machine().now_ns(), outcome.is_ok());
         outcome?;
         Ok(io.status())
     }
@@ -128,7 +128,7 @@ fn whole(io: &StageIo<'_>, files: &[Vec<u8>]) -> Option<u64> {
     if files.is_empty() {
         return None;
     }
-    let machine = io.world().machine();
+    let machine = io.files().machine();
     files
         .iter()
         .map(|file| {

@@ -115,7 +115,7 @@ fn explain(arguments: &Arguments) -> String {
 
 impl Filter for Shuf {
     fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
-        let mut rng = Rng::with_seed(self.seed.unwrap_or_else(|| io.world().machine().random()));
+        let mut rng = Rng::with_seed(self.seed.unwrap_or_else(|| io.files().machine().random()));
         if let (Lines::Numbers(low, high), true) = (&self.lines, self.repeat)
             && low <= high
             && self.output.is_none()
@@ -140,7 +140,7 @@ impl Filter for Shuf {
             None => None,
             Some(name) => {
                 let path = Path::new(OsStr::from_bytes(name));
-                let sink = io.world().write(path, WriteMode::Replace);
+                let sink = io.files().write(path, WriteMode::Replace);
                 Some(sink.map_err(|error| open_failure(1, name, &error))?)
             }
         };

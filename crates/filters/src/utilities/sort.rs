@@ -267,7 +267,7 @@ const PIECE: usize = 1 << 15;
 impl Filter for Sort {
     fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
         if self.order.is_random() {
-            self.order.seed = io.world().machine().random();
+            self.order.seed = io.files().machine().random();
         }
         if let Task::Check { quiet } = self.task {
             let file = self.files.first().cloned().unwrap_or_else(|| b"-".to_vec());
@@ -283,7 +283,7 @@ impl Filter for Sort {
             StageError::failed(2, format!("open failed: {shown}: {}", stream::describe(error)))
         };
         let path = Path::new(OsStr::from_bytes(&name));
-        let replacement = io.world().replace(path).map_err(|error| failed(&error))?;
+        let replacement = io.files().replace(path).map_err(|error| failed(&error))?;
         let mut target = OutputTarget::File { sink: replacement.sink(), gathered: Vec::new() };
         let written = self.sort_or_merge(io, &mut target).and_then(|()| target.flush());
         written.map_err(|error| match error {
@@ -399,7 +399,7 @@ impl Sort {
 
     fn new_runs(&self, io: &StageIo<'_>) -> Result<Runs, StageError> {
         let directory = self.directory.as_ref().map(|name| Path::new(OsStr::from_bytes(name)));
-        let scratch = io.world().machine().scratch(directory).map_err(|error| {
+        let scratch = io.files().machine().scratch(directory).map_err(|error| {
             let place = directory.map_or_else(
                 || "the usual directory".to_owned(),
                 |path| path.display().to_string(),
@@ -427,7 +427,7 @@ impl Sort {
         io: &mut StageIo<'_>,
         target: &mut OutputTarget<'_>,
     ) -> Result<(Option<Held>, Option<Runs>), StageError> {
-        let memory = self.memory_bytes(io.world().machine().memory_bytes());
+        let memory = self.memory_bytes(io.files().machine().memory_bytes());
         // Where origins are kept the data is a sample, which fits.
         let traced = io.keeps_origins();
         let mut held = Held::default();

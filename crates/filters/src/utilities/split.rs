@@ -353,7 +353,7 @@ impl From {
 
 fn spool(io: &StageIo<'_>, input: &mut Input, name: &[u8]) -> Result<(From, u64), StageError> {
     let failed = |error: std::io::Error| open_failure(1, name, &error);
-    let mut scratch = io.world().machine().scratch(None).map_err(failed)?;
+    let mut scratch = io.files().machine().scratch(None).map_err(failed)?;
     let mut bytes = 0;
     while let Some(lines) = input.next_block().map_err(|error| read_failure(1, name, error))? {
         scratch.append(&lines.bytes).map_err(failed)?;
@@ -374,7 +374,7 @@ impl Split {
         }
         let path = Path::new(OsStr::from_bytes(&name));
         let sink = io
-            .world()
+            .files()
             .write(path, WriteMode::Replace)
             .map_err(|error| open_failure(1, &name, &error))?;
         Ok(Part { name: shown, sink })

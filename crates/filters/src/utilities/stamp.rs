@@ -122,9 +122,9 @@ const USUAL: &[u8] = b"%F %T";
 
 impl Filter for Stamp {
     fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
-        let zone = if self.utc { TimeZone::UTC } else { time::zone(io.world()) };
+        let zone = if self.utc { TimeZone::UTC } else { time::zone(io.files()) };
         let files = std::mem::take(&mut self.files);
-        let start = time::now(io.world());
+        let start = time::now(io.files());
         let mut last = start;
         io.each_input(&files, 2, |io, input, _| match self.mode {
             Mode::Ago | Mode::As => self.rewrite(io, input, start, &zone),
@@ -163,7 +163,7 @@ impl Stamp {
         zone: &TimeZone,
     ) -> Result<(), InputTrouble> {
         while let Some(lines) = input.next_lines()? {
-            let now = time::now(io.world());
+            let now = time::now(io.files());
             let mut whole = Vec::with_capacity(lines.bytes.len() * 2);
             let mut stamp = self.stamp(now, start, *last, zone);
             for (number, (_, line)) in lines.iter().enumerate() {

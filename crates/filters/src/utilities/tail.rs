@@ -144,7 +144,7 @@ impl Filter for Tail {
     fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
         let amount = self.amount;
         if let Some(follow) = self.follow
-            && io.world().is_live()
+            && io.files().is_live()
         {
             return follow::run(io, &self.files, amount, self.headers, follow);
         }

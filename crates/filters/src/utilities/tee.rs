@@ -73,7 +73,7 @@ impl Filter for Tee {
         let mut files: Vec<(String, Option<Arc<dyn Sink>>)> = Vec::new();
         for file in &self.files {
             let name = String::from_utf8_lossy(file).into_owned();
-            match io.world().write(Path::new(OsStr::from_bytes(file)), mode) {
+            match io.files().write(Path::new(OsStr::from_bytes(file)), mode) {
                 Ok(sink) => files.push((name, Some(sink))),
                 Err(error) => {
                     io.note_status(1);

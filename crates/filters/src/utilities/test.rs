@@ -3,7 +3,7 @@ use std::ops::Range;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 
-use stream::{ExitStatus, FileFacts, FileKind, Permission, StageError, StageIo, World};
+use stream::{ExitStatus, FileFacts, FileKind, Files, Permission, StageError, StageIo};
 
 use crate::spec::{
     Arguments, Definition, Filter, Operand, Operands, OptionSpec, Spec, Style, UsageError, Verb,
@@ -280,7 +280,7 @@ struct Test(Expression);
 
 impl Filter for Test {
     fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
-        Ok(ExitStatus(u8::from(!holds(&self.0, io.world()))))
+        Ok(ExitStatus(u8::from(!holds(&self.0, io.files()))))
     }
 
     fn verb(&self) -> Verb {
@@ -310,12 +310,12 @@ fn compare_numbers(one: &[u8], other: &[u8]) -> std::cmp::Ordering {
     }
 }
 
-fn holds(expression: &Expression, world: &dyn World) -> bool {
+fn holds(expression: &Expression, files: &dyn Files) -> bool {
     match expression {
         Expression::Constant(value) => *value,
-        Expression::Not(inner) => !holds(inner, world),
-        Expression::And(one, other) => holds(one, world) && holds(other, world),
-        Expression::Or(one, other) => holds(one, world) || holds(other, world),
+        Expression::Not(inner) => !holds(inner, files),
+        Expression::And(one, other) => holds(one, files) && holds(other, files),
+        Expression::Or(one, other) => holds(one, files) || holds(other, files),
         Expression::Numbers(comparison, one, other) => {
             let order = compare_numbers(one, other);
             match comparison {
@@ -328,7 +328,7 @@ fn holds(expression: &Expression, world: &dyn World) -> bool {
             }
         }
         Expression::Files(comparison, one, other) => {
-            let facts = |name: &[u8]| world.facts(path(name)).ok();
+            let facts = |name: &[u8]| files.facts(path(name)).ok();
             match (comparison, facts(one), facts(other)) {
                 (FileComparison::Same, Some(one), Some(other)) => one.same_file(&other),
                 (FileComparison::Newer, Some(one), Some(other)) => {
@@ -342,12 +342,12 @@ fn holds(expression: &Expression, world: &dyn World) -> bool {
                 _ => false,
             }
         }
-        Expression::File(letter, name) => file(*letter, name, world),
+        Expression::File(letter, name) => file(*letter, name, files),
     }
 }
 
-fn file(letter: u8, name: &[u8], world: &dyn World) -> bool {
-    let machine = world.machine();
+fn file(letter: u8, name: &[u8], files: &dyn Files) -> bool {
+    let machine = files.machine();
     let facts = |check: &dyn Fn(FileFacts) -> bool| machine.facts(path(name)).is_ok_and(check);
     let kind = |kind: FileKind| facts(&|facts| facts.kind == kind);
     match letter {

@@ -261,7 +261,7 @@ impl Filter for Uniq {
             None => None,
             Some(name) => {
                 let path = Path::new(OsStr::from_bytes(name));
-                let opened = io.world().write(path, WriteMode::Replace);
+                let opened = io.files().write(path, WriteMode::Replace);
                 let sink = opened.map_err(|error| {
                     let name = String::from_utf8_lossy(name);
                     StageError::failed(1, format!("{name}: {}", stream::describe(&error)))

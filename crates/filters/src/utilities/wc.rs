@@ -215,7 +215,7 @@ impl Wc {
                 least = 7;
                 continue;
             } else {
-                io.world().facts(Path::new(OsStr::from_bytes(file)))
+                io.files().facts(Path::new(OsStr::from_bytes(file)))
             };
             match facts {
                 Ok(facts) if facts.is_regular() => total += facts.bytes,

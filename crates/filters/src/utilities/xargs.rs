@@ -2,7 +2,8 @@ use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, PoisonError};
 
 use stream::{
-    CommandEnd, CommandRequest, ExitStatus, LineId, RunControl, Sink, StageError, StageIo, World,
+    CommandEnd, CommandRequest, Commands, ExitStatus, Files, LineId, RunControl, Sink, StageError,
+    StageIo,
 };
 
 use crate::common::input::line_feed::{open_failure, read_failure};
@@ -279,7 +280,8 @@ impl Filter for Xargs {
         let at_once = if self.at_once == 0 { io.processors().count().max(1) } else { self.at_once };
         let mut runner = Runner {
             xargs: self,
-            world: io.world(),
+            files: io.files(),
+            commands: io.commands(),
             control: io.cancel().clone(),
             error,
             at_once,
@@ -314,7 +316,8 @@ impl Filter for Xargs {
 
 struct Runner<'x, 'w> {
     xargs: &'x Xargs,
-    world: &'w dyn World,
+    files: &'w dyn Files,
+    commands: &'w dyn Commands,
     control: RunControl,
     error: Arc<dyn Sink>,
     at_once: usize,
@@ -447,7 +450,7 @@ impl Runner<'_, '_> {
             let _ = self.error.write(stream::Block::new(line.into_bytes()));
         }
         let input = if self.xargs.terminal {
-            self.world.read(std::path::Path::new("/dev/tty")).ok()
+            self.files.read(std::path::Path::new("/dev/tty")).ok()
         } else {
             None
         };
@@ -457,7 +460,7 @@ impl Runner<'_, '_> {
             .iter()
             .map(|name| (name.clone(), slot.to_string().into_bytes()))
             .collect();
-        self.world.run(CommandRequest {
+        self.commands.run(CommandRequest {
             words: &command.words,
             input,
             out: command.out.clone(),

@@ -10,7 +10,7 @@ use proptest::test_runner::RngSeed;
 
 use crate::laws::{STAGES, awkward, data};
 use crate::support::{WHOLE, run_in, run_line, words};
-use stream::testing::FixedWorld;
+use stream::testing::FixedFiles;
 
 /// The same cases every time: what the host does in a corner nobody has looked at yet must not
 /// fail the tests of an unrelated change. `PROPTEST_CASES` and another seed look further.
@@ -74,7 +74,7 @@ type Files<'f> = &'f [(&'f str, &'f [u8])];
 /// As [`compare`], among files; what is written to files must be equal too.
 fn compare_among(files: Files<'_>, line: &str, stdin: &[u8]) -> Result<(), TestCaseError> {
     let folder = tempfile::tempdir().unwrap();
-    let mut world = FixedWorld::default();
+    let mut world = FixedFiles::default();
     for (name, data) in files {
         std::fs::write(folder.path().join(name), data).unwrap();
         world.files.insert(PathBuf::from(name), data.to_vec());

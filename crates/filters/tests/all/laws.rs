@@ -3,7 +3,7 @@
 
 use proptest::prelude::*;
 
-use stream::testing::FixedWorld;
+use stream::testing::FixedFiles;
 
 use crate::support::{Cuts, Outcome, WHOLE, run, run_closed, run_in, words};
 
@@ -459,7 +459,7 @@ const AMONG_FILES: &[&str] = &[
 ];
 
 fn among(line: &str, files: [&[u8]; 2], stdin: &[u8], cuts: Cuts) -> (Outcome, Vec<Vec<u8>>) {
-    let mut world = FixedWorld { cut: cuts.input, ..FixedWorld::default() };
+    let mut world = FixedFiles { cut: cuts.input, ..FixedFiles::default() };
     for (name, data) in ["one", "other"].iter().zip(files) {
         world.files.insert(name.into(), data.to_vec());
     }

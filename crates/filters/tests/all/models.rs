@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
 use proptest::prelude::*;
-use stream::testing::FixedWorld;
+use stream::testing::FixedFiles;
 
 use crate::support::{Cuts, run, run_in, words};
 
@@ -22,7 +22,7 @@ fn written(line: &str, data: &str, cut: usize) -> String {
 
 /// What a filter writes that reads the files `one` and `other`.
 fn written_of_two(line: &str, one: &str, other: &str) -> String {
-    let mut world = FixedWorld::default();
+    let mut world = FixedFiles::default();
     world.files.insert("one".into(), one.as_bytes().to_vec());
     world.files.insert("other".into(), other.as_bytes().to_vec());
     let words = words(line);

@@ -7,7 +7,7 @@ use std::process::{Command, Stdio};
 
 use proptest::prelude::*;
 use proptest::test_runner::RngSeed;
-use stream::testing::FixedWorld;
+use stream::testing::FixedFiles;
 
 use crate::host::host_words;
 use crate::support::{Cuts, Outcome, WHOLE, run, run_in, words};
@@ -167,7 +167,7 @@ fn sed_files_agree() {
     ] {
         let words = words(line);
         let folder = tempfile::tempdir().unwrap();
-        let mut world = FixedWorld::default();
+        let mut world = FixedFiles::default();
         for (name, data) in files {
             std::fs::write(folder.path().join(name), data).unwrap();
             world.files.insert(PathBuf::from(name), data.as_bytes().to_vec());

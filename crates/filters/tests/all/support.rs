@@ -2,7 +2,7 @@
 
 use std::sync::{Arc, Mutex};
 
-use stream::testing::{CutSource, FixedWorld, MemorySink, Processed};
+use stream::testing::{CutSource, FixedFiles, MemorySink, NoCommands, Processed};
 use stream::{
     ExitStatus, OriginStore, Output, RunControl, Sink, StageError, StageIo, StageMeter, StagePorts,
     WriteError,
@@ -26,7 +26,7 @@ pub(crate) struct Cuts {
 pub(crate) const WHOLE: Cuts = Cuts { input: 1 << 20, output: 1 << 16, origins: false };
 
 pub(crate) fn run(line: &[&[u8]], stdin: &[u8], cuts: Cuts) -> Outcome {
-    run_in(&FixedWorld::default(), line, stdin, cuts)
+    run_in(&FixedFiles::default(), line, stdin, cuts)
 }
 
 /// Runs a filter whose reader has gone.
@@ -43,18 +43,18 @@ pub(crate) fn run_closed(line: &[&[u8]], stdin: &[u8]) -> Outcome {
         }
     }
 
-    run_into(&FixedWorld::default(), line, stdin, WHOLE, Arc::new(Gone))
+    run_into(&FixedFiles::default(), line, stdin, WHOLE, Arc::new(Gone))
 }
 
 /// Runs a filter among the files of `world`.
-pub(crate) fn run_in(world: &FixedWorld, line: &[&[u8]], stdin: &[u8], cuts: Cuts) -> Outcome {
+pub(crate) fn run_in(world: &FixedFiles, line: &[&[u8]], stdin: &[u8], cuts: Cuts) -> Outcome {
     let sink = Arc::new(MemorySink::default());
     let outcome = run_into(world, line, stdin, cuts, sink.clone());
     Outcome { out: sink.contents(), ..outcome }
 }
 
 fn run_into(
-    world: &FixedWorld,
+    world: &FixedFiles,
     line: &[&[u8]],
     stdin: &[u8],
     cuts: Cuts,
@@ -81,7 +81,8 @@ fn run_into(
         stdin: Some(Box::new(CutSource::new(stdin, cuts.input))),
         out: Output::new(sink, store.clone()).with_block_size(cuts.output),
         error: Some(errors.clone()),
-        world,
+        files: world,
+        commands: &NoCommands,
         processors: &Processed(3),
         meter: &meter,
         control: RunControl::default(),

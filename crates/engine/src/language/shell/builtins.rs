@@ -1,7 +1,7 @@
 //! Commands that act on the shell itself (XCU 2.14, and `read`, `cd`, `local`, `pwd`).
 
-use crate::language::unwind::Leave;
-use crate::language::unwind::Run;
+use crate::language::unwind::ShellResult;
+use crate::language::unwind::Unwind;
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Component, Path, PathBuf};
@@ -12,47 +12,12 @@ use stream::Block;
 use super::Shell;
 use crate::plan::variables::Variable;
 
-/// The commands, and whether each is one of the special ones: assignments before those stay.
-const BUILTINS: [(&str, bool); 22] = [
-    (".", true),
-    (":", true),
-    ("break", true),
-    ("cd", false),
-    ("command", false),
-    ("continue", true),
-    ("exec", true),
-    ("exit", true),
-    ("export", true),
-    ("getopts", false),
-    ("local", false),
-    ("pwd", false),
-    ("read", false),
-    ("readonly", true),
-    ("return", true),
-    ("set", true),
-    ("shift", true),
-    ("times", true),
-    ("trap", true),
-    ("type", false),
-    ("umask", false),
-    ("unset", true),
-];
-
-/// True for a command that acts on the shell itself.
-pub(crate) fn is_builtin(name: &[u8]) -> bool {
-    BUILTINS.iter().any(|(known, _)| known.as_bytes() == name)
-}
-
-pub(super) fn is_special(name: &[u8]) -> bool {
-    BUILTINS.iter().any(|(known, special)| *special && known.as_bytes() == name)
-}
-
-pub(super) fn check_name(command: &str, name: &str, span: Span) -> Run<()> {
+pub(super) fn check_name(command: &str, name: &str, span: Span) -> ShellResult<()> {
     let first = name.starts_with(|first: char| first.is_ascii_alphabetic() || first == '_');
     if first && name.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'_') {
         return Ok(());
     }
-    Leave::fault(format!("{command}: {name} is no name of a variable"), span, 2)
+    Unwind::fault(format!("{command}: {name} is no name of a variable"), span, 2)
 }
 
 /// `NAME=value` or `NAME`.
@@ -67,7 +32,7 @@ fn name_and_value(word: &[u8]) -> (String, Option<Vec<u8>>) {
 
 impl Shell<'_> {
     /// Runs one of the commands; `words` begins with its name.
-    pub(super) fn builtin(&mut self, words: &[Vec<u8>], span: Span) -> Run<()> {
+    pub(super) fn builtin(&mut self, words: &[Vec<u8>], span: Span) -> ShellResult<()> {
         let name = String::from_utf8_lossy(&words[0]).into_owned();
         let arguments = &words[1..];
         self.state.status = match name.as_str() {
@@ -76,7 +41,7 @@ impl Shell<'_> {
             "command" => return self.describe_commands(arguments, span),
             // Its redirections are done by whoever calls this.
             "exec" if arguments.is_empty() => 0,
-            "exec" => return Leave::fault("exec with a command is not supported", span, 2),
+            "exec" => return Unwind::fault("exec with a command is not supported", span, 2),
             "getopts" => return self.next_option(arguments, span),
             "times" => {
                 let text = super::times_so_far();
@@ -93,17 +58,17 @@ impl Shell<'_> {
                 };
                 self.state.status = status;
                 if name == "exit" {
-                    return Err(Leave::Exit);
+                    return Err(Unwind::Exit);
                 }
                 if self.calls == 0 && self.sourced == 0 {
-                    return Leave::fault("return: there is no function to leave", span, 2);
+                    return Unwind::fault("return: there is no function to leave", span, 2);
                 }
-                return Err(Leave::Return);
+                return Err(Unwind::Return);
             }
             "export" | "readonly" => return self.mark(&name, arguments, span),
             "local" => return self.make_local(arguments, span),
             "pwd" => {
-                let directory = self.with_world(|world| world.directory());
+                let directory = self.with_files(|files| files.directory());
                 let mut line = directory.into_os_string().into_encoded_bytes();
                 line.push(b'\n');
                 return self.print(line);
@@ -116,7 +81,7 @@ impl Shell<'_> {
                     Some(word) => number(&name, word, span)?,
                 };
                 if count > self.state.positional.len() {
-                    return Leave::fault("shift: there are not so many arguments", span, 2);
+                    return Unwind::fault("shift: there are not so many arguments", span, 2);
                 }
                 self.state.positional.drain(..count);
                 0
@@ -127,7 +92,7 @@ impl Shell<'_> {
         Ok(())
     }
 
-    pub(super) fn print(&mut self, line: Vec<u8>) -> Run<()> {
+    pub(super) fn print(&mut self, line: Vec<u8>) -> ShellResult<()> {
         self.state.status = match self.ports.sink(1).write(Block::new(line)) {
             Ok(()) => 0,
             Err(error) => {
@@ -138,23 +103,23 @@ impl Shell<'_> {
         Ok(())
     }
 
-    fn leave_loops(&mut self, name: &str, arguments: &[Vec<u8>], span: Span) -> Run<()> {
+    fn leave_loops(&mut self, name: &str, arguments: &[Vec<u8>], span: Span) -> ShellResult<()> {
         let count = match arguments.first() {
             None => 1,
             Some(word) => number(name, word, span)?,
         };
         if count == 0 {
-            return Leave::fault(format!("{name}: a number from 1 is needed"), span, 2);
+            return Unwind::fault(format!("{name}: a number from 1 is needed"), span, 2);
         }
         self.state.status = 0;
         if self.loops == 0 {
             return Ok(());
         }
         let further = count.min(self.loops) - 1;
-        Err(if name == "break" { Leave::Break(further) } else { Leave::Continue(further) })
+        Err(if name == "break" { Unwind::Break(further) } else { Unwind::Continue(further) })
     }
 
-    fn change_directory(&mut self, arguments: &[Vec<u8>], span: Span) -> Run<()> {
+    fn change_directory(&mut self, arguments: &[Vec<u8>], span: Span) -> ShellResult<()> {
         let (physical, arguments) = match arguments.first().map(Vec::as_slice) {
             Some(b"-P") => (true, &arguments[1..]),
             Some(b"-L" | b"--") => (false, &arguments[1..]),
@@ -162,27 +127,27 @@ impl Shell<'_> {
         };
         let mut shown = false;
         let wanted = match arguments {
-            [] => match self.state.get("HOME", self.world) {
+            [] => match self.state.get("HOME", self.files) {
                 Some(home) if !home.is_empty() => home,
-                _ => return Leave::fault("cd: HOME has no value", span, 2),
+                _ => return Unwind::fault("cd: HOME has no value", span, 2),
             },
             [only] if only == b"-" => {
                 shown = true;
-                match self.state.get("OLDPWD", self.world) {
+                match self.state.get("OLDPWD", self.files) {
                     Some(old) => old,
-                    None => return Leave::fault("cd: OLDPWD has no value", span, 2),
+                    None => return Unwind::fault("cd: OLDPWD has no value", span, 2),
                 }
             }
             [only] => only.clone(),
-            _ => return Leave::fault("cd: one directory is needed", span, 2),
+            _ => return Unwind::fault("cd: one directory is needed", span, 2),
         };
-        let before = self.with_world(|world| world.directory());
+        let before = self.with_files(|files| files.directory());
         let wanted = PathBuf::from(OsStr::from_bytes(&wanted));
         let mut path = lexically(&before.join(&wanted));
         if physical && let Ok(real) = std::fs::canonicalize(&path) {
             path = real;
         }
-        let facts = self.with_world(|world| world.facts(&path));
+        let facts = self.with_files(|files| files.facts(&path));
         let problem = match facts {
             Ok(facts) if facts.is_directory() => None,
             Ok(_) => Some("Not a directory".to_owned()),
@@ -207,7 +172,7 @@ impl Shell<'_> {
     }
 
     /// `export` and `readonly`.
-    fn mark(&mut self, name: &str, arguments: &[Vec<u8>], span: Span) -> Run<()> {
+    fn mark(&mut self, name: &str, arguments: &[Vec<u8>], span: Span) -> ShellResult<()> {
         if arguments.is_empty() || arguments[0] == b"-p" {
             let mut text = Vec::new();
             for (variable, known) in &self.state.set {
@@ -226,7 +191,7 @@ impl Shell<'_> {
             if let Some(value) = value {
                 self.assign(&variable, value, span)?;
             } else if !self.state.set.contains_key(&variable) {
-                let value = self.state.get(&variable, self.world);
+                let value = self.state.get(&variable, self.files);
                 self.state.set.insert(variable.clone(), Variable { value, ..Variable::default() });
             }
             if let Some(known) = self.state.set.get_mut(&variable) {
@@ -241,13 +206,13 @@ impl Shell<'_> {
         Ok(())
     }
 
-    fn make_local(&mut self, arguments: &[Vec<u8>], span: Span) -> Run<()> {
+    fn make_local(&mut self, arguments: &[Vec<u8>], span: Span) -> ShellResult<()> {
         for word in arguments {
             let (name, value) = name_and_value(word);
             check_name("local", &name, span)?;
             let before = self.state.set.get(&name).cloned();
             let Some(aside) = self.state.aside.last_mut() else {
-                return Leave::fault("local: there is no function here", span, 2);
+                return Unwind::fault("local: there is no function here", span, 2);
             };
             if !aside.contains_key(&name) {
                 aside.insert(name.clone(), before);
@@ -261,11 +226,11 @@ impl Shell<'_> {
         Ok(())
     }
 
-    fn set_options(&mut self, arguments: &[Vec<u8>], span: Span) -> Run<()> {
+    fn set_options(&mut self, arguments: &[Vec<u8>], span: Span) -> ShellResult<()> {
         let mut rest = arguments.iter();
         let refused = |word: &[u8]| {
             let shown = String::from_utf8_lossy(word).into_owned();
-            Leave::fault(format!("set: {shown} is not supported"), span, 2)
+            Unwind::fault(format!("set: {shown} is not supported"), span, 2)
         };
         if arguments.is_empty() {
             return refused(b"without arguments");
@@ -308,17 +273,17 @@ impl Shell<'_> {
         Ok(())
     }
 
-    fn trap(&mut self, arguments: &[Vec<u8>], span: Span) -> Run<()> {
+    fn trap(&mut self, arguments: &[Vec<u8>], span: Span) -> ShellResult<()> {
         let [action, conditions @ ..] = arguments else {
-            return Leave::fault("trap: what to do and EXIT are needed", span, 2);
+            return Unwind::fault("trap: what to do and EXIT are needed", span, 2);
         };
         let exit = |word: &Vec<u8>| word == b"EXIT" || word == b"0";
         if conditions.is_empty() || !conditions.iter().all(exit) {
-            return Leave::fault("trap: only EXIT is supported", span, 2);
+            return Unwind::fault("trap: only EXIT is supported", span, 2);
         }
         let text = String::from_utf8_lossy(action).into_owned();
         if let Err(error) = shell::parse(&text) {
-            return Leave::fault(format!("trap: {error}"), span, 2);
+            return Unwind::fault(format!("trap: {error}"), span, 2);
         }
         let nothing = text == "-" || text.is_empty();
         self.state.at_exit = (!nothing).then(|| text.into());
@@ -326,7 +291,7 @@ impl Shell<'_> {
         Ok(())
     }
 
-    fn unset(&mut self, arguments: &[Vec<u8>], span: Span) -> Run<()> {
+    fn unset(&mut self, arguments: &[Vec<u8>], span: Span) -> ShellResult<()> {
         let (functions, names) = match arguments.first().map(Vec::as_slice) {
             Some(b"-f") => (true, &arguments[1..]),
             Some(b"-v") => (false, &arguments[1..]),
@@ -341,7 +306,7 @@ impl Shell<'_> {
             }
             if self.state.set.get(&name).is_some_and(|variable| variable.read_only) {
                 let message = format!("{name}: this variable may not be changed");
-                return Leave::fault(message, span, 2);
+                return Unwind::fault(message, span, 2);
             }
             // One of the environment must be kept from being found there.
             let hidden = Variable { value: None, exported: true, read_only: false };
@@ -352,20 +317,20 @@ impl Shell<'_> {
     }
 }
 
-fn number(command: &str, word: &[u8], span: Span) -> Run<usize> {
+fn number(command: &str, word: &[u8], span: Span) -> ShellResult<usize> {
     let text = String::from_utf8_lossy(word);
     match text.parse() {
         Ok(number) => Ok(number),
-        Err(_) => Leave::fault(format!("{command}: {text} is no number"), span, 2),
+        Err(_) => Unwind::fault(format!("{command}: {text} is no number"), span, 2),
     }
 }
 
 /// A status: the low eight bits, as a process has it.
-fn status(command: &str, word: &[u8], span: Span) -> Run<u8> {
+fn status(command: &str, word: &[u8], span: Span) -> ShellResult<u8> {
     let text = String::from_utf8_lossy(word);
     match text.parse::<i64>() {
         Ok(number) => Ok(number as u8),
-        Err(_) => Leave::fault(format!("{command}: {text} is no number"), span, 2),
+        Err(_) => Unwind::fault(format!("{command}: {text} is no number"), span, 2),
     }
 }
 

@@ -1,8 +1,8 @@
 //! Commands that are about other commands and files of commands: `command`, `type`, `.`, `getopts`,
 //! `umask` (XCU 2.14, XCU command, type, getopts, umask).
 
-use crate::language::unwind::Leave;
-use crate::language::unwind::Run;
+use crate::language::unwind::ShellResult;
+use crate::language::unwind::Unwind;
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
@@ -10,7 +10,7 @@ use std::path::{Path, PathBuf};
 use shell::Span;
 
 use super::Shell;
-use super::builtins::is_builtin;
+use crate::language::builtin_names::is_builtin;
 use crate::policy::Start;
 
 /// Bytes that a file of commands may have.
@@ -49,14 +49,18 @@ impl Shell<'_> {
     }
 
     /// `command -v NAME …` and `command -V NAME …`; to run one is done where words are expanded.
-    pub(super) fn describe_commands(&mut self, arguments: &[Vec<u8>], span: Span) -> Run<()> {
+    pub(super) fn describe_commands(
+        &mut self,
+        arguments: &[Vec<u8>],
+        span: Span,
+    ) -> ShellResult<()> {
         let (names, long) = match arguments.split_first() {
             None => return Ok(()),
             Some((option, names)) if option == b"-v" => (names, false),
             Some((option, names)) if option == b"-V" => (names, true),
             Some((option, _)) => {
                 let option = String::from_utf8_lossy(option).into_owned();
-                return Leave::fault(format!("command: {option} is not supported"), span, 2);
+                return Unwind::fault(format!("command: {option} is not supported"), span, 2);
             }
         };
         if long {
@@ -85,7 +89,7 @@ impl Shell<'_> {
     }
 
     /// `type NAME …`
-    pub(super) fn tell_types(&mut self, names: &[Vec<u8>]) -> Run<()> {
+    pub(super) fn tell_types(&mut self, names: &[Vec<u8>]) -> ShellResult<()> {
         let mut text = Vec::new();
         let mut status = 0;
         for name in names {
@@ -108,9 +112,9 @@ impl Shell<'_> {
     }
 
     /// `. FILE`: runs the commands of a file in this shell.
-    pub(super) fn source(&mut self, arguments: &[Vec<u8>], span: Span) -> Run<()> {
+    pub(super) fn source(&mut self, arguments: &[Vec<u8>], span: Span) -> ShellResult<()> {
         let [name] = arguments else {
-            return Leave::fault(".: one file is needed", span, 2);
+            return Unwind::fault(".: one file is needed", span, 2);
         };
         let shown = String::from_utf8_lossy(name).into_owned();
         let path = if name.contains(&b'/') {
@@ -118,43 +122,43 @@ impl Shell<'_> {
         } else {
             match self.start_of(name).readable_file() {
                 Some(path) => path,
-                None => return Leave::fault(format!(".: {shown}: not found"), span, 2),
+                None => return Unwind::fault(format!(".: {shown}: not found"), span, 2),
             }
         };
-        let text = match self.with_world(|world| read_all(world, &path)) {
+        let text = match self.with_files(|files| read_all(files, &path)) {
             Ok(text) => text,
-            Err(why) => return Leave::fault(format!(".: {shown}: {why}"), span, 2),
+            Err(why) => return Unwind::fault(format!(".: {shown}: {why}"), span, 2),
         };
         let script = match shell::parse(&text) {
             Ok(script) => script,
             Err(error) => {
                 let before = text.get(..error.span.start).unwrap_or_default();
                 let line = before.matches('\n').count() + 1;
-                return Leave::fault(format!("{shown}: line {line}: {error}"), span, 2);
+                return Unwind::fault(format!("{shown}: line {line}: {error}"), span, 2);
             }
         };
         if self.sourced >= super::CALLS_MAX {
-            return Leave::fault("too many files of commands within each other", span, 2);
+            return Unwind::fault("too many files of commands within each other", span, 2);
         }
         self.sourced += 1;
         self.state.status = 0;
         let result = self.list(&script.list);
         self.sourced -= 1;
         match result {
-            Err(Leave::Return) => Ok(()),
+            Err(Unwind::Return) => Ok(()),
             other => other,
         }
     }
 
     /// `getopts OPTIONS NAME [ARGUMENT …]`
-    pub(super) fn next_option(&mut self, arguments: &[Vec<u8>], span: Span) -> Run<()> {
+    pub(super) fn next_option(&mut self, arguments: &[Vec<u8>], span: Span) -> ShellResult<()> {
         let [options, name, given @ ..] = arguments else {
-            return Leave::fault("getopts: the options and a name are needed", span, 2);
+            return Unwind::fault("getopts: the options and a name are needed", span, 2);
         };
         let name = String::from_utf8_lossy(name).into_owned();
         super::builtins::check_name("getopts", &name, span)?;
         let given = if given.is_empty() { self.state.positional.clone() } else { given.to_vec() };
-        let index = self.state.get("OPTIND", self.world).unwrap_or_default();
+        let index = self.state.get("OPTIND", self.files).unwrap_or_default();
         let mut index: usize = String::from_utf8_lossy(&index).parse().unwrap_or(1).max(1);
         // Options written together: how far the word was looked at, as long as it is that word.
         let mut at = match self.state.option_at {
@@ -223,12 +227,12 @@ impl Shell<'_> {
     pub(super) fn restore_file_mask(&self, inner: &Shell<'_>) {
         if let (Some(_), false) = (inner.state.mask, inner.state.mask == self.state.mask) {
             let mask = self.state.mask.or(inner.state.mask_at_first);
-            self.world.set_file_mask(mask.unwrap_or(0o022));
+            self.files.set_file_mask(mask.unwrap_or(0o022));
         }
     }
 
     /// `umask [-S] [MASK]`
-    pub(super) fn file_mask(&mut self, arguments: &[Vec<u8>], span: Span) -> Run<()> {
+    pub(super) fn file_mask(&mut self, arguments: &[Vec<u8>], span: Span) -> ShellResult<()> {
         let (symbolic, arguments) = match arguments {
             [option, rest @ ..] if option == b"-S" => (true, rest),
             all => (false, all),
@@ -244,14 +248,14 @@ impl Shell<'_> {
             _ => changed_mask(&text, now),
         };
         let Some(mask) = mask else {
-            return Leave::fault(format!("umask: {text} is not a mask"), span, 2);
+            return Unwind::fault(format!("umask: {text} is not a mask"), span, 2);
         };
         if self.beside_others {
-            return Leave::fault("umask beside other commands is not supported", span, 2);
+            return Unwind::fault("umask beside other commands is not supported", span, 2);
         }
         self.state.mask_at_first.get_or_insert(now);
         self.state.mask = Some(mask);
-        self.world.set_file_mask(mask);
+        self.files.set_file_mask(mask);
         self.state.status = 0;
         Ok(())
     }
@@ -304,8 +308,8 @@ fn changed_mask(text: &str, mask: u32) -> Option<u32> {
     Some(!allowed & 0o777)
 }
 
-fn read_all(world: &dyn stream::World, path: &Path) -> Result<String, String> {
-    let mut source = world.read(path).map_err(|error| stream::describe(&error))?;
+fn read_all(files: &dyn stream::Files, path: &Path) -> Result<String, String> {
+    let mut source = files.read(path).map_err(|error| stream::describe(&error))?;
     let mut bytes = Vec::new();
     loop {
         match source.next_block() {

@@ -1,7 +1,7 @@
 //! Commands made of others (XCU 2.9.4).
 
-use crate::language::unwind::Leave;
-use crate::language::unwind::Run;
+use crate::language::unwind::ShellResult;
+use crate::language::unwind::Unwind;
 use pattern::glob_matches;
 use shell::{Compound, List, Span};
 
@@ -15,12 +15,12 @@ enum Round {
 }
 
 impl Shell<'_> {
-    pub(super) fn compound(&mut self, compound: &Compound, span: Span) -> Run<()> {
+    pub(super) fn compound(&mut self, compound: &Compound, span: Span) -> ShellResult<()> {
         match compound {
             Compound::Group(list) => self.list(list),
             Compound::Subshell(list) => {
                 let mut inner = self.subshell(self.ports.clone());
-                self.state.status = inner.alone(|shell| shell.list(list));
+                self.state.status = inner.run_to_exit(|shell| shell.list(list));
                 self.restore_file_mask(&inner);
                 self.check_cancel()
             }
@@ -109,24 +109,24 @@ impl Shell<'_> {
     }
 
     /// True when the list ends with 0.
-    fn holds(&mut self, condition: &List) -> Run<bool> {
-        self.unchecked(|shell| shell.list(condition))?;
+    fn holds(&mut self, condition: &List) -> ShellResult<bool> {
+        self.errexit_suspended(|shell| shell.list(condition))?;
         Ok(self.state.status == 0)
     }
 
     /// Whether a loop goes on; `None` where its condition left it.
-    fn condition(&mut self, condition: &List, until: bool) -> Run<Option<bool>> {
+    fn condition(&mut self, condition: &List, until: bool) -> ShellResult<Option<bool>> {
         match self.holds(condition) {
             Ok(holds) => Ok(Some(holds != until)),
-            Err(Leave::Break(0)) => Ok(None),
-            Err(Leave::Break(more)) => Err(Leave::Break(more - 1)),
-            Err(Leave::Continue(0)) => Ok(Some(true)),
-            Err(Leave::Continue(more)) => Err(Leave::Continue(more - 1)),
+            Err(Unwind::Break(0)) => Ok(None),
+            Err(Unwind::Break(more)) => Err(Unwind::Break(more - 1)),
+            Err(Unwind::Continue(0)) => Ok(Some(true)),
+            Err(Unwind::Continue(more)) => Err(Unwind::Continue(more - 1)),
             Err(other) => Err(other),
         }
     }
 
-    fn looping(&mut self, run: impl FnOnce(&mut Self) -> Run<()>) -> Run<()> {
+    fn looping(&mut self, run: impl FnOnce(&mut Self) -> ShellResult<()>) -> ShellResult<()> {
         self.loops += 1;
         let since = self.taken.as_ref().map(Taken::since);
         let result = run(self);
@@ -137,12 +137,12 @@ impl Shell<'_> {
         result
     }
 
-    fn round(&mut self, body: &List) -> Run<Round> {
+    fn round(&mut self, body: &List) -> ShellResult<Round> {
         match self.list(body) {
-            Ok(()) | Err(Leave::Continue(0)) => Ok(Round::Next),
-            Err(Leave::Break(0)) => Ok(Round::Over),
-            Err(Leave::Break(more)) => Err(Leave::Break(more - 1)),
-            Err(Leave::Continue(more)) => Err(Leave::Continue(more - 1)),
+            Ok(()) | Err(Unwind::Continue(0)) => Ok(Round::Next),
+            Err(Unwind::Break(0)) => Ok(Round::Over),
+            Err(Unwind::Break(more)) => Err(Unwind::Break(more - 1)),
+            Err(Unwind::Continue(more)) => Err(Unwind::Continue(more - 1)),
             Err(other) => Err(other),
         }
     }

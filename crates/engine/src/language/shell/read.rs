@@ -1,7 +1,7 @@
 //! `read`: a line of standard input into variables (XCU read).
 
-use crate::language::unwind::Leave;
-use crate::language::unwind::Run;
+use crate::language::unwind::ShellResult;
+use crate::language::unwind::Unwind;
 use memchr::memchr;
 use shell::Span;
 
@@ -20,7 +20,7 @@ struct Request {
 }
 
 impl Shell<'_> {
-    pub(super) fn read(&mut self, arguments: &[Vec<u8>], span: Span) -> Run<()> {
+    pub(super) fn read(&mut self, arguments: &[Vec<u8>], span: Span) -> ShellResult<()> {
         let request = request(arguments, span)?;
         let Some(input) = self.ports.input(0) else {
             self.complain("read: standard input is closed");
@@ -45,7 +45,7 @@ impl Shell<'_> {
     }
 }
 
-fn request(arguments: &[Vec<u8>], span: Span) -> Run<Request> {
+fn request(arguments: &[Vec<u8>], span: Span) -> ShellResult<Request> {
     let mut request = Request { raw: false, delimiter: b'\n', most: None, names: Vec::new() };
     let mut rest = arguments.iter();
     while let Some(word) = rest.as_slice().first() {
@@ -65,7 +65,7 @@ fn request(arguments: &[Vec<u8>], span: Span) -> Run<Request> {
             }
             if letter != b'd' && letter != b'n' {
                 let message = format!("read: -{} is not supported", char::from(letter));
-                return Leave::fault(message, span, 2);
+                return Unwind::fault(message, span, 2);
             }
             let value = if at < letters.len() {
                 Some(&letters[at..])
@@ -74,14 +74,14 @@ fn request(arguments: &[Vec<u8>], span: Span) -> Run<Request> {
             };
             let Some(value) = value else {
                 let message = format!("read: -{} needs a value", char::from(letter));
-                return Leave::fault(message, span, 2);
+                return Unwind::fault(message, span, 2);
             };
             if letter == b'd' {
                 request.delimiter = value.first().copied().unwrap_or(0);
             } else {
                 let number = std::str::from_utf8(value).ok().and_then(|text| text.parse().ok());
                 let Some(number) = number else {
-                    return Leave::fault("read: -n needs a number", span, 2);
+                    return Unwind::fault("read: -n needs a number", span, 2);
                 };
                 request.most = Some(number);
             }

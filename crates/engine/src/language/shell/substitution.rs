@@ -1,14 +1,14 @@
 //! Commands in the place of words and of files.
 
-use crate::language::unwind::Leave;
-use crate::language::unwind::Run;
+use crate::language::unwind::ShellResult;
+use crate::language::unwind::Unwind;
 use std::sync::{Arc, Mutex, PoisonError};
 
 use shell::{Direction, List, Span};
 use stream::{Block, Sink, WriteError};
 
 use super::Shell;
-use crate::files::substituted::Named;
+use crate::files::substituted::SubstitutedFiles;
 use crate::flow::link::link;
 use crate::plan::substitution::Substitution;
 
@@ -33,12 +33,12 @@ impl Sink for Gathered {
 
 impl Shell<'_> {
     /// What the commands write, without the newlines at its end (XCU 2.6.3).
-    pub(crate) fn output_of(&mut self, list: &List, span: Span) -> Run<Vec<u8>> {
+    pub(crate) fn output_of(&mut self, list: &List, span: Span) -> ShellResult<Vec<u8>> {
         let gathered = Arc::new(Gathered::default());
         let mut ports = self.ports.clone();
         ports.write_to(1, gathered.clone());
         let mut inner = self.subshell(ports);
-        let status = inner.alone(|shell| shell.list(list));
+        let status = inner.run_to_exit(|shell| shell.list(list));
         self.restore_file_mask(&inner);
         drop(inner);
         self.check_cancel()?;
@@ -47,7 +47,7 @@ impl Shell<'_> {
         let mut gathered = gathered.0.lock().unwrap_or_else(PoisonError::into_inner);
         if gathered.1 {
             let message = format!("these commands write more than {} MiB", OUTPUT_MAX >> 20);
-            return Leave::fault(message, span, 2);
+            return Unwind::fault(message, span, 2);
         }
         let mut output = std::mem::take(&mut gathered.0);
         while output.last() == Some(&b'\n') {
@@ -71,13 +71,13 @@ impl Shell<'_> {
     pub(crate) fn with_substitutions(
         &mut self,
         substitutions: Vec<Substitution>,
-        run: impl FnOnce(&mut Shell<'_>) -> Run<()>,
-    ) -> Run<()> {
+        run: impl FnOnce(&mut Shell<'_>) -> ShellResult<()>,
+    ) -> ShellResult<()> {
         if substitutions.is_empty() {
             return run(self);
         }
         std::thread::scope(|scope| {
-            let mut named = Named::new(self.world);
+            let mut named = SubstitutedFiles::new(self.files);
             for Substitution { name, direction, list } in substitutions {
                 let (writer, reader) = link(self.control, Arc::default(), Arc::default());
                 let mut ports = self.ports.clone();
@@ -94,9 +94,9 @@ impl Shell<'_> {
                 }
                 let mut inner = self.subshell(ports);
                 inner.beside_others = true;
-                scope.spawn(move || inner.alone(|shell| shell.list(&list)));
+                scope.spawn(move || inner.run_to_exit(|shell| shell.list(&list)));
             }
-            let mut inner = Shell { world: &named, ..self.subshell(self.ports.clone()) };
+            let mut inner = Shell { files: &named, ..self.subshell(self.ports.clone()) };
             std::mem::swap(&mut inner.state, &mut self.state);
             let result = run(&mut inner);
             std::mem::swap(&mut inner.state, &mut self.state);

@@ -1,19 +1,19 @@
 //! `[[ … ]]`.
 
-use crate::language::unwind::Leave;
-use crate::language::unwind::Run;
+use crate::language::unwind::ShellResult;
+use crate::language::unwind::Unwind;
 use std::ffi::OsString;
 use std::os::unix::ffi::{OsStrExt, OsStringExt};
 use std::path::{Path, PathBuf};
 
 use pattern::{Options, Pattern, Syntax, glob_matches};
 use shell::{Test, Word};
-use stream::{FileFacts, FileKind, Permission, World};
+use stream::{FileFacts, FileKind, Files, Permission};
 
 use super::Shell;
 
 impl Shell<'_> {
-    pub(super) fn test(&mut self, test: &Test) -> Run<bool> {
+    pub(super) fn test(&mut self, test: &Test) -> ShellResult<bool> {
         match test {
             Test::Word(word) => Ok(!self.value(word)?.is_empty()),
             Test::Not(inner) => Ok(!self.test(inner)?),
@@ -30,13 +30,13 @@ impl Shell<'_> {
         }
     }
 
-    fn unary(&mut self, operator: &str, value: &[u8], word: &Word) -> Run<bool> {
+    fn unary(&mut self, operator: &str, value: &[u8], word: &Word) -> ShellResult<bool> {
         let path = PathBuf::from(OsString::from_vec(value.to_vec()));
-        let facts = |shell: &Self| shell.with_world(|world| world.facts(&path).ok());
+        let facts = |shell: &Self| shell.with_files(|files| files.facts(&path).ok());
         let kind = |shell: &Self, kind| facts(shell).is_some_and(|facts| facts.kind == kind);
         let bit = |shell: &Self, bit| facts(shell).is_some_and(|facts| facts.mode & bit != 0);
         let permits = |shell: &Self, permission| {
-            shell.with_world(|world| world.machine().permits(&path, permission))
+            shell.with_files(|files| files.machine().permits(&path, permission))
         };
         Ok(match operator {
             "-z" => value.is_empty(),
@@ -48,8 +48,8 @@ impl Shell<'_> {
             "-S" => kind(self, FileKind::Socket),
             "-b" => kind(self, FileKind::BlockDevice),
             "-c" => kind(self, FileKind::CharacterDevice),
-            "-h" | "-L" => self.with_world(|world| {
-                world.machine().link_facts(&path).is_ok_and(|facts| facts.kind == FileKind::Link)
+            "-h" | "-L" => self.with_files(|files| {
+                files.machine().link_facts(&path).is_ok_and(|facts| facts.kind == FileKind::Link)
             }),
             "-s" => facts(self).is_some_and(|facts| facts.bytes > 0),
             "-r" => permits(self, Permission::Read),
@@ -62,19 +62,25 @@ impl Shell<'_> {
                 let text = String::from_utf8_lossy(value).into_owned();
                 let descriptor = text.trim().parse().unwrap_or(u8::MAX);
                 let own = self.ports.get(descriptor).and_then(|port| port.own);
-                own.is_some_and(|own| self.world.machine().is_terminal(own))
+                own.is_some_and(|own| self.files.machine().is_terminal(own))
             }
             "-v" => {
                 let name = String::from_utf8_lossy(value).into_owned();
-                self.state.get(&name, self.world).is_some()
+                self.state.get(&name, self.files).is_some()
             }
             other => {
-                return Leave::fault(format!("{other} is not supported in [[ … ]]"), word.span, 2);
+                return Unwind::fault(format!("{other} is not supported in [[ … ]]"), word.span, 2);
             }
         })
     }
 
-    fn binary(&mut self, left: &[u8], operator: &str, left_word: &Word, right: &Word) -> Run<bool> {
+    fn binary(
+        &mut self,
+        left: &[u8],
+        operator: &str,
+        left_word: &Word,
+        right: &Word,
+    ) -> ShellResult<bool> {
         match operator {
             "=" | "==" | "!=" => {
                 let pattern = self.pattern(right)?;
@@ -88,7 +94,7 @@ impl Shell<'_> {
             return Ok(if operator == "<" { left < &value[..] } else { left > &value[..] });
         }
         if let "-nt" | "-ot" | "-ef" = operator {
-            return Ok(self.with_world(|world| compare_files(world, left, operator, &value)));
+            return Ok(self.with_files(|files| compare_files(files, left, operator, &value)));
         }
         let left = self.calculate(&String::from_utf8_lossy(left), left_word.span)?;
         let right = self.calculate(&String::from_utf8_lossy(&value), right.span)?;
@@ -103,7 +109,7 @@ impl Shell<'_> {
     }
 
     /// `=~`: what is quoted stands for itself.
-    fn matches(&mut self, text: &[u8], word: &Word) -> Run<bool> {
+    fn matches(&mut self, text: &[u8], word: &Word) -> ShellResult<bool> {
         let mut pattern = Vec::new();
         for (byte, quoted) in self.pattern(word)? {
             if quoted && b".[]{}()*+?^$|\\".contains(&byte) {
@@ -114,16 +120,16 @@ impl Shell<'_> {
         match Pattern::new(&[&pattern], Syntax::Extended, Options::default()) {
             Ok(pattern) => match pattern.is_match(text) {
                 Ok(found) => Ok(found),
-                Err(error) => Leave::fault(error.to_string(), word.span, 2),
+                Err(error) => Unwind::fault(error.to_string(), word.span, 2),
             },
-            Err(error) => Leave::fault(format!("in this pattern: {error}"), word.span, 2),
+            Err(error) => Unwind::fault(format!("in this pattern: {error}"), word.span, 2),
         }
     }
 }
 
-fn compare_files(world: &dyn World, left: &[u8], operator: &str, right: &[u8]) -> bool {
+fn compare_files(files: &dyn Files, left: &[u8], operator: &str, right: &[u8]) -> bool {
     let facts = |name: &[u8]| -> Option<FileFacts> {
-        world.facts(Path::new(std::ffi::OsStr::from_bytes(name))).ok()
+        files.facts(Path::new(std::ffi::OsStr::from_bytes(name))).ok()
     };
     match (facts(left), facts(right)) {
         (Some(left), Some(right)) => match operator {

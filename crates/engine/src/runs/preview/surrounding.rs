@@ -1,22 +1,12 @@
 //! The commands of a text around the pipeline that is looked at: they run in the same world, so that
 //! the pipeline sees what they would have written.
 
-use std::sync::{Arc, Mutex, PoisonError};
-
 use shell::{Item, List, Pipeline, Script};
-use stream::World;
 
-use crate::base::sinks::Nowhere;
-use crate::exec::pipeline::Surroundings;
-use crate::files::held_back::DryWorld;
-use crate::flow::descriptors::Ports;
-use crate::kept::sinks::Messages;
 use crate::language::shell::Shell;
-use crate::policy::HeldCommand;
-use crate::policy::Policy;
 
 /// A text around one of its pipelines.
-pub(crate) struct Parts<'s> {
+pub(crate) struct SurroundingCommands<'s> {
     /// What stands before the list that the pipeline is in.
     before: &'s [Item],
     within: &'s Item,
@@ -24,7 +14,7 @@ pub(crate) struct Parts<'s> {
     shown: &'s Pipeline,
 }
 
-impl<'s> Parts<'s> {
+impl<'s> SurroundingCommands<'s> {
     /// `None` where the pipeline is not one of the text.
     pub(crate) fn of(script: &'s Script, shown: &'s Pipeline) -> Option<Self> {
         let items = &script.list.items;
@@ -83,47 +73,6 @@ fn run_one(pipeline: &Pipeline, shell: &mut Shell<'_>) {
 fn run(item: Item, shell: &mut Shell<'_>) {
     let list = List { items: vec![item] };
     let at_exit = shell.state.at_exit.take();
-    shell.alone(|shell| shell.list(&list));
+    shell.run_to_exit(|shell| shell.list(&list));
     shell.state.at_exit = shell.state.at_exit.take().or(at_exit);
-}
-
-/// Where they run: output goes nowhere, messages are kept, commands held back.
-pub(crate) struct Around<'w> {
-    world: &'w DryWorld,
-    errors: Arc<Messages>,
-    held: Mutex<Vec<HeldCommand>>,
-}
-
-impl<'w> Around<'w> {
-    pub(crate) fn new(world: &'w DryWorld) -> Self {
-        Self { world, errors: Arc::default(), held: Mutex::default() }
-    }
-
-    /// The commands held back since this was asked last.
-    pub(crate) fn take_held(&self) -> Vec<HeldCommand> {
-        std::mem::take(&mut self.held.lock().unwrap_or_else(PoisonError::into_inner))
-    }
-
-    /// What was said on standard error.
-    pub(crate) fn said(&self) -> String {
-        self.errors.text()
-    }
-}
-
-impl Surroundings for Around<'_> {
-    fn world(&self) -> &dyn World {
-        self.world
-    }
-
-    fn ports(&self) -> Ports {
-        Ports::new(None, Arc::new(Nowhere), self.errors.clone())
-    }
-
-    fn policy(&self) -> Policy {
-        self.world.policy.clone()
-    }
-
-    fn hold_back(&self, _number: usize, command: HeldCommand) {
-        self.held.lock().unwrap_or_else(PoisonError::into_inner).push(command);
-    }
 }

@@ -6,9 +6,8 @@ use std::path::Path;
 use std::sync::Arc;
 
 use stream::{
-    Block, CommandEnd, CommandRequest, ExitStatus, FileFacts, Joined, Machine, Output, ReadError,
-    Replacement, RunControl, Running, Sink, Source, StageError, StageIo, StageMeter, StagePorts,
-    World, WriteError, WriteMode,
+    Block, ExitStatus, FileFacts, Files, Machine, Output, ReadError, Replacement, RunControl, Sink,
+    Source, StageError, StageIo, StageMeter, StagePorts, WriteError, WriteMode,
 };
 
 use crate::spec::{Arguments, Filter, Verb};
@@ -36,14 +35,15 @@ impl Filter for Zero {
         let out: Arc<dyn Sink> = Arc::new(SwapSink(io.out().side(None)?));
         let error = io.error_sink()?;
         let stdin = io.take_stdin().map(|source| Box::new(SwapSource(source)) as Box<dyn Source>);
-        let world = SwapWorld(io.world());
+        let files = SwapFiles(io.files());
         let meter = StageMeter::default();
         let mut inner = StageIo::new(StagePorts {
             name: io.name().to_owned(),
             stdin,
             out: Output::new(out, None),
             error: Some(error),
-            world: &world,
+            files: &files,
+            commands: io.commands(),
             processors: io.processors(),
             meter: &meter,
             control: RunControl::clone(io.cancel()),
@@ -87,7 +87,7 @@ impl Sink for SwapSink {
     }
 }
 
-struct SwapWorld<'w>(&'w dyn World);
+struct SwapFiles<'w>(&'w dyn Files);
 
 struct SwapReplacement(Box<dyn Replacement>);
 
@@ -101,7 +101,7 @@ impl Replacement for SwapReplacement {
     }
 }
 
-impl World for SwapWorld<'_> {
+impl Files for SwapFiles<'_> {
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
         Ok(Box::new(SwapSource(self.0.read(path)?)))
     }
@@ -116,18 +116,6 @@ impl World for SwapWorld<'_> {
 
     fn remove(&self, path: &Path) -> io::Result<()> {
         self.0.remove(path)
-    }
-
-    fn run(&self, job: CommandRequest<'_>) -> CommandEnd {
-        self.0.run(job)
-    }
-
-    fn start(
-        &self,
-        job: CommandRequest<'_>,
-        joined: Joined,
-    ) -> Result<Box<dyn Running + '_>, CommandEnd> {
-        self.0.start(job, joined)
     }
 
     fn machine(&self) -> &dyn Machine {

@@ -115,7 +115,7 @@ impl<'m, 'w> Machine<'m, 'w> {
         let argc = Value::Number(argv.len() as f64);
         arrays[ARGV] = Rc::new(RefCell::new(argv));
         let mut environ = Array::default();
-        for (name, value) in io.world().variables() {
+        for (name, value) in io.files().variables() {
             let slot = Slot { value: Value::input(value.as_encoded_bytes()), lines: None };
             environ.insert(name.as_encoded_bytes().into(), slot);
         }

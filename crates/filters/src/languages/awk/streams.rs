@@ -136,7 +136,7 @@ impl<'w> Streams<'w> {
             } else {
                 let mode =
                     if how == Redirection::File { WriteMode::Replace } else { WriteMode::Append };
-                let sink = io.world().write(Path::new(OsStr::from_bytes(name)), mode);
+                let sink = io.files().write(Path::new(OsStr::from_bytes(name)), mode);
                 Out::File(sink.map_err(|error| {
                     crate::common::input::line_feed::open_failure(2, name, &error)
                 })?)
@@ -167,7 +167,7 @@ impl<'w> Streams<'w> {
             directory: None,
             control: &control,
         };
-        Ok(io.world().start(job, joined))
+        Ok(io.commands().start(job, joined))
     }
 
     /// The reader of a file (`command` false) or of a command; `None` where it cannot be opened.

@@ -112,7 +112,7 @@ impl<'s, 'm, 'w> Machine<'s, 'm, 'w> {
                 }
                 b"/dev/stderr" => io.error_sink()?,
                 name => io
-                    .world()
+                    .files()
                     .write(Path::new(OsStr::from_bytes(name)), WriteMode::Replace)
                     .map_err(|error| {
                         let shown = String::from_utf8_lossy(name);
@@ -275,7 +275,7 @@ impl<'s, 'm, 'w> Machine<'s, 'm, 'w> {
             let shown = String::from_utf8_lossy(&name);
             StageError::failed(4, format!("couldn't edit {shown}: {}", describe(error)))
         };
-        let facts = self.io.world().facts(path).map_err(|error| failure(&error))?;
+        let facts = self.io.files().facts(path).map_err(|error| failure(&error))?;
         if !facts.is_regular() {
             let shown = String::from_utf8_lossy(&name);
             let message = format!("couldn't edit {shown}: not a regular file");
@@ -284,7 +284,7 @@ impl<'s, 'm, 'w> Machine<'s, 'm, 'w> {
         if !suffix.is_empty() {
             in_place::keep_copy(self.io, &name, suffix)?;
         }
-        let replacement = self.io.world().replace(path).map_err(|error| failure(&error))?;
+        let replacement = self.io.files().replace(path).map_err(|error| failure(&error))?;
         self.edited = Some((Place::file(&name, replacement.sink()), replacement));
         Ok(())
     }

@@ -8,14 +8,14 @@ use std::sync::{Mutex, PoisonError};
 
 use pattern::glob_matches;
 use stream::{
-    FileFacts, FileKind, Input, InputTrouble, Origin, ReadError, StageError, StageIo, World,
+    FileFacts, FileKind, Files, Input, InputTrouble, Origin, ReadError, StageError, StageIo,
 };
 
 use super::output::Listing;
 use super::output_target::{Kept, OutputTarget};
 use super::search::Search;
 
-/// Files searched at the same time are taken in batches of at most so many bytes: the results of
+/// FileSearch searched at the same time are taken in batches of at most so many bytes: the results of
 /// a batch are held until it is their turn.
 const BATCH_BYTES: u64 = 32 << 20;
 const BATCH_FILES: usize = 512;
@@ -65,7 +65,7 @@ impl Names {
 }
 
 /// The files searched, one after the other or several at a time.
-pub(super) struct Files<'g> {
+pub(super) struct FileSearch<'g> {
     pub(super) search: &'g Search,
     pub(super) names: &'g Names,
     pub(super) tree: Option<&'g Tree>,
@@ -80,7 +80,7 @@ pub(super) struct Files<'g> {
     pub(super) used: bool,
 }
 
-/// Files found, waiting to be searched together.
+/// FileSearch found, waiting to be searched together.
 #[derive(Default)]
 struct Batch {
     files: Vec<Vec<u8>>,
@@ -91,7 +91,7 @@ fn path(name: &[u8]) -> &Path {
     Path::new(OsStr::from_bytes(name))
 }
 
-impl Files<'_> {
+impl FileSearch<'_> {
     pub(super) fn all(
         &mut self,
         io: &mut StageIo<'_>,
@@ -99,7 +99,7 @@ impl Files<'_> {
     ) -> Result<(), StageError> {
         for operand in operands {
             let directory = operand != b"-"
-                && io.world().facts(path(operand)).is_ok_and(|facts| facts.is_directory());
+                && io.files().facts(path(operand)).is_ok_and(|facts| facts.is_directory());
             match self.tree {
                 Some(tree) if directory => {
                     if self.names.takes_directory(operand) {
@@ -138,14 +138,14 @@ impl Files<'_> {
         batch: &mut Batch,
     ) -> Result<(), StageError> {
         io.check_cancel()?;
-        let facts = io.world().facts(path(directory));
+        let facts = io.files().facts(path(directory));
         if let Ok(facts) = &facts {
             if above.iter().any(|other| other.same_file(facts) && facts.inode != 0) {
                 return self.complain(io, directory, "warning: recursive directory loop");
             }
             above.push(*facts);
         }
-        let mut names = match io.world().list(path(directory)) {
+        let mut names = match io.files().list(path(directory)) {
             Ok(names) => names,
             Err(error) => {
                 above.pop();
@@ -161,7 +161,7 @@ impl Files<'_> {
                 whole.push(b'/');
             }
             whole.extend_from_slice(name.as_bytes());
-            let machine = io.world().machine();
+            let machine = io.files().machine();
             let facts = if tree.follows_links {
                 machine.facts(path(&whole))
             } else {
@@ -255,7 +255,7 @@ impl Files<'_> {
         let results: Vec<Mutex<Kept>> = files.iter().map(|_| Mutex::default()).collect();
         let next = AtomicUsize::new(0);
         let output = io.out().file_facts();
-        let (world, search) = (io.world(), self.search);
+        let (machine_files, search) = (io.files(), self.search);
         let work = || {
             loop {
                 let number = next.fetch_add(1, Ordering::Relaxed);
@@ -263,7 +263,7 @@ impl Files<'_> {
                     break;
                 };
                 let mut kept = result.lock().unwrap_or_else(PoisonError::into_inner);
-                search_kept(world, search, file, named, output, &mut kept);
+                search_kept(machine_files, search, file, named, output, &mut kept);
             }
         };
         let jobs =
@@ -311,14 +311,14 @@ fn is_output(output: Option<FileFacts>, input: &Input) -> bool {
 }
 
 fn search_kept(
-    world: &dyn World,
+    files: &dyn Files,
     search: &Search,
     file: &[u8],
     named: bool,
     output: Option<FileFacts>,
     kept: &mut Kept,
 ) {
-    let source = match world.read(path(file)) {
+    let source = match files.read(path(file)) {
         Ok(source) => source,
         Err(error) => {
             kept.failed = true;

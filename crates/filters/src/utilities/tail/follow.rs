@@ -140,7 +140,7 @@ fn look_by_name(
     follow: Follow,
 ) -> Result<(), StageError> {
     let shown = String::from_utf8_lossy(&file.name).into_owned();
-    let found = io.world().facts(Path::new(OsStr::from_bytes(&file.name)));
+    let found = io.files().facts(Path::new(OsStr::from_bytes(&file.name)));
     let found = match found {
         Ok(facts) => facts,
         Err(error) => {

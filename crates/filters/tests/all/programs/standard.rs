@@ -3,7 +3,7 @@
 
 use super::{awk, out};
 use crate::support::{WHOLE, run, run_in};
-use stream::testing::FixedWorld;
+use stream::testing::FixedFiles;
 
 /// XCU awk; the functions beyond it as they are documented in the guide.
 #[test]
@@ -64,7 +64,7 @@ fn awk_does_what_the_standard_says() {
         ("NR == 1 { getline; print NR, $0; getline x; print NR, x }", "2 a\n3 c\n"),
         ("NR == 2 { nextfile } { print }", "c\n"),
     ] {
-        let mut world = FixedWorld::default();
+        let mut world = FixedFiles::default();
         world.files.insert("f".into(), b"1\n2\n3\n".to_vec());
         let outcome = run_in(&world, &[b"awk", program.as_bytes()], b"c\na\nc\nb\n", WHOLE);
         let expected = expected.replace("1 + 1", "");
@@ -79,7 +79,7 @@ fn awk_does_what_the_standard_says() {
 
 #[test]
 fn awk_options_and_operands() {
-    let mut world = FixedWorld::default();
+    let mut world = FixedFiles::default();
     world.files.insert("one".into(), b"a:b\nc:d".to_vec());
     world.files.insert("other".into(), b"e f\n".to_vec());
     world.files.insert("prog".into(), b"{ print x, $1 }".to_vec());
@@ -116,7 +116,7 @@ fn awk_options_and_operands() {
 
 #[test]
 fn awk_writes_to_files() {
-    let world = FixedWorld::default();
+    let world = FixedFiles::default();
     let program = "{ print $1 > \"out.\" $2 } END { close(\"out.x\"); printf \"end\" >> \"log\" }";
     let outcome = run_in(&world, &[b"awk", program.as_bytes()], b"a x\nb y\nc x\n", WHOLE);
     assert_eq!(outcome.status, 0, "{}", outcome.error);

@@ -46,7 +46,7 @@ impl Machine<'_, '_> {
             (Builtin::Srand, values) => {
                 let seed = match values {
                     [seed] => self.number(seed)?,
-                    _ => (self.io.world().machine().now_ns() / 1_000_000_000) as f64,
+                    _ => (self.io.files().machine().now_ns() / 1_000_000_000) as f64,
                 };
                 self.random = fastrand::Rng::with_seed(seed.to_bits());
                 std::mem::replace(&mut self.seed, seed)
@@ -107,11 +107,11 @@ impl Machine<'_, '_> {
             }
             (Builtin::System, [line]) => self.system(line)?,
             (Builtin::Systime, _) => {
-                (self.io.world().machine().now_ns().div_euclid(1_000_000_000)) as f64
+                (self.io.files().machine().now_ns().div_euclid(1_000_000_000)) as f64
             }
             (Builtin::Mktime, [text]) => {
                 let text = self.text(text)?;
-                made_time(&String::from_utf8_lossy(&text), &time::zone(self.io.world()))
+                made_time(&String::from_utf8_lossy(&text), &time::zone(self.io.files()))
             }
             (Builtin::Strftime, values) => return self.written_time(values),
             // The number of arguments was checked when the program was read.
@@ -359,7 +359,7 @@ impl Machine<'_, '_> {
             directory: None,
             control: &control,
         };
-        let end = self.io.world().run(job);
+        let end = self.io.commands().run(job);
         if end == CommandEnd::HeldBack {
             self.streams.note_held_back();
         }
@@ -373,16 +373,16 @@ impl Machine<'_, '_> {
             Some(format) => self.text(format)?,
             None => b"%a %b %e %H:%M:%S %Z %Y".to_vec(),
         };
-        let world = self.io.world();
+        let files = self.io.files();
         let seconds = match values.get(1) {
             Some(seconds) => self.number(seconds)?.floor() as i128,
-            None => world.machine().now_ns().div_euclid(1_000_000_000),
+            None => files.machine().now_ns().div_euclid(1_000_000_000),
         };
         let utc = match values.get(2) {
             Some(utc) => self.truth(utc)?,
             None => false,
         };
-        let zone = if utc { jiff::tz::TimeZone::UTC } else { time::zone(world) };
+        let zone = if utc { jiff::tz::TimeZone::UTC } else { time::zone(files) };
         let time = time::at_nanoseconds(seconds.saturating_mul(1_000_000_000)).to_zoned(zone);
         let mut text = Vec::new();
         time::directives::write(&time, &format, &mut text);

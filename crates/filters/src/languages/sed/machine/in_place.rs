@@ -37,9 +37,9 @@ pub(super) fn keep_copy(
         StageError::failed(4, format!("couldn't keep a copy as {shown}: {error}"))
     };
     let path = |name: &[u8]| Path::new(OsStr::from_bytes(name)).to_owned();
-    let world = io.world();
-    let mut source = world.read(&path(name)).map_err(|error| failure(&describe(&error)))?;
-    let replacement = world.replace(&path(&copy)).map_err(|error| failure(&describe(&error)))?;
+    let files = io.files();
+    let mut source = files.read(&path(name)).map_err(|error| failure(&describe(&error)))?;
+    let replacement = files.replace(&path(&copy)).map_err(|error| failure(&describe(&error)))?;
     let sink = replacement.sink();
     while let Some(block) = source.next_block().map_err(|error| failure(&error))? {
         sink.write(block).map_err(|error| failure(&error))?;

@@ -1,0 +1,114 @@
+//! What streams begin and end with: sources and sinks.
+
+use std::io;
+
+use bytes::Bytes;
+
+use crate::{Block, FileFacts, ReadError, WriteError};
+
+/// Something blocks come from: a file, a link, a sample.
+pub trait Source: Send {
+    /// The next block, never empty; `None` at the end, again and again.
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError>;
+
+    /// Moves forward to the last part of a seekable source. False when that cannot be done
+    /// here, or anything was read already; the source is then unmoved and must be read through.
+    fn seek_last(&mut self, _part: Tail) -> Result<bool, ReadError> {
+        Ok(false)
+    }
+
+    /// Cuts what is left into at most `parts` sources that can be read at the same time and make
+    /// up the whole in order; lines may be cut too. `None` where that cannot be done; nothing
+    /// may be read from a source that was cut.
+    fn split(&mut self, _parts: usize) -> Option<Vec<Box<dyn Source>>> {
+        None
+    }
+
+    /// The length of a regular file that is read from its beginning.
+    fn file_bytes(&self) -> Option<u64> {
+        None
+    }
+
+    /// What is known by now of the file behind this; `None` where there is none. A source with
+    /// facts may give more after its end, when the file has grown.
+    fn facts(&self) -> Option<FileFacts> {
+        None
+    }
+
+    /// How many bytes of the file behind this are before the place reached.
+    fn position(&self) -> Option<u64> {
+        None
+    }
+
+    /// Goes back to the beginning of a file. False where that cannot be done.
+    fn rewind(&mut self) -> bool {
+        false
+    }
+
+    /// True where it costs and changes nothing to read on before anybody asks: a large regular
+    /// file, from a place of its own.
+    fn allows_ahead(&self) -> bool {
+        false
+    }
+
+    /// Takes back bytes that were given last, for whoever reads the same input next. False where
+    /// there is nobody.
+    fn give_back(&mut self, _bytes: Bytes) -> bool {
+        false
+    }
+
+    /// True for a link, which adds the time its reader waits to the reader's meter.
+    fn is_link(&self) -> bool {
+        false
+    }
+}
+
+/// The last part of a source.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Tail {
+    /// The last lines; an unterminated last line counts as one.
+    Lines(u64),
+    /// The last bytes.
+    Bytes(u64),
+}
+
+/// Something blocks go to: a link, a file, a kept result. Shared, because standard error may go
+/// to the same place.
+pub trait Sink: Send + Sync {
+    /// Takes one block; waits while there is no room for it.
+    fn write(&self, block: Block) -> Result<(), WriteError>;
+
+    /// True when it is known that nobody reads any more.
+    fn is_closed(&self) -> bool {
+        false
+    }
+
+    /// True for a terminal.
+    fn is_terminal(&self) -> bool {
+        false
+    }
+
+    /// True for a link, which adds the time its writer waits to the writer's meter.
+    fn is_link(&self) -> bool {
+        false
+    }
+
+    /// What is known of the file behind this; `None` where there is none.
+    fn facts(&self) -> Option<FileFacts> {
+        None
+    }
+
+    /// States that all is written: a file that is written beside its target takes its place. Said
+    /// once, by whoever opened this; what is not said leaves the target as it was.
+    ///
+    /// # Errors
+    /// Where it cannot take its place, or something of it could not be written; the target is then
+    /// as it was.
+    fn put_in_place(&self) -> io::Result<()> {
+        Ok(())
+    }
+
+    /// States that what was written so far is wanted, also when the run is ended before all is
+    /// written: something else has been done that goes with it.
+    fn keep_when_ended(&self) {}
+}

@@ -1,0 +1,69 @@
+//! Files as a stage sees them.
+
+use std::ffi::OsString;
+use std::io;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use crate::{FileFacts, Machine, Sink, Source};
+
+/// How a file is opened for writing.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum WriteMode {
+    /// Created, or emptied first: `>`.
+    Replace,
+    /// Created, or added to: `>>`.
+    Append,
+}
+
+/// A file being written that takes its place only when it is complete.
+pub trait Replacement: Send {
+    /// Where to write.
+    fn sink(&self) -> Arc<dyn Sink>;
+    /// Puts the new file in the place of the old one. Without this call the old one stays.
+    fn commit(self: Box<Self>) -> io::Result<()>;
+}
+
+/// The only door from a stage to files, directories and environment.
+///
+/// Its methods are called on the thread of whoever reads or writes; opening a named pipe may wait
+/// for the other end, as long as the run is not ended. Errors are those of the system.
+pub trait Files: Send + Sync {
+    /// Opens a file for reading.
+    fn read(&self, path: &Path) -> io::Result<Box<dyn Source>>;
+    /// Opens a file for writing.
+    fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>>;
+    /// Begins to replace a file.
+    fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>>;
+    /// Removes a file that was written before.
+    fn remove(&self, path: &Path) -> io::Result<()>;
+    /// True where files are followed as they grow; else what there is now is all.
+    fn is_live(&self) -> bool {
+        true
+    }
+    /// Sets the rights that new files do not get, where files are made for real.
+    fn set_file_mask(&self, _mask: u32) {}
+    /// Everything but contents.
+    fn machine(&self) -> &dyn Machine;
+
+    /// See [`Machine::list`].
+    fn list(&self, directory: &Path) -> io::Result<Vec<OsString>> {
+        self.machine().list(directory)
+    }
+    /// See [`Machine::facts`].
+    fn facts(&self, path: &Path) -> io::Result<FileFacts> {
+        self.machine().facts(path)
+    }
+    /// See [`Machine::variable`].
+    fn variable(&self, name: &str) -> Option<OsString> {
+        self.machine().variable(name)
+    }
+    /// See [`Machine::variables`].
+    fn variables(&self) -> Vec<(OsString, OsString)> {
+        self.machine().variables()
+    }
+    /// See [`Machine::directory`].
+    fn directory(&self) -> PathBuf {
+        self.machine().directory()
+    }
+}
