@@ -38,6 +38,6 @@ pub use policy::{Change, Consent, Consents, Fed, FileIdentity, Program, listed_p
 pub use runs::estimate::{Estimate, Hold, estimate};
 pub use runs::figures::{CommandFigures, CommandKind};
 pub use runs::full::{FullEnd, FullRequest, FullRun, OUTPUT_LIMIT};
-pub use runs::preview::{Ending, InputRecord, Preview, StageResult};
+pub use runs::preview::result::{Ending, InputRecord, Preview, StageResult};
 pub use runs::script::{DryRun, dry_run, run_filter, run_script};
-pub use runs::watch::{Snapshot, Watch};
+pub use runs::watch::{Expected, Snapshot, Watch};

@@ -305,5 +305,17 @@ fn is_listed(start: &Start, program: &Program) -> bool {
     program.is_roots() && forms.iter().any(|form| form.takes(arguments, &directory))
 }
 
+impl HeldCommand {
+    /// The command that these words would start, as it would be held; `None` where there is no such
+    /// program, or it only looks.
+    pub fn of_words(words: &[Vec<u8>]) -> Option<Self> {
+        let start = Start::new(words.to_vec(), None, &Environment::default());
+        match Policy::ListOnly.decide(&start, Feed::Nothing) {
+            Decision::Hold(held) => Some(*held),
+            _ => None,
+        }
+    }
+}
+
 #[cfg(test)]
 mod tests;

@@ -1,8 +1,7 @@
 //! The demo: made-up data and pipelines, carried in the program and laid out in a folder.
 
-use std::fs;
-use std::io;
 use std::path::Path;
+use std::{fs, io};
 
 /// Name and content of every file of the demo.
 const FILES: &[(&str, &[u8])] = &[

@@ -322,7 +322,8 @@ fn run_watched(
     }
     let screen = progress::Screen::default();
     let giving_way = screen.clone();
-    let watch = Watch::announcing(control, &expected, move |ends| giving_way.give_way(ends));
+    let watch =
+        Watch::announcing(control, expected.expected(), move |ends| giving_way.give_way(ends));
     let progress = progress::Progress::start(&watch, form, &screen);
     let outcome = run_script(text, variables, control, Some(&watch));
     let history = progress.stop();

@@ -14,6 +14,9 @@ pub(super) fn rooms(name: &str) -> Option<&'static [&'static str]> {
             "guide",
             "testing",
         ]),
+        "engine" => Some(&[
+            "base", "kept", "flow", "files", "policy", "plan", "exec", "language", "runs", "bench",
+        ]),
         _ => None,
     }
 }

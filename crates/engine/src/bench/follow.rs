@@ -1,12 +1,12 @@
 //! A stage that follows files, run for the Bench: it goes on in the background, and every preview
 //! takes what it has written so far.
 
-use crate::exec::command::CommandStarter;
-use crate::exec::context::Doors;
 use std::sync::Arc;
 
 use stream::{Block, RunControl, Sink, StageMeter, WriteError};
 
+use crate::exec::command::CommandStarter;
+use crate::exec::context::Doors;
 use crate::exec::native::{Connections, run_native};
 use crate::files::held_back::HeldBackFiles;
 use crate::files::working_directory::InDirectory;

@@ -1,12 +1,5 @@
 //! Background work for a screen: previews, counts, full runs.
 
-use crate::base::sinks::Nowhere;
-use crate::exec::command::CommandStarter;
-use crate::exec::context::RunContext;
-use crate::flow::descriptors::Ports;
-use crate::kept::sinks::Messages;
-use crate::language::interpreter::ShellLanguage;
-use crate::runs::script::HeldCommands;
 use std::io;
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -14,21 +7,29 @@ use stream::{RunControl, StageFigures, StageMeter};
 
 use crate::base::background::{BackgroundError, in_background};
 use crate::base::limits::{Limits, Over, with_limits};
+use crate::base::sinks::Nowhere;
 use crate::bench::capture::Capture;
 use crate::bench::follow::FollowedStage;
 use crate::bench::start_held::{Acted, OnFailure, act};
+use crate::exec::command::CommandStarter;
+use crate::exec::context::RunContext;
 use crate::files::held_back::{HeldBackFiles, Sampler};
 use crate::files::sample::{Sample, SampleCache, Sampled, count_lines, take};
+use crate::flow::descriptors::Ports;
+use crate::kept::sinks::Messages;
+use crate::language::interpreter::ShellLanguage;
 use crate::language::shell::Shell;
 use crate::plan::error::PlanError;
 use crate::plan::pipeline::Plan;
 use crate::plan::variables::Variables;
-use crate::policy::HeldCommand;
-use crate::policy::{Consents, Policy};
+use crate::policy::{Consents, HeldCommand, Policy};
 use crate::runs::estimate::{Estimate, Given, try_out};
 use crate::runs::full::{FullEnd, FullRequest, FullRun, run_full};
+use crate::runs::preview::preview;
+use crate::runs::preview::result::Preview;
 use crate::runs::preview::surrounding::SurroundingCommands;
-use crate::runs::preview::{LiveSoFar, Preview, Task, preview};
+use crate::runs::preview::task::{LiveSoFar, Task};
+use crate::runs::script::HeldCommands;
 
 /// What a preview is asked for.
 #[derive(Clone)]

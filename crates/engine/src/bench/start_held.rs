@@ -1,14 +1,13 @@
 //! Commands that were held back, started for real.
 
-use crate::exec::command::CommandStarter;
 use std::sync::Arc;
 
 use stream::{CommandEnd, CommandRequest, Commands, RunControl};
 
+use crate::exec::command::CommandStarter;
 use crate::files::real::RealFiles;
 use crate::kept::sinks::Messages;
-use crate::policy::HeldCommand;
-use crate::policy::Policy;
+use crate::policy::{HeldCommand, Policy};
 
 /// How a command that was started ended, or why it was not.
 #[derive(Clone, Debug, PartialEq, Eq)]

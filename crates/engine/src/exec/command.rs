@@ -1,18 +1,16 @@
 //! Commands that stages start: filters of our own and programs of the machine.
 
-use crate::base::sinks::say;
 use std::path::PathBuf;
 use std::sync::Arc;
-use stream::Commands;
-use stream::Files;
 
 use stream::{
-    Block, CommandEnd, CommandRequest, Environment, Joined, ReadError, RunControl, Running, Sink,
-    Source, StageMeter, WriteError,
+    Block, CommandEnd, CommandRequest, Commands, Environment, Files, Joined, ReadError, RunControl,
+    Running, Sink, Source, StageMeter, WriteError,
 };
 
 use super::context::{Doors, Interpreter, RunContext, Unobserved};
 use super::pipeline::run_pipeline;
+use crate::base::sinks::say;
 use crate::exec::native::{Connections, run_native};
 use crate::exec::program::run_host;
 use crate::files::working_directory::InDirectory;

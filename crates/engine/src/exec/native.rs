@@ -1,6 +1,5 @@
 //! One stage on its thread: ports connected, filter run, outcome told.
 
-use crate::plan::outcome::StageOutcome;
 use std::ffi::OsString;
 use std::os::unix::ffi::OsStringExt;
 use std::panic::AssertUnwindSafe;
@@ -14,14 +13,13 @@ use stream::{
 };
 
 use super::context::Doors;
-use crate::base::clock::run_ns;
-use crate::base::clock::thread_time;
+use crate::base::clock::{run_ns, thread_time};
 use crate::base::sinks::Nowhere;
 use crate::exec::redirections::OpenedFiles;
 use crate::flow::metered::{MeteredSink, MeteredSource, StageClock};
+use crate::plan::outcome::StageOutcome;
 use crate::plan::pipeline::{StageKind, StagePlan};
-use crate::policy::HeldCommand;
-use crate::policy::Start;
+use crate::policy::{HeldCommand, Start};
 
 /// Where a stage's descriptors go.
 pub(crate) struct Connections {

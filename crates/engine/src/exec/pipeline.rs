@@ -3,11 +3,10 @@
 use std::io;
 use std::sync::{Arc, Mutex};
 use std::thread::{Scope, ScopedJoinHandle};
-use stream::Files;
 
 use stream::{
-    Block, CommandEnd, ExitStatus, InputName, OriginStore, RunControl, Sink, Source, StageMeter,
-    describe,
+    Block, CommandEnd, ExitStatus, Files, InputName, OriginStore, RunControl, Sink, Source,
+    StageMeter, describe,
 };
 
 use super::context::{Doors, RunContext, ShellStage, Withheld};

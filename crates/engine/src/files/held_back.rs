@@ -1,6 +1,5 @@
 //! The world of the workbench: writes are held back, and commands that may change something.
 
-use crate::files::plain::read_plain;
 use std::ffi::OsString;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -18,6 +17,7 @@ use crate::files::direct::DirectReplacement;
 use crate::files::machine::RealMachine;
 use crate::files::overlay::Overlay;
 use crate::files::pending::PendingFile;
+use crate::files::plain::read_plain;
 use crate::files::sample::{Sample, SampleCache, Sampled};
 use crate::flow::chain::Chain;
 use crate::kept::sinks::KeptSink;

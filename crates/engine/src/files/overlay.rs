@@ -1,6 +1,5 @@
 //! Files that would be written: what later commands read in their place.
 
-use crate::kept::sinks::KeptSink;
 use std::collections::BTreeSet;
 use std::ffi::OsString;
 use std::io;
@@ -19,6 +18,7 @@ use crate::files::pending::{PendingFile, PendingMode};
 use crate::files::sample::count_lines;
 use crate::files::temporary::target_of;
 use crate::kept::lines::Kept;
+use crate::kept::sinks::KeptSink;
 
 /// Files up to this size are counted when they would be written over.
 const COUNTED_UP_TO: u64 = 64 << 20;

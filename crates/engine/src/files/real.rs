@@ -1,8 +1,5 @@
 //! The real machine.
 
-use crate::files::block_source::DescriptorSink;
-use crate::files::block_source::FileSource;
-use crate::files::direct::DirectReplacement;
 use std::fs::{File, OpenOptions};
 use std::io::{self};
 use std::os::fd::OwnedFd;
@@ -11,7 +8,9 @@ use std::sync::Arc;
 
 use stream::{Files, Machine, Replacement, Sink, Source, WriteMode};
 
+use crate::files::block_source::{DescriptorSink, FileSource};
 use crate::files::commit::CommittedReplacement;
+use crate::files::direct::DirectReplacement;
 use crate::files::machine::RealMachine;
 
 /// Files and directories as they are.

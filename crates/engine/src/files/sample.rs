@@ -1,6 +1,5 @@
 //! Samples of files and of standard input: which lines, and how many there are.
 
-use crate::files::identity::Identity;
 use std::collections::{BinaryHeap, HashMap};
 use std::fs::File;
 use std::io;
@@ -13,6 +12,7 @@ use stream::{Block, Input, ReadError, RunControl, Source};
 
 use crate::base::limits::{Limit, Limits};
 use crate::files::block_source::{FileSource, read_block, start_of_last_lines};
+use crate::files::identity::Identity;
 use crate::files::plain::{Opened, open_plain};
 use crate::kept::lines::Kept;
 

@@ -4,8 +4,9 @@ use std::collections::VecDeque;
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
-use crate::base::clock::run_ns;
 use stream::{Block, ReadError, RunControl, Sink, Source, StageMeter, WriteError};
+
+use crate::base::clock::run_ns;
 
 /// Blocks a link holds before its writer must wait. With the usual block of 128 KiB a link takes
 /// at most about one MiB.

@@ -1,6 +1,5 @@
 //! What a stage reads and writes, counted and timed.
 
-use crate::base::clock::thread_time;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
 use std::thread::ThreadId;
@@ -10,7 +9,7 @@ use stream::{
     Block, FileFacts, METERED, ReadError, RunControl, Sink, Source, StageMeter, Tail, WriteError,
 };
 
-use crate::base::clock::{now_ns, run_ns};
+use crate::base::clock::{now_ns, run_ns, thread_time};
 use crate::flow::read_ahead::ReadAhead;
 
 /// How often a thread that works looks how much processor time it has used.

@@ -1,7 +1,5 @@
 //! Runs commands of the shell (XCU 2.9): lists, pipelines, compound commands, functions.
 
-use crate::language::unwind::ShellResult;
-use crate::language::unwind::Unwind;
 use std::sync::Arc;
 use std::time::Instant;
 
@@ -15,6 +13,7 @@ use crate::exec::redirections::{OpenedFiles, redirect};
 use crate::files::working_directory::InDirectory;
 use crate::flow::descriptors::Ports;
 use crate::flow::origins::Taken;
+use crate::language::unwind::{ShellResult, Unwind};
 use crate::plan::outcome::StageOutcome;
 use crate::plan::pipeline::{Plan, StageKind, StagePlan};
 use crate::plan::substitution::Substitution;

@@ -1,8 +1,5 @@
 //! From a syntax tree to stages ready to run: words expanded, filters found, options checked.
 
-use crate::plan::error::PlanError;
-use crate::plan::target::Target;
-use crate::plan::target::TargetKind;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -10,7 +7,9 @@ use filters::Definition;
 use shell::{Command, Span};
 use stream::Environment;
 
+use crate::plan::error::PlanError;
 use crate::plan::substitution::Substitution;
+use crate::plan::target::{Target, TargetKind};
 use crate::plan::variables::Variables;
 use crate::policy::Start;
 

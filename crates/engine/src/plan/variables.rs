@@ -1,6 +1,7 @@
 //! What a shell knows: variables, parameters, functions, options.
 
 use std::collections::BTreeMap;
+use std::os::unix::ffi::OsStringExt;
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -8,7 +9,6 @@ use shell::{Command, Parameter};
 use stream::{Environment, Files};
 
 use crate::policy::matters_unexported;
-use std::os::unix::ffi::OsStringExt;
 
 /// A variable.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]

@@ -4,7 +4,9 @@ use std::path::PathBuf;
 
 use stream::Environment;
 
-use crate::policy::{Change, Consent, Decision, Fed, Feed, Policy, Program, Start};
+use super::consent::{Consent, Fed};
+use super::environment::Change;
+use super::resolve::Program;
 
 /// A command that was not started because it may change something, with all that would be started.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -51,15 +53,5 @@ impl HeldCommand {
             }
         }
         environment
-    }
-
-    /// The command that these words would start, as it would be held; `None` where there is no such
-    /// program, or it only looks.
-    pub fn of_words(words: &[Vec<u8>]) -> Option<Self> {
-        let start = Start::new(words.to_vec(), None, &Environment::default());
-        match Policy::ListOnly.decide(&start, Feed::Nothing) {
-            Decision::Hold(held) => Some(*held),
-            _ => None,
-        }
     }
 }

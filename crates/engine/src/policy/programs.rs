@@ -3,8 +3,9 @@
 //! A form names every option that is let through, exactly. What is not here is held back, be it
 //! harmless or not: an option that is missing costs a question, one too many costs somebody's data.
 
-use super::arguments::{Form, Kind};
 use Kind::{Any, BsdFlags, Expression, File, Letters, Name, Nothing, Number, Path, Text};
+
+use super::arguments::{Form, Kind};
 
 /// Nothing is allowed but what is added to this.
 const NONE: Form =

@@ -1,10 +1,5 @@
 //! What a full run would take, judged by a run on the beginning of the sources.
 
-use crate::exec::command::CommandStarter;
-use crate::exec::context::Observer;
-use crate::exec::context::RunContext;
-use crate::language::interpreter::ShellLanguage;
-use crate::language::run_text::run_text;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::AtomicBool;
@@ -16,16 +11,20 @@ use stream::{RunControl, Sink, Source, StageMeter};
 
 use crate::base::limits::{Limits, with_limits};
 use crate::base::sinks::Nowhere;
+use crate::exec::command::CommandStarter;
+use crate::exec::context::{Observer, RunContext};
 use crate::files::held_back::{HeldBackFiles, Sampler};
 use crate::files::plain::read_plain;
 use crate::files::sample::{Sample, take};
 use crate::flow::descriptors::Ports;
+use crate::language::interpreter::ShellLanguage;
+use crate::language::run_text::run_text;
 use crate::plan::outcome::StageOutcome;
 use crate::plan::pipeline::{Plan, StagePlan};
 use crate::plan::variables::Variables;
 use crate::policy::Policy;
 use crate::runs::figures::CommandKind;
-use crate::runs::watch::{Snapshot, Watch};
+use crate::runs::watch::{Expected, Snapshot, Watch};
 
 /// Lines of each source that are tried; fewer where so many take too long.
 const TRIED_LINES: [u64; 2] = [100_000, 2_000];
@@ -48,6 +47,13 @@ pub struct Estimate {
     pub holds: Vec<Hold>,
     /// A source never ends by itself: a followed file, or standard input that still comes.
     pub endless: bool,
+}
+
+impl Estimate {
+    /// What a run that is watched is measured by.
+    pub fn expected(&self) -> Expected {
+        Expected { bytes: self.total_bytes, seconds: self.seconds }
+    }
 }
 
 /// A command that holds data back.
@@ -146,7 +152,7 @@ fn try_lines(
     let sampler = Sampler { sample, limits, cache: Arc::default() };
     let files = Arc::new(HeldBackFiles::new(Some(sampler), control.clone()));
     let starter = CommandStarter::deferred(files.clone(), policy.clone());
-    let watch = Watch::new(&control, &Estimate::default());
+    let watch = Watch::new(&control, Expected::default());
     let (mut input, mut total, mut tried, mut endless) = (None, 0, 0, false);
     if let Some(Given { source, bytes }) = given {
         if let Ok(sampled) = take(source, sample, &limits, &control, bytes) {

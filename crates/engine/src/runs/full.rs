@@ -1,12 +1,6 @@
 //! The whole text on everything, for a screen: in the background, watched, its files written at
 //! the end.
 
-use crate::exec::command::CommandStarter;
-use crate::exec::context::Observer;
-use crate::exec::context::RunContext;
-use crate::exec::context::Withheld;
-use crate::language::interpreter::ShellLanguage;
-use crate::language::run_text::run_text;
 use std::collections::BTreeSet;
 use std::path::PathBuf;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -14,12 +8,16 @@ use std::sync::{Arc, Mutex, PoisonError};
 use stream::{Block, RunControl, Sink, Source, StageMeter, WriteError};
 
 use crate::base::limits::with_memory_of_machine;
+use crate::exec::command::CommandStarter;
+use crate::exec::context::{Observer, RunContext, Withheld};
 use crate::files::commit::{Applied, CommittedFile};
 use crate::files::committing::CommittingFiles;
 use crate::flow::counted::CountedSource;
 use crate::flow::descriptors::Ports;
 use crate::kept::lines::Kept;
 use crate::kept::sinks::Messages;
+use crate::language::interpreter::ShellLanguage;
+use crate::language::run_text::run_text;
 use crate::plan::outcome::StageOutcome;
 use crate::plan::pipeline::{Plan, StagePlan};
 use crate::plan::variables::Variables;
@@ -61,7 +59,7 @@ pub struct FullRun {
 
 impl FullRun {
     pub(crate) fn new(expected: &Estimate) -> Self {
-        let watch = Watch::new(&RunControl::default(), expected);
+        let watch = Watch::new(&RunControl::default(), expected.expected());
         Self { watch, output: Arc::default(), errors: Arc::default() }
     }
 

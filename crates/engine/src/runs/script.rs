@@ -1,17 +1,13 @@
 //! Scripts run for real, as `sh` would run them.
 
-use crate::exec::command::CommandStarter;
-use crate::exec::context::Observer;
-use crate::exec::context::RunContext;
-use crate::language::interpreter::ShellLanguage;
-use crate::language::run_text::RunError;
-use crate::language::run_text::run_text;
 use std::sync::{Arc, Mutex, PoisonError};
 
 use stream::{Block, RunControl, Sink, Source, StageMeter, WriteError};
 
 use crate::base::limits::with_memory_of_machine;
 use crate::base::sinks::Nowhere;
+use crate::exec::command::CommandStarter;
+use crate::exec::context::{Observer, RunContext};
 use crate::exec::pipeline::run_pipeline;
 use crate::files::block_source::{DescriptorSink, StandardInput};
 use crate::files::held_back::HeldBackFiles;
@@ -19,11 +15,12 @@ use crate::files::pending::PendingFile;
 use crate::files::shell::ShellFiles;
 use crate::flow::counted::CountedSource;
 use crate::flow::descriptors::Ports;
+use crate::language::interpreter::ShellLanguage;
+use crate::language::run_text::{RunError, run_text};
 use crate::plan::outcome::StageOutcome;
 use crate::plan::pipeline::{Plan, StagePlan};
 use crate::plan::variables::Variables;
-use crate::policy::HeldCommand;
-use crate::policy::Policy;
+use crate::policy::{HeldCommand, Policy};
 use crate::runs::watch::{Announce, Watch};
 
 struct Real {

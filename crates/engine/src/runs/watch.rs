@@ -1,15 +1,23 @@
 //! A run that is looked at while it goes on: figures of its commands, how much of its sources was
 //! read; and the ways to hold it and to end it.
 
-use crate::flow::counted::Sources;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
 
 use stream::RunControl;
 
 use crate::base::clock::{now_ns, run_ns};
-use crate::runs::estimate::Estimate;
+use crate::flow::counted::Sources;
 use crate::runs::figures::{Collected, CommandFigures};
+
+/// What is expected of a run before it begins.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Expected {
+    /// Bytes of all its sources, where they are known.
+    pub bytes: Option<u64>,
+    /// Seconds it takes in all, where that was tried.
+    pub seconds: Option<f64>,
+}
 
 /// A run, for those who look on. Cheap to ask ten times a second.
 pub struct Watch {
@@ -101,7 +109,7 @@ impl Snapshot {
 
 impl Watch {
     /// A run that is ended by `cancel` and begins now, with what is expected of it.
-    pub fn new(control: &RunControl, expected: &Estimate) -> Arc<Self> {
+    pub fn new(control: &RunControl, expected: Expected) -> Arc<Self> {
         Arc::new(Self::made(control, expected))
     }
 
@@ -109,7 +117,7 @@ impl Watch {
     /// what is written ends a line.
     pub fn announcing(
         control: &RunControl,
-        expected: &Estimate,
+        expected: Expected,
         announce: impl Fn(bool) + Send + Sync + 'static,
     ) -> Arc<Self> {
         let announce: Option<Announce> = Some(Arc::new(announce));
@@ -120,12 +128,12 @@ impl Watch {
         self.announce.as_ref()
     }
 
-    fn made(control: &RunControl, expected: &Estimate) -> Self {
+    fn made(control: &RunControl, expected: Expected) -> Self {
         Self {
             control: control.clone(),
             collected: Collected::default(),
             sources: Arc::default(),
-            expected: AtomicU64::new(expected.total_bytes.unwrap_or(0)),
+            expected: AtomicU64::new(expected.bytes.unwrap_or(0)),
             expected_seconds: expected.seconds,
             begun_ns: run_ns(control),
             ended_ns: AtomicU64::new(0),

@@ -7,10 +7,10 @@ use std::process::{Command, Stdio};
 
 use proptest::prelude::*;
 use proptest::test_runner::RngSeed;
+use stream::testing::FixedFiles;
 
 use crate::laws::{STAGES, awkward, data};
 use crate::support::{WHOLE, run_in, run_line, words};
-use stream::testing::FixedFiles;
 
 /// The same cases every time: what the host does in a corner nobody has looked at yet must not
 /// fail the tests of an unrelated change. `PROPTEST_CASES` and another seed look further.

@@ -1,6 +1,7 @@
+use proptest::prelude::*;
+
 use super::*;
 use crate::{Pipeline, RedirectionKind, Word, print, quote};
-use proptest::prelude::*;
 
 fn same_again(text: &str) -> Result<(), TestCaseError> {
     let first = shape(text);

@@ -1,7 +1,5 @@
 //! Commands that act on the shell itself (XCU 2.14, and `read`, `cd`, `local`, `pwd`).
 
-use crate::language::unwind::ShellResult;
-use crate::language::unwind::Unwind;
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Component, Path, PathBuf};
@@ -10,6 +8,7 @@ use shell::Span;
 use stream::Block;
 
 use super::Shell;
+use crate::language::unwind::{ShellResult, Unwind};
 use crate::plan::variables::Variable;
 
 pub(super) fn check_name(command: &str, name: &str, span: Span) -> ShellResult<()> {

@@ -1,8 +1,6 @@
 //! Commands that are about other commands and files of commands: `command`, `type`, `.`, `getopts`,
 //! `umask` (XCU 2.14, XCU command, type, getopts, umask).
 
-use crate::language::unwind::ShellResult;
-use crate::language::unwind::Unwind;
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
@@ -11,6 +9,7 @@ use shell::Span;
 
 use super::Shell;
 use crate::language::builtin_names::is_builtin;
+use crate::language::unwind::{ShellResult, Unwind};
 use crate::policy::Start;
 
 /// Bytes that a file of commands may have.

@@ -1,12 +1,11 @@
 //! Commands made of others (XCU 2.9.4).
 
-use crate::language::unwind::ShellResult;
-use crate::language::unwind::Unwind;
 use pattern::glob_matches;
 use shell::{Compound, List, Span};
 
 use super::Shell;
 use crate::flow::origins::Taken;
+use crate::language::unwind::{ShellResult, Unwind};
 
 /// What goes on after a round of a loop.
 enum Round {

@@ -1,12 +1,11 @@
 //! `read`: a line of standard input into variables (XCU read).
 
-use crate::language::unwind::ShellResult;
-use crate::language::unwind::Unwind;
 use memchr::memchr;
 use shell::Span;
 
 use super::Shell;
 use crate::flow::descriptors::SharedInput;
+use crate::language::unwind::{ShellResult, Unwind};
 
 /// Bytes that a line read into variables may have.
 const LINE_MAX: usize = 256 << 20;

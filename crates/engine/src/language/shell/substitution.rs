@@ -1,7 +1,5 @@
 //! Commands in the place of words and of files.
 
-use crate::language::unwind::ShellResult;
-use crate::language::unwind::Unwind;
 use std::sync::{Arc, Mutex, PoisonError};
 
 use shell::{Direction, List, Span};
@@ -10,6 +8,7 @@ use stream::{Block, Sink, WriteError};
 use super::Shell;
 use crate::files::substituted::SubstitutedFiles;
 use crate::flow::link::link;
+use crate::language::unwind::{ShellResult, Unwind};
 use crate::plan::substitution::Substitution;
 
 /// Bytes that a command in the place of a word may write.

@@ -1,7 +1,5 @@
 //! `[[ … ]]`.
 
-use crate::language::unwind::ShellResult;
-use crate::language::unwind::Unwind;
 use std::ffi::OsString;
 use std::os::unix::ffi::{OsStrExt, OsStringExt};
 use std::path::{Path, PathBuf};
@@ -11,6 +9,7 @@ use shell::{Test, Word};
 use stream::{FileFacts, FileKind, Files, Permission};
 
 use super::Shell;
+use crate::language::unwind::{ShellResult, Unwind};
 
 impl Shell<'_> {
     pub(super) fn test(&mut self, test: &Test) -> ShellResult<bool> {

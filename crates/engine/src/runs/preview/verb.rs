@@ -4,8 +4,8 @@ use bytes::Bytes;
 use filters::Verb;
 use stream::{LineId, OriginStore};
 
+use super::result::InputRecord;
 use crate::kept::lines::Kept;
-use crate::runs::preview::InputRecord;
 
 /// Lines of output that are looked at.
 const LOOKED_AT: u64 = 5_000;

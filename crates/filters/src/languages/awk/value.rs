@@ -3,11 +3,12 @@
 use std::cell::RefCell;
 use std::rc::Rc;
 
+use foldhash::fast::RandomState;
+use indexmap::IndexMap;
+
 use super::shared_text::SharedText;
 use super::text;
 use crate::common::input::line_set::LineSet;
-use foldhash::fast::RandomState;
-use indexmap::IndexMap;
 
 /// A value (XCU awk, "Expressions in awk").
 #[derive(Clone, Debug, Default)]

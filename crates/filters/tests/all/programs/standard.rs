@@ -1,9 +1,10 @@
 //! What the standard says and the utilities of a machine may lack; the expectations are written
 //! from it.
 
+use stream::testing::FixedFiles;
+
 use super::{awk, out};
 use crate::support::{WHOLE, run, run_in};
-use stream::testing::FixedFiles;
 
 /// XCU awk; the functions beyond it as they are documented in the guide.
 #[test]

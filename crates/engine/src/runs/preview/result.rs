@@ -1,0 +1,226 @@
+//! What a run on a sample gives.
+
+use std::path::PathBuf;
+use std::sync::{Arc, Mutex};
+use std::time::Instant;
+
+use filters::Verb;
+use shell::Span;
+use stream::{ExitStatus, InputName, LineId, OriginStore, StageFigures};
+
+use crate::base::limits::Limit;
+use crate::files::identity::Identity;
+use crate::files::pending::PendingFile;
+use crate::files::sample::Sampled;
+use crate::kept::lines::Kept;
+use crate::plan::pipeline::StagePlan;
+use crate::plan::target::TargetKind;
+use crate::policy::HeldCommand;
+use crate::runs::figures::CommandFigures;
+
+/// How a stage ended.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Ending {
+    /// By itself.
+    Finished,
+    /// Its reader had enough: normal.
+    ClosedPipe,
+    /// A limit of the preview cut it off.
+    Cut(Limit),
+    /// It was not started, or failed inside.
+    Failed,
+}
+
+/// One input of a stage.
+#[derive(Clone)]
+pub struct InputRecord {
+    /// What it was.
+    pub name: InputName,
+    /// Its lines.
+    pub kept: Arc<Kept>,
+    /// The sample it is, where it comes from outside the pipeline.
+    pub sampled: Option<Arc<Sampled>>,
+}
+
+/// What a stage did.
+pub struct StageResult {
+    /// The stage's place in the text that was run.
+    pub span: Span,
+    /// Its name.
+    pub name: String,
+    /// The plan it ran from.
+    pub plan: StagePlan,
+    /// What it read, in the order it was opened.
+    pub inputs: Vec<InputRecord>,
+    /// What it wrote to standard output (into a file, where that was redirected).
+    pub out: Arc<Kept>,
+    /// Where each line of it comes from.
+    pub origins: Arc<Mutex<OriginStore>>,
+    /// Counts and times.
+    pub figures: StageFigures,
+    /// The status it ended with.
+    pub status: ExitStatus,
+    /// What it wrote to standard error, at most 64 KiB.
+    pub messages: String,
+    /// How it ended.
+    pub ending: Ending,
+    /// What it does; `None` for a program of the machine.
+    pub verb: Option<Verb>,
+    /// Why it holds data back, if it does.
+    pub holds: Option<&'static str>,
+    /// Files it would write.
+    pub pending: Vec<PendingFile>,
+    /// Commands it would start.
+    pub held: Vec<HeldCommand>,
+    /// The commands inside it, in the order of the text.
+    pub inside: Vec<CommandFigures>,
+    /// When it was made.
+    pub made: Instant,
+    /// True when this result was kept from the run before.
+    pub reused: bool,
+    /// True for a stage that goes on with what its files get.
+    pub follows: bool,
+    /// True for a program that was not started, because the user has not consented to it.
+    pub is_held: bool,
+    pub(super) key: Vec<u8>,
+    pub(super) files: Vec<(PathBuf, Option<Identity>)>,
+}
+
+impl StageResult {
+    /// Makes this the result of a stage that follows a file: what it read is what it wrote.
+    pub(super) fn make_followed(&mut self, messages: &str) {
+        let name = self.plan.arguments.iter().rev().find(|argument| !argument.starts_with(b"-"));
+        let name = InputName::File(name.cloned().unwrap_or_default());
+        self.inputs = vec![InputRecord { name, kept: self.out.clone(), sampled: None }];
+        let mut origins = OriginStore::default();
+        origins.push(self.out.lines(), stream::Origin::Sequence(LineId::new(0, 0)));
+        self.origins = Arc::new(Mutex::new(origins));
+        self.messages = messages.to_owned();
+        self.follows = true;
+    }
+
+    /// The file an input is, be it by its name or by a redirection.
+    pub fn input_path(&self, input: &InputRecord) -> Option<PathBuf> {
+        use std::os::unix::ffi::OsStrExt;
+        match &input.name {
+            InputName::File(name) => Some(PathBuf::from(std::ffi::OsStr::from_bytes(name))),
+            InputName::Standard => {
+                self.plan.targets.iter().rev().find_map(|target| match &target.kind {
+                    TargetKind::Read(path) if target.descriptor == 0 => Some(path.clone()),
+                    _ => None,
+                })
+            }
+        }
+    }
+
+    /// Lines over all inputs.
+    pub fn input_lines(&self) -> u64 {
+        self.inputs.iter().map(|input| input.kept.lines()).sum()
+    }
+
+    /// The place of a line over all inputs, one after the other.
+    pub fn flat(&self, id: LineId) -> u64 {
+        let before: u64 = self.inputs.iter().take(id.input()).map(|input| input.kept.lines()).sum();
+        before + id.line()
+    }
+
+    /// The input and the line within it at a place over all inputs.
+    pub fn input_at(&self, flat: u64) -> Option<(usize, u64)> {
+        let mut rest = flat;
+        for (number, input) in self.inputs.iter().enumerate() {
+            let lines = input.kept.lines();
+            if rest < lines {
+                return Some((number, rest));
+            }
+            rest -= lines;
+        }
+        None
+    }
+
+    /// True when nothing cut the result off, so that it may be used again.
+    pub(super) fn reusable(&self) -> bool {
+        self.ending == Ending::Finished
+            && !self.is_held
+            && self.files.iter().all(|(path, identity)| Identity::now(path).ok() == *identity)
+    }
+
+    pub(super) fn copy(&self, span: Span) -> Self {
+        Self {
+            span,
+            name: self.name.clone(),
+            plan: self.plan.clone(),
+            inputs: self.inputs.clone(),
+            out: self.out.clone(),
+            origins: self.origins.clone(),
+            figures: self.figures,
+            status: self.status,
+            messages: self.messages.clone(),
+            ending: self.ending,
+            verb: self.verb,
+            holds: self.holds,
+            pending: self.pending.clone(),
+            held: self.held.clone(),
+            inside: self.inside.clone(),
+            made: self.made,
+            reused: true,
+            follows: self.follows,
+            is_held: self.is_held,
+            key: self.key.clone(),
+            files: self.files.clone(),
+        }
+    }
+}
+
+/// The result of a run on a sample.
+pub struct Preview {
+    /// Which request it answers.
+    pub generation: u64,
+    /// The text it is of.
+    pub text: String,
+    /// What each stage did.
+    pub stages: Vec<StageResult>,
+    /// All files that would be written, also by the other commands of the text, each once.
+    pub pending: Vec<PendingFile>,
+    /// Files that may not be written, and why.
+    pub refused: Vec<(PathBuf, String)>,
+    /// All commands that would be started, in their order.
+    pub commands: Vec<HeldCommand>,
+    /// False where a real run would not come to this pipeline: `false && this`.
+    pub reached: bool,
+    /// What the other commands of the text said on standard error.
+    pub said: String,
+    /// How long it took, in nanoseconds.
+    pub elapsed_ns: u64,
+    /// When it was ready.
+    pub ready: Instant,
+}
+
+impl Preview {
+    /// The files whose samples it was made from.
+    pub fn sources(&self) -> impl Iterator<Item = (Option<PathBuf>, &Arc<Sampled>)> {
+        self.stages.iter().flat_map(|stage| {
+            let sampled = stage.inputs.iter().filter_map(|input| {
+                let sampled = input.sampled.as_ref()?;
+                Some((stage.input_path(input), sampled))
+            });
+            sampled.collect::<Vec<_>>()
+        })
+    }
+
+    /// True when every source was sampled whole and nothing was cut off.
+    pub fn is_whole(&self) -> bool {
+        self.sources().all(|(_, sampled)| sampled.complete)
+            && self.stages.iter().all(|stage| !matches!(stage.ending, Ending::Cut(_)))
+    }
+
+    /// Files that were read and are now different.
+    pub fn changed_files(&self) -> Vec<PathBuf> {
+        let files = self.stages.iter().flat_map(|stage| &stage.files);
+        let mut changed: Vec<PathBuf> = files
+            .filter(|(path, identity)| Identity::now(path).ok() != *identity)
+            .map(|(path, _)| path.clone())
+            .collect();
+        changed.dedup();
+        changed
+    }
+}

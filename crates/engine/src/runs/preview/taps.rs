@@ -1,0 +1,130 @@
+//! Keeps what the stages of a pipeline read, write and say.
+
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Mutex, PoisonError};
+
+use stream::{Block, OriginStore, Sink, Source, StageMeter, WriteError};
+
+use crate::base::limits::{Limit, Limits};
+use crate::base::sinks::Nowhere;
+use crate::exec::context::{Observer, Taps, Withheld};
+use crate::kept::lines::Kept;
+use crate::kept::sinks::Messages;
+use crate::plan::outcome::StageOutcome;
+use crate::plan::pipeline::{Plan, StagePlan};
+use crate::policy::HeldCommand;
+use crate::runs::figures::Collected;
+
+/// Lines or bytes a stage may go on writing after its reader has left, so that a small stream is
+/// shown whole and does not depend on who was faster.
+const GRACE_LINES: u64 = 20_000;
+
+const GRACE_BYTES: u64 = 4 << 20;
+
+/// Keeps what passes, and stops the stage at the limits.
+struct Tap {
+    kept: Arc<Kept>,
+    next: Arc<dyn Sink>,
+    next_closed: AtomicBool,
+    limits: Limits,
+    cut: Arc<Mutex<Option<Limit>>>,
+}
+
+impl Sink for Tap {
+    fn write(&self, block: Block) -> Result<(), WriteError> {
+        let reached = if self.kept.lines() >= self.limits.lines {
+            Some(Limit::Lines(self.limits.lines))
+        } else if self.kept.bytes() >= self.limits.bytes {
+            Some(Limit::Bytes(self.limits.bytes))
+        } else {
+            None
+        };
+        if reached.is_some() {
+            *self.cut.lock().unwrap_or_else(PoisonError::into_inner) = reached;
+            return Err(WriteError::Closed);
+        }
+        self.kept.append(&block)?;
+        if !self.next_closed.load(Ordering::Relaxed) {
+            match self.next.write(block) {
+                Err(WriteError::Closed) => self.next_closed.store(true, Ordering::Relaxed),
+                other => return other,
+            }
+        }
+        if self.kept.lines() > GRACE_LINES || self.kept.bytes() > GRACE_BYTES {
+            return Err(WriteError::Closed);
+        }
+        Ok(())
+    }
+}
+
+/// A stage that is about to run.
+pub(super) struct Build {
+    pub(super) kept: Arc<Kept>,
+    pub(super) origins: Arc<Mutex<OriginStore>>,
+    pub(super) messages: Arc<Messages>,
+    pub(super) held: Mutex<Vec<HeldCommand>>,
+    pub(super) inside: Collected,
+    pub(super) cut: Arc<Mutex<Option<Limit>>>,
+}
+
+/// Keeps what the stages of the pipeline that is shown read, write and say.
+pub(super) struct SampleTaps {
+    pub(super) limits: Limits,
+    /// Where standard output leads at the end, and errors that are sent there by `2>&1 > file`.
+    pub(super) screen: Arc<dyn Sink>,
+    pub(super) builds: Vec<Build>,
+    /// What the first stage has written, where it is run elsewhere.
+    pub(super) live: Option<Arc<Kept>>,
+    /// `exec` has led the errors somewhere else.
+    pub(super) redirected: bool,
+}
+
+impl Taps for SampleTaps {
+    fn written(&self, number: usize) -> Option<Box<dyn Source>> {
+        self.live.as_ref().filter(|_| number == 0).map(|kept| kept.source())
+    }
+
+    fn errors(&self, number: usize) -> Option<Arc<dyn Sink>> {
+        (!self.redirected).then(|| -> Arc<dyn Sink> { self.builds[number].messages.clone() })
+    }
+
+    fn tap(&self, number: usize, next: Arc<dyn Sink>) -> Arc<dyn Sink> {
+        let build = &self.builds[number];
+        // What the last stage writes is kept by the tap; only its errors are told as such.
+        let next: Arc<dyn Sink> =
+            if Arc::ptr_eq(&next, &self.screen) { Arc::new(Nowhere) } else { next };
+        Arc::new(Tap {
+            kept: build.kept.clone(),
+            next,
+            next_closed: AtomicBool::new(false),
+            limits: self.limits,
+            cut: build.cut.clone(),
+        })
+    }
+
+    fn origins(&self, number: usize) -> Arc<Mutex<OriginStore>> {
+        self.builds[number].origins.clone()
+    }
+}
+
+impl Observer for SampleTaps {
+    fn withheld(&self, _stage: &StagePlan, _joined: bool) -> Withheld {
+        Withheld { message: Some("external program, waiting for your consent"), status: 126 }
+    }
+
+    fn ended(
+        &self,
+        within: Option<usize>,
+        plan: &Plan,
+        meters: &[Arc<StageMeter>],
+        outcomes: &[StageOutcome],
+    ) {
+        let Some(build) = within.and_then(|stage| self.builds.get(stage)) else { return };
+        build.inside.add(plan, meters, outcomes);
+    }
+
+    fn held_back(&self, number: usize, command: HeldCommand) {
+        let mut held = self.builds[number].held.lock().unwrap_or_else(PoisonError::into_inner);
+        held.push(command);
+    }
+}

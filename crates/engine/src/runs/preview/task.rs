@@ -1,0 +1,40 @@
+//! What a preview is made from.
+
+use std::sync::{Arc, Mutex};
+
+use stream::{RunControl, StageMeter};
+
+use crate::base::limits::Limits;
+use crate::exec::command::CommandStarter;
+use crate::files::held_back::HeldBackFiles;
+use crate::files::sample::Sampled;
+use crate::flow::descriptors::Ports;
+use crate::kept::lines::Kept;
+use crate::plan::pipeline::Plan;
+use crate::runs::preview::result::Preview;
+
+/// Everything a preview needs.
+pub(crate) struct Task<'t> {
+    pub(crate) generation: u64,
+    pub(crate) text: &'t str,
+    pub(crate) plan: &'t Plan,
+    pub(crate) files: &'t HeldBackFiles,
+    pub(crate) control: &'t RunControl,
+    pub(crate) starter: &'t CommandStarter,
+    pub(crate) limits: Limits,
+    pub(crate) standard: Option<Arc<Sampled>>,
+    pub(crate) before: Option<&'t Preview>,
+    /// Tells apart what the key of a stage does not: the sample and the standard input.
+    pub(crate) setting: Vec<u8>,
+    pub(crate) meters: &'t Mutex<Vec<Arc<StageMeter>>>,
+    /// What the first stage has written so far, where it follows a file.
+    pub(crate) live: Option<LiveSoFar>,
+    /// The descriptors, where `exec` has changed them before the pipeline.
+    pub(crate) redirected: Option<Ports>,
+}
+
+/// What a stage that follows a file has written so far.
+pub(crate) struct LiveSoFar {
+    pub(crate) kept: Arc<Kept>,
+    pub(crate) messages: String,
+}
