@@ -3,11 +3,15 @@ use std::process::{Command, Stdio};
 
 use anyhow::{Context, Result, bail};
 
+use crate::rooms;
+
 /// Runs all checks in order; stops at the first that fails.
 pub(crate) fn run() -> Result<()> {
     ensure_tools()?;
     eprintln!("── formatting");
     format(true)?;
+    eprintln!("── rooms");
+    rooms::check(&root()?)?;
     let clippy = ["clippy", "--workspace", "--all-targets", "--locked", "--", "-D", "warnings"];
     step("clippy", &clippy)?;
     step("tests", &["test", "--workspace", "--locked"])?;

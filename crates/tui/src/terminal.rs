@@ -19,7 +19,7 @@ use rustix::process::Signal;
 use signal_hook::consts::{SIGCONT, SIGHUP, SIGINT, SIGQUIT, SIGTERM, SIGTSTP};
 use signal_hook::iterator::Signals;
 
-use crate::app::Event;
+use crate::state::event::Event;
 use crate::theme::{Depth, Ground};
 
 /// True while the terminal is ours and must be given back.

@@ -14,7 +14,7 @@ pub enum Ground {
 
 /// How many colours the terminal shows.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Depth {
+pub(crate) enum Depth {
     /// 24 bits.
     True,
     /// The 256 of the usual table.
@@ -27,7 +27,7 @@ pub enum Depth {
 
 impl Depth {
     /// What the environment says.
-    pub fn from_environment() -> Self {
+    pub(crate) fn from_environment() -> Self {
         let variable = |name: &str| std::env::var(name).unwrap_or_default();
         if !variable("NO_COLOR").is_empty() {
             return Self::None;
@@ -51,7 +51,7 @@ impl Depth {
 
 /// Styles by what they are for.
 #[derive(Clone, Copy, Debug)]
-pub struct Theme {
+pub(crate) struct Theme {
     ground: Ground,
     depth: Depth,
 }
@@ -76,7 +76,7 @@ const LIGHT_HUES: [(u32, Color); 6] = [
 
 impl Theme {
     /// A theme for this ground and depth.
-    pub fn new(ground: Ground, depth: Depth) -> Self {
+    pub(crate) fn new(ground: Ground, depth: Depth) -> Self {
         Self { ground, depth }
     }
 
@@ -91,7 +91,7 @@ impl Theme {
     }
 
     /// Plain text on the ground.
-    pub fn ink(self) -> Style {
+    pub(crate) fn ink(self) -> Style {
         let style = Style::new();
         match (self.pick(0xcd_d3da, 0x2a_2e33, None), self.pick(0x13_161b, 0xfa_f8f3, None)) {
             (Some(ink), Some(ground)) => style.fg(ink).bg(ground),
@@ -100,13 +100,13 @@ impl Theme {
     }
 
     /// What matters most.
-    pub fn bright(self) -> Style {
+    pub(crate) fn bright(self) -> Style {
         let style = Style::new().add_modifier(Modifier::BOLD);
         self.pick(0xf2_f4f6, 0x00_0000, None).map_or(style, |color| style.fg(color))
     }
 
     /// What matters least.
-    pub fn quiet(self) -> Style {
+    pub(crate) fn quiet(self) -> Style {
         match self.pick(0x6f_7884, 0x7a_7f86, Some(Color::DarkGray)) {
             Some(color) => Style::new().fg(color),
             None => Style::new().add_modifier(Modifier::DIM),
@@ -114,7 +114,7 @@ impl Theme {
     }
 
     /// The thin rules.
-    pub fn rule(self) -> Style {
+    pub(crate) fn rule(self) -> Style {
         match self.pick(0x2b_313a, 0xd9_d4c8, Some(Color::DarkGray)) {
             Some(color) => Style::new().fg(color),
             None => Style::new().add_modifier(Modifier::DIM),
@@ -122,7 +122,7 @@ impl Theme {
     }
 
     /// The row the cursor is on; laid over other styles.
-    pub fn selected(self) -> Style {
+    pub(crate) fn selected(self) -> Style {
         match self.pick(0x1e_242c, 0xee_e9dc, None) {
             Some(color) => Style::new().bg(color),
             None => Style::new().add_modifier(Modifier::REVERSED),
@@ -130,7 +130,7 @@ impl Theme {
     }
 
     /// The hue of stage `number`, from 0.
-    pub fn hue(self, number: usize) -> Style {
+    pub(crate) fn hue(self, number: usize) -> Style {
         let at = number % DARK_HUES.len();
         let (dark, sixteen) = DARK_HUES[at];
         match self.pick(dark, LIGHT_HUES[at].0, Some(sixteen)) {
@@ -140,7 +140,7 @@ impl Theme {
     }
 
     /// The bar of what comes from outside.
-    pub fn source_bar(self) -> Style {
+    pub(crate) fn source_bar(self) -> Style {
         match self.pick(0x5b_6470, 0xa8_a395, Some(Color::Gray)) {
             Some(color) => Style::new().fg(color),
             None => Style::new(),
@@ -148,12 +148,12 @@ impl Theme {
     }
 
     /// A match of the search.
-    pub fn found(self) -> Style {
+    pub(crate) fn found(self) -> Style {
         Style::new().add_modifier(Modifier::REVERSED)
     }
 
     /// Marks that stand for bytes that cannot be shown.
-    pub fn mark(self) -> Style {
+    pub(crate) fn mark(self) -> Style {
         match self.pick(0x8a_93a0, 0x66_6b72, Some(Color::DarkGray)) {
             Some(color) => Style::new().fg(color).add_modifier(Modifier::ITALIC),
             None => Style::new().add_modifier(Modifier::REVERSED),

@@ -17,6 +17,19 @@ pub(super) fn rooms(name: &str) -> Option<&'static [&'static str]> {
         "engine" => Some(&[
             "base", "kept", "flow", "files", "policy", "plan", "exec", "language", "runs", "bench",
         ]),
+        "insight" => Some(&["describe", "edit", "compare", "runs", "advice", "export"]),
+        "tui" => Some(&[
+            "theme",
+            "text",
+            "actions",
+            "storage",
+            "state",
+            "hints",
+            "update",
+            "views",
+            "terminal",
+            "event_loop",
+        ]),
         _ => None,
     }
 }

@@ -7,9 +7,10 @@ use ratatui::style::{Modifier, Style};
 use shell::{Pipeline, Span};
 use unicode_width::UnicodeWidthChar;
 
-use super::{cut, put};
-use crate::app::{App, Focus};
-use crate::display::safe;
+use super::canvas::{cut, put};
+use crate::state::app::App;
+use crate::state::place::Focus;
+use crate::text::display::safe;
 
 /// A character on the screen: byte, what is shown, columns.
 struct Cell {

@@ -5,9 +5,9 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 
-use super::{cut, put, put_right};
-use crate::app::App;
-use crate::display::safe;
+use super::canvas::{cut, put, put_right};
+use crate::state::app::App;
+use crate::text::display::safe;
 
 pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let runs = app.runs();

@@ -4,9 +4,14 @@ use engine::HeldCommand;
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Position, Rect};
 
-use super::{cut, program, put, put_right};
-use crate::app::{ALL_ACTIONS, App, Changes, Drawer, List, PromptKind, Question, SampleForm};
-use crate::display::safe;
+use super::canvas::{cut, put, put_right};
+use super::program;
+use crate::actions::ALL as ALL_ACTIONS;
+use crate::state::app::App;
+use crate::state::drawer::{Changes, Drawer, PromptKind, Question};
+use crate::state::list::List;
+use crate::state::sample_form::SampleForm;
+use crate::text::display::safe;
 
 /// Rows a drawer takes.
 pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {

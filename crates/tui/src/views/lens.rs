@@ -8,10 +8,11 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
-use super::{cut, put, put_right};
-use crate::app::{App, Focus, Place};
-use crate::display::{View, pieces, width};
-use crate::lens::{Content, matches, row_lines};
+use super::canvas::{cut, put, put_right};
+use crate::state::app::App;
+use crate::state::lens::{Content, matches, row_lines};
+use crate::state::place::{Focus, Place};
+use crate::text::display::{View, pieces, width};
 
 /// Columns the lens needs to show both sides beside each other.
 const TWO_SIDES: u16 = 66;

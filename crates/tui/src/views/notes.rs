@@ -6,9 +6,10 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 
-use super::{cut, put, put_right};
-use crate::app::{App, Screen};
-use crate::display::safe;
+use super::canvas::{cut, put, put_right};
+use crate::state::app::App;
+use crate::state::screen::Screen;
+use crate::text::display::safe;
 
 /// What the Pending view is about, under it.
 fn pending(buffer: &mut Buffer, area: Rect, app: &App) {

@@ -7,9 +7,9 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 
-use super::{cut, list_and_side, put, put_right};
-use crate::app::App;
-use crate::display::safe;
+use super::canvas::{cut, list_and_side, put, put_right};
+use crate::state::app::App;
+use crate::text::display::safe;
 
 pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let Some(preview) = &app.preview else {

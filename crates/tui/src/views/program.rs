@@ -4,10 +4,11 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::{Position, Rect};
 use unicode_width::UnicodeWidthChar;
 
+use super::canvas::put;
 use super::command::shaded;
-use super::put;
-use crate::app::{App, ProgramEditor};
-use crate::display::safe;
+use crate::state::app::App;
+use crate::state::program::ProgramEditor;
+use crate::text::display::safe;
 
 /// Rows it takes: a title, the lines, and one to breathe.
 pub(super) fn rows(editor: &ProgramEditor, height: u16) -> u16 {

@@ -6,9 +6,10 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
-use super::{WIDE, cut, put, put_right};
-use crate::app::{App, Focus, Place};
-use crate::display::safe;
+use super::canvas::{WIDE, cut, put, put_right};
+use crate::state::app::App;
+use crate::state::place::{Focus, Place};
+use crate::text::display::safe;
 
 /// A row of the river.
 struct Row {

@@ -4,7 +4,7 @@ use std::time::{Duration, Instant};
 use ratatui::crossterm::event::KeyCode;
 
 use super::tests::Stand;
-use crate::app::Screen;
+use crate::state::screen::Screen;
 
 const SIZES: [(u16, u16); 8] =
     [(0, 0), (1, 1), (7, 3), (20, 8), (80, 24), (104, 36), (160, 50), (300, 90)];

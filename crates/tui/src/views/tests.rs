@@ -5,8 +5,15 @@ use ratatui::Terminal;
 use ratatui::backend::TestBackend;
 use ratatui::crossterm::event::{Event as TerminalEvent, KeyCode, KeyEvent, KeyModifiers};
 
-use crate::app::{App, Event, Focus, Place, Setup, Wish};
-use crate::theme::{Depth, Ground, Theme};
+use crate::state::app::App;
+use crate::state::app::Setup;
+use crate::state::event::Event;
+use crate::state::event::Wish;
+use crate::state::place::Focus;
+use crate::state::place::Place;
+use crate::theme::Depth;
+use crate::theme::Ground;
+use crate::theme::Theme;
 
 /// A Bench without a terminal, and its news.
 pub(super) struct Stand {
@@ -70,7 +77,9 @@ impl Stand {
 
     pub(super) fn screen(&mut self, width: u16, height: u16) -> String {
         let mut terminal = Terminal::new(TestBackend::new(width, height)).unwrap();
-        self.app.set_page(ratatui::layout::Size::new(width, height));
+        let size = ratatui::layout::Size::new(width, height);
+        let rows = super::lens_rows(width, height, &self.app);
+        self.app.set_page(size, rows);
         terminal.draw(|frame| super::draw(frame, &self.app)).unwrap();
         let buffer = terminal.backend().buffer().clone();
         let rows = buffer.content.chunks(usize::from(width.max(1)));

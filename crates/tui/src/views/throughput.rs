@@ -9,9 +9,10 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 
-use super::{cut, put, put_right};
-use crate::app::{App, Running, Shows};
-use crate::display::safe;
+use super::canvas::{WIDE, cut, put, put_right};
+use crate::state::app::App;
+use crate::state::run::{Running, Shows};
+use crate::text::display::safe;
 
 mod notes;
 
@@ -19,9 +20,6 @@ pub(super) use notes::notes;
 
 /// The current rate is that of the last second.
 const NOW_NS: u64 = 1_000_000_000;
-
-/// Runs without an end show the last minute.
-const MINUTE_NS: u64 = 60_000_000_000;
 
 pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let Some(running) = &app.running else {
@@ -67,7 +65,7 @@ fn progress(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
     let done = snapshot.done().filter(|_| running.end.is_none() || ended_well);
     if let Some(done) = done {
         // On a small screen the bar leaves room for the figures.
-        let width = if area.width >= super::WIDE { 40 } else { (area.width / 10).clamp(4, 20) };
+        let width = if area.width >= WIDE { 40 } else { (area.width / 10).clamp(4, 20) };
         let filled = (done * f64::from(width)).round() as u16;
         x = put(buffer, area, x, 0, &"█".repeat(usize::from(filled)), theme.source_bar());
         x = put(buffer, area, x, 0, &"·".repeat(usize::from(width - filled)), theme.quiet());
@@ -216,7 +214,7 @@ fn bands(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
 /// Whether there is room for the course, and the widths of what stands at the left, of the numbers
 /// at the right, and of the course between them.
 fn columns(width: u16) -> (bool, u16, u16, u16) {
-    let wide = width >= super::WIDE;
+    let wide = width >= WIDE;
     let left = if wide { (width / 4).clamp(40, 48) } else { width * 2 / 3 };
     let numbers = 46.min(width / 3);
     (wide, left, numbers, width.saturating_sub(left + numbers + 2))
@@ -229,8 +227,8 @@ fn axis(buffer: &mut Buffer, row: Rect, app: &App, running: &Running) {
         return;
     }
     let elapsed = running.snapshot.elapsed_ns;
-    let endless = running.snapshot.total_bytes.is_none() && elapsed > MINUTE_NS;
-    let from = if endless { elapsed - MINUTE_NS } else { 0 };
+    let endless = running.snapshot.total_bytes.is_none() && elapsed > notes::MINUTE_NS;
+    let from = if endless { elapsed - notes::MINUTE_NS } else { 0 };
     let style = app.theme.quiet();
     let start = if from == 0 { "0 s".to_owned() } else { duration(from) };
     put(buffer, row, left, 0, &start, style);
@@ -283,7 +281,7 @@ fn band_of(buffer: &mut Buffer, band: Rect, app: &App, running: &Running, number
         0..=3 => band.height.max(1),
         rows => rows - 1,
     };
-    let window = running.snapshot.total_bytes.is_none().then_some(MINUTE_NS);
+    let window = running.snapshot.total_bytes.is_none().then_some(notes::MINUTE_NS);
     let values = running.history.rates(command.span, usize::from(chart_width), window);
     let most = values.iter().flatten().map(|rate| rate.lines).fold(0.0_f64, f64::max);
     let heights: Vec<Option<f64>> = values

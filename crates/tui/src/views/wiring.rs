@@ -6,9 +6,9 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
-use super::{cut, list_and_side, put};
-use crate::app::App;
-use crate::display::safe;
+use super::canvas::{cut, list_and_side, put};
+use crate::state::app::App;
+use crate::text::display::safe;
 
 pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let Some(preview) = app.preview.as_ref().filter(|preview| !preview.stages.is_empty()) else {

@@ -6,10 +6,12 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
-use super::super::{cut, put};
-use super::MINUTE_NS;
-use crate::app::App;
-use crate::display::safe;
+use super::super::canvas::{cut, put};
+use crate::state::app::App;
+use crate::text::display::safe;
+
+/// Runs without an end show the last minute.
+pub(super) const MINUTE_NS: u64 = 60_000_000_000;
 
 pub(in super::super) fn notes(buffer: &mut Buffer, area: Rect, app: &App) {
     let Some(running) = &app.running else { return };

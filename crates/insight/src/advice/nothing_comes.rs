@@ -1,0 +1,16 @@
+//! A stage whose input goes elsewhere.
+
+use engine::Preview;
+
+use super::note::{Note, Severity, note};
+
+pub(super) fn nothing_comes(preview: &Preview, number: usize) -> Option<Note> {
+    let before = preview.stages.get(number.checked_sub(1)?)?;
+    let reads =
+        preview.stages[number].inputs.iter().any(|input| input.name == stream::InputName::Standard);
+    if before.plan.feeds_next() || !reads {
+        return None;
+    }
+    let text = format!("nothing comes in: the output of stage {number} goes elsewhere");
+    Some(note("nothing-comes", number, Severity::Warning, text, None))
+}

@@ -1,0 +1,4 @@
+//! Two sides beside each other: input and output, old and new.
+
+pub(crate) mod alignment;
+pub(crate) mod difference;

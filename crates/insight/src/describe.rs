@@ -1,0 +1,6 @@
+//! Words and numbers for what is shown: each said in one place.
+
+pub(crate) mod held_commands;
+pub(crate) mod units;
+pub(crate) mod wiring;
+pub(crate) mod words;

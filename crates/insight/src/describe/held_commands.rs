@@ -1,0 +1,44 @@
+//! A command that is held back, told whole: what a yes to it covers.
+
+use std::os::unix::ffi::OsStrExt;
+
+use engine::{Consent, Fed, HeldCommand};
+
+use crate::describe::units::bytes;
+
+/// A command as a shell would be given it: the variables that the text set for it, its name, its
+/// arguments.
+pub fn command_line(command: &HeldCommand) -> String {
+    let set = command.changes.iter().filter_map(|(name, value)| {
+        value.as_ref().map(|value| format!("{name}={}", shell::quote_bytes(value)))
+    });
+    let words = command.words.iter().map(|word| shell::quote_bytes(word));
+    set.chain(words).collect::<Vec<_>>().join(" ")
+}
+
+/// What is started, where, with which variables and what input: one line each.
+pub fn command_details(command: &HeldCommand) -> Vec<String> {
+    let mut lines = Vec::new();
+    let quoted = |path: &std::path::Path| shell::quote_bytes(path.as_os_str().as_bytes());
+    match command.consent() {
+        Some(Consent { program, directory, .. }) => {
+            lines.push(format!("file {}", quoted(&program.path)));
+            lines.push(format!("in folder {}", quoted(&directory)));
+        }
+        None => lines.push("no program of this name".to_owned()),
+    }
+    for (name, value) in &command.changes {
+        lines.push(match value {
+            Some(value) => format!("with {name}={}", shell::quote_bytes(value)),
+            None => format!("without the variable {name}"),
+        });
+    }
+    lines.push(match command.fed {
+        Fed::Nothing => "no input".to_owned(),
+        Fed::Anything => "reads data of this text".to_owned(),
+        Fed::Exactly { bytes: count, .. } => {
+            format!("reads exactly the {} it is fed now; other input asks again", bytes(count))
+        }
+    });
+    lines
+}

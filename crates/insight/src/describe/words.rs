@@ -1,0 +1,118 @@
+//! What a stage does and did, in words.
+
+use std::ops::Range;
+
+use engine::{Ending, Limit, Sample, StageKind, StagePlan, StageResult};
+use filters::Verb;
+use shell::Compound;
+
+use crate::describe::units::{bytes, grouped, percent};
+
+/// What a stage does, from its own options.
+pub fn explain(plan: &StagePlan) -> String {
+    if plan.off.is_some() {
+        return "switched off: every line passes on unchanged".to_owned();
+    }
+    match &plan.kind {
+        StageKind::Native(definition) => definition
+            .explain(&plan.arguments)
+            .filter(|text| !text.is_empty())
+            .unwrap_or_else(|| definition.spec.summary.to_owned()),
+        StageKind::Host(_) => format!("runs {}, a program of this machine", plan.name()),
+        StageKind::Shell(command) => explain_shell(command),
+        StageKind::Nothing => "runs nothing".to_owned(),
+    }
+}
+
+/// What a part of the shell does.
+fn explain_shell(command: &shell::Command) -> String {
+    let Some(compound) = &command.compound else {
+        let name = command.name().unwrap_or_else(|| "a command".to_owned());
+        return format!("runs {name} in the shell itself");
+    };
+    match &**compound {
+        Compound::Group(_) => "runs the commands in braces one after the other".to_owned(),
+        Compound::Subshell(_) => {
+            "runs the commands in parentheses one after the other, in a shell of their own"
+                .to_owned()
+        }
+        Compound::If { .. } => "runs what stands behind the first condition that holds".to_owned(),
+        Compound::Loop { until, .. } => {
+            let how = if *until { "until" } else { "as long as" };
+            format!("runs its commands again and again {how} the condition holds")
+        }
+        Compound::For { name, .. } => format!("runs its commands once for each value of {name}"),
+        Compound::Case { .. } => "runs what stands behind the first pattern that fits".to_owned(),
+        Compound::Function { name, .. } => format!("says what {name} does from here on"),
+        Compound::Test(_) => "tells by its status whether the expression holds".to_owned(),
+    }
+}
+
+/// What a stage did to the data: verb and effect.
+pub fn effect(stage: &StageResult) -> String {
+    if stage.plan.off.is_some() {
+        return "off".to_owned();
+    }
+    if stage.ending == Ending::Failed {
+        return "failed".to_owned();
+    }
+    let (lines_in, lines_out) = (stage.figures.lines_in, stage.figures.lines_out);
+    let Some(verb) = stage.verb else {
+        return if stage.status.0 == 126 { "not started".to_owned() } else { "runs".to_owned() };
+    };
+    let word = verb.word();
+    match verb {
+        Verb::Makes => format!("{word} {}", grouped(lines_out)),
+        Verb::Keeps if lines_out == lines_in && lines_in > 0 => format!("{word} all"),
+        Verb::Keeps if lines_out == 0 => format!("{word} none"),
+        Verb::Keeps if lines_in <= 99 => format!("{word} {lines_out} of {lines_in}"),
+        Verb::Keeps => format!("{word} {}", percent(lines_out, lines_in)),
+        Verb::Edits if lines_out == lines_in => format!("{word} all"),
+        Verb::Edits => format!("{word} {} of {}", grouped(lines_out), grouped(lines_in)),
+        Verb::Orders | Verb::Passes | Verb::Copies | Verb::Acts => word.to_owned(),
+        Verb::Merges | Verb::Splits => {
+            format!("{word} {} → {}", grouped(lines_in), grouped(lines_out))
+        }
+    }
+}
+
+/// The parts of an input line a stage looks at.
+pub fn marks(plan: &StagePlan) -> impl Fn(&[u8]) -> Vec<Range<usize>> + use<> {
+    let filter = match &plan.kind {
+        StageKind::Native(definition) => definition.build(&plan.arguments).ok(),
+        _ => None,
+    };
+    move |line| filter.as_ref().map_or_else(Vec::new, |filter| filter.marks(line))
+}
+
+/// A sample by name.
+pub fn sample_in_words(sample: Sample) -> String {
+    match sample {
+        Sample::First(lines) => format!("first {}", grouped(lines)),
+        Sample::Last(lines) => format!("last {}", grouped(lines)),
+        Sample::Every(step) => format!("every {}", ordinal(step)),
+        Sample::Random { lines, seed } => format!("{} at random, seed {seed}", grouped(lines)),
+        Sample::Everything => "everything".to_owned(),
+    }
+}
+
+fn ordinal(number: u64) -> String {
+    let ending = match (number % 10, number % 100) {
+        (1, rest) if rest != 11 => "st",
+        (2, rest) if rest != 12 => "nd",
+        (3, rest) if rest != 13 => "rd",
+        _ => "th",
+    };
+    format!("{}{ending}", grouped(number))
+}
+
+/// What a limit cut something off at.
+pub fn limit_in_words(limit: Limit) -> String {
+    match limit {
+        Limit::Lines(lines) => format!("{} lines", grouped(lines)),
+        Limit::Bytes(number) => bytes(number),
+        Limit::Seconds(seconds) => format!("{seconds} s"),
+        Limit::Memory(number) => format!("{} of memory", bytes(number)),
+        Limit::Commands(count) => format!("{} commands at once", grouped(count as u64)),
+    }
+}

@@ -1,0 +1,4 @@
+//! Drawings and documents.
+
+pub(crate) mod drawing;
+pub(crate) mod report;

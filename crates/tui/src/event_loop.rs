@@ -1,0 +1,171 @@
+//! From the terminal to the state and back, until the user leaves.
+
+use std::io::{self, IsTerminal};
+use std::path::PathBuf;
+use std::sync::Arc;
+use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
+use std::time::{Duration, Instant};
+
+use engine::{Capture, SessionEvent, Variables};
+use ratatui::crossterm::event;
+use signal_hook::consts::SIGHUP;
+use thiserror::Error;
+
+use crate::state::app::{App, Setup};
+use crate::state::event::{Event, Wish};
+use crate::storage::config::Config;
+use crate::storage::store::Store;
+use crate::terminal::{self, Screen};
+use crate::theme::{Depth, Ground, Theme};
+use crate::views;
+
+/// Draws at most this often.
+const FRAME: Duration = Duration::from_millis(33);
+
+/// Figures of work that goes on are refreshed this often.
+const PULSE: Duration = Duration::from_millis(100);
+
+/// How to start.
+#[derive(Clone, Debug, Default)]
+pub struct Options {
+    /// The text to begin with.
+    pub text: String,
+    /// The script the text came from.
+    pub path: Option<PathBuf>,
+    /// Folders the Shelf looks into, besides the working directory.
+    pub shelves: Vec<PathBuf>,
+    /// The ground; `None` to ask the terminal.
+    pub ground: Option<Ground>,
+    /// `$0` and positional parameters.
+    pub parameters: Vec<Vec<u8>>,
+}
+
+/// Why there is no screen.
+#[derive(Debug, Error)]
+pub enum TuiError {
+    /// Standard output is no terminal.
+    #[error("standard output is not a terminal; “ylotrope run” works without one")]
+    NoTerminal,
+    /// The terminal failed.
+    #[error("the terminal: {0}")]
+    Terminal(#[from] io::Error),
+}
+
+/// Opens the Bench and stays until the user leaves. The terminal is left as it was found. Gives the
+/// signal that asked to end, where one did.
+///
+/// # Errors
+/// When there is no terminal or it fails.
+pub fn run(options: Options) -> Result<Option<i32>, TuiError> {
+    if !io::stdout().is_terminal() {
+        return Err(TuiError::NoTerminal);
+    }
+    let depth = Depth::from_environment();
+    let ground = options.ground.unwrap_or_else(|| terminal::ask_ground(depth));
+    let (sender, events) = channel();
+    let capture = take_standard_input(&sender)?;
+    let store = Store::usual();
+    let homeless = store.is_none();
+    let recovered = store.as_ref().and_then(Store::recovered);
+    let mut app = App::new(Setup {
+        text: options.text,
+        path: options.path,
+        shelves: options.shelves,
+        theme: Theme::new(ground, depth),
+        variables: Variables::new("ylotrope", options.parameters),
+        capture,
+        store,
+        runs: insight::Runs::usual(),
+        config: Config::usual(),
+        recovered,
+        events: sender.clone(),
+    });
+    if homeless {
+        app.message = Some(insight::NotOurs::NoHome.to_string());
+    }
+    let mut screen = Screen::enter()?;
+    terminal::watch_signals(&sender)?;
+    read_terminal(sender);
+    let outcome = event_loop(&mut app, &mut screen, &events);
+    screen.leave();
+    app.end_everything();
+    outcome
+}
+
+/// Takes in standard input where it is data and not the keyboard.
+fn take_standard_input(sender: &Sender<Event>) -> io::Result<Option<Arc<Capture>>> {
+    if io::stdin().is_terminal() {
+        return Ok(None);
+    }
+    let descriptor = rustix::io::dup(rustix::stdio::stdin())?;
+    let sender = sender.clone();
+    // Nobody listens any more when the screen is gone.
+    Capture::start(descriptor, move || drop(sender.send(Event::Session(SessionEvent::Arrived))))
+        .map(Some)
+}
+
+fn read_terminal(sender: Sender<Event>) {
+    std::thread::spawn(move || {
+        while let Ok(event) = event::read() {
+            if sender.send(Event::Terminal(event)).is_err() {
+                return;
+            }
+        }
+        // The terminal is gone: leave as if it had said so.
+        let _ = sender.send(Event::Signal(SIGHUP));
+    });
+}
+
+fn event_loop(
+    app: &mut App,
+    screen: &mut Screen,
+    events: &Receiver<Event>,
+) -> Result<Option<i32>, TuiError> {
+    let mut dirty = true;
+    let mut drawn = Instant::now().checked_sub(FRAME).unwrap_or_else(Instant::now);
+    loop {
+        if dirty && drawn.elapsed() >= FRAME {
+            let at = screen.draw(|frame| views::draw(frame, app))?;
+            let rows = views::lens_rows(at.width, at.height, app);
+            app.set_page(at, rows);
+            drawn = Instant::now();
+            dirty = false;
+        }
+        let wait = if dirty { FRAME.saturating_sub(drawn.elapsed()) } else { PULSE };
+        match events.recv_timeout(wait) {
+            Ok(event) => {
+                dirty = true;
+                app.update(event);
+                // What has piled up is worked off before the next drawing.
+                while let Ok(event) = events.try_recv() {
+                    app.update(event);
+                    if app.wish() != Wish::Stay {
+                        break;
+                    }
+                }
+            }
+            Err(RecvTimeoutError::Timeout) => dirty |= app.pulse(),
+            Err(RecvTimeoutError::Disconnected) => return Ok(None),
+        }
+        if let Some(bytes) = app.take_clipboard()
+            && let Err(error) = Screen::copy(&bytes)
+        {
+            app.message = Some(format!("not copied: {}", stream::describe(&error)));
+        }
+        match app.wish() {
+            Wish::Stay => {}
+            Wish::Suspend => {
+                app.resumed();
+                screen.suspend()?;
+                dirty = true;
+            }
+            Wish::TakeAgain => {
+                app.resumed();
+                screen.take_again()?;
+                dirty = true;
+            }
+            Wish::Leave => return Ok(None),
+            Wish::End(signal) => return Ok(Some(signal)),
+        }
+    }
+}

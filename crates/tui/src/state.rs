@@ -1,0 +1,15 @@
+//! The state of the Bench. Knows no keys and draws nothing.
+
+pub(crate) mod app;
+pub(crate) mod compare;
+pub(crate) mod drawer;
+pub(crate) mod event;
+pub(crate) mod lens;
+pub(crate) mod list;
+pub(crate) mod parsed;
+pub(crate) mod pending;
+pub(crate) mod place;
+pub(crate) mod program;
+pub(crate) mod run;
+pub(crate) mod sample_form;
+pub(crate) mod screen;

@@ -1,0 +1,186 @@
+//! What lies over the notes for a while: help, questions, prompts, the sample, the Shelf.
+
+use std::path::PathBuf;
+
+use engine::HeldCommand;
+use tui_input::{Input, InputRequest};
+
+use crate::actions::ALL;
+use crate::state::list::List;
+use crate::state::program::ProgramEditor;
+use crate::state::sample_form::SampleForm;
+
+/// One of them.
+pub(crate) enum Drawer {
+    /// All keys, scrolled by this many rows.
+    Help(usize),
+    /// Which lines are worked on.
+    Sample(SampleForm),
+    /// A line of text is asked for.
+    Prompt(Prompt),
+    /// A question to be answered by y or n.
+    Confirm(Question),
+    /// Saved pipelines.
+    Shelf(List<ShelfEntry>),
+    /// All actions.
+    Actions(List<usize>),
+    /// What can be handed over.
+    Export(List<insight::Export>),
+    /// A program of a stage.
+    Program(Box<ProgramEditor>),
+    /// What others have made of a file that was written, from this row on.
+    Changes(Box<Changes>),
+}
+
+/// What a line of text is asked for.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum PromptKind {
+    /// To search the lens.
+    Search,
+    /// A stage, to be put at this place.
+    Stage(usize),
+    /// A file to save to.
+    SaveAs,
+    /// A file for the output of the last run.
+    KeepOutput,
+    /// A file for a drawing or a document.
+    Export(insight::Export),
+}
+
+/// A line of text being asked for.
+pub(crate) struct Prompt {
+    /// What for.
+    pub kind: PromptKind,
+    /// The text so far.
+    pub input: Input,
+}
+
+/// A file that is not taken back because others have changed it.
+pub(crate) struct Changes {
+    /// The file.
+    pub path: PathBuf,
+    /// What was written, beside what is there now; `None` where that is too much.
+    pub difference: Option<insight::Difference>,
+    /// The first row shown.
+    pub top: usize,
+}
+
+/// A question.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Question {
+    /// Write the held-back files?
+    Write,
+    /// Run on everything?
+    RunAll,
+    /// Leave although something is not saved?
+    Leave,
+    /// Leave although a run goes on?
+    EndRun,
+    /// Open another pipeline although something is not saved?
+    Open(PathBuf),
+    /// Save over a file that is there?
+    Overwrite(PathBuf),
+    /// Start these held-back commands, by their numbers among all?
+    Act(Vec<(usize, HeldCommand)>),
+    /// Start this program?
+    Allow(Box<HeldCommand>),
+}
+
+/// A saved pipeline.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct ShelfEntry {
+    /// The file.
+    pub path: PathBuf,
+    /// Its first comment, or its first line.
+    pub says: String,
+}
+
+impl Drawer {
+    pub(crate) fn prompt(kind: PromptKind, text: &str) -> Self {
+        Self::Prompt(Prompt { kind, input: Input::new(text.to_owned()) })
+    }
+
+    pub(crate) fn actions() -> Self {
+        let all = ALL.iter().enumerate();
+        Self::Actions(List::new(
+            all.map(|(at, entry)| (format!("{} {}", entry.says, entry.short), at)).collect(),
+        ))
+    }
+
+    pub(crate) fn paste(&mut self, text: &str) {
+        let input = match self {
+            Self::Prompt(prompt) => &mut prompt.input,
+            Self::Shelf(list) => &mut list.query,
+            Self::Actions(list) => &mut list.query,
+            Self::Export(list) => &mut list.query,
+            Self::Help(_)
+            | Self::Sample(_)
+            | Self::Confirm(_)
+            | Self::Program(_)
+            | Self::Changes(_) => return,
+        };
+        for character in text.chars().filter(|character| !character.is_control()) {
+            input.handle(InputRequest::InsertChar(character));
+        }
+    }
+
+    /// The keys that mean something in it.
+    pub(crate) fn hints(&self) -> Vec<(&'static str, &'static str)> {
+        match self {
+            Self::Help(_) | Self::Changes(_) => vec![("↑↓", "scroll"), ("Esc", "close")],
+            Self::Sample(form) if form.row == 3 => {
+                vec![
+                    ("↑↓", "choose"),
+                    ("0-9", "number"),
+                    ("Tab", "number or seed"),
+                    ("Enter", "apply"),
+                    ("Esc", "leave as it is"),
+                ]
+            }
+            Self::Sample(_) => vec![
+                ("↑↓", "choose"),
+                ("0-9", "number"),
+                ("Enter", "apply"),
+                ("Esc", "leave as it is"),
+            ],
+            Self::Prompt(prompt) => match prompt.kind {
+                PromptKind::Search => vec![("Enter", "search"), ("Esc", "close")],
+                PromptKind::Stage(_) => vec![("Enter", "add the stage"), ("Esc", "close")],
+                PromptKind::SaveAs => vec![("Enter", "save"), ("Esc", "do not save")],
+                PromptKind::Export(_) => vec![("Enter", "write it"), ("Esc", "close")],
+                PromptKind::KeepOutput => vec![("Enter", "keep it"), ("Esc", "close")],
+            },
+            Self::Confirm(Question::Leave) => {
+                vec![("s", "save and leave"), ("y", "leave without saving"), ("n", "stay")]
+            }
+            Self::Confirm(Question::Allow(_)) => vec![
+                ("o", "once"),
+                ("s", "for this session"),
+                ("a", "always, kept in the configuration"),
+                ("n", "no"),
+            ],
+            Self::Confirm(Question::Act(_)) => vec![
+                ("s", "start them, stop at the first that fails"),
+                ("g", "go on when one fails"),
+                ("n", "no"),
+            ],
+            Self::Confirm(Question::RunAll) => {
+                vec![("y", "run"), ("d", "run, but write no files"), ("n", "no")]
+            }
+            Self::Confirm(_) => vec![("y", "yes"), ("n", "no")],
+            Self::Program(_) => vec![
+                ("type", "applied at once"),
+                ("Esc", "close"),
+                ("Enter", "new line"),
+                ("Ctrl-U", "undo"),
+                ("Ctrl-R", "redo"),
+            ],
+            Self::Shelf(_) => {
+                vec![("↑↓", "choose"), ("type", "to search"), ("Enter", "open"), ("Esc", "close")]
+            }
+            Self::Actions(_) | Self::Export(_) => {
+                vec![("↑↓", "choose"), ("type", "to search"), ("Enter", "do it"), ("Esc", "close")]
+            }
+        }
+    }
+}

@@ -1,0 +1,53 @@
+//! What changes the state, and what the state asks for.
+
+use std::sync::Arc;
+
+use engine::{Preview, SessionEvent};
+use insight::{Alignment, Note};
+use ratatui::crossterm::event::Event as TerminalEvent;
+
+use crate::state::parsed::Parsed;
+use crate::state::place::Place;
+
+/// News for the state.
+pub(crate) enum Event {
+    /// From the terminal.
+    Terminal(TerminalEvent),
+    /// From the background.
+    Session(SessionEvent),
+    /// A preview with its advice.
+    Previewed(Arc<Preview>, Vec<Note>),
+    /// Advice made anew for a preview, by its number.
+    Noted(u64, Vec<Note>),
+    /// A long text was parsed: which, and with the cursor where.
+    Parsed(u64, String, usize, Box<Parsed>),
+    /// Work in the background has failed: which, and why.
+    Failed(&'static str, String),
+    /// Rows made in the background: preview, place, and the rows.
+    Aligned(u64, Place, Arc<Alignment>),
+    /// A file of the Pending view was compared: preview, row, and what would change.
+    Compared(u64, usize, Arc<insight::Difference>),
+    /// Matches found in the background for a search with this number.
+    Found(u64, Arc<Vec<u32>>),
+    /// Somebody asks the program to end, by this signal.
+    Signal(i32),
+    /// Somebody asks it to stop until the shell brings it back.
+    Suspend,
+    /// It was brought back.
+    Continued,
+}
+
+/// What the state asks of the terminal.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Wish {
+    /// Nothing.
+    Stay,
+    /// To be stopped until the shell brings it back.
+    Suspend,
+    /// To be taken over again, after it was somebody else's.
+    TakeAgain,
+    /// To end.
+    Leave,
+    /// To end by this signal.
+    End(i32),
+}

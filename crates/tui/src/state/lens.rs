@@ -1,0 +1,298 @@
+//! What the lens shows: the rows of a stage or the lines of a stream, where it is scrolled to,
+//! and what was searched for.
+
+use std::sync::Arc;
+
+use bytes::Bytes;
+use engine::{Kept, Preview, StageResult};
+use insight::{Alignment, Row};
+
+use crate::state::place::Place;
+use crate::text::display::View;
+
+/// More rows than this are aligned on another thread.
+pub(crate) const INLINE_LINES: u64 = 200_000;
+
+/// Bytes of a line that are looked at to show and to search it.
+const LINE_START: usize = 2 << 20;
+
+/// Matches that are kept of a search.
+const MATCHES_MAX: usize = 1_000_000;
+
+/// What is on show.
+#[derive(Clone)]
+pub(crate) enum Content {
+    /// Nothing yet.
+    Empty,
+    /// A stage's input and output.
+    Stage {
+        /// Which stage.
+        stage: usize,
+        /// Its rows.
+        rows: Arc<Alignment>,
+    },
+    /// One stream alone.
+    Stream {
+        /// Its lines.
+        kept: Arc<Kept>,
+        /// How many.
+        lines: u64,
+    },
+}
+
+/// A search and its matches.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Search {
+    /// The text searched for; letters match in either case unless one is a capital.
+    pub query: String,
+    /// The rows that have it.
+    pub rows: Arc<Vec<u32>>,
+    /// True while still searching.
+    pub searching: bool,
+}
+
+/// The lens.
+pub(crate) struct Lens {
+    /// What is on show.
+    pub content: Content,
+    /// The first row on screen.
+    pub top: usize,
+    /// The row the cursor is on.
+    pub cursor: usize,
+    /// Columns scrolled to the right.
+    pub column: usize,
+    /// Long lines go on in the next row of the screen.
+    pub wrap: bool,
+    /// How bytes are shown.
+    pub view: View,
+    /// Input lines that made nothing are left out.
+    pub hide: bool,
+    /// Where there is room for one side only: the output.
+    pub turned: bool,
+    /// The search, if any.
+    pub search: Option<Search>,
+    /// Rows that fit on screen.
+    pub height: usize,
+}
+
+impl Default for Lens {
+    fn default() -> Self {
+        Self {
+            content: Content::Empty,
+            top: 0,
+            cursor: 0,
+            column: 0,
+            wrap: false,
+            view: View::Text,
+            hide: false,
+            turned: false,
+            search: None,
+            height: 20,
+        }
+    }
+}
+
+impl Lens {
+    /// Number of rows.
+    pub(crate) fn len(&self) -> usize {
+        match &self.content {
+            Content::Empty => 0,
+            Content::Stage { rows, .. } => rows.len(),
+            Content::Stream { lines, .. } => *lines as usize,
+        }
+    }
+
+    /// Shows something; the place is kept as far as it exists, or left for the beginning.
+    pub(crate) fn show(&mut self, content: Content, keep_place: bool) {
+        self.content = content;
+        if !keep_place {
+            self.top = 0;
+            self.cursor = 0;
+            self.column = 0;
+        }
+        self.clamp();
+    }
+
+    fn clamp(&mut self) {
+        let last = self.len().saturating_sub(1);
+        self.cursor = self.cursor.min(last);
+        self.top = self.top.min(last);
+        if self.cursor < self.top {
+            self.top = self.cursor;
+        }
+        let height = self.height.max(1);
+        if self.cursor >= self.top + height {
+            self.top = self.cursor + 1 - height;
+        }
+    }
+
+    /// Moves the cursor by rows and the view with it.
+    pub(crate) fn step(&mut self, rows: i64) {
+        self.cursor = if rows < 0 {
+            self.cursor.saturating_sub(rows.unsigned_abs() as usize)
+        } else {
+            self.cursor.saturating_add(rows as usize)
+        };
+        self.clamp();
+    }
+
+    /// Moves the cursor to a row.
+    pub(crate) fn go(&mut self, row: usize) {
+        self.cursor = row;
+        self.clamp();
+    }
+
+    /// Scrolls sideways.
+    pub(crate) fn sideways(&mut self, columns: i64) {
+        self.column = if columns < 0 {
+            self.column.saturating_sub(columns.unsigned_abs() as usize)
+        } else {
+            (self.column + columns as usize).min(1 << 20)
+        };
+    }
+
+    /// The next (or previous) row the search has found.
+    pub(crate) fn next_match(&self, forward: bool) -> Option<usize> {
+        let rows = &self.search.as_ref()?.rows;
+        let at = rows.partition_point(|&row| (row as usize) < self.cursor);
+        if forward {
+            let at = at + usize::from(rows.get(at).is_some_and(|&row| row as usize == self.cursor));
+            rows.get(at).or_else(|| rows.first()).map(|&row| row as usize)
+        } else {
+            let before = at.checked_sub(1).and_then(|at| rows.get(at));
+            before.or_else(|| rows.last()).map(|&row| row as usize)
+        }
+    }
+}
+
+/// The content for a place of the river. `None` for a stage so large that its rows must be made
+/// on another thread.
+pub(crate) fn content_of(preview: &Preview, place: Place, hide: bool) -> Option<Content> {
+    let stream = |kept: Option<Arc<Kept>>| {
+        kept.map_or(Content::Empty, |kept| Content::Stream { lines: kept.lines(), kept })
+    };
+    Some(match place {
+        Place::Source => {
+            let input = preview.stages.first().and_then(|stage| stage.inputs.first());
+            stream(input.map(|input| input.kept.clone()))
+        }
+        Place::Stream(number) => stream(preview.stages.get(number).map(|stage| stage.out.clone())),
+        Place::Stage(number) => match preview.stages.get(number) {
+            None => Content::Empty,
+            Some(stage) if stage.input_lines().max(stage.out.lines()) > INLINE_LINES => {
+                return None;
+            }
+            Some(stage) => Content::Stage { stage: number, rows: Arc::new(rows_of(stage, hide)) },
+        },
+    })
+}
+
+/// The rows of a stage.
+pub(crate) fn rows_of(stage: &StageResult, hide: bool) -> Alignment {
+    let rows = Alignment::of(stage);
+    if hide { rows.without_dropped() } else { rows }
+}
+
+/// The texts of both sides of a row.
+pub(crate) fn row_lines(
+    preview: &Preview,
+    content: &Content,
+    row: usize,
+) -> (Row, Option<Bytes>, Option<Bytes>) {
+    match content {
+        Content::Empty => (Row::default(), None, None),
+        Content::Stream { kept, .. } => {
+            let line = kept.line_start(row as u64, LINE_START);
+            (Row { left: Some(row as u64), ..Row::default() }, line, None)
+        }
+        Content::Stage { stage, rows } => {
+            let (Some(row), Some(stage)) = (rows.row(row), preview.stages.get(*stage)) else {
+                return (Row::default(), None, None);
+            };
+            let left = row
+                .left
+                .and_then(|flat| stage.input_at(flat))
+                .and_then(|(input, line)| stage.inputs[input].kept.line_start(line, LINE_START));
+            let right = row.right.and_then(|line| stage.out.line_start(line, LINE_START));
+            (row, left, right)
+        }
+    }
+}
+
+/// Places in a line where the query is. Letters match in either case unless the query has a
+/// capital.
+pub(crate) fn matches(line: &[u8], query: &str) -> Vec<std::ops::Range<usize>> {
+    if query.is_empty() {
+        return Vec::new();
+    }
+    if query.chars().any(char::is_uppercase) {
+        let found = memchr::memmem::find_iter(line, query.as_bytes());
+        return found.map(|at| at..at + query.len()).collect();
+    }
+    let lower = line.to_ascii_lowercase();
+    let found = memchr::memmem::find_iter(&lower, query.as_bytes());
+    found.map(|at| at..at + query.len()).collect()
+}
+
+/// Searches all rows; `stop` is asked now and then.
+pub(crate) fn search(
+    preview: &Preview,
+    content: &Content,
+    query: &str,
+    stop: impl Fn() -> bool,
+) -> Vec<u32> {
+    let count = match content {
+        Content::Empty => 0,
+        Content::Stage { rows, .. } => rows.len(),
+        Content::Stream { lines, .. } => *lines as usize,
+    };
+    let mut found = Vec::new();
+    for row in 0..count {
+        if row.is_multiple_of(512) && stop() {
+            break;
+        }
+        let (_, left, right) = row_lines(preview, content, row);
+        let has = |line: &Option<Bytes>| {
+            line.as_ref().is_some_and(|line| !matches(line, query).is_empty())
+        };
+        if has(&left) || has(&right) {
+            found.push(row as u32);
+            if found.len() >= MATCHES_MAX {
+                break;
+            }
+        }
+    }
+    found
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_cursor_stays_on_screen_and_in_the_data() {
+        let kept = Arc::new(Kept::of("x\n".repeat(100).as_bytes()));
+        let mut lens = Lens { height: 10, ..Lens::default() };
+        lens.show(Content::Stream { lines: kept.lines(), kept }, false);
+        lens.step(15);
+        assert_eq!((lens.cursor, lens.top), (15, 6));
+        lens.go(usize::MAX);
+        assert_eq!((lens.cursor, lens.top), (99, 90));
+        lens.step(-200);
+        assert_eq!((lens.cursor, lens.top), (0, 0));
+    }
+
+    #[test]
+    fn matches_go_round() {
+        let kept = Arc::new(Kept::of("x\n".repeat(9).as_bytes()));
+        let mut lens = Lens::default();
+        lens.show(Content::Stream { lines: kept.lines(), kept }, false);
+        lens.search = Some(Search { rows: Arc::new(vec![2, 5]), ..Search::default() });
+        assert_eq!(lens.next_match(true), Some(2));
+        lens.go(2);
+        assert_eq!(lens.next_match(true), Some(5));
+        assert_eq!(lens.next_match(false), Some(5));
+        assert_eq!(matches(b"Gate gate", "gate"), [0..4, 5..9]);
+        assert_eq!(matches(b"Gate gate", "Gate"), [0..4]);
+    }
+}

@@ -1,0 +1,66 @@
+//! A list with a search, and the keys of a line of text.
+
+use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+use tui_input::{Input, InputRequest};
+
+/// A list with a search.
+pub(crate) struct List<T> {
+    /// All entries with the text they are found by.
+    pub all: Vec<(String, T)>,
+    /// The search.
+    pub query: Input,
+    /// The entry selected, among those found.
+    pub at: usize,
+}
+
+impl<T> List<T> {
+    pub(crate) fn new(all: Vec<(String, T)>) -> Self {
+        Self { all, query: Input::default(), at: 0 }
+    }
+
+    /// The entries that have every word of the search.
+    pub(crate) fn found(&self) -> Vec<&(String, T)> {
+        let query = self.query.value().to_lowercase();
+        let has =
+            |text: &str| query.split_whitespace().all(|word| text.to_lowercase().contains(word));
+        self.all.iter().filter(|(text, _)| has(text)).collect()
+    }
+
+    /// Moves or searches; true for Enter.
+    pub(crate) fn key(&mut self, key: KeyEvent) -> bool {
+        let last = self.found().len().saturating_sub(1);
+        match key.code {
+            KeyCode::Up => self.at = self.at.saturating_sub(1),
+            KeyCode::Down => self.at = (self.at + 1).min(last),
+            KeyCode::PageUp => self.at = self.at.saturating_sub(10),
+            KeyCode::PageDown => self.at = (self.at + 10).min(last),
+            KeyCode::Enter => return true,
+            _ => {
+                if edit(&mut self.query, key) {
+                    self.at = 0;
+                }
+            }
+        }
+        false
+    }
+}
+
+/// The line editor's keys; true when the text has changed.
+pub(crate) fn edit(input: &mut Input, key: KeyEvent) -> bool {
+    use InputRequest as Ask;
+    let control = key.modifiers.contains(KeyModifiers::CONTROL);
+    let request = match (key.code, control) {
+        (KeyCode::Char('a'), true) | (KeyCode::Home, _) => Ask::GoToStart,
+        (KeyCode::Char('e'), true) | (KeyCode::End, _) => Ask::GoToEnd,
+        (KeyCode::Char('w'), true) => Ask::DeletePrevWord,
+        (KeyCode::Char('u'), true) => Ask::DeleteFromStart,
+        (KeyCode::Char('k'), true) => Ask::DeleteTillEnd,
+        (KeyCode::Char('b'), true) | (KeyCode::Left, _) => Ask::GoToPrevChar,
+        (KeyCode::Char('f'), true) | (KeyCode::Right, _) => Ask::GoToNextChar,
+        (KeyCode::Char('h'), true) | (KeyCode::Backspace, _) => Ask::DeletePrevChar,
+        (KeyCode::Char('d'), true) | (KeyCode::Delete, _) => Ask::DeleteNextChar,
+        (KeyCode::Char(character), false) => Ask::InsertChar(character),
+        _ => return false,
+    };
+    input.handle(request).is_some_and(|changed| changed.value)
+}

@@ -1,0 +1,31 @@
+//! The state of the Pending view.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use engine::{Acted, HeldCommand};
+use insight::Difference;
+
+/// The state of the Pending view.
+#[derive(Default)]
+pub(crate) struct PendingView {
+    /// The selected row: the files, then the commands.
+    pub at: usize,
+    /// The first row of the right side.
+    pub top: usize,
+    /// Files that are not to be written.
+    pub left_out: BTreeSet<PathBuf>,
+    /// Commands that are not to be started, by their numbers.
+    pub commands_out: BTreeSet<usize>,
+    /// How the commands of a preview that were started ended.
+    pub acted: BTreeMap<usize, Acted>,
+    /// Commands of this text that were started and are none of its commands any more.
+    pub past: Vec<(HeldCommand, Acted)>,
+    /// The preview whose commands these are.
+    pub acted_of: Option<u64>,
+    /// Commands are being started.
+    pub acting: bool,
+    /// What would change in the selected file: of which preview and row, once it is compared.
+    pub difference: Option<(u64, usize, Arc<Difference>)>,
+}

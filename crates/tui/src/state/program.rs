@@ -1,0 +1,50 @@
+//! A program of a stage in an editor of its own.
+
+use insight::ProgramText;
+use ratatui_textarea::TextArea;
+use shell::Span;
+
+/// The editor of a program.
+pub(crate) struct ProgramEditor {
+    /// The lines and the cursor.
+    pub area: TextArea<'static>,
+    /// The filter the program is for.
+    pub filter: String,
+    /// Its stage, from 0.
+    pub stage: usize,
+    /// The word in the command text, with its quotes.
+    pub span: Span,
+    /// True once something was changed.
+    pub(crate) changed: bool,
+}
+
+impl ProgramEditor {
+    pub(crate) fn new(program: &ProgramText) -> Self {
+        Self {
+            area: TextArea::new(program.text.split('\n').map(str::to_owned).collect()),
+            filter: program.filter.clone(),
+            stage: program.stage,
+            span: program.span,
+            changed: false,
+        }
+    }
+
+    /// The program as it is now.
+    pub(crate) fn text(&self) -> String {
+        self.area.lines().join("\n")
+    }
+
+    /// Where a place of the command text lies in the program: line and column, in characters.
+    pub(crate) fn place_of(&self, at: usize) -> Option<(usize, usize)> {
+        let text = self.text();
+        // Behind a quote that had to be taken apart places no longer agree.
+        let offset = at.checked_sub(self.span.start + 1).filter(|at| *at <= text.len())?;
+        if text.contains('\'') || !text.is_char_boundary(offset) {
+            return None;
+        }
+        let before = &text[..offset];
+        let row = before.matches('\n').count();
+        let start = before.rfind('\n').map_or(0, |newline| newline + 1);
+        Some((row, before[start..].chars().count()))
+    }
+}

@@ -1,0 +1,24 @@
+//! Which view takes the place of river and lens.
+
+/// What is shown between the command text and the notes.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) enum Screen {
+    /// River and lens.
+    #[default]
+    Bench,
+    /// Where the descriptors lead.
+    Wiring,
+    /// What would be written and run.
+    Pending,
+    /// The run on everything.
+    Throughput,
+    /// Kept runs side by side.
+    Compare,
+}
+
+impl Screen {
+    /// True where the keys that scroll the lens mean it.
+    pub(crate) fn has_lens(self) -> bool {
+        matches!(self, Self::Bench | Self::Wiring)
+    }
+}

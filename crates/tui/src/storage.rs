@@ -1,0 +1,4 @@
+//! What is kept between sessions: earlier lines, recovery, scripts, the configuration.
+
+pub(crate) mod config;
+pub(crate) mod store;

@@ -1,0 +1,5 @@
+//! Text on screen: how lines are shown, edited and completed.
+
+pub(crate) mod complete;
+pub(crate) mod display;
+pub(crate) mod editor;

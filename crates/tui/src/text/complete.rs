@@ -1,0 +1,205 @@
+//! Completion of filter names, options and file names at the cursor.
+
+use std::path::Path;
+
+use shell::Span;
+
+/// What can stand at the cursor.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Completion {
+    /// The bytes of the text that a candidate takes the place of.
+    pub span: Span,
+    /// The candidates: text and what it means.
+    pub candidates: Vec<(String, String)>,
+    /// The one that is in the text now.
+    pub chosen: Option<usize>,
+}
+
+/// The word at the cursor, the name of its stage, and whether it is that name.
+fn context(text: &str, cursor: usize) -> (Span, Option<String>, bool) {
+    let before = &text[..cursor];
+    let (mut quote, mut escaped) = (None, false);
+    let (mut word_start, mut in_word) = (cursor, false);
+    let mut name: Option<String> = None;
+    let mut names = 0;
+    let mut target = false;
+    for (at, character) in before.char_indices() {
+        if let Some(open) = quote {
+            if character == open {
+                quote = None;
+            }
+            continue;
+        }
+        if escaped {
+            escaped = false;
+            continue;
+        }
+        match character {
+            ' ' | '\t' | '\n' | '|' | ';' | '<' | '>' => {
+                if in_word && !target {
+                    if names == 0 {
+                        name = Some(before[word_start..at].to_owned());
+                    }
+                    names += 1;
+                }
+                target = matches!(character, '<' | '>') || target && !in_word;
+                in_word = false;
+                if matches!(character, '|' | ';' | '\n') {
+                    (name, names, target) = (None, 0, false);
+                }
+            }
+            _ => {
+                if !in_word {
+                    word_start = at;
+                    in_word = true;
+                }
+                match character {
+                    '\'' | '"' => quote = Some(character),
+                    '\\' => escaped = true,
+                    _ => {}
+                }
+            }
+        }
+    }
+    let start = if in_word { word_start } else { cursor };
+    (Span::new(start, cursor), name, names == 0 && !target)
+}
+
+/// All that can stand at the cursor, read from the filters and the directory.
+pub(crate) fn complete(text: &str, cursor: usize) -> Option<Completion> {
+    let (span, name, is_name) = context(text, cursor);
+    let word = &text[span.range()];
+    let mut candidates: Vec<(String, String)> = if is_name && !word.contains('/') {
+        filters::all()
+            .iter()
+            .filter(|definition| definition.spec.name.starts_with(word))
+            .map(|definition| {
+                (format!("{} ", definition.spec.name), definition.spec.summary.to_owned())
+            })
+            .collect()
+    } else if word.starts_with('-') {
+        options(word, name.as_deref()?)
+    } else {
+        files(word)
+    };
+    candidates.sort();
+    (!candidates.is_empty()).then_some(Completion { span, candidates, chosen: None })
+}
+
+fn options(word: &str, name: &str) -> Vec<(String, String)> {
+    let Some(definition) = filters::find(name.as_bytes()) else { return Vec::new() };
+    let spec = definition.spec;
+    let describe = |option: &filters::OptionSpec| {
+        let value = option.value.map(|value| format!(" {value}")).unwrap_or_default();
+        format!(
+            "{}{}",
+            option.meaning,
+            if value.is_empty() { String::new() } else { format!("  ({})", value.trim()) }
+        )
+    };
+    if let Some(long) = word.strip_prefix("--") {
+        return spec
+            .options
+            .iter()
+            .filter(|option| !option.long.is_empty() && option.long.starts_with(long))
+            .map(|option| {
+                let end = if option.value.is_some() { "=" } else { " " };
+                (format!("--{}{end}", option.long), describe(option))
+            })
+            .collect();
+    }
+    // Letters that take no value can be joined by more; one that does cannot.
+    let joined = word.chars().skip(1);
+    let open = joined
+        .clone()
+        .all(|letter| spec.option(letter).is_some_and(|option| option.value.is_none()));
+    if !open {
+        return Vec::new();
+    }
+    spec.options
+        .iter()
+        .filter(|option| option.has_letter() && !word[1..].contains(option.short))
+        .map(|option| (format!("{word}{}", option.short), describe(option)))
+        .collect()
+}
+
+fn files(word: &str) -> Vec<(String, String)> {
+    // Only words without quotes are completed; what is inserted is quoted where it must be.
+    if word.contains(['\'', '"', '$', '`', '*', '?']) {
+        return Vec::new();
+    }
+    let plain = word.replace("\\ ", " ");
+    let (directory, start) = match plain.rfind('/') {
+        Some(at) => (&plain[..=at], &plain[at + 1..]),
+        None => ("", plain.as_str()),
+    };
+    let home;
+    let real = if let Some(rest) = directory.strip_prefix("~/") {
+        home = format!("{}/{rest}", std::env::var("HOME").unwrap_or_default());
+        Path::new(&home)
+    } else if directory.is_empty() {
+        Path::new(".")
+    } else {
+        Path::new(directory)
+    };
+    let Ok(entries) = std::fs::read_dir(real) else { return Vec::new() };
+    entries
+        .flatten()
+        .filter_map(|entry| {
+            let name = entry.file_name().into_string().ok()?;
+            if !name.starts_with(start) || name.starts_with('.') && !start.starts_with('.') {
+                return None;
+            }
+            let facts = std::fs::metadata(entry.path()).ok()?;
+            let (end, what) = if facts.is_dir() {
+                ("/", "folder".to_owned())
+            } else {
+                (" ", insight::bytes(facts.len()))
+            };
+            let path = format!("{directory}{name}");
+            let quoted = if path.starts_with("~/") { path } else { shell::quote(&path) };
+            Some((format!("{quoted}{end}"), what))
+        })
+        .collect()
+}
+
+/// What all candidates begin with.
+pub(crate) fn common(candidates: &[(String, String)]) -> String {
+    let Some((first, _)) = candidates.first() else { return String::new() };
+    let mut common = first.as_str();
+    for (candidate, _) in candidates {
+        let length = common
+            .char_indices()
+            .zip(candidate.chars())
+            .take_while(|((_, one), other)| one == other)
+            .map(|((at, one), _)| at + one.len_utf8())
+            .last()
+            .unwrap_or(0);
+        common = &common[..length];
+    }
+    common.to_owned()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn names(text: &str) -> Vec<String> {
+        complete(text, text.len())
+            .map(|completion| completion.candidates.into_iter().map(|(text, _)| text).collect())
+            .unwrap_or_default()
+    }
+
+    #[test]
+    fn names_options_and_files_where_they_belong() {
+        assert_eq!(names("so"), ["sort "]);
+        assert_eq!(names("cat x | u"), ["unexpand ", "uniq "]);
+        assert!(names("sort -").contains(&"-r".to_owned()));
+        assert_eq!(names("cut --del"), ["--delimiter="]);
+        assert!(names("sort -k").is_empty());
+        assert!(names("cat Cargo.to").contains(&"Cargo.toml ".to_owned()));
+        assert!(names("sort < Cargo.to").contains(&"Cargo.toml ".to_owned()));
+        assert!(names("cat sr").contains(&"src/".to_owned()));
+        assert_eq!(common(&[("tail ".into(), String::new()), ("tr ".into(), String::new())]), "t");
+    }
+}

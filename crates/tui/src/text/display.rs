@@ -1,0 +1,219 @@
+//! Data as it may be shown: never raw. Control bytes, escape sequences, invisible characters
+//! and invalid UTF-8 become visible marks; wide characters keep their two columns.
+
+use unicode_segmentation::UnicodeSegmentation;
+use unicode_width::UnicodeWidthStr;
+
+/// How bytes are shown.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) enum View {
+    /// As text; tabs go to the next of every eighth column.
+    #[default]
+    Text,
+    /// As text, with spaces, tabs and line ends visible.
+    Marks,
+    /// Bytes in hexadecimal.
+    Hex,
+}
+
+impl View {
+    /// The next way of showing.
+    #[must_use]
+    pub(crate) fn next(self) -> Self {
+        match self {
+            Self::Text => Self::Marks,
+            Self::Marks => Self::Hex,
+            Self::Hex => Self::Text,
+        }
+    }
+
+    /// By name.
+    pub(crate) fn name(self) -> &'static str {
+        match self {
+            Self::Text => "text",
+            Self::Marks => "text with marks",
+            Self::Hex => "bytes",
+        }
+    }
+}
+
+/// A piece of a line: what is drawn, and the bytes it stands for.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Piece {
+    /// Printable text, without control or zero-width-only content.
+    pub text: String,
+    /// Columns it takes.
+    pub width: usize,
+    /// The first byte it stands for.
+    pub at: usize,
+    /// True when it stands for something that cannot be shown as it is.
+    pub mark: bool,
+}
+
+/// The pieces of a line from column `skip` on, as many as fit into `width` columns. Looks at no
+/// more of the line than that takes.
+pub(crate) fn pieces(line: &[u8], view: View, skip: usize, width: usize) -> Vec<Piece> {
+    let mut shown = Vec::new();
+    let mut column = 0;
+    let end = skip.saturating_add(width);
+    let mut push = |piece: Piece, column: &mut usize| {
+        let from = *column;
+        *column += piece.width;
+        if from >= skip && *column <= end {
+            shown.push(piece);
+        } else if *column > skip && from < end {
+            // Cut by an edge: blanks of what is visible keep the columns in line.
+            let visible = (*column).min(end) - from.max(skip);
+            shown.push(Piece { text: " ".repeat(visible), width: visible, ..piece });
+        }
+        *column < end
+    };
+    if view == View::Hex {
+        // Three columns a byte: those before the edge need no look.
+        let first = (skip / 3).min(line.len());
+        column = first * 3;
+        for (at, byte) in line.iter().enumerate().skip(first) {
+            let piece = Piece { text: format!("{byte:02x} "), width: 3, at, mark: false };
+            if !push(piece, &mut column) {
+                break;
+            }
+        }
+        return shown;
+    }
+    let mut at = 0;
+    while at < line.len() {
+        let (piece, length) = next_piece(&line[at..], at, view, column);
+        at += length;
+        if !push(piece, &mut column) {
+            return shown;
+        }
+    }
+    if view == View::Marks {
+        push(Piece { text: "¶".to_owned(), width: 1, at: line.len(), mark: true }, &mut column);
+    }
+    shown
+}
+
+/// Longest run of bytes taken for one character with its combining marks.
+const CLUSTER_MAX: usize = 64;
+
+fn next_piece(rest: &[u8], at: usize, view: View, column: usize) -> (Piece, usize) {
+    let mark = |text: String| {
+        let width = text.width();
+        Piece { text, width, at, mark: true }
+    };
+    let byte = rest[0];
+    match byte {
+        b'\t' => {
+            let width = 8 - column % 8;
+            let text = if view == View::Marks {
+                format!("→{}", " ".repeat(width - 1))
+            } else {
+                " ".repeat(width)
+            };
+            return (Piece { text, width, at, mark: view == View::Marks }, 1);
+        }
+        b' ' if view == View::Marks => return (mark("·".to_owned()), 1),
+        0..=31 => return (mark(format!("^{}", char::from(byte + 64))), 1),
+        127 => return (mark("^?".to_owned()), 1),
+        32..=126 if rest.get(1).is_none_or(u8::is_ascii) => {
+            return (Piece { text: char::from(byte).to_string(), width: 1, at, mark: false }, 1);
+        }
+        _ => {}
+    }
+    let part = &rest[..rest.len().min(CLUSTER_MAX)];
+    let text = match std::str::from_utf8(part) {
+        Ok(text) => text,
+        Err(error) if error.valid_up_to() > 0 => {
+            std::str::from_utf8(&part[..error.valid_up_to()]).unwrap_or_default()
+        }
+        Err(_) => return (mark(format!("\\x{byte:02X}")), 1),
+    };
+    let Some(cluster) = text.graphemes(true).next() else {
+        return (mark(format!("\\x{byte:02X}")), 1);
+    };
+    let first = cluster.chars().next().unwrap_or(' ');
+    let width = cluster.width();
+    // Characters without a width of their own, and those that steer the terminal or the
+    // direction of writing, are named.
+    // Joiners and tags too: they hide in a character and make others of it.
+    let hidden = cluster.char_indices().find(|(_, character)| steers(*character));
+    if let Some((place @ 1.., _)) = hidden {
+        let shown = &cluster[..place];
+        if shown.width() > 0 {
+            let width = shown.width();
+            return (Piece { text: shown.to_owned(), width, at, mark: false }, place);
+        }
+    }
+    if width == 0 || hidden.is_some() {
+        return (mark(format!("<U+{:04X}>", u32::from(first))), first.len_utf8());
+    }
+    (Piece { text: cluster.to_owned(), width, at, mark: false }, cluster.len())
+}
+
+/// Control characters, and format characters that change how what follows is shown.
+fn steers(character: char) -> bool {
+    character.is_control()
+        || matches!(character, '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}'
+            | '\u{2060}'..='\u{206f}' | '\u{feff}' | '\u{fff9}'..='\u{fffb}' | '\u{61c}' | '\u{ad}'
+            | '\u{e0000}'..='\u{e0fff}')
+}
+
+/// Columns a whole line takes, at most `limit`.
+pub(crate) fn width(line: &[u8], view: View, limit: usize) -> usize {
+    pieces(line, view, 0, limit).iter().map(|piece| piece.width).sum()
+}
+
+/// Text for a message or a name: marks instead of anything that steers the terminal.
+pub(crate) fn safe(text: &str) -> String {
+    pieces(text.as_bytes(), View::Text, 0, 4096).into_iter().map(|piece| piece.text).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn shown(line: &[u8], view: View) -> String {
+        pieces(line, view, 0, 200).into_iter().map(|piece| piece.text).collect()
+    }
+
+    #[test]
+    fn nothing_raw_reaches_the_screen() {
+        assert_eq!(shown(b"a\x1b[31mb\x07\r", View::Text), "a^[[31mb^G^M");
+        assert_eq!(shown(b"\xff\xc3x\x80", View::Text), "\\xFF\\xC3x\\x80");
+        assert_eq!(
+            shown("a\u{202e}b\u{9b}c\u{200b}".as_bytes(), View::Text),
+            "a<U+202E>b<U+009B>c<U+200B>"
+        );
+        assert_eq!(
+            shown("a\u{200d}b\u{e0041}\u{1f468}\u{200d}\u{1f469}".as_bytes(), View::Text),
+            "a<U+200D>b<U+E0041>\u{1f468}<U+200D>\u{1f469}"
+        );
+        assert_eq!(shown("線e\u{301}".as_bytes(), View::Text), "線e\u{301}");
+        assert_eq!(shown(b"ab\tc d", View::Marks), "ab→     c·d¶");
+        assert_eq!(shown(b"a\n", View::Hex), "61 0a ");
+    }
+
+    #[test]
+    fn columns_are_kept_when_an_edge_cuts_a_wide_character() {
+        let cut = pieces("a線b".as_bytes(), View::Text, 2, 2);
+        assert_eq!(cut.iter().map(|piece| piece.text.as_str()).collect::<String>(), " b");
+        let cut = pieces("a線b".as_bytes(), View::Text, 0, 2);
+        assert_eq!(cut.iter().map(|piece| piece.text.as_str()).collect::<String>(), "a ");
+    }
+
+    proptest! {
+        #[test]
+        fn any_bytes_fit_and_are_printable(line in prop::collection::vec(any::<u8>(), 0..80), skip in 0usize..20, width in 0usize..40) {
+            for view in [View::Text, View::Marks, View::Hex] {
+                let pieces = pieces(&line, view, skip, width);
+                prop_assert!(pieces.iter().map(|piece| piece.width).sum::<usize>() <= width);
+                for piece in &pieces {
+                    prop_assert!(!piece.text.chars().any(char::is_control));
+                    prop_assert_eq!(piece.text.width(), piece.width);
+                }
+            }
+        }
+    }
+}

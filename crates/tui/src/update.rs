@@ -1,0 +1,458 @@
+//! How events change the state.
+
+use std::collections::BTreeSet;
+use std::sync::Arc;
+use std::time::Instant;
+
+use engine::{Consents, Preview, Sample, SessionEvent, Workbench, in_background};
+use insight::Note;
+use ratatui::crossterm::event::Event as TerminalEvent;
+use ratatui::layout::Size;
+use shell::Pipeline;
+
+use crate::state::app::{App, Setup};
+use crate::state::compare::CompareView;
+use crate::state::event::{Event, Wish};
+use crate::state::lens::{Content, Lens, content_of, rows_of, search};
+use crate::state::pending::PendingView;
+use crate::state::place::{Focus, Place};
+use crate::state::run::ThroughputView;
+use crate::state::screen::Screen;
+use crate::storage::config::Config;
+use crate::storage::store::Store;
+use crate::text::editor::Editor;
+
+mod actions;
+mod clipboard;
+mod compare;
+mod drawer;
+mod export;
+mod keys;
+mod parse;
+mod pending;
+mod program;
+mod run;
+mod text;
+
+impl App {
+    /// The Bench with its first text, evaluated in the background.
+    pub(crate) fn new(setup: Setup) -> Self {
+        let events = setup.events.clone();
+        let report = setup.events.clone();
+        let workbench = Workbench::new(setup.capture, move |job| {
+            let event = match job {
+                // Advice looks at much data: it is made here, on the preview's own thread.
+                SessionEvent::Done(preview) => {
+                    let notes = insight::notes(&preview);
+                    Event::Previewed(preview, notes)
+                }
+                other => Event::Session(other),
+            };
+            // Nobody listens any more when the screen is gone.
+            let _ = report.send(event);
+        });
+        let history = setup.store.as_ref().map_or(Ok(Vec::new()), Store::history);
+        let history_error = history.as_ref().err().map(|error| {
+            let file = setup.store.as_ref().map(Store::history_file).unwrap_or_default();
+            insight::own_file_error(&file, error)
+        });
+        let history = history.unwrap_or_default();
+        let mut app = Self {
+            editor: Editor::new(&setup.text),
+            script: None,
+            programs: Vec::new(),
+            problem: None,
+            path: setup.path,
+            saved: setup.text,
+            preview: None,
+            notes: Vec::new(),
+            waiting: None,
+            waiting_since: Instant::now(),
+            focus: Focus::Text,
+            place: Place::Stage(0),
+            lens: Lens::default(),
+            sample: Sample::First(5000),
+            drawer: None,
+            completion: None,
+            message: None,
+            theme: setup.theme,
+            screen: Screen::default(),
+            opened: BTreeSet::new(),
+            pending: PendingView::default(),
+            running: None,
+            throughput: ThroughputView::default(),
+            compare: CompareView::default(),
+            changed: Vec::new(),
+            clipboard: None,
+            shown: None,
+            workbench,
+            variables: setup.variables,
+            applied: Vec::new(),
+            allowed: Consents::default(),
+            allowed_once: Consents::default(),
+            config: setup.config,
+            dismissed: BTreeSet::new(),
+            store: setup.store,
+            runs: setup.runs,
+            kept_runs: None,
+            shelves: setup.shelves,
+            history,
+            recalled: None,
+            searches: 0,
+            searching: None,
+            changes_seen: Instant::now(),
+            arrived: false,
+            events,
+            parses: 0,
+            preview_memory: None,
+            wish: Wish::Stay,
+            page: Size::new(80, 24),
+        };
+        if let (Some(recovered), Some(store)) = (setup.recovered, &app.store) {
+            // Among the earlier lines it is safe for good.
+            if store.remember(&recovered.text).is_ok() {
+                Store::settle(&recovered);
+                app.history.retain(|earlier| *earlier != recovered.text);
+                app.history.push(recovered.text);
+                app.message =
+                    Some("text of a session that broke off was kept: ↑ brings it back".to_owned());
+            }
+        }
+        if let Some(Ok(memory)) = app.config.as_ref().map(Config::preview_memory) {
+            app.preview_memory = memory;
+        }
+        match app.config.as_ref().map(Config::allowed) {
+            Some(Ok(allowed)) => app.allowed = allowed,
+            Some(Err(error)) => app.message = Some(error.to_string()),
+            None => {}
+        }
+        if history_error.is_some() {
+            app.message = history_error;
+        }
+        app.text_changed();
+        app
+    }
+
+    /// What the state asks of the terminal.
+    pub(crate) fn wish(&self) -> Wish {
+        self.wish
+    }
+
+    /// States that the wish to be stopped was granted.
+    pub(crate) fn resumed(&mut self) {
+        self.wish = Wish::Stay;
+    }
+
+    /// Tells the size of the screen, and how many rows of data the lens has on it.
+    pub(crate) fn set_page(&mut self, size: Size, lens_rows: usize) {
+        self.page = size;
+        self.lens.height = lens_rows;
+    }
+
+    /// Columns of the screen.
+    pub(crate) fn width(&self) -> u16 {
+        self.page.width
+    }
+
+    /// Changes the state by one event.
+    pub(crate) fn update(&mut self, event: Event) {
+        match event {
+            Event::Terminal(TerminalEvent::Key(key)) if key.is_press() || key.is_repeat() => {
+                self.key(key);
+            }
+            Event::Terminal(TerminalEvent::Paste(text)) => self.paste(&text),
+            Event::Terminal(_) => {}
+            Event::Previewed(preview, notes) => self.previewed(preview, notes),
+            Event::Session(job) => self.job(job),
+            Event::Noted(generation, notes) => {
+                if self.preview.as_ref().is_some_and(|preview| preview.generation == generation) {
+                    self.notes = notes;
+                }
+            }
+            Event::Aligned(generation, place, rows) => {
+                let current =
+                    self.preview.as_ref().is_some_and(|preview| preview.generation == generation);
+                if current && place == self.shown() {
+                    self.lens.show(Content::Stage { stage: place.stage(), rows }, true);
+                }
+            }
+            Event::Found(number, rows) => {
+                if number == self.searches
+                    && let Some(search) = &mut self.lens.search
+                {
+                    search.rows = rows;
+                    search.searching = false;
+                    let here = self.lens.cursor as u32;
+                    if self.lens.search.as_ref().is_some_and(|search| !search.rows.contains(&here))
+                        && let Some(row) = self.lens.next_match(true)
+                    {
+                        self.lens.go(row);
+                    }
+                }
+            }
+            Event::Compared(generation, at, rows) => self.compared(generation, at, rows),
+            Event::Parsed(number, text, at, parsed) => {
+                if number == self.parses {
+                    self.parsed(text, at, *parsed);
+                }
+            }
+            Event::Failed(what, why) => {
+                if let ("search", Some(search)) = (what, &mut self.lens.search) {
+                    search.searching = false;
+                }
+                self.message = Some(format!("{what}: {why}"));
+            }
+            // The recovery file stays: whoever sent the signal did not save.
+            Event::Signal(signal) => self.wish = Wish::End(signal),
+            Event::Suspend => self.wish = Wish::Suspend,
+            Event::Continued => self.wish = Wish::TakeAgain,
+        }
+    }
+
+    /// Looks after what goes on; true when something on screen moves.
+    pub(crate) fn pulse(&mut self) -> bool {
+        let mut moves = self.waiting.is_some() || self.pending.acting;
+        moves |= self.look_at_run();
+        if self.changes_seen.elapsed().as_secs() >= 2 {
+            self.changes_seen = Instant::now();
+            let changed =
+                self.preview.as_ref().map(|preview| preview.changed_files()).unwrap_or_default();
+            moves |= changed != self.changed;
+            self.changed = changed;
+        }
+        moves
+    }
+
+    /// Figures of the stages that run now.
+    pub(crate) fn progress(&self) -> Vec<stream::StageFigures> {
+        self.workbench.progress()
+    }
+
+    /// Data came on standard input.
+    pub(crate) fn has_given_input(&self) -> bool {
+        self.workbench.capture().is_some()
+    }
+
+    /// A file is followed, and the screen with it.
+    pub(crate) fn is_following(&self) -> bool {
+        self.workbench.is_following()
+    }
+
+    /// The result on screen is not that of the text.
+    pub(crate) fn is_stale(&self) -> bool {
+        self.preview.as_ref().is_some_and(|preview| preview.text != self.editor.text())
+            || self.waiting.is_some()
+    }
+
+    /// The text differs from what was saved.
+    pub(crate) fn is_changed(&self) -> bool {
+        self.editor.text() != self.saved
+    }
+
+    /// The pipeline of the text that is looked at.
+    pub(crate) fn pipeline(&self) -> Option<&Pipeline> {
+        self.script.as_ref().and_then(|script| script.shown(self.editor.cursor()))
+    }
+
+    /// How many stages the text has (or the last result, while it has an error).
+    pub(crate) fn stage_count(&self) -> usize {
+        self.script
+            .as_ref()
+            .and_then(|script| script.shown(self.editor.cursor()))
+            .map(|pipeline| pipeline.commands.len())
+            .or_else(|| self.preview.as_ref().map(|preview| preview.stages.len()))
+            .unwrap_or(0)
+    }
+
+    /// Advice on a stage that was not dismissed.
+    pub(crate) fn notes_for(&self, stage: usize) -> Vec<&Note> {
+        let text = |note: &Note| {
+            let preview = self.preview.as_ref();
+            let span =
+                preview.and_then(|preview| preview.stages.get(note.stage)).map(|stage| stage.span);
+            span.zip(preview)
+                .and_then(|(span, preview)| preview.text.get(span.range()))
+                .unwrap_or_default()
+                .to_owned()
+        };
+        self.notes
+            .iter()
+            .filter(|note| note.stage == stage && !self.dismissed.contains(&(note.id, text(note))))
+            .collect()
+    }
+
+    /// While the text is edited, the stage under the cursor is the selected one.
+    fn follow_cursor(&mut self) {
+        if self.focus != Focus::Text {
+            return;
+        }
+        let cursor = self.editor.cursor();
+        let Some(pipeline) = self.pipeline() else { return };
+        let span = pipeline.span;
+        let at = pipeline.commands.partition_point(|command| command.span.start <= cursor);
+        let place = Place::Stage(at.saturating_sub(1));
+        if self.shown.is_some_and(|shown| shown != span) && self.problem.is_none() {
+            // Another pipeline of the same text is looked at now.
+            self.text_changed();
+        }
+        if place != self.place {
+            self.select(place);
+        }
+    }
+
+    /// The selected place as far as there is a result for it: while a new stage is typed, the
+    /// last one that has one.
+    pub(crate) fn shown(&self) -> Place {
+        let stages = self.preview.as_ref().map_or(0, |preview| preview.stages.len());
+        match self.place {
+            Place::Stage(number) | Place::Stream(number) if number >= stages => {
+                Place::Stage(stages.saturating_sub(1))
+            }
+            place => place,
+        }
+    }
+
+    /// Selects a row of the river and shows it in the lens.
+    pub(crate) fn select(&mut self, place: Place) {
+        let same = self.place == place;
+        self.place = place;
+        if !same {
+            self.lens.search = None;
+        }
+        self.refresh_lens(same);
+    }
+
+    /// Shows the selected place, as it is now, in the lens.
+    pub(crate) fn refresh_lens(&mut self, keep_place: bool) {
+        let Some(preview) = self.preview.clone() else { return };
+        if let Some(content) = content_of(&preview, self.shown(), self.lens.hide) {
+            self.lens.show(content, keep_place);
+            return;
+        }
+        self.lens.show(Content::Empty, keep_place);
+        let (place, hide) = (self.shown(), self.lens.hide);
+        if preview.stages.get(place.stage()).is_some() {
+            self.in_background("lens", move || {
+                let stage = &preview.stages[place.stage()];
+                Event::Aligned(preview.generation, place, Arc::new(rows_of(stage, hide)))
+            });
+        }
+    }
+
+    fn previewed(&mut self, preview: Arc<Preview>, notes: Vec<Note>) {
+        if !self.workbench.accept(&preview) {
+            return;
+        }
+        let stages = preview.stages.len();
+        self.waiting = None;
+        self.problem = None;
+        self.allowed_once.clear();
+        self.changed.clear();
+        self.keep_acted(&preview);
+        self.preview = Some(preview);
+        self.notes = notes;
+        if self.place.stage() >= stages {
+            self.place = Place::Stage(stages.saturating_sub(1));
+        }
+        self.refresh_lens(true);
+        self.refresh_pending();
+        if let Some(search) = self.lens.search.clone() {
+            self.start_search(&search.query);
+        }
+        if std::mem::take(&mut self.arrived) && self.problem.is_none() {
+            self.text_changed();
+        }
+    }
+
+    fn job(&mut self, job: SessionEvent) {
+        match job {
+            SessionEvent::Done(_) => {}
+            SessionEvent::Counted => {
+                if let Some(preview) = self.preview.clone() {
+                    let generation = preview.generation;
+                    self.in_background("notes", move || {
+                        Event::Noted(generation, insight::notes(&preview))
+                    });
+                }
+            }
+            SessionEvent::Refused(generation, problem) => {
+                if self.waiting == Some(generation) {
+                    self.waiting = None;
+                    self.problem = Some(problem);
+                }
+            }
+            SessionEvent::Nothing(generation) => {
+                if self.waiting == Some(generation) {
+                    self.waiting = None;
+                    self.problem = None;
+                    self.preview = None;
+                    self.notes.clear();
+                    self.lens.show(Content::Empty, false);
+                }
+            }
+            SessionEvent::Failed(generation, message) => {
+                if self.waiting == Some(generation) {
+                    self.waiting = None;
+                    self.message = Some(message);
+                }
+            }
+            SessionEvent::Acted(number, acted) => {
+                self.pending.acted.insert(number, acted);
+            }
+            SessionEvent::ActingEnded => self.acting_ended(),
+            SessionEvent::FullEnded(end) => self.run_ended(end),
+            SessionEvent::Estimated(text, estimate) => {
+                // What another text would take says nothing of this one.
+                if text == self.editor.text() {
+                    self.throughput.estimate = Some(estimate);
+                }
+            }
+            SessionEvent::Arrived => {
+                // One preview at a time while data streams in.
+                if self.waiting.is_none() && self.problem.is_none() {
+                    self.text_changed();
+                } else {
+                    self.arrived = true;
+                }
+            }
+        }
+    }
+
+    /// Searches the lens in the background.
+    pub(crate) fn start_search(&mut self, query: &str) {
+        if let Some(running) = self.searching.take() {
+            running.cancel();
+        }
+        self.searches += 1;
+        let number = self.searches;
+        let Some(preview) = self.preview.clone().filter(|_| !query.is_empty()) else {
+            self.lens.search = None;
+            return;
+        };
+        let before = self.lens.search.take().unwrap_or_default();
+        let rows = if before.query == query { before.rows } else { Arc::default() };
+        self.lens.search =
+            Some(crate::state::lens::Search { query: query.to_owned(), rows, searching: true });
+        let control = stream::RunControl::default();
+        self.searching = Some(control.clone());
+        let (content, query) = (self.lens.content.clone(), query.to_owned());
+        self.in_background("search", move || {
+            let rows = search(&preview, &content, &query, || control.is_cancelled());
+            Event::Found(number, Arc::new(rows))
+        });
+    }
+
+    /// Does something on a thread of its own; its event comes, or one that says that it failed.
+    pub(crate) fn in_background(
+        &self,
+        name: &'static str,
+        work: impl FnOnce() -> Event + Send + 'static,
+    ) {
+        let events = self.events.clone();
+        in_background(name, work, move |made| {
+            let event = made.unwrap_or_else(|error| Event::Failed(name, error.to_string()));
+            // Nobody listens any more when the screen is gone.
+            let _ = events.send(event);
+        });
+    }
+}

@@ -1,0 +1,349 @@
+//! Everything that can be done outside the text, each with its key and its words.
+
+use engine::{Consent, Consents, Fed, HeldCommand};
+use insight::{
+    EditError, TextEdit, apply_edits, delete_stage, insert_stage, move_stage, toggle_stage,
+};
+
+use crate::actions::Action;
+use crate::state::app::App;
+use crate::state::drawer::{Drawer, PromptKind, Question};
+use crate::state::event::Wish;
+use crate::state::place::{Focus, Place};
+use crate::state::sample_form::SampleForm;
+use crate::state::screen::Screen;
+use crate::text::display::View;
+
+/// For how long a program may be started.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum HowLong {
+    /// For one result, which is kept until the text before it changes or it is read again.
+    Once,
+    /// Until Ylotrope ends.
+    Session,
+    /// For good.
+    Always,
+}
+
+impl App {
+    /// Does it.
+    pub(crate) fn act(&mut self, action: Action) {
+        let stage = self.place.stage();
+        match action {
+            Action::EditText => self.focus = Focus::Text,
+            Action::EditStage => self.edit_stage(),
+            Action::Open => self.open_stage(),
+            Action::Program => self.open_program(),
+            Action::NewStage => {
+                let behind = if self.place == Place::Source { 0 } else { stage + 1 };
+                self.drawer = Some(Drawer::prompt(PromptKind::Stage(behind), ""));
+            }
+            Action::InsertStage => self.drawer = Some(Drawer::prompt(PromptKind::Stage(stage), "")),
+            Action::DeleteStage => {
+                let edits = delete_stage(self.editor.text(), self.editor.cursor(), stage);
+                self.change(edits, "stage deleted; u brings it back");
+            }
+            Action::MoveBack => match stage.checked_sub(1) {
+                Some(before) => {
+                    let edits = move_stage(self.editor.text(), self.editor.cursor(), before);
+                    if self.change(edits, "stage moved") {
+                        self.select(Place::Stage(before));
+                    }
+                }
+                None => self.message = Some("it is the first stage".to_owned()),
+            },
+            Action::MoveOn => {
+                let edits = move_stage(self.editor.text(), self.editor.cursor(), stage);
+                if self.change(edits, "stage moved") {
+                    self.select(Place::Stage(stage + 1));
+                }
+            }
+            Action::Toggle => {
+                let edits = toggle_stage(self.editor.text(), self.editor.cursor(), stage);
+                self.change(edits, "switched; x switches back");
+            }
+            Action::Undo => self.undo(),
+            Action::Redo => self.redo(),
+            Action::Fix => self.fix(),
+            Action::Dismiss => self.dismiss(),
+            Action::ChooseSample => self.drawer = Some(Drawer::Sample(SampleForm::of(self.sample))),
+            Action::Search => {
+                let query = self.lens.search.as_ref().map(|search| search.query.clone());
+                self.drawer = Some(Drawer::prompt(PromptKind::Search, &query.unwrap_or_default()));
+            }
+            Action::NextMatch | Action::PreviousMatch => {
+                match self.lens.next_match(action == Action::NextMatch) {
+                    Some(row) => self.lens.go(row),
+                    None => self.message = Some("no match; / searches".to_owned()),
+                }
+            }
+            Action::HideDropped => {
+                self.lens.hide = !self.lens.hide;
+                self.lens.search = None;
+                self.refresh_lens(false);
+            }
+            Action::View => {
+                self.lens.view = self.lens.view.next();
+                if self.lens.view == View::Hex {
+                    self.lens.wrap = false;
+                }
+            }
+            Action::Wrap => {
+                self.lens.wrap = !self.lens.wrap;
+                self.lens.column = 0;
+            }
+            Action::TurnOver => self.lens.turned = !self.lens.turned,
+            Action::RunAll => self.ask_to_run(),
+            Action::Export => self.ask_what_to_export(),
+            Action::Throughput => self.open_screen(Screen::Throughput),
+            Action::Compare => self.open_screen(Screen::Compare),
+            Action::Wiring => self.open_screen(Screen::Wiring),
+            Action::Pending => self.open_screen(Screen::Pending),
+            Action::Write => self.ask_to_write(),
+            Action::UndoWrite => self.undo_write(),
+            Action::Allow => self.ask_consent(),
+            Action::Copy => self.copy(),
+            Action::CopyText => self.copy_text(),
+            Action::Reread => {
+                self.workbench.forget();
+                self.message = Some("reading everything anew".to_owned());
+                self.text_changed();
+            }
+            Action::Save => self.save(),
+            Action::SaveAs => self.ask_name(),
+            Action::Shelf => self.open_shelf(),
+            Action::Actions => self.drawer = Some(Drawer::actions()),
+            Action::Help => self.drawer = Some(Drawer::Help(0)),
+            Action::Quit => self.leave(),
+        }
+    }
+
+    /// True for a stage that other commands run in.
+    pub(crate) fn has_inside(&self) -> bool {
+        let preview = self.preview.as_ref();
+        let stage = preview.and_then(|preview| preview.stages.get(self.place.stage()));
+        stage.is_some_and(|stage| !stage.inside.is_empty())
+    }
+
+    /// Shows the commands inside the selected stage, or hides them.
+    fn open_stage(&mut self) {
+        let stage = self.place.stage();
+        if !self.has_inside() {
+            self.message = Some("no commands run inside this stage".to_owned());
+        } else if !self.opened.remove(&stage) {
+            self.opened.insert(stage);
+        }
+    }
+
+    /// Applies edits of the text as one step; says so, or why not.
+    fn change(&mut self, edits: Result<Vec<TextEdit>, EditError>, done: &str) -> bool {
+        match edits {
+            Ok(edits) => {
+                let text = apply_edits(self.editor.text(), &edits);
+                let cursor = self.editor.cursor();
+                self.editor.set_text(&text, cursor);
+                self.message = Some(done.to_owned());
+                self.text_changed();
+                true
+            }
+            Err(error) => {
+                self.message = Some(error.to_string());
+                false
+            }
+        }
+    }
+
+    fn edit_stage(&mut self) {
+        let pipeline = self.pipeline();
+        let end = pipeline.and_then(|pipeline| pipeline.commands.get(self.place.stage())).map(
+            |command| {
+                command.off.map_or_else(
+                    || command.words.last().map_or(command.span.end, |word| word.span.end),
+                    |off| off.end,
+                )
+            },
+        );
+        self.focus = Focus::Text;
+        if let Some(end) = end {
+            self.editor.set_cursor(end);
+        }
+    }
+
+    /// Puts a new stage into the text.
+    pub(crate) fn add_stage(&mut self, at: usize, stage: &str) {
+        if stage.trim().is_empty() {
+            return;
+        }
+        match insert_stage(self.editor.text(), self.editor.cursor(), at, stage.trim()) {
+            Ok((edit, span)) => {
+                let text = apply_edits(self.editor.text(), &[edit]);
+                self.editor.set_text(&text, span.end);
+                self.message = Some("stage added; u takes it out again".to_owned());
+                self.place = Place::Stage(at.min(self.stage_count()));
+                self.text_changed();
+                self.refresh_lens(false);
+            }
+            Err(error) => self.message = Some(error.to_string()),
+        }
+    }
+
+    /// True when the first note of the selected stage offers a change.
+    pub(crate) fn offers_fix(&self) -> bool {
+        self.notes_for(self.place.stage()).iter().any(|note| note.fix.is_some())
+    }
+
+    fn fix(&mut self) {
+        let fix = self.notes_for(self.place.stage()).iter().find_map(|note| note.fix.clone());
+        match (fix, &self.preview) {
+            (Some(fix), Some(preview)) if preview.text == self.editor.text() => {
+                let done = format!("{}; u takes it back", fix.label);
+                self.change(Ok(fix.edits), &done);
+            }
+            (Some(_), _) => {
+                self.message = Some("wait for the result of the changed text".to_owned());
+            }
+            (None, _) => self.message = Some("no note offers a change here".to_owned()),
+        }
+    }
+
+    fn dismiss(&mut self) {
+        let first = self.notes_for(self.place.stage()).first().map(|note| (note.id, note.stage));
+        let Some((id, stage)) = first else {
+            self.message = Some("there is no note to dismiss".to_owned());
+            return;
+        };
+        let Some(preview) = &self.preview else { return };
+        let span = preview.stages.get(stage).map(|stage| stage.span);
+        let text = span.and_then(|span| preview.text.get(span.range())).unwrap_or_default();
+        self.dismissed.insert((id, text.to_owned()));
+    }
+
+    /// True when files would be written.
+    pub(crate) fn has_pending(&self) -> bool {
+        self.preview.as_ref().is_some_and(|preview| !preview.pending.is_empty())
+    }
+
+    fn ask_to_write(&mut self) {
+        if self.is_stale() || self.problem.is_some() {
+            self.message = Some("the text has changed: wait for its result first".to_owned());
+            return;
+        }
+        if !self.has_pending() {
+            self.message = Some("no file would be written by this line".to_owned());
+            return;
+        }
+        if let Some(why) = self.may_not_write() {
+            self.message = Some(format!("not written: {why}"));
+            return;
+        }
+        if self.is_running() {
+            self.message = Some("a run goes on already: T shows it, Ctrl-C ends it".to_owned());
+            return;
+        }
+        let all_out = self.preview.as_ref().is_some_and(|preview| {
+            preview.pending.iter().all(|file| self.pending.left_out.contains(&file.path))
+        });
+        if all_out {
+            self.message = Some("all files are left out; x takes the selected one in".to_owned());
+            return;
+        }
+        self.drawer = Some(Drawer::Confirm(Question::Write));
+    }
+
+    /// True when the selected stage is a program that was not started.
+    pub(crate) fn needs_consent(&self) -> bool {
+        let preview = self.preview.as_ref();
+        preview
+            .and_then(|preview| preview.stages.get(self.place.stage()))
+            .is_some_and(|stage| stage.is_held)
+    }
+
+    fn ask_consent(&mut self) {
+        if let Some(held) = self.held_at(self.place.stage()).filter(|_| self.needs_consent()) {
+            self.drawer = Some(Drawer::Confirm(Question::Allow(Box::new(held.clone()))));
+        } else {
+            self.message = Some("this stage needs no consent".to_owned());
+        }
+    }
+
+    /// Allows a program, exactly as it was shown.
+    pub(crate) fn allow(&mut self, command: &HeldCommand, howlong: HowLong) {
+        let Some(consent) = command.consent() else { return };
+        self.message = None;
+        match howlong {
+            HowLong::Once => {
+                self.allowed_once.add(consent);
+            }
+            HowLong::Session => {
+                self.allowed.add(consent);
+            }
+            HowLong::Always => {
+                let kept = self.config.as_ref().map(|config| config.allow(&consent));
+                match kept {
+                    Some(Ok(())) => self.message = Some("kept in the configuration".to_owned()),
+                    Some(Err(error)) => {
+                        self.message = Some(format!("{error}; allowed for this session"));
+                    }
+                    None => {}
+                }
+                self.allowed.add(consent);
+            }
+        }
+        self.text_changed();
+    }
+
+    /// The command that a stage is held back for.
+    pub(crate) fn held_at(&self, stage: usize) -> Option<&HeldCommand> {
+        self.preview.as_ref()?.stages.get(stage)?.held.last()
+    }
+
+    /// All that the user has said yes to.
+    pub(crate) fn consents(&self) -> Consents {
+        let mut all = self.allowed.clone();
+        all.add_all(&self.allowed_once);
+        all
+    }
+
+    /// Programs of this text that the user has said yes to with the input they had then: a full run
+    /// feeds them other data, so the question before it names them.
+    pub(crate) fn fed_programs(&self) -> Vec<&Consent> {
+        let Some(preview) = &self.preview else { return Vec::new() };
+        let in_text = |consent: &&Consent| {
+            matches!(consent.fed, Fed::Exactly { .. })
+                && preview.stages.iter().any(|stage| stage.plan.words() == consent.words)
+        };
+        let mut found: Vec<&Consent> = self.allowed.iter().filter(in_text).collect();
+        found.dedup_by(|one, other| one.words == other.words);
+        found
+    }
+
+    /// As [`App::consents`], for the full run that was just agreed to.
+    pub(crate) fn consents_for_run(&self) -> Consents {
+        let fed = self.fed_programs();
+        let mut all = self.consents();
+        for consent in fed {
+            all.add(Consent { fed: Fed::Anything, ..consent.clone() });
+        }
+        all
+    }
+
+    /// Leaves, or asks first.
+    pub(crate) fn leave(&mut self) {
+        if self.is_running() {
+            self.drawer = Some(Drawer::Confirm(Question::EndRun));
+        } else if self.is_changed() && !self.editor.text().trim().is_empty() {
+            self.drawer = Some(Drawer::Confirm(Question::Leave));
+        } else {
+            self.leave_now();
+        }
+    }
+
+    /// Leaves without asking; the line stays among the earlier ones.
+    pub(crate) fn leave_now(&mut self) {
+        self.remember_line();
+        if let Some(store) = &self.store {
+            store.clear_recovery();
+        }
+        self.wish = Wish::Leave;
+    }
+}

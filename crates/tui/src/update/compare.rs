@@ -1,0 +1,83 @@
+//! Runs that were kept, two of them side by side.
+
+use std::sync::Arc;
+
+use insight::{ComparedRow, KeptRun, compare};
+use ratatui::crossterm::event::KeyCode;
+
+use crate::state::app::App;
+use crate::state::screen::Screen;
+
+impl App {
+    /// The kept runs, newest first, as they were read last.
+    pub(crate) fn runs(&self) -> &[KeptRun] {
+        self.kept_runs.as_ref().map_or(&[], |runs| &runs[..])
+    }
+
+    /// Reads the kept runs where they are on screen and not known.
+    pub(crate) fn refresh_compare(&mut self) {
+        if self.screen == Screen::Compare && self.kept_runs.is_none() {
+            let runs = self.runs.as_ref().map(insight::Runs::all).unwrap_or_default();
+            self.kept_runs = Some(Arc::new(runs));
+        }
+        self.compare.at = self.compare.at.min(self.runs().len().saturating_sub(1));
+    }
+
+    /// The number of the run that the selected one is compared with.
+    pub(crate) fn compared_with(&self) -> Option<usize> {
+        let (runs, at) = (self.runs(), self.compare.at);
+        if let Some(marked) = &self.compare.marked {
+            return runs.iter().position(|run| run.id == *marked).filter(|found| *found != at);
+        }
+        let text = &runs.get(at)?.record.text;
+        let before = at + 1..runs.len();
+        before.clone().find(|&number| runs[number].record.text == *text).or(before.clone().next())
+    }
+
+    /// The two runs on screen, the earlier choice first, and their commands side by side.
+    pub(crate) fn compared_runs(&self) -> Option<(&KeptRun, &KeptRun, Vec<ComparedRow>)> {
+        let runs = self.runs();
+        let (first, second) = (runs.get(self.compared_with()?)?, runs.get(self.compare.at)?);
+        Some((first, second, compare(&first.record, &second.record)))
+    }
+
+    /// A key of the Compare view; false where it means nothing there.
+    pub(crate) fn compare_key(&mut self, code: KeyCode) -> bool {
+        let last = self.runs().len().saturating_sub(1);
+        match code {
+            KeyCode::Up => self.compare.at = self.compare.at.saturating_sub(1),
+            KeyCode::Down => self.compare.at = (self.compare.at + 1).min(last),
+            KeyCode::Home => self.compare.at = 0,
+            KeyCode::End => self.compare.at = last,
+            KeyCode::Char('m') => {
+                let id = self.runs().get(self.compare.at).map(|run| run.id.clone());
+                self.compare.marked = if self.compare.marked == id { None } else { id };
+            }
+            KeyCode::Enter => {
+                let text = self.runs().get(self.compare.at).map(|run| run.record.text.clone());
+                if let Some(text) = text {
+                    self.remember_line();
+                    self.editor.set_text(&text, text.len());
+                    self.message = Some("the text of that run; u brings the other back".to_owned());
+                    self.open_screen(Screen::Bench);
+                    self.text_changed();
+                }
+            }
+            KeyCode::Char('d') | KeyCode::Delete => self.forget_run(),
+            KeyCode::Esc => self.open_screen(Screen::Bench),
+            _ => return false,
+        }
+        true
+    }
+
+    fn forget_run(&mut self) {
+        let Some(id) = self.runs().get(self.compare.at).map(|run| run.id.clone()) else { return };
+        let removed = self.runs.as_ref().map(|runs| runs.remove(&id));
+        self.message = Some(match removed {
+            Some(Err(error)) => format!("not forgotten: {}", stream::describe(&error)),
+            _ => "the figures of that run are forgotten".to_owned(),
+        });
+        self.kept_runs = None;
+        self.refresh_compare();
+    }
+}

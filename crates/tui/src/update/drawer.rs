@@ -1,0 +1,303 @@
+//! What lies over the notes for a while: help, questions, prompts, the sample, the Shelf.
+
+use std::path::{Path, PathBuf};
+
+use engine::OnFailure;
+use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+
+use crate::actions::ALL;
+use crate::state::app::App;
+use crate::state::drawer::{Drawer, PromptKind, Question, ShelfEntry};
+use crate::state::list::{List, edit};
+use crate::state::place::Focus;
+use crate::storage::store::{open_script, save_script};
+use crate::update::actions::HowLong;
+
+impl App {
+    pub(crate) fn drawer_key(&mut self, key: KeyEvent) {
+        let control = key.modifiers.contains(KeyModifiers::CONTROL);
+        if key.code == KeyCode::Esc || control && matches!(key.code, KeyCode::Char('c' | 'g')) {
+            self.drawer = None;
+            return;
+        }
+        let Some(mut drawer) = self.drawer.take() else { return };
+        match &mut drawer {
+            Drawer::Help(top) => match key.code {
+                KeyCode::Up => *top = top.saturating_sub(1),
+                KeyCode::Down => *top = (*top + 1).min(ALL.len()),
+                KeyCode::PageDown | KeyCode::Char(' ') => *top = (*top + 10).min(ALL.len()),
+                KeyCode::PageUp => *top = top.saturating_sub(10),
+                _ => return,
+            },
+            Drawer::Changes(changes) => {
+                let rows = changes.difference.as_ref().map_or(0, |one| one.rows.len());
+                match key.code {
+                    KeyCode::Up => changes.top = changes.top.saturating_sub(1),
+                    KeyCode::Down => changes.top = (changes.top + 1).min(rows),
+                    KeyCode::PageDown => changes.top = (changes.top + 10).min(rows),
+                    KeyCode::PageUp => changes.top = changes.top.saturating_sub(10),
+                    _ => return,
+                }
+            }
+            Drawer::Sample(form) => {
+                if key.code == KeyCode::Enter {
+                    self.sample = form.sample();
+                    self.text_changed();
+                    return;
+                }
+                form.key(key.code);
+            }
+            Drawer::Program(editor) => {
+                if control && key.code == KeyCode::Char('s') {
+                    self.save();
+                } else {
+                    self.program_key(editor, key);
+                }
+            }
+            Drawer::Prompt(prompt) => {
+                if key.code == KeyCode::Enter {
+                    let (kind, text) = (prompt.kind.clone(), prompt.input.value().to_owned());
+                    self.answered(&kind, &text);
+                    return;
+                }
+                edit(&mut prompt.input, key);
+            }
+            Drawer::Confirm(question) => {
+                let question = question.clone();
+                if let Question::Act(commands) = question {
+                    match key.code {
+                        KeyCode::Char('s' | 'S') => self.act_now(commands, OnFailure::Stop),
+                        KeyCode::Char('g' | 'G') => self.act_now(commands, OnFailure::GoOn),
+                        KeyCode::Char('n' | 'N') | KeyCode::Esc => {}
+                        _ => self.drawer = Some(Drawer::Confirm(Question::Act(commands))),
+                    }
+                    return;
+                }
+                if let Question::Allow(command) = question {
+                    let howlong = match key.code {
+                        KeyCode::Char('o' | 'O') => HowLong::Once,
+                        KeyCode::Char('y' | 'Y' | 's' | 'S') => HowLong::Session,
+                        KeyCode::Char('a' | 'A') => HowLong::Always,
+                        KeyCode::Char('n' | 'N') | KeyCode::Esc => return,
+                        _ => {
+                            self.drawer = Some(Drawer::Confirm(Question::Allow(command)));
+                            return;
+                        }
+                    };
+                    return self.allow(&command, howlong);
+                }
+                match key.code {
+                    KeyCode::Char('y' | 'Y') => return self.agreed(question),
+                    KeyCode::Char('s' | 'S') if question == Question::Leave => {
+                        return self.save_and_leave();
+                    }
+                    KeyCode::Char('d' | 'D') if question == Question::RunAll => {
+                        self.run_all(false, true);
+                        self.show_run();
+                        return;
+                    }
+                    KeyCode::Char('n' | 'N') => return,
+                    _ => {}
+                }
+            }
+            Drawer::Shelf(list) => {
+                if list.key(key) {
+                    if let Some((_, entry)) = list.found().get(list.at) {
+                        let path = entry.path.clone();
+                        self.ask_to_open(path);
+                    }
+                    return;
+                }
+            }
+            Drawer::Export(list) => {
+                if list.key(key) {
+                    if let Some((_, what)) = list.found().get(list.at) {
+                        let what = *what;
+                        self.ask_where_to_export(what);
+                    }
+                    return;
+                }
+            }
+            Drawer::Actions(list) => {
+                if list.key(key) {
+                    let chosen = list.found().get(list.at).map(|(_, at)| ALL[*at].action);
+                    if self.focus == Focus::Text {
+                        self.focus = Focus::River;
+                    }
+                    if let Some(action) = chosen {
+                        self.act(action);
+                    }
+                    return;
+                }
+            }
+        }
+        self.drawer = Some(drawer);
+    }
+
+    fn answered(&mut self, kind: &PromptKind, text: &str) {
+        match kind {
+            PromptKind::Search => self.start_search(text),
+            PromptKind::Stage(at) => self.add_stage(*at, text),
+            PromptKind::Export(what) => {
+                if !text.trim().is_empty() {
+                    self.export_to(*what, &expand_home(text.trim()));
+                }
+            }
+            PromptKind::KeepOutput => {
+                if !text.trim().is_empty() {
+                    self.keep_output(&expand_home(text.trim()));
+                }
+            }
+            PromptKind::SaveAs => {
+                let path = expand_home(text.trim());
+                if text.trim().is_empty() {
+                    return;
+                }
+                if path.exists() && Some(&path) != self.path.as_ref() {
+                    self.drawer = Some(Drawer::Confirm(Question::Overwrite(path)));
+                } else {
+                    self.save_to(path);
+                }
+            }
+        }
+    }
+
+    fn agreed(&mut self, question: Question) {
+        match question {
+            // What there is now is written, also of a file that is followed.
+            Question::Write => self.run_all(true, false),
+            Question::RunAll => match self.may_not_write() {
+                Some(why) => self.message = Some(format!("not run: {why}; d runs without files")),
+                None => {
+                    self.run_all(true, true);
+                    self.show_run();
+                }
+            },
+            Question::Leave => self.leave_now(),
+            Question::EndRun => {
+                self.cancel_run();
+                if self.is_changed() && !self.editor.text().trim().is_empty() {
+                    self.drawer = Some(Drawer::Confirm(Question::Leave));
+                } else {
+                    self.leave_now();
+                }
+            }
+            Question::Open(path) => self.open(&path),
+            Question::Overwrite(path) => {
+                self.save_to(path);
+            }
+            // Answered where the keys are.
+            Question::Act(_) | Question::Allow(_) => {}
+        }
+    }
+
+    pub(crate) fn save(&mut self) {
+        match self.path.clone() {
+            Some(path) => {
+                self.save_to(path);
+            }
+            None => self.ask_name(),
+        }
+    }
+
+    pub(crate) fn ask_name(&mut self) {
+        let name = self
+            .path
+            .as_ref()
+            .map_or_else(|| "pipeline.sh".to_owned(), |path| path.display().to_string());
+        self.drawer = Some(Drawer::prompt(PromptKind::SaveAs, &name));
+    }
+
+    fn save_to(&mut self, path: PathBuf) -> bool {
+        match save_script(&path, self.editor.text()) {
+            Ok(()) => {
+                self.message = Some(format!("saved as {}", path.display()));
+                self.saved = self.editor.text().to_owned();
+                self.path = Some(path);
+                self.remember_line();
+                if let Some(store) = &self.store {
+                    store.clear_recovery();
+                }
+                true
+            }
+            Err(error) => {
+                self.message =
+                    Some(format!("not saved: {}: {}", path.display(), stream::describe(&error)));
+                false
+            }
+        }
+    }
+
+    fn save_and_leave(&mut self) {
+        match self.path.clone() {
+            Some(path) => {
+                if self.save_to(path) {
+                    self.leave_now();
+                }
+            }
+            None => self.ask_name(),
+        }
+    }
+
+    pub(crate) fn open_shelf(&mut self) {
+        let mut folders = vec![PathBuf::from(".")];
+        folders.extend(self.shelves.iter().cloned());
+        let mut entries: Vec<(String, ShelfEntry)> = Vec::new();
+        for folder in folders {
+            let Ok(files) = std::fs::read_dir(&folder) else { continue };
+            let mut scripts: Vec<PathBuf> = files
+                .flatten()
+                .map(|file| file.path())
+                .filter(|path| path.extension().is_some_and(|extension| extension == "sh"))
+                .collect();
+            scripts.sort();
+            for path in scripts {
+                let path = path.strip_prefix("./").map(Path::to_owned).unwrap_or(path);
+                let says = open_script(&path).map(|text| first_words(&text)).unwrap_or_default();
+                entries.push((format!("{} {says}", path.display()), ShelfEntry { path, says }));
+            }
+        }
+        self.drawer = Some(Drawer::Shelf(List::new(entries)));
+    }
+
+    fn ask_to_open(&mut self, path: PathBuf) {
+        if self.is_changed() && !self.editor.text().trim().is_empty() {
+            self.drawer = Some(Drawer::Confirm(Question::Open(path)));
+        } else {
+            self.open(&path);
+        }
+    }
+
+    fn open(&mut self, path: &Path) {
+        match open_script(path) {
+            Ok(text) => {
+                self.remember_line();
+                self.editor.set_text(&text, text.len());
+                self.saved = text;
+                self.path = Some(path.to_owned());
+                self.message = Some(format!("opened {}", path.display()));
+                self.text_changed();
+            }
+            Err(error) => {
+                self.message =
+                    Some(format!("not opened: {}: {}", path.display(), stream::describe(&error)));
+            }
+        }
+    }
+}
+
+fn expand_home(text: &str) -> PathBuf {
+    match (text.strip_prefix("~/"), std::env::var_os("HOME")) {
+        (Some(rest), Some(home)) => PathBuf::from(home).join(rest),
+        _ => PathBuf::from(text),
+    }
+}
+
+/// The first comment of a script, or its first line.
+fn first_words(text: &str) -> String {
+    let comment = text.lines().find_map(|line| line.strip_prefix("# "));
+    comment
+        .or_else(|| text.lines().find(|line| !line.trim().is_empty()))
+        .unwrap_or_default()
+        .to_owned()
+}

@@ -1,0 +1,84 @@
+//! From a changed text to an evaluation of it: parsed before the next key, or beside the keys.
+
+use std::time::Instant;
+
+use engine::{Limits, PlanError, Request, Sample};
+
+use crate::state::app::App;
+use crate::state::event::Event;
+use crate::state::parsed::Parsed;
+
+/// Texts up to this many bytes are parsed before the next key; longer ones in the background.
+const PARSED_AT_ONCE: usize = 16 << 10;
+
+impl App {
+    /// The text has changed: parse, check, and evaluate in the background.
+    pub(crate) fn text_changed(&mut self) {
+        let text = self.editor.text().to_owned();
+        if let Some(store) = &self.store {
+            let kept = if self.is_changed() {
+                store.save_recovery(&text)
+            } else {
+                let _: () = store.clear_recovery();
+                Ok(())
+            };
+            if let Err(error) = kept {
+                self.message = Some(format!(
+                    "the recovery file cannot be written: {}",
+                    stream::describe(&error)
+                ));
+            }
+        }
+        self.parses += 1;
+        let at = self.editor.cursor();
+        if text.len() <= PARSED_AT_ONCE {
+            let parsed = Parsed::of(&text, at);
+            return self.parsed(text, at, parsed);
+        }
+        // Nothing is known of a long text until it is parsed in the background.
+        self.workbench.cancel();
+        self.script = None;
+        self.programs = Vec::new();
+        self.problem = None;
+        let number = self.parses;
+        self.in_background("parsing", move || {
+            let parsed = Box::new(Parsed::of(&text, at));
+            Event::Parsed(number, text, at, parsed)
+        });
+    }
+
+    /// The text is parsed: checks it and evaluates it in the background.
+    pub(crate) fn parsed(&mut self, text: String, at: usize, parsed: Parsed) {
+        let Parsed { script, problem, programs } = parsed;
+        self.script = script;
+        self.programs = programs;
+        if let Some(error) = problem {
+            self.problem = Some(PlanError { message: error.kind.to_string(), span: error.span });
+            self.workbench.cancel();
+            self.waiting = None;
+        } else {
+            let limits = if self.sample == Sample::Everything {
+                Limits::generous()
+            } else {
+                Limits::default()
+            };
+            let limits = Limits {
+                memory_bytes: self.preview_memory.unwrap_or(limits.memory_bytes),
+                ..limits
+            };
+            self.shown = self.pipeline().map(|pipeline| pipeline.span);
+            let request = Request {
+                text,
+                at,
+                variables: self.variables.clone(),
+                plan: None,
+                sample: self.sample,
+                limits,
+                allowed: self.consents(),
+            };
+            self.waiting = Some(self.workbench.evaluate(request));
+            self.waiting_since = Instant::now();
+        }
+        self.follow_cursor();
+    }
+}

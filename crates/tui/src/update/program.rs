@@ -1,0 +1,67 @@
+//! A program of a stage in an editor of its own: what is typed there goes into the command text at
+//! once, so that nothing is lost when the editor is closed.
+
+use insight::quoted_program;
+use ratatui::crossterm::event::KeyEvent;
+
+use crate::state::app::App;
+use crate::state::drawer::Drawer;
+use crate::state::place::Focus;
+use crate::state::program::ProgramEditor;
+
+impl App {
+    /// Opens the program of the selected stage, or the one the cursor is in.
+    pub(crate) fn open_program(&mut self) {
+        let cursor = self.editor.cursor();
+        let at_cursor = self
+            .programs
+            .iter()
+            .find(|program| self.focus == Focus::Text && program.span.touches(cursor));
+        let stage = self.place.stage();
+        let of_stage = self.programs.iter().find(|program| program.stage == stage);
+        // Where there is only one it must be meant.
+        let only = match &self.programs[..] {
+            [only] => Some(only),
+            _ => None,
+        };
+        match at_cursor.or(of_stage).or(only) {
+            Some(program) => {
+                self.drawer = Some(Drawer::Program(Box::new(ProgramEditor::new(program))));
+            }
+            None => {
+                self.message = Some("this stage has no program; awk and sed have one".to_owned());
+            }
+        }
+    }
+
+    /// True where the selected stage has a program.
+    pub(crate) fn has_program(&self) -> bool {
+        let stage = self.place.stage();
+        self.programs.iter().any(|program| program.stage == stage)
+    }
+
+    /// A key in the editor of a program.
+    pub(crate) fn program_key(&mut self, editor: &mut ProgramEditor, key: KeyEvent) {
+        if editor.area.input(key) {
+            self.program_changed(editor);
+        }
+    }
+
+    /// A text pasted into the editor of a program.
+    pub(crate) fn program_paste(&mut self, editor: &mut ProgramEditor, text: &str) {
+        if editor.area.insert_str(text) {
+            self.program_changed(editor);
+        }
+    }
+
+    fn program_changed(&mut self, editor: &mut ProgramEditor) {
+        let quoted = quoted_program(&editor.text());
+        // All that is done while the editor is open is one step of undo in the command text.
+        let first = !std::mem::replace(&mut editor.changed, true);
+        self.editor.amend(editor.span, &quoted, first);
+        editor.span.end = editor.span.start + quoted.len();
+        self.recalled = None;
+        self.message = None;
+        self.text_changed();
+    }
+}

@@ -1,0 +1,310 @@
+//! Runs on everything: asked for, watched, held, ended, kept.
+
+use std::path::Path;
+use std::time::{Duration, Instant};
+
+use engine::{FullEnd, FullRequest, Snapshot, UndoError, undo};
+use insight::{History, RunEnd, SourceRecord, WrittenRecord};
+use jiff::Timestamp;
+use ratatui::crossterm::event::KeyCode;
+
+use crate::state::app::App;
+use crate::state::drawer::{Changes, Drawer, PromptKind, Question};
+use crate::state::place::Focus;
+use crate::state::run::{Running, Shows};
+use crate::state::screen::Screen;
+
+/// How long a run has to tidy up when the process ends.
+const TIDYING: Duration = Duration::from_secs(1);
+
+impl App {
+    /// True while a run on everything goes on.
+    pub(crate) fn is_running(&self) -> bool {
+        self.running.as_ref().is_some_and(|running| running.end.is_none())
+    }
+
+    /// Asks whether to run on everything, with what that would take.
+    pub(crate) fn ask_to_run(&mut self) {
+        if let Some(problem) = &self.problem {
+            self.message = Some(problem.message.clone());
+        } else if self.is_running() {
+            self.message = Some("a run goes on already: T shows it, Ctrl-C ends it".to_owned());
+        } else if self.editor.text().trim().is_empty() {
+            self.message = Some("there is nothing to run".to_owned());
+        } else if let Some(why) = self.lacks_input() {
+            self.message = Some(why);
+        } else {
+            self.throughput.estimate = None;
+            let text = self.editor.text().to_owned();
+            self.workbench.estimate(text, self.variables.clone());
+            self.drawer = Some(Drawer::Confirm(Question::RunAll));
+        }
+    }
+
+    /// Why a full run would not have all of its data, where that is known beforehand.
+    pub(crate) fn lacks_input(&self) -> Option<String> {
+        let full = self.workbench.capture().is_some_and(|capture| capture.is_full());
+        let preview = self.preview.as_ref()?;
+        let standard = |input: &engine::InputRecord| {
+            input.name == stream::InputName::Standard && input.sampled.is_some()
+        };
+        let reads = preview.stages.iter().any(|stage| stage.inputs.iter().any(standard));
+        (full && reads).then(|| engine::MORE_THAN_KEPT.to_owned())
+    }
+
+    /// Why files may not be written by a run, where that is known beforehand.
+    pub(crate) fn may_not_write(&self) -> Option<String> {
+        if let Some(why) = self.lacks_input() {
+            return Some(why);
+        }
+        if let Some(note) = self.notes.iter().find(|note| note.id == "same-file") {
+            return Some(note.text.clone());
+        }
+        let preview = self.preview.as_ref()?;
+        let chosen = |path| !self.pending.left_out.contains(path);
+        let lost = preview.pending.iter().find(|file| file.lost && chosen(&file.path))?;
+        Some(format!("{} would be emptied before it is read", lost.path.display()))
+    }
+
+    /// Runs the whole text on everything; `writes` puts its files in place at the end, `follows`
+    /// goes on with files that grow, where a stage asks for that.
+    pub(crate) fn run_all(&mut self, writes: bool, follows: bool) {
+        self.message = None;
+        self.remember_line();
+        let estimate = self.throughput.estimate.take().unwrap_or_default();
+        let text = self.editor.text().to_owned();
+        let run = self.workbench.run_all(FullRequest {
+            text: text.clone(),
+            variables: self.variables.clone(),
+            allowed: self.consents_for_run(),
+            left_out: self.pending.left_out.clone(),
+            writes,
+            follows,
+            expected: estimate.clone(),
+        });
+        let source = |(path, bytes): &(std::path::PathBuf, u64)| SourceRecord {
+            path: path.clone(),
+            bytes: *bytes,
+        };
+        self.running = Some(Running {
+            run,
+            text,
+            began: Timestamp::now(),
+            snapshot: Snapshot::default(),
+            history: History::default(),
+            end: None,
+            status: 0,
+            sources: estimate.sources.iter().map(source).collect(),
+            written: Vec::new(),
+            seen: Instant::now(),
+        });
+        self.throughput.shows = Shows::Figures;
+        self.throughput.at = 0;
+    }
+
+    /// Opens the view of the run.
+    pub(crate) fn show_run(&mut self) {
+        if self.screen != Screen::Throughput {
+            self.open_screen(Screen::Throughput);
+        }
+        if self.focus == Focus::Text {
+            self.focus = Focus::River;
+        }
+    }
+
+    /// Looks at the run that goes on; true when something moved.
+    pub(crate) fn look_at_run(&mut self) -> bool {
+        self.running.as_mut().is_some_and(Running::look)
+    }
+
+    /// Ends the run; none of its files is then written.
+    pub(crate) fn cancel_run(&mut self) {
+        if let Some(running) = self.running.as_ref().filter(|running| running.end.is_none()) {
+            running.run.watch.cancel();
+            self.message = Some("ending the run …".to_owned());
+        }
+    }
+
+    /// Ends what goes on in the background, for the end of the process: waits for stages and
+    /// programs to tidy up, but not long, and leaves no file half written.
+    pub(crate) fn end_everything(&mut self) {
+        self.workbench.cancel();
+        self.workbench.cancel_acting();
+        if let Some(running) = self.running.as_ref().filter(|running| running.end.is_none()) {
+            running.run.watch.cancel();
+            let since = Instant::now();
+            while !running.run.watch.snapshot().ended && since.elapsed() < TIDYING {
+                std::thread::sleep(TIDYING / 100);
+            }
+        }
+        engine::give_up_writing();
+    }
+
+    /// Holds the run, or lets it go on.
+    pub(crate) fn pause_run(&mut self) {
+        let Some(running) = self.running.as_mut().filter(|running| running.end.is_none()) else {
+            self.message = Some("no run goes on".to_owned());
+            return;
+        };
+        let watch = &running.run.watch;
+        if watch.snapshot().paused {
+            watch.resume();
+        } else {
+            watch.pause();
+        }
+        running.snapshot = watch.snapshot();
+    }
+
+    /// The run has ended: keeps its figures and says how it went.
+    pub(crate) fn run_ended(&mut self, end: FullEnd) {
+        let script = self.path.clone();
+        let Some(running) = self.running.as_mut() else { return };
+        running.snapshot = running.run.watch.snapshot();
+        running.history.push(&running.snapshot);
+        let took = insight::duration(running.snapshot.elapsed_ns);
+        let mut applied = Vec::new();
+        let (end, mut message) = match end {
+            FullEnd::Done(status, files) => {
+                running.status = status;
+                applied = files;
+                let lines = insight::lines(running.run.output.lines());
+                (RunEnd::Done, format!("done in {took}: {lines} of output"))
+            }
+            FullEnd::Cancelled => {
+                (RunEnd::Cancelled, format!("ended after {took}; no file was written"))
+            }
+            FullEnd::Failed(why) => (RunEnd::Failed(why.clone()), why),
+        };
+        if running.status != 0 {
+            message.push_str(&format!(" · status {}", running.status));
+        }
+        running.end = Some(end);
+        running.written = applied
+            .iter()
+            .map(|file| WrittenRecord {
+                path: file.path.clone(),
+                bytes: file.bytes,
+                lines: file.lines,
+            })
+            .collect();
+        let record = running.record(script.as_deref());
+        if let Some(runs) = &self.runs
+            && let Err(error) = runs.keep(&record)
+        {
+            message.push_str(&format!(" · its figures are not kept: {}", stream::describe(&error)));
+        }
+        self.kept_runs = None;
+        self.refresh_compare();
+        if applied.is_empty() {
+            self.message = Some(message);
+            return;
+        }
+        let names: Vec<String> = applied
+            .iter()
+            .map(|file| {
+                let name = file.path.file_name().unwrap_or_default().to_string_lossy();
+                format!("{name}, {}, {}", insight::lines(file.lines), insight::bytes(file.bytes))
+            })
+            .collect();
+        self.message = Some(format!("written: {} · Z takes it back", names.join("; ")));
+        self.applied = applied;
+        // What is pending now is told anew: the files are there.
+        self.workbench.forget();
+        self.text_changed();
+    }
+
+    /// Brings back what the files of the last run were.
+    pub(crate) fn undo_write(&mut self) {
+        if self.applied.is_empty() {
+            self.message = Some("nothing was written that could be undone".to_owned());
+            return;
+        }
+        let mut undone = 0;
+        while let Some(mut applied) = self.applied.pop() {
+            if let Err(error) = undo(&mut applied) {
+                self.message = Some(error.to_string());
+                if let UndoError::Changed(changed) = error {
+                    // The drawer says it.
+                    self.message = None;
+                    let sides = changed.ours.zip(changed.now);
+                    let difference = sides.map(|(ours, now)| insight::difference_of(&ours, &now));
+                    let path = changed.path;
+                    let changes = Changes { path, difference, top: 0 };
+                    self.drawer = Some(Drawer::Changes(Box::new(changes)));
+                }
+                self.applied.push(applied);
+                break;
+            }
+            undone += 1;
+        }
+        if self.applied.is_empty() {
+            let files = if undone == 1 { "file is" } else { "files are" };
+            self.message = Some(format!("{undone} {files} as before"));
+        }
+        self.workbench.forget();
+        self.text_changed();
+    }
+
+    /// A key of the Throughput view; false where it means nothing there.
+    pub(crate) fn throughput_key(&mut self, code: KeyCode) -> bool {
+        let commands = self.running.as_ref().map_or(0, |running| running.snapshot.commands.len());
+        let lines = self.running.as_ref().map_or(0, |running| running.run.output.lines());
+        let view = &mut self.throughput;
+        if view.shows == Shows::Output {
+            let last = lines.saturating_sub(1);
+            match code {
+                KeyCode::Up => view.top = view.top.saturating_sub(1),
+                KeyCode::Down => view.top = (view.top + 1).min(last),
+                KeyCode::PageUp => view.top = view.top.saturating_sub(20),
+                KeyCode::PageDown => view.top = (view.top + 20).min(last),
+                KeyCode::Home => view.top = 0,
+                KeyCode::End => view.top = last.saturating_sub(10),
+                KeyCode::Char('o') | KeyCode::Esc => view.shows = Shows::Figures,
+                KeyCode::Char('k') => self.ask_where_to_keep_output(),
+                _ => return self.run_key(code),
+            }
+            return true;
+        }
+        match code {
+            KeyCode::Up => view.at = view.at.saturating_sub(1),
+            KeyCode::Down => view.at = (view.at + 1).min(commands.saturating_sub(1)),
+            KeyCode::Home => view.at = 0,
+            KeyCode::End => view.at = commands.saturating_sub(1),
+            KeyCode::Char('o') => {
+                view.shows = Shows::Output;
+                view.top = 0;
+            }
+            KeyCode::Esc => self.open_screen(Screen::Bench),
+            _ => return self.run_key(code),
+        }
+        true
+    }
+
+    fn run_key(&mut self, code: KeyCode) -> bool {
+        match code {
+            KeyCode::Char('p') => self.pause_run(),
+            KeyCode::Char('x') if self.is_running() => self.cancel_run(),
+            KeyCode::Char('x') => self.message = Some("no run goes on".to_owned()),
+            _ => return false,
+        }
+        true
+    }
+
+    fn ask_where_to_keep_output(&mut self) {
+        if self.is_running() {
+            self.message = Some("the run has not ended yet".to_owned());
+        } else {
+            self.drawer = Some(Drawer::prompt(PromptKind::KeepOutput, "output.txt"));
+        }
+    }
+
+    /// Writes the output of the last run to a file of its own.
+    pub(crate) fn keep_output(&mut self, path: &Path) {
+        let Some(running) = &self.running else { return };
+        let kept = crate::storage::store::keep_stream(path, &running.run.output);
+        self.message = Some(match kept {
+            Ok(bytes) => format!("{} in {}", insight::bytes(bytes), path.display()),
+            Err(error) => format!("not kept: {}: {}", path.display(), stream::describe(&error)),
+        });
+    }
+}

@@ -1,0 +1,242 @@
+//! Keys in the command text: editing, completion, earlier lines.
+
+use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+use shell::Span;
+use tui_input::InputRequest;
+
+use crate::state::app::App;
+use crate::state::drawer::Drawer;
+use crate::state::place::Focus;
+use crate::text::complete::{common, complete};
+use crate::text::editor::Edit;
+
+impl App {
+    /// Text pasted into the terminal.
+    pub(crate) fn paste(&mut self, text: &str) {
+        let text = text.replace("\r\n", "\n").replace('\r', "\n");
+        if let Some(mut drawer) = self.drawer.take() {
+            match &mut drawer {
+                Drawer::Program(editor) => self.program_paste(editor, &text),
+                other => other.paste(&text),
+            }
+            self.drawer = Some(drawer);
+            return;
+        }
+        self.focus = Focus::Text;
+        self.completion = None;
+        self.editor.insert_text(text.trim_end_matches('\n'));
+        self.text_changed();
+    }
+
+    /// A key while the text has the focus; false when it means nothing there.
+    pub(crate) fn text_key(&mut self, key: KeyEvent) -> bool {
+        let control = key.modifiers.contains(KeyModifiers::CONTROL);
+        let alt = key.modifiers.contains(KeyModifiers::ALT);
+        if key.code == KeyCode::Tab || key.code == KeyCode::BackTab {
+            self.complete_at_cursor(key.code == KeyCode::BackTab);
+            return true;
+        }
+        let completing = self.completion.take().is_some();
+        if key.code == KeyCode::Esc {
+            // The first Esc only puts the candidates away.
+            if !completing {
+                self.focus = Focus::River;
+            }
+            return true;
+        }
+        if let Some(request) = request(key.code, control, alt) {
+            let changed = self.editor.edit(request);
+            self.after_edit(changed);
+            return true;
+        }
+        match (key.code, control, alt) {
+            (KeyCode::Char('_' | '7' | '/'), true, _) | (KeyCode::Char('u'), false, true) => {
+                self.undo();
+            }
+            (KeyCode::Char('r'), false, true) => self.redo(),
+            (KeyCode::Char('j'), true, _) | (KeyCode::Enter, _, true) => {
+                self.editor.insert('\n');
+                self.after_edit(true);
+            }
+            (KeyCode::Enter, ..) => self.enter(),
+            (KeyCode::Up, ..) | (KeyCode::Char('p'), true, _) => {
+                if key.code != KeyCode::Up || !self.editor.vertical(false) {
+                    self.recall(true);
+                } else {
+                    self.follow_cursor();
+                }
+            }
+            (KeyCode::Down, ..) | (KeyCode::Char('n'), true, _) => {
+                if key.code != KeyCode::Down || !self.editor.vertical(true) {
+                    self.recall(false);
+                } else {
+                    self.follow_cursor();
+                }
+            }
+            (KeyCode::Char(character), false, false) => {
+                self.editor.insert(character);
+                self.after_edit(true);
+            }
+            _ => return false,
+        }
+        true
+    }
+
+    fn after_edit(&mut self, changed: bool) {
+        if changed {
+            self.recalled = None;
+            self.message = None;
+            self.text_changed();
+        } else {
+            self.follow_cursor();
+        }
+    }
+
+    /// Enter: a text that goes on gets a new line; a finished one is remembered.
+    fn enter(&mut self) {
+        let text = self.editor.text().to_owned();
+        let at_end = self.editor.cursor() == text.len();
+        let goes_on = shell::parse(&text).is_err_and(|error| {
+            matches!(
+                error.kind,
+                shell::ShellErrorKind::MissingAfterPipe | shell::ShellErrorKind::Unterminated(_)
+            )
+        });
+        if goes_on && at_end {
+            self.editor.insert('\n');
+            self.after_edit(true);
+            return;
+        }
+        self.remember_line();
+        if self.problem.is_none() {
+            self.message = None;
+        }
+    }
+
+    /// Adds the text to the earlier lines.
+    pub(crate) fn remember_line(&mut self) {
+        let text = self.editor.text().trim().to_owned();
+        if text.is_empty() || self.history.last() == Some(&text) {
+            return;
+        }
+        self.history.retain(|earlier| *earlier != text);
+        if let Some(store) = &self.store
+            && let Err(error) = store.remember(&text)
+        {
+            self.message =
+                Some(format!("earlier lines cannot be kept: {}", stream::describe(&error)));
+        }
+        self.history.push(text);
+    }
+
+    /// Up and Down: earlier lines, and back to the one that was being written.
+    fn recall(&mut self, back: bool) {
+        let (at, own) = match self.recalled.take() {
+            Some(recalled) => recalled,
+            None => (self.history.len(), self.editor.text().to_owned()),
+        };
+        let next = if back {
+            // The line on screen need not be offered first.
+            let mut next = at;
+            loop {
+                let Some(earlier) = next.checked_sub(1) else { break None };
+                next = earlier;
+                if self.history[next] != self.editor.text() {
+                    break Some(next);
+                }
+            }
+        } else {
+            (at < self.history.len()).then_some(at + 1)
+        };
+        let Some(next) = next else {
+            if at < self.history.len() {
+                self.recalled = Some((at, own));
+            }
+            return;
+        };
+        let text = self.history.get(next).unwrap_or(&own).clone();
+        self.editor.set_text(&text, text.len());
+        self.recalled = (next < self.history.len()).then_some((next, own));
+        self.message = None;
+        self.text_changed();
+    }
+
+    fn complete_at_cursor(&mut self, back: bool) {
+        if let Some(mut completion) = self.completion.take() {
+            let count = completion.candidates.len();
+            let next = match (completion.chosen, back) {
+                (None, false) => 0,
+                (None, true) => count - 1,
+                (Some(at), false) => (at + 1) % count,
+                (Some(at), true) => (at + count - 1) % count,
+            };
+            let text = completion.candidates[next].0.clone();
+            self.editor.replace(completion.span, &text);
+            completion.span = Span::new(completion.span.start, completion.span.start + text.len());
+            completion.chosen = Some(next);
+            self.completion = Some(completion);
+            self.text_changed();
+            return;
+        }
+        let Some(mut completion) = complete(self.editor.text(), self.editor.cursor()) else {
+            self.message = Some("nothing to complete here".to_owned());
+            return;
+        };
+        let shared = common(&completion.candidates);
+        let typed = completion.span.end - completion.span.start;
+        let only = completion.candidates.len() == 1;
+        if shared.len() > typed || only {
+            self.editor.replace(completion.span, &shared);
+            completion.span =
+                Span::new(completion.span.start, completion.span.start + shared.len());
+            self.text_changed();
+        }
+        if !only {
+            self.completion = Some(completion);
+        }
+    }
+
+    pub(crate) fn undo(&mut self) {
+        if self.editor.undo() {
+            self.message = Some("undone".to_owned());
+            self.text_changed();
+        } else {
+            self.message = Some("nothing to undo".to_owned());
+        }
+    }
+
+    pub(crate) fn redo(&mut self) {
+        if self.editor.redo() {
+            self.message = Some("done again".to_owned());
+            self.text_changed();
+        } else {
+            self.message = Some("nothing to do again".to_owned());
+        }
+    }
+}
+
+/// The readline keys.
+fn request(code: KeyCode, control: bool, alt: bool) -> Option<Edit> {
+    use InputRequest as Ask;
+    let ask = |request| Some(Edit::Request(request));
+    match (code, control, alt) {
+        (KeyCode::Left, false, false) | (KeyCode::Char('b'), true, false) => ask(Ask::GoToPrevChar),
+        (KeyCode::Right, false, false) | (KeyCode::Char('f'), true, false) => {
+            ask(Ask::GoToNextChar)
+        }
+        (KeyCode::Left, ..) | (KeyCode::Char('b'), false, true) => ask(Ask::GoToPrevWord),
+        (KeyCode::Right, ..) | (KeyCode::Char('f'), false, true) => ask(Ask::GoToNextWord),
+        (KeyCode::Home, ..) | (KeyCode::Char('a'), true, false) => Some(Edit::LineStart),
+        (KeyCode::End, ..) | (KeyCode::Char('e'), true, false) => Some(Edit::LineEnd),
+        (KeyCode::Backspace, _, true) | (KeyCode::Char('w'), true, false) => {
+            ask(Ask::DeletePrevWord)
+        }
+        (KeyCode::Backspace, ..) | (KeyCode::Char('h'), true, false) => ask(Ask::DeletePrevChar),
+        (KeyCode::Delete, ..) | (KeyCode::Char('d'), true, false) => ask(Ask::DeleteNextChar),
+        (KeyCode::Char('d'), false, true) => ask(Ask::DeleteNextWord),
+        (KeyCode::Char('k'), true, false) => Some(Edit::KillLine),
+        (KeyCode::Char('u'), true, false) => ask(Ask::DeleteFromStart),
+        (KeyCode::Char('y'), true, false) => ask(Ask::Yank),
+        _ => None,
+    }
+}

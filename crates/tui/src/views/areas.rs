@@ -1,0 +1,77 @@
+//! Where everything is on the screen.
+
+use ratatui::layout::Rect;
+
+use super::canvas::WIDE;
+use super::{command, drawer};
+use crate::state::app::App;
+
+/// Where everything is.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Areas {
+    pub(super) header: Rect,
+    pub(super) command: Rect,
+    pub(super) top_rule: Rect,
+    pub(super) river: Rect,
+    pub(super) middle_rule: Rect,
+    pub(super) lens: Rect,
+    pub(super) bottom_rule: Rect,
+    pub(super) notes: Rect,
+    pub(super) message: Rect,
+    pub(super) keys: Rect,
+}
+
+pub(super) fn areas(area: Rect, app: &App) -> Areas {
+    let (width, height) = (area.width, area.height);
+    let row = |y: u16, rows: u16| {
+        let y = y.min(height);
+        Rect::new(area.x, area.y + y, width, rows.min(height - y))
+    };
+    let roomy = height >= 36;
+    let command_top = if roomy { 2 } else { 1 };
+    let command_rows = command::rows(app, width, height);
+    let rule = command_top + command_rows;
+    let wanted = match &app.drawer {
+        Some(drawer) => drawer::rows(drawer, app, height),
+        None if roomy => 6,
+        None if height >= 28 => 4,
+        None => 2,
+    };
+    let notes_rows = wanted.min(height.saturating_sub(rule + 6));
+    let keys = height.saturating_sub(1);
+    let message = keys.saturating_sub(1);
+    let notes = message.saturating_sub(notes_rows);
+    let bottom_rule = notes.saturating_sub(1);
+    let middle = rule + 1;
+    let middle_rows = bottom_rule.saturating_sub(middle);
+    let river_width = if width >= 150 {
+        52
+    } else if width >= WIDE {
+        42
+    } else {
+        (width * 2 / 5).clamp(20.min(width), 31.min(width))
+    };
+    let body = row(middle, middle_rows);
+    let lens_left = (river_width + 2).min(width);
+    Areas {
+        header: row(0, 1),
+        command: row(command_top, command_rows),
+        top_rule: row(rule, 1),
+        river: Rect { width: river_width.min(width), ..body },
+        middle_rule: Rect {
+            x: body.x + river_width.min(width),
+            width: 1.min(width - river_width.min(width)),
+            ..body
+        },
+        lens: Rect { x: body.x + lens_left, width: width - lens_left, ..body },
+        bottom_rule: row(bottom_rule, 1),
+        notes: row(notes, notes_rows),
+        message: row(message, 1),
+        keys: row(keys, 1),
+    }
+}
+
+/// Rows of data the lens has room for on a screen of this size.
+pub(crate) fn lens_rows(width: u16, height: u16, app: &App) -> usize {
+    usize::from(areas(Rect::new(0, 0, width, height), app).lens.height.saturating_sub(2)).max(1)
+}
