@@ -18,7 +18,7 @@ pub(crate) fn hints(app: &App) -> Vec<(&'static str, &'static str)> {
     let mut add = |actions: &[Action]| keys.extend(actions.iter().filter_map(|action| of(*action)));
     match app.focus {
         Focus::Text => {
-            if app.completion.is_some() {
+            if app.text.completion.is_some() {
                 return vec![("Tab", "next"), ("Shift-Tab", "previous"), ("Esc", "put away")];
             }
             let mut keys = vec![

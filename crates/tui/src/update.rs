@@ -4,23 +4,25 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 use std::time::Instant;
 
-use engine::{Consents, Preview, Sample, SessionEvent, Workbench, in_background};
+use engine::{Preview, Sample, SessionEvent, Workbench, in_background};
 use insight::Note;
 use ratatui::crossterm::event::Event as TerminalEvent;
 use ratatui::layout::Size;
-use shell::Pipeline;
 
 use crate::state::app::{App, Setup};
 use crate::state::compare::CompareView;
 use crate::state::event::{Event, Wish};
+use crate::state::kept::KeptState;
 use crate::state::lens::{Content, Lens, content_of, rows_of, search};
 use crate::state::pending::PendingView;
 use crate::state::place::{Focus, Place};
+use crate::state::result::ResultState;
 use crate::state::run::ThroughputView;
 use crate::state::screen::Screen;
+use crate::state::session::{ConsentState, SessionState};
+use crate::state::text::TextState;
 use crate::storage::config::Config;
 use crate::storage::store::Store;
-use crate::text::editor::Editor;
 
 mod actions;
 mod clipboard;
@@ -58,71 +60,54 @@ impl App {
         });
         let history = history.unwrap_or_default();
         let mut app = Self {
-            editor: Editor::new(&setup.text),
-            script: None,
-            programs: Vec::new(),
-            problem: None,
-            path: setup.path,
-            saved: setup.text,
-            preview: None,
-            notes: Vec::new(),
-            waiting: None,
-            waiting_since: Instant::now(),
+            text: TextState::new(setup.text, setup.path, history),
+            result: ResultState::new(),
+            session: SessionState {
+                workbench,
+                variables: setup.variables,
+                preview_memory: None,
+                events,
+            },
+            consent: ConsentState::default(),
+            kept: KeptState {
+                store: setup.store,
+                runs: setup.runs,
+                kept_runs: None,
+                config: setup.config,
+                shelves: setup.shelves,
+            },
             focus: Focus::Text,
             place: Place::Stage(0),
+            opened: BTreeSet::new(),
             lens: Lens::default(),
             sample: Sample::First(5000),
             drawer: None,
-            completion: None,
             message: None,
             theme: setup.theme,
             screen: Screen::default(),
-            opened: BTreeSet::new(),
             pending: PendingView::default(),
             running: None,
             throughput: ThroughputView::default(),
             compare: CompareView::default(),
-            changed: Vec::new(),
             clipboard: None,
-            shown: None,
-            workbench,
-            variables: setup.variables,
-            applied: Vec::new(),
-            allowed: Consents::default(),
-            allowed_once: Consents::default(),
-            config: setup.config,
-            dismissed: BTreeSet::new(),
-            store: setup.store,
-            runs: setup.runs,
-            kept_runs: None,
-            shelves: setup.shelves,
-            history,
-            recalled: None,
-            searches: 0,
-            searching: None,
-            changes_seen: Instant::now(),
-            arrived: false,
-            events,
-            parses: 0,
-            preview_memory: None,
             wish: Wish::Stay,
             page: Size::new(80, 24),
         };
-        if let (Some(recovered), Some(store)) = (setup.recovered, &app.store) {
+        if let (Some(recovered), Some(store)) = (setup.recovered, &app.kept.store) {
             // Among the earlier lines it is safe for good.
             if store.remember(&recovered.text).is_ok() {
                 Store::settle(&recovered);
-                app.history.retain(|earlier| *earlier != recovered.text);
-                app.history.push(recovered.text);
+                app.text.history.retain(|earlier| *earlier != recovered.text);
+                app.text.history.push(recovered.text);
                 app.message =
                     Some("text of a session that broke off was kept: ↑ brings it back".to_owned());
             }
         }
-        if let Some(Ok(memory)) = app.config.as_ref().map(Config::preview_memory) {
-            app.preview_memory = memory;
+        if let Some(Ok(memory)) = app.kept.config.as_ref().map(Config::preview_memory) {
+            app.session.preview_memory = memory;
         }
-        match app.config.as_ref().map(Config::allowed) {
-            Some(Ok(allowed)) => app.allowed = allowed,
+        match app.kept.config.as_ref().map(Config::allowed) {
+            Some(Ok(allowed)) => app.consent.allowed = allowed,
             Some(Err(error)) => app.message = Some(error.to_string()),
             None => {}
         }
@@ -165,19 +150,27 @@ impl App {
             Event::Previewed(preview, notes) => self.previewed(preview, notes),
             Event::Session(job) => self.job(job),
             Event::Noted(generation, notes) => {
-                if self.preview.as_ref().is_some_and(|preview| preview.generation == generation) {
-                    self.notes = notes;
+                if self
+                    .result
+                    .preview
+                    .as_ref()
+                    .is_some_and(|preview| preview.generation == generation)
+                {
+                    self.result.notes = notes;
                 }
             }
             Event::Aligned(generation, place, rows) => {
-                let current =
-                    self.preview.as_ref().is_some_and(|preview| preview.generation == generation);
+                let current = self
+                    .result
+                    .preview
+                    .as_ref()
+                    .is_some_and(|preview| preview.generation == generation);
                 if current && place == self.shown() {
                     self.lens.show(Content::Stage { stage: place.stage(), rows }, true);
                 }
             }
             Event::Found(number, rows) => {
-                if number == self.searches
+                if number == self.lens.searches
                     && let Some(search) = &mut self.lens.search
                 {
                     search.rows = rows;
@@ -192,7 +185,7 @@ impl App {
             }
             Event::Compared(generation, at, rows) => self.compared(generation, at, rows),
             Event::Parsed(number, text, at, parsed) => {
-                if number == self.parses {
+                if number == self.text.parses {
                     self.parsed(text, at, *parsed);
                 }
             }
@@ -211,74 +204,52 @@ impl App {
 
     /// Looks after what goes on; true when something on screen moves.
     pub(crate) fn pulse(&mut self) -> bool {
-        let mut moves = self.waiting.is_some() || self.pending.acting;
+        let mut moves = self.result.waiting.is_some() || self.pending.acting;
         moves |= self.look_at_run();
-        if self.changes_seen.elapsed().as_secs() >= 2 {
-            self.changes_seen = Instant::now();
-            let changed =
-                self.preview.as_ref().map(|preview| preview.changed_files()).unwrap_or_default();
-            moves |= changed != self.changed;
-            self.changed = changed;
+        if self.result.changes_seen.elapsed().as_secs() >= 2 {
+            self.result.changes_seen = Instant::now();
+            let changed = self
+                .result
+                .preview
+                .as_ref()
+                .map(|preview| preview.changed_files())
+                .unwrap_or_default();
+            moves |= changed != self.result.changed;
+            self.result.changed = changed;
         }
         moves
     }
 
     /// Figures of the stages that run now.
     pub(crate) fn progress(&self) -> Vec<stream::StageFigures> {
-        self.workbench.progress()
+        self.session.workbench.progress()
     }
 
     /// Data came on standard input.
     pub(crate) fn has_given_input(&self) -> bool {
-        self.workbench.capture().is_some()
+        self.session.workbench.capture().is_some()
     }
 
     /// A file is followed, and the screen with it.
     pub(crate) fn is_following(&self) -> bool {
-        self.workbench.is_following()
+        self.session.workbench.is_following()
     }
 
     /// The result on screen is not that of the text.
     pub(crate) fn is_stale(&self) -> bool {
-        self.preview.as_ref().is_some_and(|preview| preview.text != self.editor.text())
-            || self.waiting.is_some()
-    }
-
-    /// The text differs from what was saved.
-    pub(crate) fn is_changed(&self) -> bool {
-        self.editor.text() != self.saved
-    }
-
-    /// The pipeline of the text that is looked at.
-    pub(crate) fn pipeline(&self) -> Option<&Pipeline> {
-        self.script.as_ref().and_then(|script| script.shown(self.editor.cursor()))
+        self.result.preview.as_ref().is_some_and(|preview| preview.text != self.text.editor.text())
+            || self.result.waiting.is_some()
     }
 
     /// How many stages the text has (or the last result, while it has an error).
     pub(crate) fn stage_count(&self) -> usize {
-        self.script
+        self.text
+            .script
             .as_ref()
-            .and_then(|script| script.shown(self.editor.cursor()))
+            .and_then(|script| script.shown(self.text.editor.cursor()))
             .map(|pipeline| pipeline.commands.len())
-            .or_else(|| self.preview.as_ref().map(|preview| preview.stages.len()))
+            .or_else(|| self.result.preview.as_ref().map(|preview| preview.stages.len()))
             .unwrap_or(0)
-    }
-
-    /// Advice on a stage that was not dismissed.
-    pub(crate) fn notes_for(&self, stage: usize) -> Vec<&Note> {
-        let text = |note: &Note| {
-            let preview = self.preview.as_ref();
-            let span =
-                preview.and_then(|preview| preview.stages.get(note.stage)).map(|stage| stage.span);
-            span.zip(preview)
-                .and_then(|(span, preview)| preview.text.get(span.range()))
-                .unwrap_or_default()
-                .to_owned()
-        };
-        self.notes
-            .iter()
-            .filter(|note| note.stage == stage && !self.dismissed.contains(&(note.id, text(note))))
-            .collect()
     }
 
     /// While the text is edited, the stage under the cursor is the selected one.
@@ -286,12 +257,12 @@ impl App {
         if self.focus != Focus::Text {
             return;
         }
-        let cursor = self.editor.cursor();
-        let Some(pipeline) = self.pipeline() else { return };
+        let cursor = self.text.editor.cursor();
+        let Some(pipeline) = self.text.pipeline() else { return };
         let span = pipeline.span;
         let at = pipeline.commands.partition_point(|command| command.span.start <= cursor);
         let place = Place::Stage(at.saturating_sub(1));
-        if self.shown.is_some_and(|shown| shown != span) && self.problem.is_none() {
+        if self.text.shown_span.is_some_and(|shown| shown != span) && self.text.problem.is_none() {
             // Another pipeline of the same text is looked at now.
             self.text_changed();
         }
@@ -303,7 +274,7 @@ impl App {
     /// The selected place as far as there is a result for it: while a new stage is typed, the
     /// last one that has one.
     pub(crate) fn shown(&self) -> Place {
-        let stages = self.preview.as_ref().map_or(0, |preview| preview.stages.len());
+        let stages = self.result.preview.as_ref().map_or(0, |preview| preview.stages.len());
         match self.place {
             Place::Stage(number) | Place::Stream(number) if number >= stages => {
                 Place::Stage(stages.saturating_sub(1))
@@ -324,7 +295,7 @@ impl App {
 
     /// Shows the selected place, as it is now, in the lens.
     pub(crate) fn refresh_lens(&mut self, keep_place: bool) {
-        let Some(preview) = self.preview.clone() else { return };
+        let Some(preview) = self.result.preview.clone() else { return };
         if let Some(content) = content_of(&preview, self.shown(), self.lens.hide) {
             self.lens.show(content, keep_place);
             return;
@@ -340,17 +311,17 @@ impl App {
     }
 
     fn previewed(&mut self, preview: Arc<Preview>, notes: Vec<Note>) {
-        if !self.workbench.accept(&preview) {
+        if !self.session.workbench.accept(&preview) {
             return;
         }
         let stages = preview.stages.len();
-        self.waiting = None;
-        self.problem = None;
-        self.allowed_once.clear();
-        self.changed.clear();
+        self.result.waiting = None;
+        self.text.problem = None;
+        self.consent.allowed_once.clear();
+        self.result.changed.clear();
         self.keep_acted(&preview);
-        self.preview = Some(preview);
-        self.notes = notes;
+        self.result.preview = Some(preview);
+        self.result.notes = notes;
         if self.place.stage() >= stages {
             self.place = Place::Stage(stages.saturating_sub(1));
         }
@@ -359,7 +330,7 @@ impl App {
         if let Some(search) = self.lens.search.clone() {
             self.start_search(&search.query);
         }
-        if std::mem::take(&mut self.arrived) && self.problem.is_none() {
+        if std::mem::take(&mut self.result.arrived) && self.text.problem.is_none() {
             self.text_changed();
         }
     }
@@ -368,7 +339,7 @@ impl App {
         match job {
             SessionEvent::Done(_) => {}
             SessionEvent::Counted => {
-                if let Some(preview) = self.preview.clone() {
+                if let Some(preview) = self.result.preview.clone() {
                     let generation = preview.generation;
                     self.in_background("notes", move || {
                         Event::Noted(generation, insight::notes(&preview))
@@ -376,23 +347,23 @@ impl App {
                 }
             }
             SessionEvent::Refused(generation, problem) => {
-                if self.waiting == Some(generation) {
-                    self.waiting = None;
-                    self.problem = Some(problem);
+                if self.result.waiting == Some(generation) {
+                    self.result.waiting = None;
+                    self.text.problem = Some(problem);
                 }
             }
             SessionEvent::Nothing(generation) => {
-                if self.waiting == Some(generation) {
-                    self.waiting = None;
-                    self.problem = None;
-                    self.preview = None;
-                    self.notes.clear();
+                if self.result.waiting == Some(generation) {
+                    self.result.waiting = None;
+                    self.text.problem = None;
+                    self.result.preview = None;
+                    self.result.notes.clear();
                     self.lens.show(Content::Empty, false);
                 }
             }
             SessionEvent::Failed(generation, message) => {
-                if self.waiting == Some(generation) {
-                    self.waiting = None;
+                if self.result.waiting == Some(generation) {
+                    self.result.waiting = None;
                     self.message = Some(message);
                 }
             }
@@ -403,16 +374,16 @@ impl App {
             SessionEvent::FullEnded(end) => self.run_ended(end),
             SessionEvent::Estimated(text, estimate) => {
                 // What another text would take says nothing of this one.
-                if text == self.editor.text() {
+                if text == self.text.editor.text() {
                     self.throughput.estimate = Some(estimate);
                 }
             }
             SessionEvent::Arrived => {
                 // One preview at a time while data streams in.
-                if self.waiting.is_none() && self.problem.is_none() {
+                if self.result.waiting.is_none() && self.text.problem.is_none() {
                     self.text_changed();
                 } else {
-                    self.arrived = true;
+                    self.result.arrived = true;
                 }
             }
         }
@@ -420,12 +391,12 @@ impl App {
 
     /// Searches the lens in the background.
     pub(crate) fn start_search(&mut self, query: &str) {
-        if let Some(running) = self.searching.take() {
+        if let Some(running) = self.lens.searching.take() {
             running.cancel();
         }
-        self.searches += 1;
-        let number = self.searches;
-        let Some(preview) = self.preview.clone().filter(|_| !query.is_empty()) else {
+        self.lens.searches += 1;
+        let number = self.lens.searches;
+        let Some(preview) = self.result.preview.clone().filter(|_| !query.is_empty()) else {
             self.lens.search = None;
             return;
         };
@@ -434,7 +405,7 @@ impl App {
         self.lens.search =
             Some(crate::state::lens::Search { query: query.to_owned(), rows, searching: true });
         let control = stream::RunControl::default();
-        self.searching = Some(control.clone());
+        self.lens.searching = Some(control.clone());
         let (content, query) = (self.lens.content.clone(), query.to_owned());
         self.in_background("search", move || {
             let rows = search(&preview, &content, &query, || control.is_cancelled());
@@ -448,7 +419,7 @@ impl App {
         name: &'static str,
         work: impl FnOnce() -> Event + Send + 'static,
     ) {
-        let events = self.events.clone();
+        let events = self.session.events.clone();
         in_background(name, work, move |made| {
             let event = made.unwrap_or_else(|error| Event::Failed(name, error.to_string()));
             // Nobody listens any more when the screen is gone.

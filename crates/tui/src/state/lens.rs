@@ -73,6 +73,10 @@ pub(crate) struct Lens {
     pub search: Option<Search>,
     /// Rows that fit on screen.
     pub height: usize,
+    /// Searches so far: only the newest one's matches count.
+    pub(crate) searches: u64,
+    /// The search that runs.
+    pub(crate) searching: Option<stream::RunControl>,
 }
 
 impl Default for Lens {
@@ -88,6 +92,8 @@ impl Default for Lens {
             turned: false,
             search: None,
             height: 20,
+            searches: 0,
+            searching: None,
         }
     }
 }

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use engine::{Acted, HeldCommand};
+use engine::{Acted, Applied, HeldCommand};
 use insight::Difference;
 
 /// The state of the Pending view.
@@ -28,4 +28,6 @@ pub(crate) struct PendingView {
     pub acting: bool,
     /// What would change in the selected file: of which preview and row, once it is compared.
     pub difference: Option<(u64, usize, Arc<Difference>)>,
+    /// Files that were written, and what they were before.
+    pub(crate) applied: Vec<Applied>,
 }

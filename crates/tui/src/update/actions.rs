@@ -40,12 +40,13 @@ impl App {
             }
             Action::InsertStage => self.drawer = Some(Drawer::prompt(PromptKind::Stage(stage), "")),
             Action::DeleteStage => {
-                let edits = delete_stage(self.editor.text(), self.editor.cursor(), stage);
+                let edits = delete_stage(self.text.editor.text(), self.text.editor.cursor(), stage);
                 self.change(edits, "stage deleted; u brings it back");
             }
             Action::MoveBack => match stage.checked_sub(1) {
                 Some(before) => {
-                    let edits = move_stage(self.editor.text(), self.editor.cursor(), before);
+                    let edits =
+                        move_stage(self.text.editor.text(), self.text.editor.cursor(), before);
                     if self.change(edits, "stage moved") {
                         self.select(Place::Stage(before));
                     }
@@ -53,13 +54,13 @@ impl App {
                 None => self.message = Some("it is the first stage".to_owned()),
             },
             Action::MoveOn => {
-                let edits = move_stage(self.editor.text(), self.editor.cursor(), stage);
+                let edits = move_stage(self.text.editor.text(), self.text.editor.cursor(), stage);
                 if self.change(edits, "stage moved") {
                     self.select(Place::Stage(stage + 1));
                 }
             }
             Action::Toggle => {
-                let edits = toggle_stage(self.editor.text(), self.editor.cursor(), stage);
+                let edits = toggle_stage(self.text.editor.text(), self.text.editor.cursor(), stage);
                 self.change(edits, "switched; x switches back");
             }
             Action::Undo => self.undo(),
@@ -105,7 +106,7 @@ impl App {
             Action::Copy => self.copy(),
             Action::CopyText => self.copy_text(),
             Action::Reread => {
-                self.workbench.forget();
+                self.session.workbench.forget();
                 self.message = Some("reading everything anew".to_owned());
                 self.text_changed();
             }
@@ -120,7 +121,7 @@ impl App {
 
     /// True for a stage that other commands run in.
     pub(crate) fn has_inside(&self) -> bool {
-        let preview = self.preview.as_ref();
+        let preview = self.result.preview.as_ref();
         let stage = preview.and_then(|preview| preview.stages.get(self.place.stage()));
         stage.is_some_and(|stage| !stage.inside.is_empty())
     }
@@ -139,9 +140,9 @@ impl App {
     fn change(&mut self, edits: Result<Vec<TextEdit>, EditError>, done: &str) -> bool {
         match edits {
             Ok(edits) => {
-                let text = apply_edits(self.editor.text(), &edits);
-                let cursor = self.editor.cursor();
-                self.editor.set_text(&text, cursor);
+                let text = apply_edits(self.text.editor.text(), &edits);
+                let cursor = self.text.editor.cursor();
+                self.text.editor.set_text(&text, cursor);
                 self.message = Some(done.to_owned());
                 self.text_changed();
                 true
@@ -154,7 +155,7 @@ impl App {
     }
 
     fn edit_stage(&mut self) {
-        let pipeline = self.pipeline();
+        let pipeline = self.text.pipeline();
         let end = pipeline.and_then(|pipeline| pipeline.commands.get(self.place.stage())).map(
             |command| {
                 command.off.map_or_else(
@@ -165,7 +166,7 @@ impl App {
         );
         self.focus = Focus::Text;
         if let Some(end) = end {
-            self.editor.set_cursor(end);
+            self.text.editor.set_cursor(end);
         }
     }
 
@@ -174,10 +175,10 @@ impl App {
         if stage.trim().is_empty() {
             return;
         }
-        match insert_stage(self.editor.text(), self.editor.cursor(), at, stage.trim()) {
+        match insert_stage(self.text.editor.text(), self.text.editor.cursor(), at, stage.trim()) {
             Ok((edit, span)) => {
-                let text = apply_edits(self.editor.text(), &[edit]);
-                self.editor.set_text(&text, span.end);
+                let text = apply_edits(self.text.editor.text(), &[edit]);
+                self.text.editor.set_text(&text, span.end);
                 self.message = Some("stage added; u takes it out again".to_owned());
                 self.place = Place::Stage(at.min(self.stage_count()));
                 self.text_changed();
@@ -189,13 +190,14 @@ impl App {
 
     /// True when the first note of the selected stage offers a change.
     pub(crate) fn offers_fix(&self) -> bool {
-        self.notes_for(self.place.stage()).iter().any(|note| note.fix.is_some())
+        self.result.notes_for(self.place.stage()).iter().any(|note| note.fix.is_some())
     }
 
     fn fix(&mut self) {
-        let fix = self.notes_for(self.place.stage()).iter().find_map(|note| note.fix.clone());
-        match (fix, &self.preview) {
-            (Some(fix), Some(preview)) if preview.text == self.editor.text() => {
+        let fix =
+            self.result.notes_for(self.place.stage()).iter().find_map(|note| note.fix.clone());
+        match (fix, &self.result.preview) {
+            (Some(fix), Some(preview)) if preview.text == self.text.editor.text() => {
                 let done = format!("{}; u takes it back", fix.label);
                 self.change(Ok(fix.edits), &done);
             }
@@ -207,24 +209,25 @@ impl App {
     }
 
     fn dismiss(&mut self) {
-        let first = self.notes_for(self.place.stage()).first().map(|note| (note.id, note.stage));
+        let first =
+            self.result.notes_for(self.place.stage()).first().map(|note| (note.id, note.stage));
         let Some((id, stage)) = first else {
             self.message = Some("there is no note to dismiss".to_owned());
             return;
         };
-        let Some(preview) = &self.preview else { return };
+        let Some(preview) = &self.result.preview else { return };
         let span = preview.stages.get(stage).map(|stage| stage.span);
         let text = span.and_then(|span| preview.text.get(span.range())).unwrap_or_default();
-        self.dismissed.insert((id, text.to_owned()));
+        self.result.dismissed.insert((id, text.to_owned()));
     }
 
     /// True when files would be written.
     pub(crate) fn has_pending(&self) -> bool {
-        self.preview.as_ref().is_some_and(|preview| !preview.pending.is_empty())
+        self.result.preview.as_ref().is_some_and(|preview| !preview.pending.is_empty())
     }
 
     fn ask_to_write(&mut self) {
-        if self.is_stale() || self.problem.is_some() {
+        if self.is_stale() || self.text.problem.is_some() {
             self.message = Some("the text has changed: wait for its result first".to_owned());
             return;
         }
@@ -240,7 +243,7 @@ impl App {
             self.message = Some("a run goes on already: T shows it, Ctrl-C ends it".to_owned());
             return;
         }
-        let all_out = self.preview.as_ref().is_some_and(|preview| {
+        let all_out = self.result.preview.as_ref().is_some_and(|preview| {
             preview.pending.iter().all(|file| self.pending.left_out.contains(&file.path))
         });
         if all_out {
@@ -252,7 +255,7 @@ impl App {
 
     /// True when the selected stage is a program that was not started.
     pub(crate) fn needs_consent(&self) -> bool {
-        let preview = self.preview.as_ref();
+        let preview = self.result.preview.as_ref();
         preview
             .and_then(|preview| preview.stages.get(self.place.stage()))
             .is_some_and(|stage| stage.is_held)
@@ -272,13 +275,13 @@ impl App {
         self.message = None;
         match howlong {
             HowLong::Once => {
-                self.allowed_once.add(consent);
+                self.consent.allowed_once.add(consent);
             }
             HowLong::Session => {
-                self.allowed.add(consent);
+                self.consent.allowed.add(consent);
             }
             HowLong::Always => {
-                let kept = self.config.as_ref().map(|config| config.allow(&consent));
+                let kept = self.kept.config.as_ref().map(|config| config.allow(&consent));
                 match kept {
                     Some(Ok(())) => self.message = Some("kept in the configuration".to_owned()),
                     Some(Err(error)) => {
@@ -286,7 +289,7 @@ impl App {
                     }
                     None => {}
                 }
-                self.allowed.add(consent);
+                self.consent.allowed.add(consent);
             }
         }
         self.text_changed();
@@ -294,25 +297,25 @@ impl App {
 
     /// The command that a stage is held back for.
     pub(crate) fn held_at(&self, stage: usize) -> Option<&HeldCommand> {
-        self.preview.as_ref()?.stages.get(stage)?.held.last()
+        self.result.preview.as_ref()?.stages.get(stage)?.held.last()
     }
 
     /// All that the user has said yes to.
     pub(crate) fn consents(&self) -> Consents {
-        let mut all = self.allowed.clone();
-        all.add_all(&self.allowed_once);
+        let mut all = self.consent.allowed.clone();
+        all.add_all(&self.consent.allowed_once);
         all
     }
 
     /// Programs of this text that the user has said yes to with the input they had then: a full run
     /// feeds them other data, so the question before it names them.
     pub(crate) fn fed_programs(&self) -> Vec<&Consent> {
-        let Some(preview) = &self.preview else { return Vec::new() };
+        let Some(preview) = &self.result.preview else { return Vec::new() };
         let in_text = |consent: &&Consent| {
             matches!(consent.fed, Fed::Exactly { .. })
                 && preview.stages.iter().any(|stage| stage.plan.words() == consent.words)
         };
-        let mut found: Vec<&Consent> = self.allowed.iter().filter(in_text).collect();
+        let mut found: Vec<&Consent> = self.consent.allowed.iter().filter(in_text).collect();
         found.dedup_by(|one, other| one.words == other.words);
         found
     }
@@ -331,7 +334,7 @@ impl App {
     pub(crate) fn leave(&mut self) {
         if self.is_running() {
             self.drawer = Some(Drawer::Confirm(Question::EndRun));
-        } else if self.is_changed() && !self.editor.text().trim().is_empty() {
+        } else if self.text.is_changed() && !self.text.editor.text().trim().is_empty() {
             self.drawer = Some(Drawer::Confirm(Question::Leave));
         } else {
             self.leave_now();
@@ -341,7 +344,7 @@ impl App {
     /// Leaves without asking; the line stays among the earlier ones.
     pub(crate) fn leave_now(&mut self) {
         self.remember_line();
-        if let Some(store) = &self.store {
+        if let Some(store) = &self.kept.store {
             store.clear_recovery();
         }
         self.wish = Wish::Leave;

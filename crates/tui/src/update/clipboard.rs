@@ -13,7 +13,7 @@ const COPIED_MAX: u64 = 1 << 20;
 impl App {
     /// Copies the line under the cursor of the lens, or the selected stream.
     pub(crate) fn copy(&mut self) {
-        let Some(preview) = self.preview.clone() else {
+        let Some(preview) = self.result.preview.clone() else {
             self.message = Some("there is nothing to copy yet".to_owned());
             return;
         };
@@ -55,7 +55,7 @@ impl App {
 
     /// Copies the command text.
     pub(crate) fn copy_text(&mut self) {
-        self.offer(self.editor.text().as_bytes().to_vec(), "the command text");
+        self.offer(self.text.editor.text().as_bytes().to_vec(), "the command text");
     }
 
     fn offer(&mut self, bytes: Vec<u8>, what: &str) {

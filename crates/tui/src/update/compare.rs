@@ -11,14 +11,14 @@ use crate::state::screen::Screen;
 impl App {
     /// The kept runs, newest first, as they were read last.
     pub(crate) fn runs(&self) -> &[KeptRun] {
-        self.kept_runs.as_ref().map_or(&[], |runs| &runs[..])
+        self.kept.kept_runs.as_ref().map_or(&[], |runs| &runs[..])
     }
 
     /// Reads the kept runs where they are on screen and not known.
     pub(crate) fn refresh_compare(&mut self) {
-        if self.screen == Screen::Compare && self.kept_runs.is_none() {
-            let runs = self.runs.as_ref().map(insight::Runs::all).unwrap_or_default();
-            self.kept_runs = Some(Arc::new(runs));
+        if self.screen == Screen::Compare && self.kept.kept_runs.is_none() {
+            let runs = self.kept.runs.as_ref().map(insight::Runs::all).unwrap_or_default();
+            self.kept.kept_runs = Some(Arc::new(runs));
         }
         self.compare.at = self.compare.at.min(self.runs().len().saturating_sub(1));
     }
@@ -57,7 +57,7 @@ impl App {
                 let text = self.runs().get(self.compare.at).map(|run| run.record.text.clone());
                 if let Some(text) = text {
                     self.remember_line();
-                    self.editor.set_text(&text, text.len());
+                    self.text.editor.set_text(&text, text.len());
                     self.message = Some("the text of that run; u brings the other back".to_owned());
                     self.open_screen(Screen::Bench);
                     self.text_changed();
@@ -72,12 +72,12 @@ impl App {
 
     fn forget_run(&mut self) {
         let Some(id) = self.runs().get(self.compare.at).map(|run| run.id.clone()) else { return };
-        let removed = self.runs.as_ref().map(|runs| runs.remove(&id));
+        let removed = self.kept.runs.as_ref().map(|runs| runs.remove(&id));
         self.message = Some(match removed {
             Some(Err(error)) => format!("not forgotten: {}", stream::describe(&error)),
             _ => "the figures of that run are forgotten".to_owned(),
         });
-        self.kept_runs = None;
+        self.kept.kept_runs = None;
         self.refresh_compare();
     }
 }

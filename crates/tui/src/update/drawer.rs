@@ -153,7 +153,7 @@ impl App {
                 if text.trim().is_empty() {
                     return;
                 }
-                if path.exists() && Some(&path) != self.path.as_ref() {
+                if path.exists() && Some(&path) != self.text.path.as_ref() {
                     self.drawer = Some(Drawer::Confirm(Question::Overwrite(path)));
                 } else {
                     self.save_to(path);
@@ -176,7 +176,7 @@ impl App {
             Question::Leave => self.leave_now(),
             Question::EndRun => {
                 self.cancel_run();
-                if self.is_changed() && !self.editor.text().trim().is_empty() {
+                if self.text.is_changed() && !self.text.editor.text().trim().is_empty() {
                     self.drawer = Some(Drawer::Confirm(Question::Leave));
                 } else {
                     self.leave_now();
@@ -192,7 +192,7 @@ impl App {
     }
 
     pub(crate) fn save(&mut self) {
-        match self.path.clone() {
+        match self.text.path.clone() {
             Some(path) => {
                 self.save_to(path);
             }
@@ -202,6 +202,7 @@ impl App {
 
     pub(crate) fn ask_name(&mut self) {
         let name = self
+            .text
             .path
             .as_ref()
             .map_or_else(|| "pipeline.sh".to_owned(), |path| path.display().to_string());
@@ -209,13 +210,13 @@ impl App {
     }
 
     fn save_to(&mut self, path: PathBuf) -> bool {
-        match save_script(&path, self.editor.text()) {
+        match save_script(&path, self.text.editor.text()) {
             Ok(()) => {
                 self.message = Some(format!("saved as {}", path.display()));
-                self.saved = self.editor.text().to_owned();
-                self.path = Some(path);
+                self.text.saved = self.text.editor.text().to_owned();
+                self.text.path = Some(path);
                 self.remember_line();
-                if let Some(store) = &self.store {
+                if let Some(store) = &self.kept.store {
                     store.clear_recovery();
                 }
                 true
@@ -229,7 +230,7 @@ impl App {
     }
 
     fn save_and_leave(&mut self) {
-        match self.path.clone() {
+        match self.text.path.clone() {
             Some(path) => {
                 if self.save_to(path) {
                     self.leave_now();
@@ -241,7 +242,7 @@ impl App {
 
     pub(crate) fn open_shelf(&mut self) {
         let mut folders = vec![PathBuf::from(".")];
-        folders.extend(self.shelves.iter().cloned());
+        folders.extend(self.kept.shelves.iter().cloned());
         let mut entries: Vec<(String, ShelfEntry)> = Vec::new();
         for folder in folders {
             let Ok(files) = std::fs::read_dir(&folder) else { continue };
@@ -261,7 +262,7 @@ impl App {
     }
 
     fn ask_to_open(&mut self, path: PathBuf) {
-        if self.is_changed() && !self.editor.text().trim().is_empty() {
+        if self.text.is_changed() && !self.text.editor.text().trim().is_empty() {
             self.drawer = Some(Drawer::Confirm(Question::Open(path)));
         } else {
             self.open(&path);
@@ -272,9 +273,9 @@ impl App {
         match open_script(path) {
             Ok(text) => {
                 self.remember_line();
-                self.editor.set_text(&text, text.len());
-                self.saved = text;
-                self.path = Some(path.to_owned());
+                self.text.editor.set_text(&text, text.len());
+                self.text.saved = text;
+                self.text.path = Some(path.to_owned());
                 self.message = Some(format!("opened {}", path.display()));
                 self.text_changed();
             }

@@ -19,7 +19,7 @@ impl App {
     pub(crate) fn ask_where_to_export(&mut self, what: Export) {
         let name =
             Export::ALL.iter().find(|(one, ..)| *one == what).map_or("", |(_, name, _)| name);
-        let script = self.path.as_ref().and_then(|path| path.file_stem());
+        let script = self.text.path.as_ref().and_then(|path| path.file_stem());
         let stem = script.map_or("pipeline".into(), |stem| stem.to_string_lossy());
         let file = format!("{stem}-{name}.{}", what.usual_ending());
         self.drawer = Some(Drawer::prompt(PromptKind::Export(what), &file));
@@ -27,9 +27,11 @@ impl App {
 
     /// Writes it.
     pub(crate) fn export_to(&mut self, what: Export, path: &Path) {
-        let preview = self.preview.clone();
+        let preview = self.result.preview.clone();
         let record = match &self.running {
-            Some(running) if running.end.is_some() => Some(running.record(self.path.as_deref())),
+            Some(running) if running.end.is_some() => {
+                Some(running.record(self.text.path.as_deref()))
+            }
             _ => None,
         };
         if what.needs_run() && self.is_running() {

@@ -92,11 +92,11 @@ impl App {
     /// Ctrl-C: stops what runs; it never loses anything.
     fn interrupt(&mut self) {
         if self.pending.acting {
-            self.workbench.cancel_acting();
+            self.session.workbench.cancel_acting();
         } else if self.is_running() {
             self.cancel_run();
-        } else if self.waiting.take().is_some() {
-            self.workbench.cancel();
+        } else if self.result.waiting.take().is_some() {
+            self.session.workbench.cancel();
             self.message = Some("stopped; any change evaluates again".to_owned());
         } else {
             self.message = Some("Ctrl-Q quits".to_owned());
@@ -141,8 +141,8 @@ impl App {
             KeyCode::End => self.select(Place::Stage(self.stage_count().saturating_sub(1))),
             KeyCode::Tab if self.screen == Screen::Bench => self.focus = Focus::Lens,
             KeyCode::Esc if self.screen != Screen::Bench => self.open_screen(Screen::Bench),
-            KeyCode::Esc if self.workbench.is_following() => {
-                self.workbench.stop_following();
+            KeyCode::Esc if self.session.workbench.is_following() => {
+                self.session.workbench.stop_following();
                 self.message =
                     Some("no longer followed; a change of the text starts anew".to_owned());
             }

@@ -14,9 +14,9 @@ const PARSED_AT_ONCE: usize = 16 << 10;
 impl App {
     /// The text has changed: parse, check, and evaluate in the background.
     pub(crate) fn text_changed(&mut self) {
-        let text = self.editor.text().to_owned();
-        if let Some(store) = &self.store {
-            let kept = if self.is_changed() {
+        let text = self.text.editor.text().to_owned();
+        if let Some(store) = &self.kept.store {
+            let kept = if self.text.is_changed() {
                 store.save_recovery(&text)
             } else {
                 let _: () = store.clear_recovery();
@@ -29,18 +29,18 @@ impl App {
                 ));
             }
         }
-        self.parses += 1;
-        let at = self.editor.cursor();
+        self.text.parses += 1;
+        let at = self.text.editor.cursor();
         if text.len() <= PARSED_AT_ONCE {
             let parsed = Parsed::of(&text, at);
             return self.parsed(text, at, parsed);
         }
         // Nothing is known of a long text until it is parsed in the background.
-        self.workbench.cancel();
-        self.script = None;
-        self.programs = Vec::new();
-        self.problem = None;
-        let number = self.parses;
+        self.session.workbench.cancel();
+        self.text.script = None;
+        self.text.programs = Vec::new();
+        self.text.problem = None;
+        let number = self.text.parses;
         self.in_background("parsing", move || {
             let parsed = Box::new(Parsed::of(&text, at));
             Event::Parsed(number, text, at, parsed)
@@ -50,12 +50,13 @@ impl App {
     /// The text is parsed: checks it and evaluates it in the background.
     pub(crate) fn parsed(&mut self, text: String, at: usize, parsed: Parsed) {
         let Parsed { script, problem, programs } = parsed;
-        self.script = script;
-        self.programs = programs;
+        self.text.script = script;
+        self.text.programs = programs;
         if let Some(error) = problem {
-            self.problem = Some(PlanError { message: error.kind.to_string(), span: error.span });
-            self.workbench.cancel();
-            self.waiting = None;
+            self.text.problem =
+                Some(PlanError { message: error.kind.to_string(), span: error.span });
+            self.session.workbench.cancel();
+            self.result.waiting = None;
         } else {
             let limits = if self.sample == Sample::Everything {
                 Limits::generous()
@@ -63,21 +64,21 @@ impl App {
                 Limits::default()
             };
             let limits = Limits {
-                memory_bytes: self.preview_memory.unwrap_or(limits.memory_bytes),
+                memory_bytes: self.session.preview_memory.unwrap_or(limits.memory_bytes),
                 ..limits
             };
-            self.shown = self.pipeline().map(|pipeline| pipeline.span);
+            self.text.shown_span = self.text.pipeline().map(|pipeline| pipeline.span);
             let request = Request {
                 text,
                 at,
-                variables: self.variables.clone(),
+                variables: self.session.variables.clone(),
                 plan: None,
                 sample: self.sample,
                 limits,
                 allowed: self.consents(),
             };
-            self.waiting = Some(self.workbench.evaluate(request));
-            self.waiting_since = Instant::now();
+            self.result.waiting = Some(self.session.workbench.evaluate(request));
+            self.result.waiting_since = Instant::now();
         }
         self.follow_cursor();
     }

@@ -18,7 +18,7 @@ impl App {
     pub(crate) fn pending_rows(&self) -> (usize, usize) {
         let counts =
             |preview: &Arc<engine::Preview>| (preview.pending.len(), preview.commands.len());
-        self.preview.as_ref().map_or((0, 0), counts)
+        self.result.preview.as_ref().map_or((0, 0), counts)
     }
 
     /// Opens a view, or goes back to the Bench from it.
@@ -39,7 +39,7 @@ impl App {
         }
         let (files, commands) = self.pending_rows();
         self.pending.at = self.pending.at.min((files + commands).saturating_sub(1));
-        let Some(preview) = self.preview.clone() else { return };
+        let Some(preview) = self.result.preview.clone() else { return };
         let (generation, at) = (preview.generation, self.pending.at);
         let known = self.pending.difference.as_ref();
         if known.is_some_and(|known| (known.0, known.1) == (generation, at)) {
@@ -65,7 +65,7 @@ impl App {
             KeyCode::PageUp => self.pending.top = self.pending.top.saturating_sub(8),
             KeyCode::Char('x') => self.leave_out(),
             KeyCode::Char('r') => self.ask_to_act(),
-            KeyCode::Esc if self.pending.acting => self.workbench.cancel_acting(),
+            KeyCode::Esc if self.pending.acting => self.session.workbench.cancel_acting(),
             KeyCode::Esc => self.open_screen(Screen::Bench),
             _ => return false,
         }
@@ -78,7 +78,7 @@ impl App {
 
     /// Leaves the selected file or command out, or takes it in again.
     fn leave_out(&mut self) {
-        let Some(preview) = &self.preview else { return };
+        let Some(preview) = &self.result.preview else { return };
         if let Some(file) = preview.pending.get(self.pending.at) {
             if !self.pending.left_out.remove(&file.path) {
                 self.pending.left_out.insert(file.path.clone());
@@ -93,7 +93,7 @@ impl App {
 
     /// The commands that `r` would start: none twice, none that was left out or needs the others.
     pub(crate) fn startable(&self) -> Vec<(usize, HeldCommand)> {
-        let Some(preview) = &self.preview else { return Vec::new() };
+        let Some(preview) = &self.result.preview else { return Vec::new() };
         let wanted = |number: &usize, command: &HeldCommand| {
             let done = self.acted(*number).is_some_and(Acted::succeeded);
             !done && !command.joined && !self.pending.commands_out.contains(number)
@@ -106,7 +106,7 @@ impl App {
     /// What was started stays known: of commands that the next result still has, at their new places;
     /// of others beside them.
     pub(crate) fn keep_acted(&mut self, next: &engine::Preview) {
-        let Some(before) = self.preview.clone() else { return };
+        let Some(before) = self.result.preview.clone() else { return };
         if before.commands != next.commands {
             self.pending.commands_out.clear();
         }
@@ -137,13 +137,13 @@ impl App {
 
     /// How a command was started, where it was.
     pub(crate) fn acted(&self, number: usize) -> Option<&Acted> {
-        let current = self.preview.as_ref().map(|preview| preview.generation);
+        let current = self.result.preview.as_ref().map(|preview| preview.generation);
         self.pending.acted.get(&number).filter(|_| self.pending.acted_of == current)
     }
 
     fn ask_to_act(&mut self) {
-        let Some(preview) = &self.preview else { return };
-        let said = if self.is_stale() || self.problem.is_some() {
+        let Some(preview) = &self.result.preview else { return };
+        let said = if self.is_stale() || self.text.problem.is_some() {
             "the text has changed: wait for its result first"
         } else if self.is_running() || self.pending.acting {
             "something is being done already"
@@ -160,7 +160,7 @@ impl App {
 
     /// Starts the commands.
     pub(crate) fn act_now(&mut self, commands: Vec<(usize, HeldCommand)>, on_failure: OnFailure) {
-        let generation = self.preview.as_ref().map(|preview| preview.generation);
+        let generation = self.result.preview.as_ref().map(|preview| preview.generation);
         if self.pending.acted_of != generation {
             self.pending.acted.clear();
             self.pending.acted_of = generation;
@@ -170,7 +170,7 @@ impl App {
         }
         self.pending.acting = true;
         self.message = None;
-        self.workbench.act(commands, on_failure);
+        self.session.workbench.act(commands, on_failure);
     }
 
     /// The list is done, or was left: says how it went.
@@ -195,13 +195,13 @@ impl App {
         }
         self.message = Some(text);
         // They may have changed what the text reads: everything is looked at again.
-        self.workbench.forget();
+        self.session.workbench.forget();
         self.text_changed();
     }
 
     /// Takes the result of a comparison.
     pub(crate) fn compared(&mut self, generation: u64, at: usize, rows: Arc<Difference>) {
-        let current = self.preview.as_ref().is_some_and(|preview| preview.generation == generation);
+        let current = self.result.is_of(generation);
         if current && self.pending.at == at {
             self.pending.difference = Some((generation, at, rows));
         }

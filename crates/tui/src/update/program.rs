@@ -12,15 +12,16 @@ use crate::state::program::ProgramEditor;
 impl App {
     /// Opens the program of the selected stage, or the one the cursor is in.
     pub(crate) fn open_program(&mut self) {
-        let cursor = self.editor.cursor();
+        let cursor = self.text.editor.cursor();
         let at_cursor = self
+            .text
             .programs
             .iter()
             .find(|program| self.focus == Focus::Text && program.span.touches(cursor));
         let stage = self.place.stage();
-        let of_stage = self.programs.iter().find(|program| program.stage == stage);
+        let of_stage = self.text.programs.iter().find(|program| program.stage == stage);
         // Where there is only one it must be meant.
-        let only = match &self.programs[..] {
+        let only = match &self.text.programs[..] {
             [only] => Some(only),
             _ => None,
         };
@@ -37,7 +38,7 @@ impl App {
     /// True where the selected stage has a program.
     pub(crate) fn has_program(&self) -> bool {
         let stage = self.place.stage();
-        self.programs.iter().any(|program| program.stage == stage)
+        self.text.programs.iter().any(|program| program.stage == stage)
     }
 
     /// A key in the editor of a program.
@@ -58,9 +59,9 @@ impl App {
         let quoted = quoted_program(&editor.text());
         // All that is done while the editor is open is one step of undo in the command text.
         let first = !std::mem::replace(&mut editor.changed, true);
-        self.editor.amend(editor.span, &quoted, first);
+        self.text.editor.amend(editor.span, &quoted, first);
         editor.span.end = editor.span.start + quoted.len();
-        self.recalled = None;
+        self.text.recalled = None;
         self.message = None;
         self.text_changed();
     }

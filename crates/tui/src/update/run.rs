@@ -25,26 +25,26 @@ impl App {
 
     /// Asks whether to run on everything, with what that would take.
     pub(crate) fn ask_to_run(&mut self) {
-        if let Some(problem) = &self.problem {
+        if let Some(problem) = &self.text.problem {
             self.message = Some(problem.message.clone());
         } else if self.is_running() {
             self.message = Some("a run goes on already: T shows it, Ctrl-C ends it".to_owned());
-        } else if self.editor.text().trim().is_empty() {
+        } else if self.text.editor.text().trim().is_empty() {
             self.message = Some("there is nothing to run".to_owned());
         } else if let Some(why) = self.lacks_input() {
             self.message = Some(why);
         } else {
             self.throughput.estimate = None;
-            let text = self.editor.text().to_owned();
-            self.workbench.estimate(text, self.variables.clone());
+            let text = self.text.editor.text().to_owned();
+            self.session.workbench.estimate(text, self.session.variables.clone());
             self.drawer = Some(Drawer::Confirm(Question::RunAll));
         }
     }
 
     /// Why a full run would not have all of its data, where that is known beforehand.
     pub(crate) fn lacks_input(&self) -> Option<String> {
-        let full = self.workbench.capture().is_some_and(|capture| capture.is_full());
-        let preview = self.preview.as_ref()?;
+        let full = self.session.workbench.capture().is_some_and(|capture| capture.is_full());
+        let preview = self.result.preview.as_ref()?;
         let standard = |input: &engine::InputRecord| {
             input.name == stream::InputName::Standard && input.sampled.is_some()
         };
@@ -57,10 +57,10 @@ impl App {
         if let Some(why) = self.lacks_input() {
             return Some(why);
         }
-        if let Some(note) = self.notes.iter().find(|note| note.id == "same-file") {
+        if let Some(note) = self.result.notes.iter().find(|note| note.id == "same-file") {
             return Some(note.text.clone());
         }
-        let preview = self.preview.as_ref()?;
+        let preview = self.result.preview.as_ref()?;
         let chosen = |path| !self.pending.left_out.contains(path);
         let lost = preview.pending.iter().find(|file| file.lost && chosen(&file.path))?;
         Some(format!("{} would be emptied before it is read", lost.path.display()))
@@ -72,10 +72,10 @@ impl App {
         self.message = None;
         self.remember_line();
         let estimate = self.throughput.estimate.take().unwrap_or_default();
-        let text = self.editor.text().to_owned();
-        let run = self.workbench.run_all(FullRequest {
+        let text = self.text.editor.text().to_owned();
+        let run = self.session.workbench.run_all(FullRequest {
             text: text.clone(),
-            variables: self.variables.clone(),
+            variables: self.session.variables.clone(),
             allowed: self.consents_for_run(),
             left_out: self.pending.left_out.clone(),
             writes,
@@ -128,8 +128,8 @@ impl App {
     /// Ends what goes on in the background, for the end of the process: waits for stages and
     /// programs to tidy up, but not long, and leaves no file half written.
     pub(crate) fn end_everything(&mut self) {
-        self.workbench.cancel();
-        self.workbench.cancel_acting();
+        self.session.workbench.cancel();
+        self.session.workbench.cancel_acting();
         if let Some(running) = self.running.as_ref().filter(|running| running.end.is_none()) {
             running.run.watch.cancel();
             let since = Instant::now();
@@ -157,7 +157,7 @@ impl App {
 
     /// The run has ended: keeps its figures and says how it went.
     pub(crate) fn run_ended(&mut self, end: FullEnd) {
-        let script = self.path.clone();
+        let script = self.text.path.clone();
         let Some(running) = self.running.as_mut() else { return };
         running.snapshot = running.run.watch.snapshot();
         running.history.push(&running.snapshot);
@@ -188,12 +188,12 @@ impl App {
             })
             .collect();
         let record = running.record(script.as_deref());
-        if let Some(runs) = &self.runs
+        if let Some(runs) = &self.kept.runs
             && let Err(error) = runs.keep(&record)
         {
             message.push_str(&format!(" · its figures are not kept: {}", stream::describe(&error)));
         }
-        self.kept_runs = None;
+        self.kept.kept_runs = None;
         self.refresh_compare();
         if applied.is_empty() {
             self.message = Some(message);
@@ -207,20 +207,20 @@ impl App {
             })
             .collect();
         self.message = Some(format!("written: {} · Z takes it back", names.join("; ")));
-        self.applied = applied;
+        self.pending.applied = applied;
         // What is pending now is told anew: the files are there.
-        self.workbench.forget();
+        self.session.workbench.forget();
         self.text_changed();
     }
 
     /// Brings back what the files of the last run were.
     pub(crate) fn undo_write(&mut self) {
-        if self.applied.is_empty() {
+        if self.pending.applied.is_empty() {
             self.message = Some("nothing was written that could be undone".to_owned());
             return;
         }
         let mut undone = 0;
-        while let Some(mut applied) = self.applied.pop() {
+        while let Some(mut applied) = self.pending.applied.pop() {
             if let Err(error) = undo(&mut applied) {
                 self.message = Some(error.to_string());
                 if let UndoError::Changed(changed) = error {
@@ -232,16 +232,16 @@ impl App {
                     let changes = Changes { path, difference, top: 0 };
                     self.drawer = Some(Drawer::Changes(Box::new(changes)));
                 }
-                self.applied.push(applied);
+                self.pending.applied.push(applied);
                 break;
             }
             undone += 1;
         }
-        if self.applied.is_empty() {
+        if self.pending.applied.is_empty() {
             let files = if undone == 1 { "file is" } else { "files are" };
             self.message = Some(format!("{undone} {files} as before"));
         }
-        self.workbench.forget();
+        self.session.workbench.forget();
         self.text_changed();
     }
 

@@ -23,8 +23,8 @@ impl App {
             return;
         }
         self.focus = Focus::Text;
-        self.completion = None;
-        self.editor.insert_text(text.trim_end_matches('\n'));
+        self.text.completion = None;
+        self.text.editor.insert_text(text.trim_end_matches('\n'));
         self.text_changed();
     }
 
@@ -36,7 +36,7 @@ impl App {
             self.complete_at_cursor(key.code == KeyCode::BackTab);
             return true;
         }
-        let completing = self.completion.take().is_some();
+        let completing = self.text.completion.take().is_some();
         if key.code == KeyCode::Esc {
             // The first Esc only puts the candidates away.
             if !completing {
@@ -45,7 +45,7 @@ impl App {
             return true;
         }
         if let Some(request) = request(key.code, control, alt) {
-            let changed = self.editor.edit(request);
+            let changed = self.text.editor.edit(request);
             self.after_edit(changed);
             return true;
         }
@@ -55,26 +55,26 @@ impl App {
             }
             (KeyCode::Char('r'), false, true) => self.redo(),
             (KeyCode::Char('j'), true, _) | (KeyCode::Enter, _, true) => {
-                self.editor.insert('\n');
+                self.text.editor.insert('\n');
                 self.after_edit(true);
             }
             (KeyCode::Enter, ..) => self.enter(),
             (KeyCode::Up, ..) | (KeyCode::Char('p'), true, _) => {
-                if key.code != KeyCode::Up || !self.editor.vertical(false) {
+                if key.code != KeyCode::Up || !self.text.editor.vertical(false) {
                     self.recall(true);
                 } else {
                     self.follow_cursor();
                 }
             }
             (KeyCode::Down, ..) | (KeyCode::Char('n'), true, _) => {
-                if key.code != KeyCode::Down || !self.editor.vertical(true) {
+                if key.code != KeyCode::Down || !self.text.editor.vertical(true) {
                     self.recall(false);
                 } else {
                     self.follow_cursor();
                 }
             }
             (KeyCode::Char(character), false, false) => {
-                self.editor.insert(character);
+                self.text.editor.insert(character);
                 self.after_edit(true);
             }
             _ => return false,
@@ -84,7 +84,7 @@ impl App {
 
     fn after_edit(&mut self, changed: bool) {
         if changed {
-            self.recalled = None;
+            self.text.recalled = None;
             self.message = None;
             self.text_changed();
         } else {
@@ -94,8 +94,8 @@ impl App {
 
     /// Enter: a text that goes on gets a new line; a finished one is remembered.
     fn enter(&mut self) {
-        let text = self.editor.text().to_owned();
-        let at_end = self.editor.cursor() == text.len();
+        let text = self.text.editor.text().to_owned();
+        let at_end = self.text.editor.cursor() == text.len();
         let goes_on = shell::parse(&text).is_err_and(|error| {
             matches!(
                 error.kind,
@@ -103,37 +103,37 @@ impl App {
             )
         });
         if goes_on && at_end {
-            self.editor.insert('\n');
+            self.text.editor.insert('\n');
             self.after_edit(true);
             return;
         }
         self.remember_line();
-        if self.problem.is_none() {
+        if self.text.problem.is_none() {
             self.message = None;
         }
     }
 
     /// Adds the text to the earlier lines.
     pub(crate) fn remember_line(&mut self) {
-        let text = self.editor.text().trim().to_owned();
-        if text.is_empty() || self.history.last() == Some(&text) {
+        let text = self.text.editor.text().trim().to_owned();
+        if text.is_empty() || self.text.history.last() == Some(&text) {
             return;
         }
-        self.history.retain(|earlier| *earlier != text);
-        if let Some(store) = &self.store
+        self.text.history.retain(|earlier| *earlier != text);
+        if let Some(store) = &self.kept.store
             && let Err(error) = store.remember(&text)
         {
             self.message =
                 Some(format!("earlier lines cannot be kept: {}", stream::describe(&error)));
         }
-        self.history.push(text);
+        self.text.history.push(text);
     }
 
     /// Up and Down: earlier lines, and back to the one that was being written.
     fn recall(&mut self, back: bool) {
-        let (at, own) = match self.recalled.take() {
+        let (at, own) = match self.text.recalled.take() {
             Some(recalled) => recalled,
-            None => (self.history.len(), self.editor.text().to_owned()),
+            None => (self.text.history.len(), self.text.editor.text().to_owned()),
         };
         let next = if back {
             // The line on screen need not be offered first.
@@ -141,28 +141,28 @@ impl App {
             loop {
                 let Some(earlier) = next.checked_sub(1) else { break None };
                 next = earlier;
-                if self.history[next] != self.editor.text() {
+                if self.text.history[next] != self.text.editor.text() {
                     break Some(next);
                 }
             }
         } else {
-            (at < self.history.len()).then_some(at + 1)
+            (at < self.text.history.len()).then_some(at + 1)
         };
         let Some(next) = next else {
-            if at < self.history.len() {
-                self.recalled = Some((at, own));
+            if at < self.text.history.len() {
+                self.text.recalled = Some((at, own));
             }
             return;
         };
-        let text = self.history.get(next).unwrap_or(&own).clone();
-        self.editor.set_text(&text, text.len());
-        self.recalled = (next < self.history.len()).then_some((next, own));
+        let text = self.text.history.get(next).unwrap_or(&own).clone();
+        self.text.editor.set_text(&text, text.len());
+        self.text.recalled = (next < self.text.history.len()).then_some((next, own));
         self.message = None;
         self.text_changed();
     }
 
     fn complete_at_cursor(&mut self, back: bool) {
-        if let Some(mut completion) = self.completion.take() {
+        if let Some(mut completion) = self.text.completion.take() {
             let count = completion.candidates.len();
             let next = match (completion.chosen, back) {
                 (None, false) => 0,
@@ -171,14 +171,15 @@ impl App {
                 (Some(at), true) => (at + count - 1) % count,
             };
             let text = completion.candidates[next].0.clone();
-            self.editor.replace(completion.span, &text);
+            self.text.editor.replace(completion.span, &text);
             completion.span = Span::new(completion.span.start, completion.span.start + text.len());
             completion.chosen = Some(next);
-            self.completion = Some(completion);
+            self.text.completion = Some(completion);
             self.text_changed();
             return;
         }
-        let Some(mut completion) = complete(self.editor.text(), self.editor.cursor()) else {
+        let Some(mut completion) = complete(self.text.editor.text(), self.text.editor.cursor())
+        else {
             self.message = Some("nothing to complete here".to_owned());
             return;
         };
@@ -186,18 +187,18 @@ impl App {
         let typed = completion.span.end - completion.span.start;
         let only = completion.candidates.len() == 1;
         if shared.len() > typed || only {
-            self.editor.replace(completion.span, &shared);
+            self.text.editor.replace(completion.span, &shared);
             completion.span =
                 Span::new(completion.span.start, completion.span.start + shared.len());
             self.text_changed();
         }
         if !only {
-            self.completion = Some(completion);
+            self.text.completion = Some(completion);
         }
     }
 
     pub(crate) fn undo(&mut self) {
-        if self.editor.undo() {
+        if self.text.editor.undo() {
             self.message = Some("undone".to_owned());
             self.text_changed();
         } else {
@@ -206,7 +207,7 @@ impl App {
     }
 
     pub(crate) fn redo(&mut self) {
-        if self.editor.redo() {
+        if self.text.editor.redo() {
             self.message = Some("done again".to_owned());
             self.text_changed();
         } else {

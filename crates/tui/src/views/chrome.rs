@@ -13,11 +13,12 @@ pub(super) fn header(buffer: &mut Buffer, area: Rect, app: &App) {
     let theme = app.theme;
     let mut x = put(buffer, area, 1, 0, "Ylotrope", theme.bright());
     let name = app
+        .text
         .path
         .as_ref()
         .map_or_else(|| "not saved yet".to_owned(), |path| safe(&path.display().to_string()));
     x = put(buffer, area, x + 2, 0, &cut(&name, 40), theme.ink());
-    if app.is_changed() {
+    if app.text.is_changed() {
         x = put(buffer, area, x + 1, 0, "changed", theme.quiet());
     }
     let underlined = ratatui::style::Modifier::UNDERLINED;
@@ -63,7 +64,7 @@ pub(super) fn header(buffer: &mut Buffer, area: Rect, app: &App) {
 }
 
 pub(super) fn message(buffer: &mut Buffer, area: Rect, app: &App) {
-    if let Some(problem) = &app.problem {
+    if let Some(problem) = &app.text.problem {
         let x = put(buffer, area, 1, 0, "!", app.theme.bright());
         let text = cut(&safe(&problem.message), usize::from(area.width.saturating_sub(5)));
         put(buffer, area, x + 2, 0, &text, app.theme.bright());

@@ -85,7 +85,7 @@ fn most_rows(height: u16) -> usize {
 /// Rows of the screen the text takes: two for each of its own, and the completion's.
 pub(super) fn rows(app: &App, width: u16, height: u16) -> u16 {
     let width = usize::from(width.saturating_sub(3));
-    let rows = wrapped(app.editor.text(), app.editor.cursor(), width);
+    let rows = wrapped(app.text.editor.text(), app.text.editor.cursor(), width);
     let (_, shown) = visible_rows(app, &rows, most_rows(height) * 2);
     let used: u16 = shown.iter().map(|(_, height)| height).sum();
     used + completion_rows(app, height)
@@ -94,8 +94,8 @@ pub(super) fn rows(app: &App, width: u16, height: u16) -> u16 {
 /// The row of the cursor, and the rows that are on screen around it with their heights: a row
 /// of stages has its ruler below it, a comment has none.
 fn visible_rows(app: &App, rows: &[(Vec<Cell>, usize)], room: usize) -> (usize, Vec<(usize, u16)>) {
-    let text = app.editor.text();
-    let cursor = app.editor.cursor();
+    let text = app.text.editor.text();
+    let cursor = app.text.editor.cursor();
     let found = rows.iter().position(|(_, end)| cursor <= *end).unwrap_or(0);
     // A cursor at the place where a full row is cut stands at the start of the next.
     let cut_here = rows.get(found).is_some_and(|(_, end)| {
@@ -131,18 +131,21 @@ fn visible_rows(app: &App, rows: &[(Vec<Cell>, usize)], room: usize) -> (usize, 
 
 fn completion_rows(app: &App, height: u16) -> u16 {
     let most = (height / 4).min(8);
-    app.completion.as_ref().map_or(0, |completion| (completion.candidates.len() as u16).min(most))
+    app.text
+        .completion
+        .as_ref()
+        .map_or(0, |completion| (completion.candidates.len() as u16).min(most))
 }
 
 /// Draws the text; gives the cursor's place where the text has the focus.
 pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) -> Option<Position> {
-    let text = app.editor.text();
-    let cursor = app.editor.cursor();
+    let text = app.text.editor.text();
+    let cursor = app.text.editor.cursor();
     let rows = wrapped(text, cursor, usize::from(area.width.saturating_sub(3)));
     let candidates = completion_rows(app, buffer.area.height);
     let room = usize::from(area.height.saturating_sub(candidates));
     let (cursor_row, visible) = visible_rows(app, &rows, room);
-    let pipeline = app.pipeline();
+    let pipeline = app.text.pipeline();
     let mut position = None;
     let (mut y, mut cursor_y) = (0u16, 0u16);
     for (number, height) in visible {
@@ -196,10 +199,10 @@ fn stage_at(pipeline: Option<&Pipeline>, at: usize) -> Option<(usize, Span)> {
 fn style_at(app: &App, pipeline: Option<&Pipeline>, at: usize) -> Style {
     let theme = app.theme;
     let inside = |span: Span| span.start <= at && at < span.end;
-    if app.problem.as_ref().is_some_and(|problem| inside(problem.span)) {
+    if app.text.problem.as_ref().is_some_and(|problem| inside(problem.span)) {
         return theme.bright().add_modifier(Modifier::UNDERLINED);
     }
-    if let Some(script) = &app.script {
+    if let Some(script) = &app.text.script {
         let command = stage_at(pipeline, at).zip(pipeline);
         let off = command.and_then(|((number, _), pipeline)| pipeline.commands[number].off);
         if off.is_some_and(inside) {
@@ -216,8 +219,8 @@ fn style_at(app: &App, pipeline: Option<&Pipeline>, at: usize) -> Style {
         None => theme.quiet(),
     };
     // In a program that is shaded the rest stands back, so that its parts stand out.
-    let before = app.programs.partition_point(|program| program.span.start <= at);
-    let program = app.programs[..before].last().filter(|program| inside(program.span));
+    let before = app.text.programs.partition_point(|program| program.span.start <= at);
+    let program = app.text.programs[..before].last().filter(|program| inside(program.span));
     let Some(program) = program else { return style };
     match program.shades.iter().find(|(span, _)| inside(*span)) {
         Some((_, shade)) => shaded(app, theme.ink(), *shade),
@@ -272,7 +275,7 @@ fn problem(
     end: usize,
     x_end: u16,
 ) {
-    let Some(problem) = &app.problem else { return };
+    let Some(problem) = &app.text.problem else { return };
     let span = problem.span;
     let mut x = 1u16;
     let mut last = None;
@@ -294,7 +297,7 @@ fn problem(
 }
 
 fn draw_completion(buffer: &mut Buffer, area: Rect, y: u16, rows: u16, app: &App) {
-    let Some(completion) = &app.completion else { return };
+    let Some(completion) = &app.text.completion else { return };
     let rows = usize::from(rows);
     let chosen = completion.chosen.unwrap_or(0);
     let first = (chosen + 1).saturating_sub(rows);

@@ -21,12 +21,12 @@ pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
         Drawer::Sample(_) => 7,
         Drawer::Prompt(_) => 3,
         Drawer::Confirm(Question::Write) => {
-            let files = app.preview.as_ref().map_or(0, |preview| preview.pending.len());
+            let files = app.result.preview.as_ref().map_or(0, |preview| preview.pending.len());
             (files as u16 + 3).min(most)
         }
         Drawer::Confirm(Question::RunAll) => {
             let held = app.throughput.estimate.as_ref().map_or(0, |estimate| estimate.holds.len());
-            let files = app.preview.as_ref().map_or(0, |preview| preview.pending.len());
+            let files = app.result.preview.as_ref().map_or(0, |preview| preview.pending.len());
             ((held + files + app.fed_programs().len()) as u16 + 5).min(most)
         }
         Drawer::Confirm(Question::Allow(command)) => {
@@ -315,7 +315,7 @@ fn confirm(buffer: &mut Buffer, area: Rect, question: &Question, app: &App) {
     } else if *question != Question::Write {
         return;
     }
-    let all = app.preview.as_ref().map(|preview| &preview.pending[..]).unwrap_or_default();
+    let all = app.result.preview.as_ref().map(|preview| &preview.pending[..]).unwrap_or_default();
     let files = all.iter().filter(|file| !app.pending.left_out.contains(&file.path));
     for (y, file) in files.enumerate() {
         let now = match (file.mode, file.lines_now) {
@@ -449,7 +449,7 @@ fn expected(app: &App) -> Vec<String> {
             consent.words.iter().map(|word| shell::quote_bytes(word)).collect();
         rows.push(format!("! starts {} on whatever it is fed then", safe(&words.join(" "))));
     }
-    let writes = app.preview.as_ref().is_some_and(|preview| !preview.pending.is_empty());
+    let writes = app.result.preview.as_ref().is_some_and(|preview| !preview.pending.is_empty());
     if estimate.endless && writes {
         rows.push("! it is ended by you, and then writes no file".to_owned());
     }

@@ -44,8 +44,9 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     if area.height < 2 || area.width < 8 {
         return;
     }
-    let (Some(preview), false) = (&app.preview, matches!(app.lens.content, Content::Empty)) else {
-        if app.preview.is_some() {
+    let (Some(preview), false) = (&app.result.preview, matches!(app.lens.content, Content::Empty))
+    else {
+        if app.result.preview.is_some() {
             put(buffer, area, 1, 1, "nothing here", app.theme.quiet());
         }
         return;

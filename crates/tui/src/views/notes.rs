@@ -13,7 +13,7 @@ use crate::text::display::safe;
 
 /// What the Pending view is about, under it.
 fn pending(buffer: &mut Buffer, area: Rect, app: &App) {
-    let Some(preview) = &app.preview else { return };
+    let Some(preview) = &app.result.preview else { return };
     let theme = app.theme;
     let (files, commands) = app.pending_rows();
     let started = (0..commands).filter(|number| app.acted(*number).is_some()).count();
@@ -48,7 +48,8 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     }
     let theme = app.theme;
     let number = app.shown().stage();
-    let Some(stage) = app.preview.as_ref().and_then(|preview| preview.stages.get(number)) else {
+    let Some(stage) = app.result.preview.as_ref().and_then(|preview| preview.stages.get(number))
+    else {
         return;
     };
     let room = usize::from(area.width.saturating_sub(6));
@@ -80,11 +81,11 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
         numbers.push_str(" · kept from before");
     }
     let mut rows: Vec<(char, String, Option<String>)> = Vec::new();
-    for note in app.notes_for(number) {
+    for note in app.result.notes_for(number) {
         let mark = if note.severity == Severity::Warning { '!' } else { '·' };
         rows.push((mark, note.text.clone(), note.fix.as_ref().map(|fix| fix.label.clone())));
     }
-    let others = app.preview.iter().flat_map(|preview| preview.said.lines());
+    let others = app.result.preview.iter().flat_map(|preview| preview.said.lines());
     let others = others.filter(|line| !line.is_empty());
     let others: Vec<(char, String, Option<String>)> = others
         .map(|line| ('!', format!("another command of the text: {}", safe(line)), None))
@@ -92,7 +93,7 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let said = stage.messages.lines().filter(|line| !line.is_empty());
     let said: Vec<(char, String, Option<String>)> =
         said.map(|line| ('!', safe(line), None)).collect();
-    if app.preview.as_ref().is_some_and(|preview| !preview.reached) {
+    if app.result.preview.as_ref().is_some_and(|preview| !preview.reached) {
         let text = "a real run would not come here: what stands before && or || decides so";
         rows.insert(0, ('!', text.to_owned(), None));
     }

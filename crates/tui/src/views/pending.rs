@@ -12,7 +12,7 @@ use crate::state::app::App;
 use crate::text::display::safe;
 
 pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
-    let Some(preview) = &app.preview else {
+    let Some(preview) = &app.result.preview else {
         put(buffer, area, 2, 1, "no result yet", app.theme.quiet());
         return;
     };

@@ -36,7 +36,7 @@ pub(super) fn draw(
     let width = usize::from(area.width.saturating_sub(left + 1)).max(1);
     // A long line is shown around the cursor.
     let skip = column.saturating_sub(width.saturating_sub(1));
-    let wrong = app.problem.as_ref().and_then(|problem| {
+    let wrong = app.text.problem.as_ref().and_then(|problem| {
         let from = editor.place_of(problem.span.start)?;
         Some((from, problem.span.end.saturating_sub(problem.span.start).max(1)))
     });
@@ -77,7 +77,7 @@ pub(super) fn draw(
 
 /// The style of the byte at this place of the program.
 fn shade_at(app: &App, editor: &ProgramEditor, at: usize) -> ratatui::style::Style {
-    let program = app.programs.iter().find(|program| program.span.start == editor.span.start);
+    let program = app.text.programs.iter().find(|program| program.span.start == editor.span.start);
     let place = editor.span.start + 1 + at;
     let shades = program.map_or(&[][..], |program| &program.shades);
     let found = shades.iter().find(|(span, _)| span.start <= place && place < span.end);

@@ -35,10 +35,10 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     if area.height == 0 || area.width < 4 {
         return;
     }
-    let Some(preview) = &app.preview else {
-        let text = if app.problem.is_some() {
+    let Some(preview) = &app.result.preview else {
+        let text = if app.text.problem.is_some() {
             "no result yet"
-        } else if app.waiting.is_some() {
+        } else if app.result.waiting.is_some() {
             "evaluating …"
         } else {
             "nothing to show yet"
@@ -336,7 +336,7 @@ fn footer(app: &App, preview: &Preview) -> String {
         let lines = preview.stages.first().map_or(0, |stage| stage.out.lines());
         return format!("following · {} lines so far · Esc stops", grouped(lines));
     }
-    if app.waiting.is_some() {
+    if app.result.waiting.is_some() {
         let progress = app.progress();
         let lines: u64 = progress.first().map_or(0, |stage| stage.lines_in.max(stage.lines_out));
         return format!("evaluating … {} lines · Ctrl-C stops", grouped(lines));
@@ -344,7 +344,7 @@ fn footer(app: &App, preview: &Preview) -> String {
     if app.is_stale() {
         return "stale: of the text before".to_owned();
     }
-    if let Some(path) = app.changed.first() {
+    if let Some(path) = app.result.changed.first() {
         return format!("{} has changed since: R reads it", safe(&path.display().to_string()));
     }
     let held: u64 = preview.stages.iter().map(|stage| stage.figures.peak_held_bytes).sum();

@@ -55,7 +55,7 @@ impl Stand {
 
     /// Lets the background finish.
     pub(super) fn settle(&mut self) {
-        while self.app.waiting.is_some() {
+        while self.app.result.waiting.is_some() {
             let event = self.news.recv_timeout(Duration::from_secs(30)).expect("news");
             self.app.update(event);
         }
@@ -184,7 +184,7 @@ fn an_error_keeps_the_last_result_and_points_at_its_place() {
 fn stages_are_selected_switched_moved_and_taken_back() {
     let mut stand = Stand::new(LINE);
     stand.settle();
-    let before = stand.app.editor.text().to_owned();
+    let before = stand.app.text.editor.text().to_owned();
     stand.key(KeyCode::Esc);
     assert_eq!(stand.app.focus, Focus::River);
     stand.key(KeyCode::Home);
@@ -196,14 +196,14 @@ fn stages_are_selected_switched_moved_and_taken_back() {
     assert_eq!(stand.app.place, Place::Stage(1));
     stand.letters("x");
     stand.settle();
-    assert!(stand.app.editor.text().contains("# off: cut -d' ' -f2"));
+    assert!(stand.app.text.editor.text().contains("# off: cut -d' ' -f2"));
     assert!(stand.screen(160, 50).contains("switched off"));
     stand.letters("x]d");
     stand.settle();
     assert_eq!(stand.app.stage_count(), 5);
     stand.letters("uuuu");
     stand.settle();
-    assert_eq!(stand.app.editor.text(), before);
+    assert_eq!(stand.app.text.editor.text(), before);
 }
 
 #[test]
@@ -221,8 +221,8 @@ fn the_first_note_is_applied_by_one_key_and_can_be_dismissed() {
     stand.key(KeyCode::End);
     stand.letters("f");
     stand.settle();
-    assert!(stand.app.editor.text().ends_with("| sort | uniq -c"));
-    assert!(stand.app.notes.iter().all(|note| note.id != "repeats-apart"));
+    assert!(stand.app.text.editor.text().ends_with("| sort | uniq -c"));
+    assert!(stand.app.result.notes.iter().all(|note| note.id != "repeats-apart"));
 }
 
 #[test]
@@ -261,14 +261,14 @@ fn saving_opening_and_leaving_ask_where_something_would_be_lost() {
     let path = stand.folder.path().join("kept.sh");
     stand.letters(&path.display().to_string());
     stand.key(KeyCode::Enter);
-    assert!(!stand.app.is_changed() && path.exists());
+    assert!(!stand.app.text.is_changed() && path.exists());
     stand.letters(" -r");
     stand.press(KeyCode::Char('o'), KeyModifiers::CONTROL);
     stand.letters("kept");
     stand.key(KeyCode::Enter);
     assert!(stand.screen(160, 50).contains("is not saved. Open"));
     stand.letters("y");
-    assert!(stand.app.editor.text().ends_with("| sort"));
+    assert!(stand.app.text.editor.text().ends_with("| sort"));
     stand.press(KeyCode::Char('q'), KeyModifiers::CONTROL);
     assert_eq!(stand.app.wish(), Wish::Leave);
 }
@@ -305,18 +305,18 @@ fn a_long_text_is_parsed_beside_the_keys_and_drawn_around_its_cursor() {
         stand.settle();
         stand.app.update(Event::Terminal(TerminalEvent::Paste(format!("\n{text}"))));
         // Nothing is known of it yet, and keys are taken.
-        assert!(stand.app.script.is_none() && stand.app.problem.is_none());
+        assert!(stand.app.text.script.is_none() && stand.app.text.problem.is_none());
         stand.letters("1");
         let screen = stand.screen(160, 50);
         assert!(screen.contains(&format!("{seen}1")), "{screen}");
-        while stand.app.script.is_none() {
+        while stand.app.text.script.is_none() {
             let event = stand.news.recv_timeout(Duration::from_secs(60)).expect("news");
             stand.app.update(event);
         }
-        let count = stand.app.script.as_ref().unwrap().pipelines().count();
+        let count = stand.app.text.script.as_ref().unwrap().pipelines().count();
         assert!(count >= 2, "{count}");
         // The one of before the key is not taken for the text of now.
-        let end = stand.app.script.as_ref().unwrap().pipelines().last().unwrap().span.end;
-        assert_eq!(end, stand.app.editor.text().len());
+        let end = stand.app.text.script.as_ref().unwrap().pipelines().last().unwrap().span.end;
+        assert_eq!(end, stand.app.text.editor.text().len());
     }
 }

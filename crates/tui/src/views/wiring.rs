@@ -11,7 +11,8 @@ use crate::state::app::App;
 use crate::text::display::safe;
 
 pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
-    let Some(preview) = app.preview.as_ref().filter(|preview| !preview.stages.is_empty()) else {
+    let Some(preview) = app.result.preview.as_ref().filter(|preview| !preview.stages.is_empty())
+    else {
         put(buffer, area, 2, 1, "no stages to show yet", app.theme.quiet());
         return;
     };
@@ -56,7 +57,7 @@ fn wires_line(buffer: &mut Buffer, area: Rect, y: u16, x: u16, app: &App, wires:
 }
 
 fn stages(buffer: &mut Buffer, area: Rect, app: &App, all: &[Vec<Step>], number: usize) {
-    let Some(preview) = &app.preview else { return };
+    let Some(preview) = &app.result.preview else { return };
     // Name and descriptors of each stage, or one row each where there is no room.
     let tall: usize =
         all.iter().map(|steps| 1 + steps.last().map_or(0, |step| step.wires.len())).sum();
@@ -111,7 +112,7 @@ fn stages(buffer: &mut Buffer, area: Rect, app: &App, all: &[Vec<Step>], number:
 }
 
 fn steps(buffer: &mut Buffer, area: Rect, app: &App, steps: &[Step], number: usize) {
-    let Some(preview) = &app.preview else { return };
+    let Some(preview) = &app.result.preview else { return };
     let title = match steps.len() {
         0 | 1 => {
             format!("stage {} has no redirections: its pipes and the terminal stay", number + 1)

@@ -1,0 +1,23 @@
+//! Where the Bench keeps what outlives it.
+
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use insight::{KeptRun, Runs};
+
+use crate::storage::config::Config;
+use crate::storage::store::Store;
+
+/// Files and folders of Ylotrope itself.
+pub(crate) struct KeptState {
+    /// Where history and recovery live; `None` for nowhere.
+    pub(crate) store: Option<Store>,
+    /// Where runs are kept; `None` for nowhere.
+    pub(crate) runs: Option<Runs>,
+    /// The kept runs, while they are known.
+    pub(crate) kept_runs: Option<Arc<Vec<KeptRun>>>,
+    /// The configuration; `None` for none.
+    pub(crate) config: Option<Config>,
+    /// Folders the Shelf looks into.
+    pub(crate) shelves: Vec<PathBuf>,
+}

@@ -1,0 +1,67 @@
+//! The result on screen, and the one that is being made.
+
+use std::collections::BTreeSet;
+use std::path::PathBuf;
+use std::sync::Arc;
+use std::time::Instant;
+
+use engine::Preview;
+use insight::Note;
+
+/// What the text gives.
+pub(crate) struct ResultState {
+    /// The result on screen.
+    pub(crate) preview: Option<Arc<Preview>>,
+    /// Advice on it.
+    pub(crate) notes: Vec<Note>,
+    /// The preview that is being made.
+    pub(crate) waiting: Option<u64>,
+    /// Since when.
+    pub(crate) waiting_since: Instant,
+    /// Files that changed since they were read.
+    pub(crate) changed: Vec<PathBuf>,
+    /// When it was last looked whether they have.
+    pub(crate) changes_seen: Instant,
+    /// Something came from standard input while a preview was made.
+    pub(crate) arrived: bool,
+    /// Notes that are not shown again, with the text of their stage.
+    pub(crate) dismissed: BTreeSet<(&'static str, String)>,
+}
+
+impl ResultState {
+    /// No result yet.
+    pub(crate) fn new() -> Self {
+        Self {
+            preview: None,
+            notes: Vec::new(),
+            waiting: None,
+            waiting_since: Instant::now(),
+            changed: Vec::new(),
+            changes_seen: Instant::now(),
+            arrived: false,
+            dismissed: BTreeSet::new(),
+        }
+    }
+
+    /// True for the number of the result on screen.
+    pub(crate) fn is_of(&self, generation: u64) -> bool {
+        self.preview.as_ref().is_some_and(|preview| preview.generation == generation)
+    }
+
+    /// The text of a note's stage: a note is dismissed for this text only.
+    fn stage_text(&self, note: &Note) -> String {
+        let preview = self.preview.as_ref();
+        let span =
+            preview.and_then(|preview| preview.stages.get(note.stage)).map(|stage| stage.span);
+        span.zip(preview)
+            .and_then(|(span, preview)| preview.text.get(span.range()))
+            .unwrap_or_default()
+            .to_owned()
+    }
+
+    /// Advice on a stage that was not dismissed.
+    pub(crate) fn notes_for(&self, stage: usize) -> Vec<&Note> {
+        let dismissed = |note: &Note| self.dismissed.contains(&(note.id, self.stage_text(note)));
+        self.notes.iter().filter(|note| note.stage == stage && !dismissed(note)).collect()
+    }
+}
