@@ -11,6 +11,7 @@ fn evaluate(bench: &mut Workbench, news: &Receiver<SessionEvent>, text: String) 
         text,
         at: usize::MAX,
         variables: Variables::default(),
+        script: None,
         plan: None,
         sample: Sample::First(100_000),
         limits: Limits::default(),

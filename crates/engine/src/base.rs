@@ -4,3 +4,4 @@ pub(crate) mod background;
 pub(crate) mod clock;
 pub(crate) mod limits;
 pub(crate) mod sinks;
+pub(crate) mod worker;

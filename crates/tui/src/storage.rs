@@ -1,4 +1,5 @@
 //! What is kept between sessions: earlier lines, recovery, scripts, the configuration.
 
 pub(crate) mod config;
+pub(crate) mod recovery;
 pub(crate) mod store;

@@ -2,10 +2,10 @@
 
 use std::collections::BTreeSet;
 use std::sync::Arc;
+use std::sync::mpsc::Sender;
 use std::time::Instant;
 
 use engine::{Preview, Sample, SessionEvent, Workbench, in_background};
-use insight::Note;
 use ratatui::crossterm::event::Event as TerminalEvent;
 use ratatui::layout::Size;
 
@@ -22,6 +22,7 @@ use crate::state::screen::Screen;
 use crate::state::session::{ConsentState, SessionState};
 use crate::state::text::TextState;
 use crate::storage::config::Config;
+use crate::storage::recovery::Recovery;
 use crate::storage::store::Store;
 
 mod actions;
@@ -42,16 +43,18 @@ impl App {
         let events = setup.events.clone();
         let report = setup.events.clone();
         let workbench = Workbench::new(setup.capture, move |job| {
-            let event = match job {
-                // Advice looks at much data: it is made here, on the preview's own thread.
-                SessionEvent::Done(preview) => {
-                    let notes = insight::notes(&preview);
-                    Event::Previewed(preview, notes)
-                }
-                other => Event::Session(other),
-            };
             // Nobody listens any more when the screen is gone.
-            let _ = report.send(event);
+            match job {
+                SessionEvent::Done(preview) => {
+                    let _ = report.send(Event::Previewed(preview.clone()));
+                    // Advice looks at much data: it is made here, after the result is on its way.
+                    let notes = insight::notes(&preview);
+                    let _ = report.send(Event::Noted(preview.generation, notes));
+                }
+                other => {
+                    let _ = report.send(Event::Session(other));
+                }
+            }
         });
         let history = setup.store.as_ref().map_or(Ok(Vec::new()), Store::history);
         let history_error = history.as_ref().err().map(|error| {
@@ -70,6 +73,7 @@ impl App {
             },
             consent: ConsentState::default(),
             kept: KeptState {
+                recovery: setup.store.clone().and_then(|store| recovery(store, &setup.events)),
                 store: setup.store,
                 runs: setup.runs,
                 kept_runs: None,
@@ -147,24 +151,16 @@ impl App {
             }
             Event::Terminal(TerminalEvent::Paste(text)) => self.paste(&text),
             Event::Terminal(_) => {}
-            Event::Previewed(preview, notes) => self.previewed(preview, notes),
+            Event::Previewed(preview) => self.previewed(preview),
             Event::Session(job) => self.job(job),
             Event::Noted(generation, notes) => {
-                if self
-                    .result
-                    .preview
-                    .as_ref()
-                    .is_some_and(|preview| preview.generation == generation)
-                {
+                if self.result.is_of(generation) {
+                    self.result.noted = Some(generation);
                     self.result.notes = notes;
                 }
             }
             Event::Aligned(generation, place, rows) => {
-                let current = self
-                    .result
-                    .preview
-                    .as_ref()
-                    .is_some_and(|preview| preview.generation == generation);
+                let current = self.result.is_of(generation);
                 if current && place == self.shown() {
                     self.lens.show(Content::Stage { stage: place.stage(), rows }, true);
                 }
@@ -310,7 +306,7 @@ impl App {
         }
     }
 
-    fn previewed(&mut self, preview: Arc<Preview>, notes: Vec<Note>) {
+    fn previewed(&mut self, preview: Arc<Preview>) {
         if !self.session.workbench.accept(&preview) {
             return;
         }
@@ -321,7 +317,8 @@ impl App {
         self.result.changed.clear();
         self.keep_acted(&preview);
         self.result.preview = Some(preview);
-        self.result.notes = notes;
+        self.result.notes.clear();
+        self.result.noted = None;
         if self.place.stage() >= stages {
             self.place = Place::Stage(stages.saturating_sub(1));
         }
@@ -426,4 +423,15 @@ impl App {
             let _ = events.send(event);
         });
     }
+}
+
+/// Keeps the text from here on; `None` where there is no thread for it.
+fn recovery(store: Store, events: &Sender<Event>) -> Option<Recovery> {
+    let events = events.clone();
+    let failed = move |error: std::io::Error| {
+        let why = stream::describe(&error);
+        // Nobody listens any more when the screen is gone.
+        let _ = events.send(Event::Failed("the recovery file cannot be written", why));
+    };
+    Recovery::start(store, failed).ok()
 }

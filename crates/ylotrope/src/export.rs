@@ -117,6 +117,7 @@ fn look(text: &str, sample: Option<u64>) -> Result<Arc<Preview>> {
         text: text.to_owned(),
         at: longest_pipeline(text),
         variables: Variables::new("ylotrope", Vec::new()),
+        script: None,
         plan: None,
         sample: sample.map_or(Sample::Everything, Sample::First),
         limits: Limits::generous(),

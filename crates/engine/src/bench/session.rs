@@ -3,11 +3,13 @@
 use std::io;
 use std::sync::{Arc, Mutex, PoisonError};
 
+use shell::Script;
 use stream::{RunControl, StageFigures, StageMeter};
 
 use crate::base::background::{BackgroundError, in_background};
 use crate::base::limits::{Limits, Over, with_limits};
 use crate::base::sinks::Nowhere;
+use crate::base::worker::Worker;
 use crate::bench::capture::Capture;
 use crate::bench::follow::FollowedStage;
 use crate::bench::start_held::{Acted, OnFailure, act};
@@ -36,6 +38,8 @@ use crate::runs::script::HeldCommands;
 pub struct Request {
     /// The text.
     pub text: String,
+    /// The text as a tree, where it was parsed already.
+    pub script: Option<Arc<Script>>,
     /// Where the cursor is in it: that decides which of its pipelines is looked at.
     pub at: usize,
     /// Variables and parameters it begins with.
@@ -98,6 +102,7 @@ pub struct Workbench {
     /// The first stage, where it follows a file.
     live: Arc<Mutex<Option<FollowedStage>>>,
     report: Report,
+    worker: Worker,
 }
 
 impl Workbench {
@@ -117,6 +122,7 @@ impl Workbench {
             meters: Arc::default(),
             live: Arc::default(),
             report: Arc::new(report),
+            worker: Worker::default(),
         }
     }
 
@@ -135,8 +141,7 @@ impl Workbench {
         let meters = self.meters.clone();
         let report = self.report.clone();
         let answer = report.clone();
-        in_background(
-            "preview",
+        self.worker.post(
             move || {
                 work(
                     generation,
@@ -360,9 +365,12 @@ fn work(
     let ports = context.descriptors.clone();
     let mut shell = Shell::new(&context, 0, control, ports, request.variables.clone());
     shell.plans_eagerly = true;
-    let script = shell::parse(&request.text).map_err(|error| {
-        Trouble::Refused(PlanError { message: error.kind.to_string(), span: error.span })
-    })?;
+    let script = match &request.script {
+        Some(script) => script.clone(),
+        None => Arc::new(shell::parse(&request.text).map_err(|error| {
+            Trouble::Refused(PlanError { message: error.kind.to_string(), span: error.span })
+        })?),
+    };
     let Some(shown) = script.shown(request.at) else { return Err(Trouble::Nothing) };
     let Some(parts) = SurroundingCommands::of(&script, shown) else { return Err(Trouble::Nothing) };
     let mut reached = true;
@@ -386,7 +394,7 @@ fn work(
         return Ok(None);
     }
     let plan = prepared.map_err(Trouble::Refused)?;
-    plan.check(&request.text).map_err(Trouble::Refused)?;
+    let filters = plan.check(&request.text).map_err(Trouble::Refused)?;
     let live = follow(&plan);
     if let Some(live) = &live {
         let (bytes, said) = (live.kept.bytes(), live.messages.len());
@@ -399,6 +407,7 @@ fn work(
         generation,
         text: &request.text,
         plan: &plan,
+        filters,
         files: &files,
         control,
         starter: &starter,

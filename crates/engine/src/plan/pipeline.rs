@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use filters::Definition;
+use filters::{Definition, Filter};
 use shell::{Command, Span};
 use stream::Environment;
 
@@ -60,11 +60,14 @@ pub enum StageKind {
 
 impl Plan {
     /// Builds every native filter once, to find what is wrong with options before anything runs.
+    /// Gives the filters, stage by stage; they tell what the stages do and are not run.
     ///
     /// # Errors
     /// The first argument a filter cannot work with, at its place in `text`.
-    pub fn check(&self, text: &str) -> Result<(), PlanError> {
+    pub fn check(&self, text: &str) -> Result<Vec<Option<Arc<dyn Filter>>>, PlanError> {
+        let mut filters = Vec::new();
         for stage in &self.stages {
+            filters.push(None);
             if let StageKind::Host(name) = &stage.kind
                 && !stage.start().is_there()
             {
@@ -77,7 +80,14 @@ impl Plan {
                 return Err(PlanError { message, span: Span::new(start, start + length) });
             }
             let StageKind::Native(definition) = &stage.kind else { continue };
-            let Err(error) = definition.build(&stage.arguments) else { continue };
+            let error = match definition.build(&stage.arguments) {
+                Ok(filter) => {
+                    filters.pop();
+                    filters.push(Some(Arc::from(filter)));
+                    continue;
+                }
+                Err(error) => error,
+            };
             let name = definition.spec.name;
             let mut span = stage.span;
             if let Some(argument) = error.word.and_then(|word| stage.argument_spans.get(word)) {
@@ -88,7 +98,7 @@ impl Plan {
             }
             return Err(PlanError { message: format!("{name}: {}", error.first_line()), span });
         }
-        Ok(())
+        Ok(filters)
     }
 }
 

@@ -105,8 +105,9 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         let plan = rest.stages[number].clone();
         let figures = meters[number].figures();
         let key = keys[same + number].clone();
+        let filter = task.filters.get(same + number).cloned().flatten();
         let mut result =
-            finish::finish(task, plan, build, outcome, figures, key, previous.take(), over);
+            finish::finish(task, plan, build, outcome, figures, key, previous.take(), over, filter);
         if let Some(live) = task.live.as_ref().filter(|_| same + number == 0) {
             result.make_followed(&live.messages);
         }

@@ -45,6 +45,7 @@ impl Bench {
             text: text.to_owned(),
             at: usize::MAX,
             variables: Variables::default(),
+            script: None,
             plan: None,
             sample: self.sample,
             limits: self.limits,

@@ -45,7 +45,7 @@ impl Verb {
 }
 
 /// A filter ready to run once.
-pub trait Filter: Send {
+pub trait Filter: Send + Sync {
     /// Reads to the end of the input (or as far as needed), writes, and gives the status.
     ///
     /// The bytes written never depend on how the input was cut into blocks, nor on whether

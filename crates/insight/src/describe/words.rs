@@ -2,22 +2,24 @@
 
 use std::ops::Range;
 
-use engine::{Ending, Limit, Sample, StageKind, StagePlan, StageResult};
+use engine::{Ending, Limit, Sample, StageKind, StageResult};
 use filters::Verb;
 use shell::Compound;
 
 use crate::describe::units::{bytes, grouped, percent};
 
 /// What a stage does, from its own options.
-pub fn explain(plan: &StagePlan) -> String {
+pub fn explain(stage: &StageResult) -> String {
+    let plan = &stage.plan;
     if plan.off.is_some() {
         return "switched off: every line passes on unchanged".to_owned();
     }
     match &plan.kind {
-        StageKind::Native(definition) => definition
-            .explain(&plan.arguments)
+        StageKind::Native(definition) => stage
+            .explanation()
             .filter(|text| !text.is_empty())
-            .unwrap_or_else(|| definition.spec.summary.to_owned()),
+            .unwrap_or(definition.spec.summary)
+            .to_owned(),
         StageKind::Host(_) => format!("runs {}, a program of this machine", plan.name()),
         StageKind::Shell(command) => explain_shell(command),
         StageKind::Nothing => "runs nothing".to_owned(),
@@ -77,12 +79,8 @@ pub fn effect(stage: &StageResult) -> String {
 }
 
 /// The parts of an input line a stage looks at.
-pub fn marks(plan: &StagePlan) -> impl Fn(&[u8]) -> Vec<Range<usize>> + use<> {
-    let filter = match &plan.kind {
-        StageKind::Native(definition) => definition.build(&plan.arguments).ok(),
-        _ => None,
-    };
-    move |line| filter.as_ref().map_or_else(Vec::new, |filter| filter.marks(line))
+pub fn marks(stage: &StageResult, line: &[u8]) -> Vec<Range<usize>> {
+    stage.filter.as_ref().map_or_else(Vec::new, |filter| filter.marks(line))
 }
 
 /// A sample by name.

@@ -17,6 +17,7 @@ fn preview_of(text: &str, sample: Sample) -> Arc<Preview> {
         text: text.to_owned(),
         at: usize::MAX,
         variables: Variables::default(),
+        script: None,
         plan: None,
         sample,
         limits: Limits::default(),

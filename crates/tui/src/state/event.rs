@@ -15,9 +15,9 @@ pub(crate) enum Event {
     Terminal(TerminalEvent),
     /// From the background.
     Session(SessionEvent),
-    /// A preview with its advice.
-    Previewed(Arc<Preview>, Vec<Note>),
-    /// Advice made anew for a preview, by its number.
+    /// A preview; its advice comes after it.
+    Previewed(Arc<Preview>),
+    /// Advice on a preview, by its number.
     Noted(u64, Vec<Note>),
     /// A long text was parsed: which, and with the cursor where.
     Parsed(u64, String, usize, Box<Parsed>),

@@ -6,12 +6,15 @@ use std::sync::Arc;
 use insight::{KeptRun, Runs};
 
 use crate::storage::config::Config;
+use crate::storage::recovery::Recovery;
 use crate::storage::store::Store;
 
 /// Files and folders of Ylotrope itself.
 pub(crate) struct KeptState {
     /// Where history and recovery live; `None` for nowhere.
     pub(crate) store: Option<Store>,
+    /// What keeps the text for the case that the session breaks off.
+    pub(crate) recovery: Option<Recovery>,
     /// Where runs are kept; `None` for nowhere.
     pub(crate) runs: Option<Runs>,
     /// The kept runs, while they are known.

@@ -1,8 +1,10 @@
 //! A text as far as it is understood.
 
+use std::sync::Arc;
+
 /// What is known of a text by itself.
 pub(crate) struct Parsed {
-    pub(crate) script: Option<shell::Script>,
+    pub(crate) script: Option<Arc<shell::Script>>,
     pub(crate) problem: Option<shell::ShellError>,
     pub(crate) programs: Vec<insight::ProgramText>,
 }
@@ -14,6 +16,6 @@ impl Parsed {
             Err(error) => (None, Some(error)),
         };
         let programs = script.as_ref().map(|script| insight::programs(text, script, at));
-        Self { script, problem, programs: programs.unwrap_or_default() }
+        Self { script: script.map(Arc::new), problem, programs: programs.unwrap_or_default() }
     }
 }

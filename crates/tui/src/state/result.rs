@@ -14,6 +14,8 @@ pub(crate) struct ResultState {
     pub(crate) preview: Option<Arc<Preview>>,
     /// Advice on it.
     pub(crate) notes: Vec<Note>,
+    /// The result whose advice is known, by its number.
+    pub(crate) noted: Option<u64>,
     /// The preview that is being made.
     pub(crate) waiting: Option<u64>,
     /// Since when.
@@ -34,6 +36,7 @@ impl ResultState {
         Self {
             preview: None,
             notes: Vec::new(),
+            noted: None,
             waiting: None,
             waiting_since: Instant::now(),
             changed: Vec::new(),
@@ -41,6 +44,12 @@ impl ResultState {
             arrived: false,
             dismissed: BTreeSet::new(),
         }
+    }
+
+    /// True while the advice on the result on screen is still being made.
+    #[cfg(test)]
+    pub(crate) fn lacks_advice(&self) -> bool {
+        self.preview.as_ref().is_some_and(|preview| self.noted != Some(preview.generation))
     }
 
     /// True for the number of the result on screen.

@@ -1,6 +1,7 @@
 //! The command text, what is known of it, and the lines before it.
 
 use std::path::PathBuf;
+use std::sync::Arc;
 
 use engine::PlanError;
 use insight::ProgramText;
@@ -14,7 +15,7 @@ pub(crate) struct TextState {
     /// The text itself, with its cursor.
     pub(crate) editor: Editor,
     /// The text as a tree; `None` while it has an error.
-    pub(crate) script: Option<Script>,
+    pub(crate) script: Option<Arc<Script>>,
     /// The programs in it.
     pub(crate) programs: Vec<ProgramText>,
     /// What is wrong with the text.

@@ -344,8 +344,8 @@ impl App {
     /// Leaves without asking; the line stays among the earlier ones.
     pub(crate) fn leave_now(&mut self) {
         self.remember_line();
-        if let Some(store) = &self.kept.store {
-            store.clear_recovery();
+        if let Some(recovery) = &self.kept.recovery {
+            recovery.forget_now();
         }
         self.wish = Wish::Leave;
     }

@@ -216,8 +216,8 @@ impl App {
                 self.text.saved = self.text.editor.text().to_owned();
                 self.text.path = Some(path);
                 self.remember_line();
-                if let Some(store) = &self.kept.store {
-                    store.clear_recovery();
+                if let Some(recovery) = &self.kept.recovery {
+                    recovery.forget_now();
                 }
                 true
             }

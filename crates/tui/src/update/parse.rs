@@ -15,19 +15,8 @@ impl App {
     /// The text has changed: parse, check, and evaluate in the background.
     pub(crate) fn text_changed(&mut self) {
         let text = self.text.editor.text().to_owned();
-        if let Some(store) = &self.kept.store {
-            let kept = if self.text.is_changed() {
-                store.save_recovery(&text)
-            } else {
-                let _: () = store.clear_recovery();
-                Ok(())
-            };
-            if let Err(error) = kept {
-                self.message = Some(format!(
-                    "the recovery file cannot be written: {}",
-                    stream::describe(&error)
-                ));
-            }
+        if let Some(recovery) = &self.kept.recovery {
+            if self.text.is_changed() { recovery.keep(text.clone()) } else { recovery.forget() }
         }
         self.text.parses += 1;
         let at = self.text.editor.cursor();
@@ -72,6 +61,7 @@ impl App {
                 text,
                 at,
                 variables: self.session.variables.clone(),
+                script: self.text.script.clone(),
                 plan: None,
                 sample: self.sample,
                 limits,

@@ -64,7 +64,6 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
         .collect();
     let columns = columns(area, app, stage, single, &rows);
     header(buffer, area, app, stage, single, &columns);
-    let mark = stage.map(|stage| marks(&stage.plan));
     // Where there is no room for both, what was searched for takes the ruler's row.
     let ruler = area.width >= TWO_SIDES || app.lens.search.is_none();
     if let Some(stage) = stage.filter(|_| ruler) {
@@ -75,7 +74,7 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
         if y >= area.height {
             break;
         }
-        y += draw_row(buffer, area, y, app, stage, single, &columns, shown, mark.as_ref());
+        y += draw_row(buffer, area, y, app, stage, single, &columns, shown);
     }
     if rows.is_empty() {
         let text = match stage {
@@ -396,7 +395,6 @@ fn draw_row(
     single: bool,
     columns: &Columns,
     shown: &Shown,
-    mark: Option<&impl Fn(&[u8]) -> Vec<std::ops::Range<usize>>>,
 ) -> u16 {
     let theme = app.theme;
     let dropped = stage.is_some()
@@ -411,7 +409,7 @@ fn draw_row(
         let marked = if dropped {
             Vec::new()
         } else {
-            mark.map(|mark| mark(&line[..line.len().min(1 << 16)])).unwrap_or_default()
+            stage.map(|stage| marks(stage, &line[..line.len().min(1 << 16)])).unwrap_or_default()
         };
         let hue = theme.hue(app.shown().stage()).add_modifier(Modifier::BOLD);
         used = used.max(text(

@@ -55,7 +55,7 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let room = usize::from(area.width.saturating_sub(6));
     let label = (number + 1).to_string();
     put(buffer, area, 1, 0, &label, theme.hue(number).add_modifier(Modifier::BOLD));
-    put(buffer, area, 4, 0, &cut(&safe(&explain(&stage.plan)), room), theme.ink());
+    put(buffer, area, 4, 0, &cut(&safe(&explain(stage)), room), theme.ink());
     let figures = stage.figures;
     let time = figures.elapsed_ns.max(figures.processor_ns);
     let mut numbers = format!(

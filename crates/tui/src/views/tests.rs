@@ -55,7 +55,7 @@ impl Stand {
 
     /// Lets the background finish.
     pub(super) fn settle(&mut self) {
-        while self.app.result.waiting.is_some() {
+        while self.app.result.waiting.is_some() || self.app.result.lacks_advice() {
             let event = self.news.recv_timeout(Duration::from_secs(30)).expect("news");
             self.app.update(event);
         }

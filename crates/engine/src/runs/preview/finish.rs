@@ -1,10 +1,10 @@
 //! From what a stage did to its result.
 
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, PoisonError};
+use std::sync::{Arc, OnceLock, PoisonError};
 use std::time::Instant;
 
-use filters::Verb;
+use filters::{Filter, Verb};
 use stream::{InputName, StageFigures};
 
 use crate::base::limits::{Limit, Over};
@@ -29,6 +29,7 @@ pub(super) fn finish(
     key: Vec<u8>,
     standard: Option<InputRecord>,
     over: Option<Over>,
+    filter: Option<Arc<dyn Filter>>,
 ) -> StageResult {
     build.kept.end();
     let redirected = plan.targets.iter().rev().find_map(|target| match &target.kind {
@@ -105,10 +106,6 @@ pub(super) fn finish(
         })
         .chain(missing(&plan))
         .collect();
-    let filter = match &plan.kind {
-        StageKind::Native(definition) => definition.build(&plan.arguments).ok(),
-        _ => None,
-    };
     let verb = filter.as_ref().map(|filter| {
         let declared = filter.verb();
         if !filter.verb_varies() {
@@ -138,7 +135,9 @@ pub(super) fn finish(
         messages: String::from_utf8_lossy(&messages).into_owned(),
         ending,
         verb,
+        explanation: OnceLock::new(),
         holds: filter.as_ref().and_then(|filter| filter.holds()),
+        filter,
         pending,
         held: build.held.into_inner().unwrap_or_else(PoisonError::into_inner),
         inside,

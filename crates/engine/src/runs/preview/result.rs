@@ -1,10 +1,10 @@
 //! What a run on a sample gives.
 
 use std::path::PathBuf;
-use std::sync::{Arc, Mutex};
+use std::sync::{Arc, Mutex, OnceLock};
 use std::time::Instant;
 
-use filters::Verb;
+use filters::{Filter, Verb};
 use shell::Span;
 use stream::{ExitStatus, InputName, LineId, OriginStore, StageFigures};
 
@@ -13,7 +13,7 @@ use crate::files::identity::Identity;
 use crate::files::pending::PendingFile;
 use crate::files::sample::Sampled;
 use crate::kept::lines::Kept;
-use crate::plan::pipeline::StagePlan;
+use crate::plan::pipeline::{StageKind, StagePlan};
 use crate::plan::target::TargetKind;
 use crate::policy::HeldCommand;
 use crate::runs::figures::CommandFigures;
@@ -66,6 +66,10 @@ pub struct StageResult {
     pub ending: Ending,
     /// What it does; `None` for a program of the machine.
     pub verb: Option<Verb>,
+    /// The filter, to be asked what it looks at; it is not run again. `None` for all that is none.
+    pub filter: Option<Arc<dyn Filter>>,
+    /// What it does, in words, once somebody has asked.
+    pub(super) explanation: OnceLock<Option<String>>,
     /// Why it holds data back, if it does.
     pub holds: Option<&'static str>,
     /// Files it would write.
@@ -97,6 +101,15 @@ impl StageResult {
         self.origins = Arc::new(Mutex::new(origins));
         self.messages = messages.to_owned();
         self.follows = true;
+    }
+
+    /// What the filter does with its arguments, in words; `None` for what is no filter.
+    pub fn explanation(&self) -> Option<&str> {
+        let explain = || match &self.plan.kind {
+            StageKind::Native(definition) => definition.explain(&self.plan.arguments),
+            _ => None,
+        };
+        self.explanation.get_or_init(explain).as_deref()
     }
 
     /// The file an input is, be it by its name or by a redirection.
@@ -157,6 +170,8 @@ impl StageResult {
             messages: self.messages.clone(),
             ending: self.ending,
             verb: self.verb,
+            filter: self.filter.clone(),
+            explanation: self.explanation.clone(),
             holds: self.holds,
             pending: self.pending.clone(),
             held: self.held.clone(),

@@ -2,6 +2,7 @@
 
 use std::sync::{Arc, Mutex};
 
+use filters::Filter;
 use stream::{RunControl, StageMeter};
 
 use crate::base::limits::Limits;
@@ -18,6 +19,8 @@ pub(crate) struct Task<'t> {
     pub(crate) generation: u64,
     pub(crate) text: &'t str,
     pub(crate) plan: &'t Plan,
+    /// The filters of its stages, built to be asked, not to be run.
+    pub(crate) filters: Vec<Option<Arc<dyn Filter>>>,
     pub(crate) files: &'t HeldBackFiles,
     pub(crate) control: &'t RunControl,
     pub(crate) starter: &'t CommandStarter,
