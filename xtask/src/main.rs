@@ -3,6 +3,7 @@
 mod bench;
 mod rooms;
 mod test;
+mod words;
 
 use anyhow::Result;
 use clap::Parser;
@@ -15,6 +16,8 @@ enum Cli {
     Format,
     /// Check that rooms import only earlier rooms, and that no files import in a circle
     Rooms,
+    /// Check that what users read keeps to one register
+    Words,
     /// Time pipelines with meters and in a build without them
     BenchMetering {
         /// How much gate.log
@@ -57,6 +60,7 @@ fn main() -> Result<()> {
     match Cli::parse() {
         Cli::Test => test::run(),
         Cli::Format => test::format(false),
+        Cli::Words => words::check(&test::root()?),
         Cli::Rooms => rooms::check(&test::root()?),
         Cli::BenchHost { size, rounds, only, locale, memory, forms } => {
             bench::run(&size, rounds, only.as_deref(), &locale, memory, forms)

@@ -3,7 +3,7 @@ use std::process::{Command, Stdio};
 
 use anyhow::{Context, Result, bail};
 
-use crate::rooms;
+use crate::{rooms, words};
 
 /// Runs all checks in order; stops at the first that fails.
 pub(crate) fn run() -> Result<()> {
@@ -12,6 +12,8 @@ pub(crate) fn run() -> Result<()> {
     format(true)?;
     eprintln!("── rooms");
     rooms::check(&root()?)?;
+    eprintln!("── words");
+    words::check(&root()?)?;
     let clippy = ["clippy", "--workspace", "--all-targets", "--locked", "--", "-D", "warnings"];
     step("clippy", &clippy)?;
     step("tests", &["test", "--workspace", "--locked"])?;
@@ -25,17 +27,24 @@ pub(crate) fn root() -> Result<PathBuf> {
     Ok(own.parent().context("the folder of the workspace")?.to_owned())
 }
 
-/// Formats every file that is kept, or only checks: `cargo fmt` alone does not see modules that
-/// macros declare.
-pub(crate) fn format(check: bool) -> Result<()> {
-    let root = root()?;
+/// The files of the project that match, tracked or new, by their paths from its folder.
+pub(crate) fn kept_files(root: &Path, patterns: &[&str]) -> Result<Vec<String>> {
     let listed = Command::new("git")
-        .args(["ls-files", "-z", "--cached", "--others", "--exclude-standard", "*.rs"])
-        .current_dir(&root)
+        .args(["ls-files", "-z", "--cached", "--others", "--exclude-standard"])
+        .args(patterns)
+        .current_dir(root)
         .output()
         .context("git")?;
     let files = String::from_utf8(listed.stdout).context("file names")?;
     let files = files.split('\0').filter(|file| !file.is_empty() && root.join(file).exists());
+    Ok(files.map(str::to_owned).collect())
+}
+
+/// Formats every file that is kept, or only checks: `cargo fmt` alone does not see modules that
+/// macros declare.
+pub(crate) fn format(check: bool) -> Result<()> {
+    let root = root()?;
+    let files = kept_files(&root, &["*.rs"])?;
     let mut rustfmt = Command::new("rustfmt");
     rustfmt.args(["--edition", "2024"]).args(check.then_some("--check")).args(files);
     if !rustfmt.current_dir(&root).status().context("rustfmt")?.success() {

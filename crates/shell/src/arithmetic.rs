@@ -88,7 +88,7 @@ impl Evaluation<'_> {
             return self.fail("a value is missing at the end", self.at);
         };
         let span = self.at..self.at + character.len_utf8();
-        Err(ArithmeticError { message: format!("{character} cannot stand here"), span })
+        Err(ArithmeticError { message: format!("{character} is not allowed here"), span })
     }
 
     fn blanks(&mut self) {
@@ -346,7 +346,7 @@ impl Evaluation<'_> {
         match value {
             Some(value) => Ok(value),
             None => Err(ArithmeticError {
-                message: format!("{digits} is no whole number"),
+                message: format!("{digits} is not a whole number"),
                 span: start..start + length,
             }),
         }

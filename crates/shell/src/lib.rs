@@ -54,13 +54,13 @@ pub enum ShellErrorKind {
     #[error("{0} is missing here")]
     Missing(&'static str),
     /// A here-document without the line that ends it.
-    #[error("this here-document has no line {0:?} behind it")]
+    #[error("this here-document is not followed by a line {0:?}")]
     UnterminatedDocument(String),
     /// A token that cannot stand here.
-    #[error("{0} cannot stand here")]
+    #[error("{0} is not allowed here")]
     Unexpected(String),
     /// A descriptor that is none.
-    #[error("{0} is no descriptor from 0 to 9")]
+    #[error("{0} is not a descriptor from 0 to 9")]
     BadDescriptor(String),
     /// Part of the shell language, but not of what Ylotrope runs.
     #[error("{0} is not supported")]

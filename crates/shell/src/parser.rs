@@ -52,7 +52,7 @@ const UNSUPPORTED: [(&str, &str); 35] = [
     ("ulimit", "ulimit"),
     ("unalias", "unalias"),
     ("wait", "wait (job control)"),
-    ("eval", "eval: what it would run is not known before"),
+    ("eval", "eval: the commands are not known before it runs"),
 ];
 
 /// Why a command of shells is not done here; `None` for every other name. For names that are known
@@ -329,7 +329,7 @@ impl<'t> Parser<'t> {
             _ => Span::default(),
         };
         if let (true, Some(mask)) = (commands.len() > 1, self.masks.get(masks)) {
-            let what = "umask beside other commands of a pipeline".to_owned();
+            let what = "umask in a pipeline with other commands".to_owned();
             return Err(ShellError { kind: ShellErrorKind::Unsupported(what), span: *mask });
         }
         Ok(Pipeline { negated, timed, commands, pipes, span })

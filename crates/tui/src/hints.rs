@@ -19,7 +19,7 @@ pub(crate) fn hints(app: &App) -> Vec<(&'static str, &'static str)> {
     match app.focus {
         Focus::Text => {
             if app.text.completion.is_some() {
-                return vec![("Tab", "next"), ("Shift-Tab", "previous"), ("Esc", "put away")];
+                return vec![("Tab", "next"), ("Shift-Tab", "previous"), ("Esc", "close")];
             }
             let mut keys = vec![
                 ("Esc", "to the river"),
@@ -91,15 +91,15 @@ pub(crate) fn hints(app: &App) -> Vec<(&'static str, &'static str)> {
                         ]);
                     }
                     let mut first = if output {
-                        vec![("↑↓", "scroll"), ("o", "figures"), ("k", "keep as a file")]
+                        vec![("↑↓", "scroll"), ("o", "figures"), ("k", "save as a file")]
                     } else {
                         vec![("↑↓", "select"), ("o", "output")]
                     };
                     if app.is_running() {
                         let paused =
                             app.running.as_ref().is_some_and(|running| running.snapshot.paused);
-                        let pause = if paused { "go on" } else { "pause" };
-                        first.extend([("p", pause), ("x", "end the run")]);
+                        let pause = if paused { "continue" } else { "pause" };
+                        first.extend([("p", pause), ("x", "stop the run")]);
                     }
                     first.push(("Esc", "back"));
                     first.extend(keys);
@@ -116,8 +116,8 @@ pub(crate) fn hints(app: &App) -> Vec<(&'static str, &'static str)> {
                     ]);
                     keys.insert(0, ("↑↓", "select"));
                     keys.insert(1, ("m", "mark as 1"));
-                    keys.insert(2, ("Enter", "take its text"));
-                    keys.insert(3, ("d", "forget"));
+                    keys.insert(2, ("Enter", "use its text"));
+                    keys.insert(3, ("d", "delete"));
                     keys.insert(4, ("Esc", "back to the Bench"));
                     return keys;
                 }

@@ -103,8 +103,9 @@ impl App {
                 Store::settle(&recovered);
                 app.text.history.retain(|earlier| *earlier != recovered.text);
                 app.text.history.push(recovered.text);
-                app.message =
-                    Some("text of a session that broke off was kept: ↑ brings it back".to_owned());
+                app.message = Some(
+                    "the text of an interrupted session was kept: ↑ brings it back".to_owned(),
+                );
             }
         }
         if let Some(Ok(memory)) = app.kept.config.as_ref().map(Config::preview_memory) {

@@ -128,7 +128,7 @@ fn look(text: &str, sample: Option<u64>) -> Result<Arc<Preview>> {
             SessionEvent::Done(preview) => return Ok(preview),
             SessionEvent::Refused(_, error) => bail!("{error}"),
             SessionEvent::Failed(_, message) => bail!("{message}"),
-            SessionEvent::Nothing(_) => bail!("there is nothing to draw"),
+            SessionEvent::Nothing(_) => bail!("nothing to draw"),
             _ => {}
         }
     }

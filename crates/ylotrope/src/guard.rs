@@ -93,7 +93,7 @@ pub(crate) fn run(arguments: Vec<OsString>) -> io::Result<ExitCode> {
                 line.give_back();
             }
             eprintln!(
-                "ylotrope: the screen was ended by signal {signal}; its text is kept, and ↑ brings it back in the next session"
+                "ylotrope: the screen was stopped by signal {signal}; its text is kept, and ↑ brings it back in the next session"
             );
             break 128 + signal;
         }

@@ -41,7 +41,7 @@ struct Cli {
 
 #[derive(Args, Clone)]
 struct Screen {
-    /// The ground of the terminal; asked from it where not given
+    /// Terminal background; detected by default
     #[arg(long, value_enum, global = true)]
     ground: Option<GroundName>,
 }
@@ -65,7 +65,7 @@ enum Command {
     Guide(Guide),
     /// Draw a pipeline or a run, or write its figures
     Export(export::Arguments),
-    /// List the runs that were kept, show or compare them
+    /// List, show or compare kept runs
     Runs(runs::Arguments),
     /// Write any amount of the demo's gate.log, the same for the same seed
     DemoData(DemoData),
@@ -76,10 +76,10 @@ struct Run {
     /// Run this text instead of a script
     #[arg(short = 'c', value_name = "LINE")]
     line: Option<OsString>,
-    /// Change nothing: tell on standard error which files would be written and which commands run
+    /// Change nothing: print to standard error which files would be written and which commands run
     #[arg(long)]
     dry_run: bool,
-    /// With --dry-run: tell it as JSON
+    /// With --dry-run: print it as JSON
     #[arg(long, requires = "dry_run")]
     json: bool,
     #[command(flatten)]
@@ -92,10 +92,10 @@ struct Run {
 /// What is told about a run.
 #[derive(Args)]
 struct Telling {
-    /// Tell at the end, on standard error, what every command read, wrote and took
+    /// Print per-command statistics to standard error at the end
     #[arg(long, value_enum, value_name = "FORM", conflicts_with = "dry_run")]
     stats: Option<statistics::Form>,
-    /// Tell on standard error how far it is, and at the end what came of it
+    /// Show progress on standard error, then a summary
     #[arg(
         long,
         value_enum,
@@ -106,7 +106,7 @@ struct Telling {
         conflicts_with = "dry_run"
     )]
     progress: Option<progress::Form>,
-    /// Tell nothing about the run, whatever else is asked for
+    /// Print nothing about the run, even if asked for elsewhere
     #[arg(long)]
     quiet: bool,
     /// Keep the figures of this run; “ylotrope runs” lists and compares them
@@ -137,7 +137,7 @@ struct DemoData {
     /// How much: bytes, or with K, M, G
     #[arg(long)]
     size: String,
-    /// Another seed gives other data
+    /// Seed: each gives other data
     #[arg(long, default_value_t = 1)]
     seed: u64,
     /// The file to write
@@ -194,7 +194,7 @@ fn open_demo(screen: &Screen) -> Result<Option<i32>> {
     let folder = insight::own_folder("XDG_STATE_HOME", ".local/state");
     let folder = folder.ok_or(insight::NotOurs::NoHome)?.join("demo");
     let shown = folder.display().to_string();
-    demo::lay_out(&folder).with_context(|| format!("the demo cannot be laid out in {shown}"))?;
+    demo::lay_out(&folder).with_context(|| format!("the demo cannot be created in {shown}"))?;
     std::env::set_current_dir(&folder).with_context(|| shown)?;
     let path = PathBuf::from(demo::FIRST);
     let text = tui::open_script(&path)?;
@@ -225,7 +225,10 @@ fn open(files: Vec<PathBuf>, screen: &Screen) -> Result<Option<i32>> {
             let mut text = "cat".to_owned();
             for file in files {
                 let Some(name) = file.to_str() else {
-                    bail!("{}: a name that is not UTF-8 cannot stand in the text", file.display());
+                    bail!(
+                        "{}: a name that is not UTF-8 cannot be part of the text",
+                        file.display()
+                    );
                 };
                 text.push(' ');
                 text.push_str(&tui::quote(name));
@@ -382,9 +385,7 @@ fn use_filter(used: Use) -> ExitCode {
 
 fn no_such_filter(command: &str, name: &[u8]) -> ExitCode {
     let name = String::from_utf8_lossy(name);
-    say::error(&format!(
-        "ylotrope {command}: there is no filter “{name}”; “ylotrope guide” lists them"
-    ));
+    say::error(&format!("ylotrope {command}: no filter “{name}”; “ylotrope guide” lists them"));
     ExitCode::from(127)
 }
 

@@ -155,7 +155,7 @@ fn line(snapshot: &Snapshot, history: &History) -> String {
     if snapshot.all_is_read()
         && let Some(command) = snapshot.at_work()
     {
-        parts.push(format!("{} works on what it holds", command.name));
+        parts.push(format!("{} is processing the data it holds", command.name));
     } else if let Some(command) = snapshot.commands.first() {
         let rate = history.rate(command.span, 2_000_000_000);
         parts.push(byte_rate(rate.bytes));
@@ -194,7 +194,7 @@ pub(crate) fn expect(estimate: &Estimate) {
         parts.push(text);
     }
     if estimate.endless {
-        parts.push("goes on until it is ended".to_owned());
+        parts.push("runs until it is stopped".to_owned());
     }
     if !parts.is_empty() {
         say(&format!("expected: {}\n", visible(&parts.join(" · "))));

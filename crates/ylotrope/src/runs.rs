@@ -57,7 +57,7 @@ pub(crate) fn find(runs: &Runs, wanted: &str) -> Result<KeptRun> {
     let ids = runs.ids();
     let by_number = wanted.parse::<usize>().ok().and_then(|number| ids.get(number.checked_sub(1)?));
     let Some(id) = by_number.or_else(|| ids.iter().find(|id| *id == wanted)) else {
-        bail!("{wanted}: there is no such run; “ylotrope runs” lists them");
+        bail!("{wanted}: no such run; “ylotrope runs” lists them");
     };
     let record = runs.load(id).with_context(|| id.clone())?;
     Ok(KeptRun { id: id.clone(), record })
@@ -65,7 +65,7 @@ pub(crate) fn find(runs: &Runs, wanted: &str) -> Result<KeptRun> {
 
 fn list(runs: &[KeptRun]) -> String {
     if runs.is_empty() {
-        return "no run was kept yet: full runs of the Bench are, and “ylotrope run --keep”\n"
+        return "no kept runs yet: full runs in the Bench are kept, and those of “ylotrope run --keep”\n"
             .into();
     }
     let mut out = format!(

@@ -106,7 +106,7 @@ impl<F: Fn() + Send + Sync> Sink for FollowSink<F> {
     fn write(&self, block: Block) -> Result<(), WriteError> {
         if self.kept.bytes() >= LIVE_LIMIT {
             let message =
-                format!("more than {} MiB came; it is followed no further\n", LIVE_LIMIT >> 20);
+                format!("more than {} MiB came; it is no longer followed\n", LIVE_LIMIT >> 20);
             self.said.append(&Block::new(message.into_bytes()))?;
             return Err(WriteError::Closed);
         }

@@ -76,7 +76,7 @@ fn run(command: &HeldCommand, control: &RunControl) -> Acted {
     let policy = Policy::Shown(Arc::new(command.clone()));
     let end = CommandStarter::beside(Arc::new(RealFiles), policy).run(job);
     let text = match end {
-        CommandEnd::HeldBack => "not the same as was shown: its file has changed since".to_owned(),
+        CommandEnd::HeldBack => "not run: its file has changed since it was shown".to_owned(),
         _ => said.text(),
     };
     match end {

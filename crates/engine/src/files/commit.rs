@@ -291,7 +291,7 @@ impl Prepared {
         let mut state = file.lock();
         let state = &mut *state;
         if state.failed {
-            return Err(io::Error::other("it was not written to its end"));
+            return Err(io::Error::other("it was not written completely"));
         }
         let path = file.target.clone();
         let content = state.file.try_clone()?;
@@ -444,7 +444,7 @@ fn restore(path: &Path, old: &mut Old) -> io::Result<()> {
 #[derive(Debug, Error)]
 pub enum UndoError {
     /// Others have changed it since; it is as they left it.
-    #[error("{} was changed by others since; it stays as it is", .0.path.display())]
+    #[error("{} was changed by others since; it is left as it is", .0.path.display())]
     Changed(Box<Changed>),
     /// It cannot be written.
     #[error("{}: {}", .0.display(), stream::describe(.1))]

@@ -32,7 +32,7 @@ pub(crate) fn successor(target: &Path) -> io::Result<(Temporary, File)> {
     let (temporary, file) = Temporary::beside(target)?;
     let Ok(old) = std::fs::metadata(target) else { return Ok((temporary, file)) };
     if old.nlink() > 1 || !same_attributes(target, &file) {
-        return Err(io::Error::other("a new file would not be the same to others"));
+        return Err(io::Error::other("a new file would not keep the links of the old one"));
     }
     let new = file.metadata()?;
     if (new.uid(), new.gid()) != (old.uid(), old.gid()) {

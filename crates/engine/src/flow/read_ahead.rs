@@ -186,7 +186,7 @@ impl Source for ReadAhead {
 }
 
 fn lost() -> ReadError {
-    ReadError::Io(std::io::Error::other("the thread that read ahead has failed"))
+    ReadError::Io(std::io::Error::other("reading ahead has failed"))
 }
 
 #[cfg(test)]

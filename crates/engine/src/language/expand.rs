@@ -154,7 +154,7 @@ impl Shell<'_> {
             // A unit takes four bytes.
             let limit = (self.control.value_limit() / 4).min(BYTES_MAX as u64);
             if units.len() as u64 > limit {
-                return Unwind::fault("this word grows too long", word.span, 2);
+                return Unwind::fault("this word is too long", word.span, 2);
             }
         }
         Ok(units)
@@ -434,7 +434,7 @@ fn without_braces(word: &Word) -> ShellResult<Vec<Word>> {
             Part::Sequence(sequence) => match sequence.words(WORDS_MAX) {
                 Ok(words) => words.into_iter().map(|text| vec![Part::Text(text)]).collect(),
                 Err(count) => {
-                    let message = format!("these braces stand for {count} words, too many");
+                    let message = format!("these braces expand to {count} words, too many");
                     return Unwind::fault(message, word.span, 2);
                 }
             },
@@ -446,7 +446,7 @@ fn without_braces(word: &Word) -> ShellResult<Vec<Word>> {
             }
         };
         if words.len() as u64 * choices.len() as u64 > WORDS_MAX {
-            return Unwind::fault("these braces stand for too many words", word.span, 2);
+            return Unwind::fault("these braces expand to too many words", word.span, 2);
         }
         words = words
             .iter()

@@ -443,11 +443,7 @@ impl<'s> Shell<'s> {
     /// Runs a function.
     fn call(&mut self, body: &Command, values: Vec<Vec<u8>>, span: Span) -> ShellResult<()> {
         if self.calls >= CALLS_MAX {
-            return Unwind::fault(
-                format!("more than {CALLS_MAX} calls within each other"),
-                span,
-                2,
-            );
+            return Unwind::fault(format!("more than {CALLS_MAX} nested calls"), span, 2);
         }
         self.calls += 1;
         let outer = std::mem::replace(&mut self.state.positional, values);

@@ -220,7 +220,7 @@ fn programs_that_may_run_their_input_are_asked_about_again() {
     assert_eq!(held.fed, Fed::Anything);
 }
 
-/// The options that the help of a program of this machine names.
+/// The options that the help of an external program names.
 fn known_options(name: &str) -> Vec<String> {
     let start = Start::new(words(name), None, &Environment::default());
     let Found::At(file) = start.find() else { return Vec::new() };

@@ -40,13 +40,7 @@ use stop::Stop;
 use tree::Fault;
 
 const OPTIONS: &[OptionSpec] = &[
-    option(
-        'F',
-        "",
-        Some("SEPARATOR"),
-        "what stands between fields: a character or a pattern",
-        true,
-    ),
+    option('F', "", Some("SEPARATOR"), "the field separator: a character or a pattern", true),
     option('f', "", Some("FILE"), "read the program from a file; may be given several times", true),
     option('v', "", Some("NAME=VALUE"), "set a variable before the program begins", true),
 ];

@@ -23,7 +23,13 @@ use tree::Names;
 const WIDTH: usize = 70;
 
 const OPTIONS: &[OptionSpec] = &[
-    option('l', "mathlib", None, "the functions s c a l e j, and 20 digits behind the point", true),
+    option(
+        'l',
+        "mathlib",
+        None,
+        "the functions s c a l e j, and 20 digits after the decimal point",
+        true,
+    ),
     option('q', "quiet", None, "no greeting, which there never is", false),
 ];
 
@@ -37,7 +43,7 @@ static SPEC: Spec = Spec {
     usage_status: 1,
     examples: &[
         example("echo '2^64 - 1' | bc", "every digit of it"),
-        example("echo 'scale=3; 22/7' | bc", "three digits behind the point"),
+        example("echo 'scale=3; 22/7' | bc", "three digits after the decimal point"),
         example("echo 'e(1)' | bc -l", "functions of the standard library"),
         example("paste -d+ count-*.txt | bc", "numbers side by side added up, line by line"),
     ],
@@ -55,7 +61,7 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
 }
 
 fn explain(arguments: &Arguments) -> String {
-    let digits = if arguments.has('l') { ", with 20 digits behind the point" } else { "" };
+    let digits = if arguments.has('l') { ", with 20 digits after the decimal point" } else { "" };
     let from = match arguments.operands.first() {
         Some(_) => {
             let names: Vec<String> = arguments

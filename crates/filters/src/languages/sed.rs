@@ -39,7 +39,7 @@ const OPTIONS: &[OptionSpec] = &[
     option('r', "", None, "as -E", false),
     option('s', "separate", None, "each file is a text of its own", false),
     option('\u{1}', "silent", None, "as --quiet", false),
-    option('u', "unbuffered", None, "hand on each line at once", false),
+    option('u', "unbuffered", None, "write each line at once", false),
     option('z', "null-data", None, "lines end with NUL", false),
 ];
 
@@ -167,7 +167,7 @@ fn explain(arguments: &Arguments) -> String {
         Err(_) => SPEC.summary.to_owned(),
     };
     match arguments.last('i') {
-        Some(_) => format!("{what}, and puts the result in the place of each file"),
+        Some(_) => format!("{what}, and replaces each file with the result"),
         None => what,
     }
 }

@@ -13,7 +13,7 @@ const OPTIONS: &[OptionSpec] = &[
     option('e', "", None, "as -vE", false),
     option('E', "show-ends", None, "put $ at the end of each line", false),
     option('n', "number", None, "number all lines", false),
-    option('s', "squeeze-blank", None, "make one of several empty lines", false),
+    option('s', "squeeze-blank", None, "squeeze runs of empty lines into one", false),
     option('t', "", None, "as -vT", false),
     option('T', "show-tabs", None, "show TAB as ^I", false),
     option('u', "", None, "write without delay (accepted; nothing to do)", true),

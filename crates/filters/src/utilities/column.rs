@@ -171,7 +171,7 @@ impl Filter for Column {
     }
 
     fn holds(&self) -> Option<&'static str> {
-        Some("the widest field may stand in the last line")
+        Some("the widest field may be in the last line")
     }
 }
 

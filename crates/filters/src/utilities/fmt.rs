@@ -35,7 +35,7 @@ const OPTIONS: &[OptionSpec] = &[
         "as -c, but a different indent begins a paragraph",
         false,
     ),
-    option('u', "uniform-spacing", None, "one blank between words, two behind sentences", false),
+    option('u', "uniform-spacing", None, "one blank between words, two after sentences", false),
     option('w', "width", Some("NUM"), "at most NUM columns (75 without)", false),
 ];
 

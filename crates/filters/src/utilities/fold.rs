@@ -9,7 +9,7 @@ use crate::text::phrases::{counted, from_files};
 
 const OPTIONS: &[OptionSpec] = &[
     option('b', "bytes", None, "count bytes, not columns", true),
-    option('s', "spaces", None, "break at blanks where there are any", true),
+    option('s', "spaces", None, "break at blanks where possible", true),
     option('w', "width", Some("NUM"), "columns a line may have (80 without)", true),
 ];
 
@@ -59,7 +59,7 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
 fn explain(arguments: &Arguments) -> String {
     let width = width(arguments).unwrap_or(80) as u64;
     let (one, many) = if arguments.has('b') { ("byte", "bytes") } else { ("column", "columns") };
-    let at = if arguments.has('s') { ", at blanks where there are any" } else { "" };
+    let at = if arguments.has('s') { ", at blanks where possible" } else { "" };
     let files = from_files(&arguments.operand_values());
     format!("breaks lines{files} longer than {}{at}", counted(width, one, many))
 }

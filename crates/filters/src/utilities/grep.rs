@@ -33,7 +33,7 @@ const NO_GROUP_SEPARATOR: char = '\u{e}';
 const COLOUR: char = '\u{f}';
 
 const OPTIONS: &[OptionSpec] = &[
-    option('A', "after-context", Some("NUM"), "also NUM lines behind each one", false),
+    option('A', "after-context", Some("NUM"), "also NUM lines after each one", false),
     option('B', "before-context", Some("NUM"), "also NUM lines before each one", false),
     option('C', "context", Some("NUM"), "also NUM lines on both sides; -NUM is the same", false),
     option('E', "extended-regexp", None, "the pattern is an extended regular expression", true),
@@ -50,7 +50,7 @@ const OPTIONS: &[OptionSpec] = &[
     ),
     option('P', "perl-regexp", None, "not supported: patterns are those of POSIX", false),
     option('R', "dereference-recursive", None, "as -r, but links are followed", false),
-    option('Z', "null", None, "NUL behind file names", false),
+    option('Z', "null", None, "NUL after file names", false),
     option('a', "text", None, "treat binary data as text", false),
     option('b', "byte-offset", None, "where each line begins, in bytes, before it", false),
     option('c', "count", None, "write only how many lines matched", true),
@@ -62,7 +62,7 @@ const OPTIONS: &[OptionSpec] = &[
     option('m', "max-count", Some("NUM"), "stop a file after NUM lines", false),
     option('n', "line-number", None, "line numbers before lines", true),
     option('o', "only-matching", None, "write only what matched, each match on a line", false),
-    option('q', "quiet", None, "write nothing; the status tells", true),
+    option('q', "quiet", None, "print nothing; only set the status", true),
     option(
         'r',
         "recursive",
@@ -77,12 +77,12 @@ const OPTIONS: &[OptionSpec] = &[
     option('y', "", None, "as -i (obsolete)", false),
     option('z', "null-data", None, "lines end with NUL, not newline", false),
     option(INCLUDE, "include", Some("GLOB"), "with -r: only files whose name matches", false),
-    option(EXCLUDE, "exclude", Some("GLOB"), "pass over files whose name matches", false),
+    option(EXCLUDE, "exclude", Some("GLOB"), "skip files whose name matches", false),
     option(
         EXCLUDE_DIRECTORY,
         "exclude-dir",
         Some("GLOB"),
-        "with -r: pass over directories whose name matches",
+        "with -r: skip directories whose name matches",
         false,
     ),
     option_maybe(
@@ -93,7 +93,7 @@ const OPTIONS: &[OptionSpec] = &[
     ),
     option_maybe(COLOUR, "colour", "WHEN", "as --color"),
     option(LABEL, "label", Some("NAME"), "the name of standard input", false),
-    option(LINE_BUFFERED, "line-buffered", None, "hand on each line at once", false),
+    option(LINE_BUFFERED, "line-buffered", None, "write each line at once", false),
     option(
         BINARY_FILES,
         "binary-files",
@@ -105,7 +105,7 @@ const OPTIONS: &[OptionSpec] = &[
         GROUP_SEPARATOR,
         "group-separator",
         Some("TEXT"),
-        "what stands between groups of lines, instead of --",
+        "separator between groups of lines instead of --",
         false,
     ),
     option(
@@ -375,7 +375,7 @@ fn explain(arguments: &Arguments) -> String {
     };
     let which = format!("lines{under} {verb} {quoted}{kind}{case}");
     if arguments.has('q') {
-        return format!("tells by its status whether there are {which}");
+        return format!("sets its status by whether there are {which}");
     }
     if arguments.has('l') || arguments.has('L') {
         let with = if arguments.has('L') { "without" } else { "with" };
@@ -406,10 +406,10 @@ fn explain(arguments: &Arguments) -> String {
             said.push_str(&format!(", with {} before each", counted(before, "line", "lines")));
         }
         (0, after) => {
-            said.push_str(&format!(", with {} behind each", counted(after, "line", "lines")));
+            said.push_str(&format!(", with {} after each", counted(after, "line", "lines")));
         }
         (before, after) => {
-            said.push_str(&format!(", with {before} before and {after} behind each"));
+            said.push_str(&format!(", with {before} before and {after} after each"));
         }
     }
     if let Some(most) =

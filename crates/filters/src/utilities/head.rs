@@ -20,7 +20,7 @@ const OPTIONS: &[OptionSpec] = &[
 
 static SPEC: Spec = Spec {
     name: "head",
-    summary: "keeps the first lines (10 unless told otherwise)",
+    summary: "keeps the first lines (10 by default)",
     options: OPTIONS,
     operands: Operands::Files,
     operand_names: "[file …]",
@@ -85,7 +85,7 @@ impl Filter for Head {
 
     fn holds(&self) -> Option<&'static str> {
         (self.amount.other_end && self.amount.number > 0)
-            .then_some("it writes a part only when it knows that enough follows")
+            .then_some("it must see what follows before it can write")
     }
 }
 

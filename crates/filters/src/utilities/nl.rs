@@ -34,8 +34,8 @@ const OPTIONS: &[OptionSpec] = &[
         "ln (left), rn (right), rz (right, with zeros)",
         true,
     ),
-    option('p', "no-renumber", None, "do not start anew on each page", true),
-    option('s', "number-separator", Some("TEXT"), "what stands between number and line", true),
+    option('p', "no-renumber", None, "do not restart numbering on each page", true),
+    option('s', "number-separator", Some("TEXT"), "separator between number and line", true),
     option('v', "starting-line-number", Some("NUM"), "the first number on each page", true),
     option('w', "number-width", Some("NUM"), "columns for the number", true),
 ];

@@ -34,7 +34,7 @@ const OPTIONS: &[OptionSpec] = &[
         't',
         "format",
         Some("TYPE"),
-        "how bytes are shown: a, c, or d, o, u, x, f with a size; z behind it adds the text",
+        "how bytes are shown: a, c, or d, o, u, x, f with a size; a z after it adds the text",
         true,
     ),
     option('v', "output-duplicates", None, "write repeated lines, too", true),
@@ -52,7 +52,7 @@ static SPEC: Spec = Spec {
     usage_status: 1,
     examples: &[
         example("od -c awkward.txt", "characters, with names for the invisible ones"),
-        example("od -A x -t x1z awkward.txt", "hexadecimal, with the text beside it"),
+        example("od -A x -t x1z awkward.txt", "hexadecimal, with the text next to it"),
     ],
 };
 

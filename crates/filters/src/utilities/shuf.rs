@@ -20,7 +20,7 @@ const OPTIONS: &[OptionSpec] = &[
     option('i', "input-range", Some("LO-HI"), "the numbers from LO to HI are the lines", false),
     option('n', "head-count", Some("NUM"), "at most NUM lines", false),
     option('o', "output", Some("FILE"), "write to FILE", false),
-    option('r', "repeat", None, "lines may come again", false),
+    option('r', "repeat", None, "lines may repeat", false),
     option('z', "zero-terminated", None, "lines end with NUL, not newline", false),
     option(SEED, "seed", Some("NUM"), "the same NUM gives the same order", false),
 ];
@@ -219,12 +219,12 @@ impl Shuf {
         }
         if self.repeat || self.most >= (high - low) / 2 {
             if high - low >= NUMBERS_MAX {
-                return Err(StageError::failed(1, "too many numbers to be held; use -n"));
+                return Err(StageError::failed(1, "too many numbers for the memory; use -n"));
             }
             return Ok(self.of_all((low..=high).map(line).collect(), rng));
         }
         if self.most > NUMBERS_MAX {
-            return Err(StageError::failed(1, "too many numbers to be held"));
+            return Err(StageError::failed(1, "too many numbers for the memory"));
         }
         let mut seen = std::collections::HashSet::new();
         let mut chosen = Vec::new();

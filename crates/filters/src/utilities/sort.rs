@@ -52,15 +52,9 @@ const OPTIONS: &[OptionSpec] = &[
         "hold at most so much in memory, the rest on disk: KiB, or with b, K, M, G, %",
         false,
     ),
-    option(
-        'T',
-        "temporary-directory",
-        Some("DIR"),
-        "the directory for what is held on disk",
-        false,
-    ),
+    option('T', "temporary-directory", Some("DIR"), "the directory for temporary files", false),
     option('V', "version-sort", None, "compare as versions: 1.9 before 1.10", false),
-    option('b', "ignore-leading-blanks", None, "blanks before a key do not count", true),
+    option('b', "ignore-leading-blanks", None, "ignore blanks before a key", true),
     option('c', "check", None, "only say which line is out of order", true),
     option('d', "dictionary-order", None, "only blanks, letters and digits count", true),
     option('f', "ignore-case", None, "lower case counts as upper case", true),
@@ -209,7 +203,7 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
 fn explain(arguments: &Arguments) -> String {
     let files = from_files(&arguments.operand_values());
     if arguments.has('c') || arguments.has('C') {
-        return format!("tells whether the lines{files} are in order");
+        return format!("checks whether the lines{files} are sorted");
     }
     let mut parts = Vec::new();
     for given in arguments.all('k') {

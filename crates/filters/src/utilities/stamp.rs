@@ -81,7 +81,8 @@ fn parse(arguments: &Arguments) -> Result<Stamp, UsageError> {
         .map(|(_, mode)| *mode)
         .collect();
     let [mode] = begun[..] else {
-        let message = format!("{} is no mode: now, elapsed, gap, ago or as", shown(&operand.value));
+        let message =
+            format!("{} is not a mode: now, elapsed, gap, ago or as", shown(&operand.value));
         return Err(UsageError::with_hint(&SPEC, Some(operand.word), &message));
     };
     if let (Mode::Ago, Some(given)) = (mode, arguments.last('f')) {

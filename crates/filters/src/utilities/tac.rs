@@ -9,7 +9,7 @@ use crate::spec::{
 use crate::text::phrases::{from_files, named};
 
 const OPTIONS: &[OptionSpec] = &[
-    option('b', "before", None, "the separator stands before a record, not behind it", false),
+    option('b', "before", None, "the separator is before a record, not after it", false),
     option('s', "separator", Some("TEXT"), "records end with TEXT instead of a newline", false),
 ];
 

@@ -20,13 +20,7 @@ const RETRY: char = '\u{1}';
 const FOLLOW: char = '\u{2}';
 
 const OPTIONS: &[OptionSpec] = &[
-    option(
-        'F',
-        "",
-        None,
-        "as -f, and a file that is replaced or comes back is taken up again",
-        false,
-    ),
+    option('F', "", None, "as -f, and reopens a file that is replaced or reappears", false),
     option('c', "bytes", Some("[+]NUM"), "the last NUM bytes; with + from byte NUM on", true),
     option('f', "", None, "do not stop at the end: write what the file gets, until stopped", true),
     option('n', "lines", Some("[+]NUM"), "the last NUM lines; with + from line NUM on", true),
@@ -35,17 +29,17 @@ const OPTIONS: &[OptionSpec] = &[
         's',
         "sleep-interval",
         Some("SECONDS"),
-        "with -f: look so often (every tenth of a second without)",
+        "with -f: check every NUM seconds (default 0.1)",
         false,
     ),
     option('v', "verbose", None, "headers with file names", false),
     option(RETRY, "retry", None, "keep trying to open a file that is not there", false),
-    option_maybe(FOLLOW, "follow", "HOW", "as -f; name follows whatever has the name"),
+    option_maybe(FOLLOW, "follow", "HOW", "as -f; name follows whatever file has that name"),
 ];
 
 static SPEC: Spec = Spec {
     name: "tail",
-    summary: "keeps the last lines (10 unless told otherwise)",
+    summary: "keeps the last lines (10 by default)",
     options: OPTIONS,
     operands: Operands::Files,
     operand_names: "[file …]",
@@ -128,7 +122,7 @@ fn explain(arguments: &Arguments) -> String {
     let one = if amount.bytes { "byte" } else { "line" };
     let then = match follow(arguments) {
         Ok(Some(Follow { by_name: true, .. })) => {
-            ", and then what whatever has the name gets, until stopped"
+            ", then follows whatever file has that name, until stopped"
         }
         Ok(Some(_)) => ", and then what the file gets, until stopped",
         _ => "",
@@ -163,6 +157,6 @@ impl Filter for Tail {
     }
 
     fn holds(&self) -> Option<&'static str> {
-        (!self.amount.other_end).then_some("it knows the last lines only at the end")
+        (!self.amount.other_end).then_some("it needs all input to know the last lines")
     }
 }

@@ -18,15 +18,15 @@ const OPTIONS: &[OptionSpec] = &[
         'i',
         "ignore-interrupts",
         None,
-        "go on when interrupted (accepted; a run is cancelled as a whole)",
+        "continue when interrupted (accepted; a run is cancelled as a whole)",
         true,
     ),
-    option('p', "", None, "go on when a reader has gone", false),
+    option('p', "", None, "continue when a reader has closed its end", false),
 ];
 
 static SPEC: Spec = Spec {
     name: "tee",
-    summary: "copies what it reads to files and onwards",
+    summary: "copies its input to files and to its output",
     options: OPTIONS,
     operands: Operands::Values,
     operand_names: "[file …]",

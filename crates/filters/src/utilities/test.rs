@@ -13,7 +13,7 @@ use crate::spec::{
 pub(crate) mod bracket;
 
 pub(crate) const OPTIONS: &[OptionSpec] = &[
-    option('e', "", Some("FILE"), "there is such a file", true),
+    option('e', "", Some("FILE"), "the file exists", true),
     option('f', "", Some("FILE"), "a regular file", true),
     option('d', "", Some("FILE"), "a directory", true),
     option('L', "", Some("FILE"), "a symbolic link (-h too)", true),
@@ -43,7 +43,7 @@ pub(crate) const EXAMPLES: &[crate::spec::Example] = &[
 
 static SPEC: Spec = Spec {
     name: "test",
-    summary: "tells by its status whether an expression is true: = != -eq -ne -lt -le -gt -ge -nt -ot -ef ! -a -o ( )",
+    summary: "sets its status by whether an expression is true: = != -eq -ne -lt -le -gt -ge -nt -ot -ef ! -a -o ( )",
     options: OPTIONS,
     operands: Operands::Values,
     operand_names: "expression",
@@ -55,7 +55,7 @@ static SPEC: Spec = Spec {
 pub(crate) static DEFINITION: Definition =
     Definition::new(&SPEC, |arguments| test(&SPEC, &arguments.operands), explain);
 pub(crate) fn explain(_arguments: &Arguments) -> String {
-    "writes nothing; tells by its status whether the expression is true".to_owned()
+    "writes nothing; sets its status by whether the expression is true".to_owned()
 }
 
 /// An expression, parsed.

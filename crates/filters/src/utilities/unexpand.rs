@@ -30,7 +30,7 @@ const OPTIONS: &[OptionSpec] = &[
         FIRST_ONLY,
         "first-only",
         None,
-        "only blanks at the beginning of a line, whatever -t says",
+        "only blanks at the beginning of a line, even with -t",
         false,
     ),
 ];

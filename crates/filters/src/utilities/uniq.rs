@@ -28,9 +28,9 @@ const OPTIONS: &[OptionSpec] = &[
         "METHOD",
         "all lines that are repeated; empty lines around groups: prepend, separate or none",
     ),
-    option('f', "skip-fields", Some("NUM"), "the first NUM fields do not count", true),
+    option('f', "skip-fields", Some("NUM"), "ignore the first NUM fields", true),
     option('i', "ignore-case", None, "upper and lower case are the same", false),
-    option('s', "skip-chars", Some("NUM"), "then NUM characters do not count", true),
+    option('s', "skip-chars", Some("NUM"), "then ignore NUM characters", true),
     option('u', "unique", None, "only lines that are not repeated", true),
     option('w', "check-chars", Some("NUM"), "only NUM characters count", false),
     option('z', "zero-terminated", None, "lines end with NUL, not newline", false),
@@ -44,7 +44,7 @@ const OPTIONS: &[OptionSpec] = &[
 
 static SPEC: Spec = Spec {
     name: "uniq",
-    summary: "collapses equal lines that follow each other into one",
+    summary: "merges adjacent equal lines into one",
     options: OPTIONS,
     operands: Operands::OneFile,
     operand_names: "[file [output]]",
@@ -203,8 +203,8 @@ fn explain(arguments: &Arguments) -> String {
         Ok(Writes::AllRepeated(_)) => "keeps all lines that are repeated by the next one",
         Ok(Writes::Groups(_)) => "puts empty lines between groups of equal lines",
         _ => match (arguments.has('d'), arguments.has('u')) {
-            (false, false) => "collapses equal lines that follow each other into one",
-            (true, false) => "keeps one of each group of equal lines that follow each other",
+            (false, false) => "merges adjacent equal lines into one",
+            (true, false) => "keeps one line of each group of adjacent equal lines",
             (false, true) => "keeps lines that differ from both neighbours",
             (true, true) => "keeps nothing: -d and -u exclude each other",
         },

@@ -91,7 +91,7 @@ fn parse(arguments: &Arguments) -> Result<Venn, UsageError> {
     };
     let Some(chosen_operation) = chosen(&operation.value, &OPERATIONS) else {
         let message = format!(
-            "{} is no operation: union, intersection, difference or symmetric-difference",
+            "{} is not an operation: union, intersection, difference or symmetric-difference",
             shown(&operation.value)
         );
         return Err(UsageError::with_hint(&SPEC, Some(operation.word), &message));
@@ -112,7 +112,7 @@ fn parse(arguments: &Arguments) -> Result<Venn, UsageError> {
         {
             Some((_, unit)) => *unit,
             None => {
-                let message = format!("{} is no unit: line, byte or char", shown(&given.value));
+                let message = format!("{} is not a unit: line, byte or char", shown(&given.value));
                 return Err(UsageError::with_hint(&SPEC, Some(given.word), &message));
             }
         },

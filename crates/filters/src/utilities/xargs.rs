@@ -23,7 +23,7 @@ const PROCESS_SLOT: char = '\u{2}';
 const OPTIONS: &[OptionSpec] = &[
     option('0', "null", None, "items end with NUL; quotes and blanks are part of them", false),
     option('E', "", Some("WORD"), "stop at an item that is WORD", true),
-    option('I', "", Some("TEXT"), "put each line in the place of TEXT, one command a line", true),
+    option('I', "", Some("TEXT"), "replace TEXT with each line, one command per line", true),
     option('L', "", Some("NUM"), "NUM lines a command", true),
     option(
         'P',
@@ -49,10 +49,10 @@ const OPTIONS: &[OptionSpec] = &[
         'p',
         "interactive",
         None,
-        "not supported: look at the commands with -t or in the Bench",
+        "not supported: see the commands with -t or in the Bench",
         true,
     ),
-    option('r', "no-run-if-empty", None, "run nothing when there is no item", false),
+    option('r', "no-run-if-empty", None, "run nothing when there are no items", false),
     option('s', "max-chars", Some("NUM"), "at most NUM bytes a command line", true),
     option('t', "verbose", None, "write each command to standard error before it runs", true),
     option('x', "exit", None, "stop when a command line would be too long", true),
@@ -61,7 +61,7 @@ const OPTIONS: &[OptionSpec] = &[
         PROCESS_SLOT,
         "process-slot-var",
         Some("NAME"),
-        "a variable that tells commands run at the same time apart",
+        "a variable with a number for each parallel command",
         false,
     ),
 ];
@@ -150,7 +150,7 @@ fn delimiter(given: &Given) -> Result<u8, UsageError> {
 
 fn parse(arguments: &Arguments) -> Result<Xargs, UsageError> {
     if let Some(given) = arguments.last('p') {
-        let message = "asking before each command is not supported: look at the commands with -t, or in the Bench";
+        let message = "asking before each command is not supported: see the commands with -t, or in the Bench";
         return Err(UsageError::new(&SPEC, Some(given.word), message));
     }
     let mut xargs = Xargs {
@@ -230,7 +230,7 @@ fn explain(arguments: &Arguments) -> String {
         Splitting::Words { .. } => "",
     };
     let how = if let Some(text) = &xargs.replaced {
-        format!("runs “{command}” for each line, in the place of {}", String::from_utf8_lossy(text))
+        format!("runs “{command}” for each line, which replaces {}", String::from_utf8_lossy(text))
     } else if let Some(lines) = xargs.lines {
         format!("runs “{command}” with the items of {} at a time", counted(lines, "line", "lines"))
     } else if let Some(items) = xargs.items {

@@ -6,7 +6,7 @@ use crate::spec::{
 
 static SPEC: Spec = Spec {
     name: "yes",
-    summary: "writes a line again and again until nobody reads any more",
+    summary: "writes a line repeatedly until its reader closes",
     options: &[],
     operands: Operands::Values,
     operand_names: "[text …]",

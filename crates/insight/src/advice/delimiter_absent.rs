@@ -29,7 +29,7 @@ pub(super) fn delimiter_absent(
     }
     let shown = shown_delimiter(delimiter);
     let text = format!(
-        "{} of {} lines have no {shown} and passed whole",
+        "{} of {} lines have no {shown} and were passed through unchanged",
         grouped(absent as u64),
         grouped(lines.len() as u64)
     );

@@ -13,14 +13,14 @@ pub(super) fn endings(number: usize, stage: &StageResult) -> Vec<Note> {
             "closed-pipe",
             number,
             Severity::Hint,
-            "ended by the closed pipe (status 141): normal, the next stage had enough".to_owned(),
+            "ended by a closed pipe (status 141): normal, the next stage needed no more".to_owned(),
             None,
         )),
         Ending::Cut(limit) => notes.push(note(
             "cut-off",
             number,
             Severity::Warning,
-            format!("cut off here after {}: a preview goes no further", limit_in_words(limit)),
+            format!("cut off here after {}: the preview stops there", limit_in_words(limit)),
             None,
         )),
         Ending::Failed | Ending::Finished => {}

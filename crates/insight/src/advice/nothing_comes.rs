@@ -11,6 +11,6 @@ pub(super) fn nothing_comes(preview: &Preview, number: usize) -> Option<Note> {
     if before.plan.feeds_next() || !reads {
         return None;
     }
-    let text = format!("nothing comes in: the output of stage {number} goes elsewhere");
+    let text = format!("no input: the output of stage {number} goes elsewhere");
     Some(note("nothing-comes", number, Severity::Warning, text, None))
 }

@@ -27,7 +27,7 @@ pub(super) fn privilege(preview: &Preview, number: usize, stage: &StageResult) -
     let tool = if privileged { stage.name.clone() } else { "sudo".to_owned() };
     let text = match (privileged, denied) {
         (true, true) => format!(
-            "{name} is opened with your own rights, which do not suffice, not with those of {tool}"
+            "{name} is opened with your own rights, which are not sufficient, not with those of {tool}"
         ),
         (true, false) => format!("{name} is opened with your own rights, not with those of {tool}"),
         (false, _) => format!("{name} may not be written with your own rights"),

@@ -29,7 +29,7 @@ pub(super) fn repeats_apart(number: usize, stage: &StageResult) -> Option<Note> 
     }
     let apart = repeats - removed;
     let text = format!(
-        "saw only {} of {} repeats: the other {} are not next to each other",
+        "found only {} of {} repeats: the other {} are not adjacent",
         grouped(removed),
         grouped(repeats),
         grouped(apart)

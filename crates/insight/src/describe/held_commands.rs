@@ -35,9 +35,12 @@ pub fn command_details(command: &HeldCommand) -> Vec<String> {
     }
     lines.push(match command.fed {
         Fed::Nothing => "no input".to_owned(),
-        Fed::Anything => "reads data of this text".to_owned(),
+        Fed::Anything => "reads data of this pipeline".to_owned(),
         Fed::Exactly { bytes: count, .. } => {
-            format!("reads exactly the {} it is fed now; other input asks again", bytes(count))
+            format!(
+                "reads exactly the {} it gets now; other input needs a new consent",
+                bytes(count)
+            )
         }
     });
     lines

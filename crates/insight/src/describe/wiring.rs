@@ -38,7 +38,7 @@ impl End {
             Self::PipeTo(stage) => format!("the pipe to {}", stage + 1),
             Self::Reads(path) => path.clone(),
             Self::Replaces(path) => format!("{path}, replaced"),
-            Self::Appends(path) => format!("{path}, added to"),
+            Self::Appends(path) => format!("{path}, appended to"),
             Self::Text(1) => "a text of 1 line".to_owned(),
             Self::Text(lines) => format!("a text of {lines} lines"),
             Self::Nowhere => "nowhere".to_owned(),
@@ -83,7 +83,7 @@ pub fn wiring(stages: &[StagePlan], number: usize, given: bool) -> Vec<Step> {
     };
     let output = if number + 1 < stages.len() { End::PipeTo(number + 1) } else { End::Terminal };
     let mut wires = vec![wire(0, input), wire(1, output), wire(2, End::Terminal)];
-    let says = "what the stage has at first".to_owned();
+    let says = "the descriptors at the start".to_owned();
     let mut steps = vec![Step { span: None, says, wires: wires.clone() }];
     for target in targets(stage) {
         let (end, says) = step(&target, &wires);
@@ -102,33 +102,33 @@ fn step(target: &Target, wires: &[Wire]) -> (End, String) {
         TargetKind::Read(path) | TargetKind::Replace(path) | TargetKind::Append(path)
             if nowhere(path) =>
         {
-            (End::Nowhere, format!("{number} leads nowhere from here on"))
+            (End::Nowhere, format!("from here on {number} leads nowhere"))
         }
         TargetKind::Read(path) | TargetKind::ReadWrite(path) => {
             let path = path.display().to_string();
-            let says = format!("{number} reads {path} from here on");
+            let says = format!("from here on {number} reads {path}");
             (End::Reads(path), says)
         }
         TargetKind::Replace(path) => {
             let path = path.display().to_string();
-            let says = format!("{path} is emptied, and {number} writes to it from here on");
+            let says = format!("{path} is emptied; from here on {number} writes to it");
             (End::Replaces(path), says)
         }
         TargetKind::Append(path) => {
             let path = path.display().to_string();
-            let says = format!("{number} writes to the end of {path} from here on");
+            let says = format!("from here on {number} appends to {path}");
             (End::Appends(path), says)
         }
         TargetKind::Duplicate(of) => {
             let found = wires.iter().find(|wire| wire.descriptor == *of);
             let end = found.map_or(End::Closed, |wire| wire.end.clone());
-            let says = format!("{number} goes where {of} goes at this moment: {}", end.says());
+            let says = format!("{number} now goes where {of} goes: {}", end.says());
             (end, says)
         }
         TargetKind::Close => (End::Closed, format!("{number} is closed")),
         TargetKind::Text(text) => {
             let lines = text.split(|byte| *byte == b'\n').count() - 1;
-            (End::Text(lines), format!("{number} reads the text that stands in the line itself"))
+            (End::Text(lines), format!("{number} reads the text given in the line itself"))
         }
     }
 }

@@ -12,7 +12,7 @@ use crate::describe::units::{bytes, grouped, percent};
 pub fn explain(stage: &StageResult) -> String {
     let plan = &stage.plan;
     if plan.off.is_some() {
-        return "switched off: every line passes on unchanged".to_owned();
+        return "switched off: every line passes through unchanged".to_owned();
     }
     match &plan.kind {
         StageKind::Native(definition) => stage
@@ -20,7 +20,7 @@ pub fn explain(stage: &StageResult) -> String {
             .filter(|text| !text.is_empty())
             .unwrap_or(definition.spec.summary)
             .to_owned(),
-        StageKind::Host(_) => format!("runs {}, a program of this machine", plan.name()),
+        StageKind::Host(_) => format!("runs {}, an external program", plan.name()),
         StageKind::Shell(command) => explain_shell(command),
         StageKind::Nothing => "runs nothing".to_owned(),
     }
@@ -30,7 +30,7 @@ pub fn explain(stage: &StageResult) -> String {
 fn explain_shell(command: &shell::Command) -> String {
     let Some(compound) = &command.compound else {
         let name = command.name().unwrap_or_else(|| "a command".to_owned());
-        return format!("runs {name} in the shell itself");
+        return format!("runs {name} in the shell");
     };
     match &**compound {
         Compound::Group(_) => "runs the commands in braces one after the other".to_owned(),
@@ -38,15 +38,19 @@ fn explain_shell(command: &shell::Command) -> String {
             "runs the commands in parentheses one after the other, in a shell of their own"
                 .to_owned()
         }
-        Compound::If { .. } => "runs what stands behind the first condition that holds".to_owned(),
+        Compound::If { .. } => {
+            "runs the commands after the first condition that is true".to_owned()
+        }
         Compound::Loop { until, .. } => {
             let how = if *until { "until" } else { "as long as" };
-            format!("runs its commands again and again {how} the condition holds")
+            format!("repeats its commands {how} the condition is true")
         }
         Compound::For { name, .. } => format!("runs its commands once for each value of {name}"),
-        Compound::Case { .. } => "runs what stands behind the first pattern that fits".to_owned(),
-        Compound::Function { name, .. } => format!("says what {name} does from here on"),
-        Compound::Test(_) => "tells by its status whether the expression holds".to_owned(),
+        Compound::Case { .. } => {
+            "runs the commands after the first pattern that matches".to_owned()
+        }
+        Compound::Function { name, .. } => format!("defines the function {name}"),
+        Compound::Test(_) => "sets its status by whether the expression is true".to_owned(),
     }
 }
 

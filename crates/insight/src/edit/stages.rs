@@ -17,13 +17,13 @@ pub struct TextEdit {
 #[derive(Clone, Debug, PartialEq, Eq, Error)]
 pub enum EditError {
     /// The text is not a pipeline that can be taken apart.
-    #[error("the text has an error, so its stages are not known")]
+    #[error("the text has an error, so its stages are unknown")]
     NotParsed,
     /// There is no such stage.
-    #[error("there is no such stage")]
+    #[error("no such stage")]
     NoStage,
     /// A stage without input has nothing to pass through.
-    #[error("{0} makes its lines itself, so there is nothing to pass through")]
+    #[error("{0} has no input, so it cannot be switched off")]
     MakesLines(String),
     /// Text of several lines cannot stand in a comment.
     #[error("a stage of several lines cannot be switched off")]

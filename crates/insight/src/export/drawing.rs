@@ -69,10 +69,10 @@ pub enum ExportError {
     #[error("{0}: the name must end in {1}")]
     Ending(String, &'static str),
     /// There is no result to make it from.
-    #[error("there is no result to draw")]
+    #[error("no result to draw")]
     NoResult,
     /// There is no run to make it from.
-    #[error("there is no run of this: run it on everything first")]
+    #[error("no full run yet: run it on everything first")]
     NoRun,
     /// It cannot be made a PDF.
     #[error(transparent)]

@@ -7,7 +7,7 @@ use crate::describe::units::{duration, percent};
 /// Why a command is the slowest.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Reason {
-    /// It needs all of its input before it writes anything.
+    /// It needs all its input before it writes.
     Holds,
     /// It keeps one processor busy all the time.
     Busy,
@@ -68,15 +68,15 @@ pub fn slowest(commands: &[CommandFigures]) -> Option<Slowest> {
         let share = percent(reads.max(writes), commands[at].figures.elapsed_ns);
         let program = commands[at].kind == CommandKind::Program;
         let (reason, says) = if writes > reads {
-            let says = format!("what it writes is not taken faster: {share} of its time");
+            let says = format!("blocked on its output for {share} of the time");
             (Reason::Writes, says)
         } else if program {
             (
                 Reason::Outside,
-                format!("the program waits for something of its own: {share} of its time"),
+                format!("waits for something outside the pipeline for {share} of the time"),
             )
         } else {
-            (Reason::Reads, format!("waits for what it reads from outside: {share} of its time"))
+            (Reason::Reads, format!("waits for its input for {share} of the time"))
         };
         return Some(Slowest { at, reason, says });
     }
@@ -85,7 +85,7 @@ pub fn slowest(commands: &[CommandFigures]) -> Option<Slowest> {
     let share = work(command) as f64 / figures.elapsed_ns.max(1) as f64;
     let behind = commands.get(busiest + 1).map(|next| next.name.as_str());
     let (reason, says) = if command.holds.is_some() {
-        let mut says = "needs all of its input before it writes anything".to_owned();
+        let mut says = "needs all its input before it writes".to_owned();
         if let Some(next) = behind.filter(|_| command.linked) {
             says.push_str(&format!(", so {next} waits for it"));
         }
@@ -103,7 +103,7 @@ pub fn slowest(commands: &[CommandFigures]) -> Option<Slowest> {
         (Reason::Busy, says)
     } else {
         let took = duration(work(command));
-        (Reason::Works, format!("has the most work: {took} of {}", duration(figures.elapsed_ns)))
+        (Reason::Works, format!("does the most work: {took} of {}", duration(figures.elapsed_ns)))
     };
     Some(Slowest { at: busiest, reason, says })
 }

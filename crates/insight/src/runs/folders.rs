@@ -12,10 +12,10 @@ use thiserror::Error;
 #[derive(Clone, Debug, Error, PartialEq, Eq)]
 pub enum NotOurs {
     /// Somebody else may have written it.
-    #[error("{}: others may write it, so it is not used", .0.display())]
+    #[error("{}: others can write to it, so it is not used", .0.display())]
     OthersMayWrite(PathBuf),
     /// Nobody knows where.
-    #[error("no home folder is known, so nothing is kept")]
+    #[error("no home folder found, so nothing is kept")]
     NoHome,
 }
 

@@ -231,11 +231,7 @@ impl Parser<'_> {
         self.at += 1;
         self.blanks();
         if !self.starts(")") {
-            return self.fail(
-                ShellErrorKind::Missing(") behind a function's name"),
-                start,
-                self.at,
-            );
+            return self.fail(ShellErrorKind::Missing(") after a function's name"), start, self.at);
         }
         self.at += 1;
         self.newlines()?;

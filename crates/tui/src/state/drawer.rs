@@ -134,15 +134,12 @@ impl Drawer {
                     ("0-9", "number"),
                     ("Tab", "number or seed"),
                     ("Enter", "apply"),
-                    ("Esc", "leave as it is"),
+                    ("Esc", "cancel"),
                 ]
             }
-            Self::Sample(_) => vec![
-                ("↑↓", "choose"),
-                ("0-9", "number"),
-                ("Enter", "apply"),
-                ("Esc", "leave as it is"),
-            ],
+            Self::Sample(_) => {
+                vec![("↑↓", "choose"), ("0-9", "number"), ("Enter", "apply"), ("Esc", "cancel")]
+            }
             Self::Prompt(prompt) => match prompt.kind {
                 PromptKind::Search => vec![("Enter", "search"), ("Esc", "close")],
                 PromptKind::Stage(_) => vec![("Enter", "add the stage"), ("Esc", "close")],
@@ -151,7 +148,7 @@ impl Drawer {
                 PromptKind::KeepOutput => vec![("Enter", "keep it"), ("Esc", "close")],
             },
             Self::Confirm(Question::Leave) => {
-                vec![("s", "save and leave"), ("y", "leave without saving"), ("n", "stay")]
+                vec![("s", "save and quit"), ("y", "quit without saving"), ("n", "stay")]
             }
             Self::Confirm(Question::Allow(_)) => vec![
                 ("o", "once"),
@@ -160,12 +157,12 @@ impl Drawer {
                 ("n", "no"),
             ],
             Self::Confirm(Question::Act(_)) => vec![
-                ("s", "start them, stop at the first that fails"),
-                ("g", "go on when one fails"),
+                ("s", "run them, stop at the first failure"),
+                ("g", "run them all, also after a failure"),
                 ("n", "no"),
             ],
             Self::Confirm(Question::RunAll) => {
-                vec![("y", "run"), ("d", "run, but write no files"), ("n", "no")]
+                vec![("y", "run"), ("d", "run without writing files"), ("n", "no")]
             }
             Self::Confirm(_) => vec![("y", "yes"), ("n", "no")],
             Self::Program(_) => vec![
@@ -179,7 +176,7 @@ impl Drawer {
                 vec![("↑↓", "choose"), ("type", "to search"), ("Enter", "open"), ("Esc", "close")]
             }
             Self::Actions(_) | Self::Export(_) => {
-                vec![("↑↓", "choose"), ("type", "to search"), ("Enter", "do it"), ("Esc", "close")]
+                vec![("↑↓", "choose"), ("type", "to search"), ("Enter", "run it"), ("Esc", "close")]
             }
         }
     }

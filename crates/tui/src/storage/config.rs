@@ -123,7 +123,7 @@ impl Config {
             .map(|one| {
                 one.consent().ok_or_else(|| ConfigError::Text {
                     path: self.path.display().to_string(),
-                    message: format!("“{}” is not what was consented to", one.command),
+                    message: format!("“{}” does not match the consent given", one.command),
                 })
             })
             .collect()

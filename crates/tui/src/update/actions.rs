@@ -107,7 +107,7 @@ impl App {
             Action::CopyText => self.copy_text(),
             Action::Reread => {
                 self.session.workbench.forget();
-                self.message = Some("reading everything anew".to_owned());
+                self.message = Some("reading everything again".to_owned());
                 self.text_changed();
             }
             Action::Save => self.save(),
@@ -179,7 +179,7 @@ impl App {
             Ok((edit, span)) => {
                 let text = apply_edits(self.text.editor.text(), &[edit]);
                 self.text.editor.set_text(&text, span.end);
-                self.message = Some("stage added; u takes it out again".to_owned());
+                self.message = Some("stage added; u undoes it".to_owned());
                 self.place = Place::Stage(at.min(self.stage_count()));
                 self.text_changed();
                 self.refresh_lens(false);
@@ -198,13 +198,13 @@ impl App {
             self.result.notes_for(self.place.stage()).iter().find_map(|note| note.fix.clone());
         match (fix, &self.result.preview) {
             (Some(fix), Some(preview)) if preview.text == self.text.editor.text() => {
-                let done = format!("{}; u takes it back", fix.label);
+                let done = format!("{}; u undoes it", fix.label);
                 self.change(Ok(fix.edits), &done);
             }
             (Some(_), _) => {
                 self.message = Some("wait for the result of the changed text".to_owned());
             }
-            (None, _) => self.message = Some("no note offers a change here".to_owned()),
+            (None, _) => self.message = Some("no note offers a fix here".to_owned()),
         }
     }
 
@@ -212,7 +212,7 @@ impl App {
         let first =
             self.result.notes_for(self.place.stage()).first().map(|note| (note.id, note.stage));
         let Some((id, stage)) = first else {
-            self.message = Some("there is no note to dismiss".to_owned());
+            self.message = Some("no note to dismiss".to_owned());
             return;
         };
         let Some(preview) = &self.result.preview else { return };
@@ -228,11 +228,11 @@ impl App {
 
     fn ask_to_write(&mut self) {
         if self.is_stale() || self.text.problem.is_some() {
-            self.message = Some("the text has changed: wait for its result first".to_owned());
+            self.message = Some("the text has changed: wait for its result".to_owned());
             return;
         }
         if !self.has_pending() {
-            self.message = Some("no file would be written by this line".to_owned());
+            self.message = Some("this line writes no files".to_owned());
             return;
         }
         if let Some(why) = self.may_not_write() {
@@ -240,14 +240,15 @@ impl App {
             return;
         }
         if self.is_running() {
-            self.message = Some("a run goes on already: T shows it, Ctrl-C ends it".to_owned());
+            self.message =
+                Some("a run is already in progress: T shows it, Ctrl-C stops it".to_owned());
             return;
         }
         let all_out = self.result.preview.as_ref().is_some_and(|preview| {
             preview.pending.iter().all(|file| self.pending.left_out.contains(&file.path))
         });
         if all_out {
-            self.message = Some("all files are left out; x takes the selected one in".to_owned());
+            self.message = Some("all files are left out; x includes the selected one".to_owned());
             return;
         }
         self.drawer = Some(Drawer::Confirm(Question::Write));

@@ -14,14 +14,14 @@ impl App {
     /// Copies the line under the cursor of the lens, or the selected stream.
     pub(crate) fn copy(&mut self) {
         let Some(preview) = self.result.preview.clone() else {
-            self.message = Some("there is nothing to copy yet".to_owned());
+            self.message = Some("nothing to copy yet".to_owned());
             return;
         };
         if self.screen == Screen::Bench && self.focus == Focus::Lens {
             let (_, left, right) = row_lines(&preview, &self.lens.content, self.lens.cursor);
             match right.or(left) {
                 Some(line) => self.offer(line.to_vec(), "the line"),
-                None => self.message = Some("there is no line to copy".to_owned()),
+                None => self.message = Some("no line to copy".to_owned()),
             }
             return;
         }
@@ -37,14 +37,14 @@ impl App {
         };
         match kept {
             Some(kept) => self.copy_stream(&kept, &what),
-            None => self.message = Some("there is nothing to copy here".to_owned()),
+            None => self.message = Some("nothing to copy here".to_owned()),
         }
     }
 
     fn copy_stream(&mut self, kept: &Kept, what: &str) {
         if kept.bytes() > COPIED_MAX {
             self.message = Some(format!(
-                "{what} has {}: more than {} a terminal does not take; write it to a file",
+                "{what} has {}: more than {} terminals do not accept; write it to a file",
                 insight::bytes(kept.bytes()),
                 insight::bytes(COPIED_MAX),
             ));

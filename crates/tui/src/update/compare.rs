@@ -58,7 +58,7 @@ impl App {
                 if let Some(text) = text {
                     self.remember_line();
                     self.text.editor.set_text(&text, text.len());
-                    self.message = Some("the text of that run; u brings the other back".to_owned());
+                    self.message = Some("the text of that run; u brings back the other".to_owned());
                     self.open_screen(Screen::Bench);
                     self.text_changed();
                 }
@@ -74,8 +74,8 @@ impl App {
         let Some(id) = self.runs().get(self.compare.at).map(|run| run.id.clone()) else { return };
         let removed = self.kept.runs.as_ref().map(|runs| runs.remove(&id));
         self.message = Some(match removed {
-            Some(Err(error)) => format!("not forgotten: {}", stream::describe(&error)),
-            _ => "the figures of that run are forgotten".to_owned(),
+            Some(Err(error)) => format!("not deleted: {}", stream::describe(&error)),
+            _ => "the figures of that run were deleted".to_owned(),
         });
         self.kept.kept_runs = None;
         self.refresh_compare();

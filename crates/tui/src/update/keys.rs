@@ -121,7 +121,7 @@ impl App {
             Some(entry)
                 if entry.action == Action::Throughput && self.screen == Screen::Throughput => {}
             Some(entry) => self.act(entry.action),
-            None => self.message = Some(format!("{pressed} means nothing here; ? shows all keys")),
+            None => self.message = Some(format!("{pressed} does nothing here; ? shows all keys")),
         }
     }
 
@@ -144,7 +144,7 @@ impl App {
             KeyCode::Esc if self.session.workbench.is_following() => {
                 self.session.workbench.stop_following();
                 self.message =
-                    Some("no longer followed; a change of the text starts anew".to_owned());
+                    Some("no longer followed; any change of the text starts again".to_owned());
             }
             KeyCode::Esc => self.message = None,
             _ => return false,

@@ -144,13 +144,13 @@ impl App {
     fn ask_to_act(&mut self) {
         let Some(preview) = &self.result.preview else { return };
         let said = if self.is_stale() || self.text.problem.is_some() {
-            "the text has changed: wait for its result first"
+            "the text has changed: wait for its result"
         } else if self.is_running() || self.pending.acting {
-            "something is being done already"
+            "something is already running"
         } else if !preview.is_whole() {
-            "these commands come from a sample; s takes everything"
+            "these commands come from a sample; s selects everything"
         } else if self.startable().is_empty() {
-            "there is no command left that could be started by itself"
+            "no command left that can run on its own"
         } else {
             self.drawer = Some(Drawer::Confirm(Question::Act(self.startable())));
             return;
@@ -188,10 +188,10 @@ impl App {
             text.push_str(&format!(", {badly} failed"));
         }
         if left > 0 {
-            text.push_str(&format!(", {left} not started"));
+            text.push_str(&format!(", {left} not run"));
         }
         if badly + left > 0 {
-            text.push_str(" · r starts those again");
+            text.push_str(" · r runs those again");
         }
         self.message = Some(text);
         // They may have changed what the text reads: everything is looked at again.

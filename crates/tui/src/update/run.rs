@@ -28,9 +28,10 @@ impl App {
         if let Some(problem) = &self.text.problem {
             self.message = Some(problem.message.clone());
         } else if self.is_running() {
-            self.message = Some("a run goes on already: T shows it, Ctrl-C ends it".to_owned());
+            self.message =
+                Some("a run is already in progress: T shows it, Ctrl-C stops it".to_owned());
         } else if self.text.editor.text().trim().is_empty() {
-            self.message = Some("there is nothing to run".to_owned());
+            self.message = Some("nothing to run".to_owned());
         } else if let Some(why) = self.lacks_input() {
             self.message = Some(why);
         } else {
@@ -121,7 +122,7 @@ impl App {
     pub(crate) fn cancel_run(&mut self) {
         if let Some(running) = self.running.as_ref().filter(|running| running.end.is_none()) {
             running.run.watch.cancel();
-            self.message = Some("ending the run …".to_owned());
+            self.message = Some("stopping the run …".to_owned());
         }
     }
 
@@ -143,7 +144,7 @@ impl App {
     /// Holds the run, or lets it go on.
     pub(crate) fn pause_run(&mut self) {
         let Some(running) = self.running.as_mut().filter(|running| running.end.is_none()) else {
-            self.message = Some("no run goes on".to_owned());
+            self.message = Some("no run in progress".to_owned());
             return;
         };
         let watch = &running.run.watch;
@@ -171,7 +172,7 @@ impl App {
                 (RunEnd::Done, format!("done in {took}: {lines} of output"))
             }
             FullEnd::Cancelled => {
-                (RunEnd::Cancelled, format!("ended after {took}; no file was written"))
+                (RunEnd::Cancelled, format!("stopped after {took}; no files were written"))
             }
             FullEnd::Failed(why) => (RunEnd::Failed(why.clone()), why),
         };
@@ -206,7 +207,7 @@ impl App {
                 format!("{name}, {}, {}", insight::lines(file.lines), insight::bytes(file.bytes))
             })
             .collect();
-        self.message = Some(format!("written: {} · Z takes it back", names.join("; ")));
+        self.message = Some(format!("written: {} · Z undoes it", names.join("; ")));
         self.pending.applied = applied;
         // What is pending now is told anew: the files are there.
         self.session.workbench.forget();
@@ -216,7 +217,7 @@ impl App {
     /// Brings back what the files of the last run were.
     pub(crate) fn undo_write(&mut self) {
         if self.pending.applied.is_empty() {
-            self.message = Some("nothing was written that could be undone".to_owned());
+            self.message = Some("nothing was written, so there is nothing to undo".to_owned());
             return;
         }
         let mut undone = 0;
@@ -284,7 +285,7 @@ impl App {
         match code {
             KeyCode::Char('p') => self.pause_run(),
             KeyCode::Char('x') if self.is_running() => self.cancel_run(),
-            KeyCode::Char('x') => self.message = Some("no run goes on".to_owned()),
+            KeyCode::Char('x') => self.message = Some("no run in progress".to_owned()),
             _ => return false,
         }
         true

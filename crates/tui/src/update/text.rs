@@ -208,10 +208,10 @@ impl App {
 
     pub(crate) fn redo(&mut self) {
         if self.text.editor.redo() {
-            self.message = Some("done again".to_owned());
+            self.message = Some("redone".to_owned());
             self.text_changed();
         } else {
-            self.message = Some("nothing to do again".to_owned());
+            self.message = Some("nothing to redo".to_owned());
         }
     }
 }

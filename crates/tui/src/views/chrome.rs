@@ -73,7 +73,7 @@ pub(super) fn message(buffer: &mut Buffer, area: Rect, app: &App) {
     {
         let done = running.snapshot.done();
         let text = format!(
-            "running on everything: {} · T shows it, Ctrl-C ends it and leaves nothing half written",
+            "running on everything: {} · T shows it, Ctrl-C stops it; no file is left half written",
             done.map_or_else(
                 || format!("{} read", insight::bytes(running.snapshot.read_bytes)),
                 insight::progress

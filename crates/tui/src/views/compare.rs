@@ -12,7 +12,7 @@ use crate::text::display::safe;
 pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let runs = app.runs();
     if runs.is_empty() {
-        let text = "no run was kept yet: r runs on everything, and its figures stay here";
+        let text = "no kept runs yet: r does a full run and keeps its figures here";
         put(
             buffer,
             area,
@@ -276,7 +276,7 @@ fn figures(
 pub(super) fn notes(buffer: &mut Buffer, area: Rect, app: &App) {
     let rows = [
         "2 is the selected run; 1 is the run of the same text before it, or the one marked with m",
-        "Enter brings the text of the selected run back; d forgets its figures",
+        "Enter restores the text of the selected run; d deletes its figures",
     ];
     for (y, text) in rows.iter().enumerate() {
         let text = cut(text, usize::from(area.width.saturating_sub(5)));

@@ -70,9 +70,9 @@ pub(super) fn draw(
             let title = match &prompt.kind {
                 PromptKind::Search => "search the lens for".to_owned(),
                 PromptKind::Stage(at) => format!("new stage {}, for example: sort -rn", at + 1),
-                PromptKind::Export(_) => "write it to the file".to_owned(),
-                PromptKind::KeepOutput => "keep the output of the run in the file".to_owned(),
-                PromptKind::SaveAs => "save as a script for sh, under the name".to_owned(),
+                PromptKind::Export(_) => "write it to".to_owned(),
+                PromptKind::KeepOutput => "save the output of the run as".to_owned(),
+                PromptKind::SaveAs => "save as a script for sh, with the name".to_owned(),
             };
             put(buffer, area, 1, 0, &title, app.theme.quiet());
             input(buffer, area, 1, prompt.input.value(), prompt.input.visual_cursor(), app)
@@ -100,7 +100,7 @@ pub(super) fn draw(
             };
             let names: Vec<(String, String)> =
                 list.found().iter().map(|(_, what)| name(*what)).collect();
-            picker(buffer, area, "hand over", list, &names, app)
+            picker(buffer, area, "export", list, &names, app)
         }
         Drawer::Actions(list) => {
             let names: Vec<(String, String)> = list
@@ -176,8 +176,8 @@ fn picker<T>(
 fn help(buffer: &mut Buffer, area: Rect, top: usize, app: &App) {
     let theme = app.theme;
     let mut lines: Vec<(String, String)> = vec![
-        ("Three places take the keys.".to_owned(), String::new()),
-        ("text".to_owned(), "letters are typed; Esc leaves for the river, e comes back".to_owned()),
+        ("Keys go to one of three areas.".to_owned(), String::new()),
+        ("text".to_owned(), "keys type; Esc goes to the river, e comes back".to_owned()),
         (
             "river".to_owned(),
             "↑↓ go from row to row, ←→ from stage to stage; Tab goes to the lens".to_owned(),
@@ -198,7 +198,7 @@ fn help(buffer: &mut Buffer, area: Rect, top: usize, app: &App) {
         ),
         ("Tab".to_owned(), "completes filter names, options and file names".to_owned()),
         ("↑ ↓".to_owned(), "earlier lines, when the cursor is in the first or last row".to_owned()),
-        ("Alt-Enter".to_owned(), "a new line; Alt-u undoes, Alt-r does again".to_owned()),
+        ("Alt-Enter".to_owned(), "a new line; Alt-u undoes, Alt-r redoes".to_owned()),
         ("Ctrl-C".to_owned(), "stops what runs; Ctrl-Z suspends; Ctrl-Q quits".to_owned()),
     ]);
     let rows = usize::from(area.height);
@@ -227,7 +227,7 @@ fn help(buffer: &mut Buffer, area: Rect, top: usize, app: &App) {
 
 fn sample(buffer: &mut Buffer, area: Rect, form: &SampleForm, app: &App) {
     let theme = app.theme;
-    put(buffer, area, 1, 0, "which lines of the data are worked on", theme.quiet());
+    put(buffer, area, 1, 0, "which lines of the data to work on", theme.quiet());
     let number = |at: usize| insight::grouped(form.numbers[at]);
     let texts = [
         ("the first", format!("{} lines", number(0))),
@@ -268,31 +268,27 @@ fn confirm(buffer: &mut Buffer, area: Rect, question: &Question, app: &App) {
     let theme = app.theme;
     let text = match question {
         Question::Write => {
-            "write these files now, from all of the data, not only the sample?".to_owned()
+            "Write these files now, from all of the data, not only the sample?".to_owned()
         }
-        Question::RunAll => "run this on all of the data now?".to_owned(),
+        Question::RunAll => "Run this on all of the data now?".to_owned(),
         Question::Act(commands) => {
             let count = commands.len();
             let what = if count == 1 { "command" } else { "commands" };
-            let files = if app.has_pending() {
-                "; files that are held back are not written by this"
-            } else {
-                ""
-            };
-            format!("start {count} {what} of this machine now, one after the other{files}?")
+            let files =
+                if app.has_pending() { "; this does not write the planned files" } else { "" };
+            format!("Run {count} {what} now, one after the other{files}?")
         }
         Question::EndRun => {
-            "a run goes on. End it, so that none of its files is written, and leave?".to_owned()
+            "A run is in progress. Stop it (no files are written) and quit?".to_owned()
         }
-        Question::Leave => "the pipeline is not saved. Leave all the same?".to_owned(),
-        Question::Open(path) => format!(
-            "the pipeline is not saved. Open {} all the same?",
-            safe(&path.display().to_string())
-        ),
+        Question::Leave => "The pipeline is not saved. Quit anyway?".to_owned(),
+        Question::Open(path) => {
+            format!("The pipeline is not saved. Open {} anyway?", safe(&path.display().to_string()))
+        }
         Question::Overwrite(path) => {
-            format!("{} is there already. Save over it?", safe(&path.display().to_string()))
+            format!("{} already exists. Overwrite it?", safe(&path.display().to_string()))
         }
-        Question::Allow(_) => "start this external program?".to_owned(),
+        Question::Allow(_) => "Run this external program?".to_owned(),
     };
     put(buffer, area, 1, 0, &text, theme.bright());
     let room = usize::from(area.width.saturating_sub(5));
@@ -343,7 +339,7 @@ fn confirm(buffer: &mut Buffer, area: Rect, question: &Question, app: &App) {
         );
         let x = put(buffer, area, x + 2, y as u16 + top, &now, theme.quiet());
         if file.has_changed() {
-            let text = "changed since it was looked at";
+            let text = "changed since it was read";
             put(buffer, area, x + 2, y as u16 + top, text, theme.bright());
         }
     }
@@ -396,7 +392,7 @@ fn changes(buffer: &mut Buffer, area: Rect, changes: &Changes, app: &App) {
     let body =
         Rect { y: (area.y + 1).min(area.bottom()), height: area.height.saturating_sub(1), ..area };
     let Some(difference) = &changes.difference else {
-        put(buffer, body, 3, 0, "it is gone, or too large to be compared here", app.theme.ink());
+        put(buffer, body, 3, 0, "it is gone, or too large to compare here", app.theme.ink());
         return;
     };
     let height = usize::from(body.height);
@@ -410,7 +406,7 @@ fn changes(buffer: &mut Buffer, area: Rect, changes: &Changes, app: &App) {
 fn expected(app: &App) -> Vec<String> {
     use insight::{bytes, duration};
     let Some(estimate) = &app.throughput.estimate else {
-        return vec!["trying it on the beginning of the data, to tell what it takes …".to_owned()];
+        return vec!["trying it on the beginning of the data to estimate the time …".to_owned()];
     };
     let mut first = Vec::new();
     let names: Vec<String> = estimate
@@ -427,8 +423,8 @@ fn expected(app: &App) -> Vec<String> {
     }
     match estimate.seconds {
         Some(seconds) => first.push(format!("about {}", duration((seconds * 1e9) as u64))),
-        None if estimate.endless => first.push("goes on until it is ended".to_owned()),
-        None => first.push("how long it takes cannot be told".to_owned()),
+        None if estimate.endless => first.push("runs until it is stopped".to_owned()),
+        None => first.push("the time cannot be estimated".to_owned()),
     }
     if let Some(memory) = estimate.memory_bytes {
         first.push(format!("up to {} held in memory", bytes(memory)));
@@ -437,7 +433,7 @@ fn expected(app: &App) -> Vec<String> {
     for hold in &estimate.holds {
         let mut text = format!("{} holds up to {}", safe(&hold.name), bytes(hold.bytes));
         if hold.spilled_bytes > 0 {
-            text.push_str(&format!(" and puts {} into temporary files", bytes(hold.spilled_bytes)));
+            text.push_str(&format!(" and {} in temporary files", bytes(hold.spilled_bytes)));
         }
         if let Some(reason) = hold.reason {
             text.push_str(&format!(": {reason}"));
@@ -447,11 +443,11 @@ fn expected(app: &App) -> Vec<String> {
     for consent in app.fed_programs() {
         let words: Vec<String> =
             consent.words.iter().map(|word| shell::quote_bytes(word)).collect();
-        rows.push(format!("! starts {} on whatever it is fed then", safe(&words.join(" "))));
+        rows.push(format!("! runs {} on whatever input it gets then", safe(&words.join(" "))));
     }
     let writes = app.result.preview.as_ref().is_some_and(|preview| !preview.pending.is_empty());
     if estimate.endless && writes {
-        rows.push("! it is ended by you, and then writes no file".to_owned());
+        rows.push("! it runs until you stop it, and then writes no files".to_owned());
     }
     rows
 }

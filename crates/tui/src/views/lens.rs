@@ -78,7 +78,9 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     }
     if rows.is_empty() {
         let text = match stage {
-            Some(stage) if stage.status.0 == 126 => "not started: y allows it, the notes say more",
+            Some(stage) if stage.status.0 == 126 => {
+                "not started: y allows it, the notes explain it"
+            }
             _ => "no lines",
         };
         put(buffer, area, columns.gutter + 1, 2, text, app.theme.quiet());
@@ -284,7 +286,7 @@ fn search_words(buffer: &mut Buffer, area: Rect, app: &App) {
         let count = search.rows.len() as u64;
         let text = match (search.searching, count) {
             (true, _) => format!(" “{}” … ", search.query),
-            (false, 0) => format!(" “{}” is nowhere here ", search.query),
+            (false, 0) => format!(" no “{}” here ", search.query),
             (false, _) if here => {
                 format!(" “{}” in row {} of {} ", search.query, at + 1, grouped(count))
             }

@@ -18,20 +18,20 @@ fn pending(buffer: &mut Buffer, area: Rect, app: &App) {
     let (files, commands) = app.pending_rows();
     let started = (0..commands).filter(|number| app.acted(*number).is_some()).count();
     let first = match (started + app.pending.past.len(), files) {
-        (0, _) => "nothing of this has happened yet",
-        (_, 0) => "commands were started: how each ended is beside it",
-        (_, _) => "commands were started: how each ended is beside it; no file is written yet",
+        (0, _) => "nothing here has been done yet",
+        (_, 0) => "commands were run: the result is next to each",
+        (_, _) => "commands were run: the result is next to each; no file is written yet",
     };
     let mut rows = vec![(' ', first.to_owned())];
     if files > 0 {
-        let text = "w writes the files, all together, from all of the data; x leaves one out";
+        let text = "w writes all files from all of the data; x leaves one out";
         rows.push((' ', text.to_owned()));
     }
     if !preview.is_whole() {
-        rows.push(('!', "what is shown comes from a sample, not from all of the data".to_owned()));
+        rows.push(('!', "these results come from a sample, not from all of the data".to_owned()));
     }
     if commands > 0 {
-        let text = "r starts the commands one after the other; those of a pipeline only with it";
+        let text = "r runs the commands one after the other; those in a pipeline run only with it";
         rows.push((' ', text.to_owned()));
     }
     for (y, (mark, text)) in rows.iter().take(usize::from(area.height)).enumerate() {
@@ -94,7 +94,7 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let said: Vec<(char, String, Option<String>)> =
         said.map(|line| ('!', safe(line), None)).collect();
     if app.result.preview.as_ref().is_some_and(|preview| !preview.reached) {
-        let text = "a real run would not come here: what stands before && or || decides so";
+        let text = "a real run would not reach this: the command before && or || decides so";
         rows.insert(0, ('!', text.to_owned(), None));
     }
     // Warnings, then what the stage said, then hints.

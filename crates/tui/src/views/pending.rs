@@ -19,7 +19,7 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let (files, commands) = (&preview.pending[..], &preview.commands[..]);
     let past = &app.pending.past[..];
     if files.is_empty() && commands.is_empty() && preview.refused.is_empty() && past.is_empty() {
-        let text = "nothing is held back: this text writes no files and starts no other commands";
+        let text = "nothing planned: this text writes no files and runs no external commands";
         put(buffer, area, 2, 1, text, app.theme.quiet());
         return;
     }
@@ -63,8 +63,8 @@ fn draw_list(
         let count = grouped(commands.len() as u64);
         let started = (0..commands.len()).filter(|number| app.acted(*number).is_some()).count();
         list.push(Line::Title(match started {
-            0 => format!("{count} {what} would be started"),
-            started => format!("{} of {count} {what} started", grouped(started as u64)),
+            0 => format!("{count} {what} would be run"),
+            started => format!("{} of {count} {what} run", grouped(started as u64)),
         }));
     }
     let commands = commands.iter().enumerate();
@@ -77,9 +77,7 @@ fn draw_list(
         list.push(Line::Refused(path.display().to_string(), why));
     }
     if !app.pending.past.is_empty() {
-        list.push(Line::Title(
-            "started before, and no longer part of what the text would do".into(),
-        ));
+        list.push(Line::Title("run before, and no longer part of the text".into()));
     }
     list.extend(app.pending.past.iter().map(|(command, acted)| Line::Past(command, acted)));
     let is_selected = |line: &Line<'_>| match line {
@@ -194,9 +192,9 @@ fn effect(file: &PendingFile) -> String {
 fn draw_file(buffer: &mut Buffer, area: Rect, app: &App, file: &PendingFile) {
     let theme = app.theme;
     let what = match file.mode {
-        PendingMode::New => "is made",
+        PendingMode::New => "is created",
         PendingMode::Replace => "is replaced",
-        PendingMode::Append => "gets more at its end",
+        PendingMode::Append => "is appended to",
     };
     let written = format!(
         "{what}: {} now, {} written ({})",
@@ -244,12 +242,12 @@ fn rights(file: &PendingFile) -> String {
     let at = file.path.parent().filter(|parent| !parent.as_os_str().is_empty());
     match std::fs::metadata(&file.path) {
         Ok(facts) => format!(
-            "opened with your own rights · mode {:04o} and owner {} stay",
+            "opened with your own rights · keeps mode {:04o} and owner {}",
             facts.mode() & 0o7777,
             facts.uid()
         ),
         Err(_) => format!(
-            "opened with your own rights · made in {}",
+            "opened with your own rights · created in {}",
             at.map_or_else(|| "this folder".to_owned(), |at| safe(&at.display().to_string()))
         ),
     }
@@ -264,7 +262,7 @@ pub(super) fn draw_difference(
 ) {
     let theme = app.theme;
     if let Side::Skipped(count) = row.side {
-        let text = format!("⋮ {} alike", lines(count as u64));
+        let text = format!("⋮ {} equal", lines(count as u64));
         put(buffer, area, 8, y, &text, theme.quiet());
         return;
     }
@@ -284,9 +282,9 @@ fn draw_command(buffer: &mut Buffer, area: Rect, app: &App, command: &HeldComman
     let theme = app.theme;
     let count = command.words.len().saturating_sub(1);
     let title = match count {
-        0 => "started without arguments".to_owned(),
-        1 => "started with exactly this one argument".to_owned(),
-        count => format!("started with exactly these {} arguments", grouped(count as u64)),
+        0 => "run without arguments".to_owned(),
+        1 => "run with exactly this one argument".to_owned(),
+        count => format!("run with exactly these {} arguments", grouped(count as u64)),
     };
     put(buffer, area, 0, 0, &title, theme.quiet());
     let details = insight::command_details(command);

@@ -342,7 +342,7 @@ fn footer(app: &App, preview: &Preview) -> String {
         return format!("evaluating … {} lines · Ctrl-C stops", grouped(lines));
     }
     if app.is_stale() {
-        return "stale: of the text before".to_owned();
+        return "outdated: shows the previous text".to_owned();
     }
     if let Some(path) = app.result.changed.first() {
         return format!("{} has changed since: R reads it", safe(&path.display().to_string()));

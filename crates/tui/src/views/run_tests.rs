@@ -36,7 +36,7 @@ impl Stand {
         self.until(|stand| stand.app.throughput.estimate.is_some());
         self.at_every_size();
         let screen = self.screen(160, 50);
-        assert!(screen.contains("run this on all of the data now?"), "{screen}");
+        assert!(screen.contains("Run this on all of the data now?"), "{screen}");
         self.letters("y");
         assert_eq!(self.app.screen, Screen::Throughput);
         self.at_every_size();

@@ -253,7 +253,7 @@ fn saving_opening_and_leaving_ask_where_something_would_be_lost() {
     stand.letters(" | sort");
     stand.settle();
     stand.press(KeyCode::Char('q'), KeyModifiers::CONTROL);
-    assert!(stand.screen(160, 50).contains("Leave all the same?"));
+    assert!(stand.screen(160, 50).contains("Quit anyway?"));
     assert_eq!(stand.app.wish(), Wish::Stay);
     stand.letters("n");
     stand.press(KeyCode::Char('s'), KeyModifiers::CONTROL);

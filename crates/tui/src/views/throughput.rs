@@ -23,7 +23,7 @@ const NOW_NS: u64 = 1_000_000_000;
 
 pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let Some(running) = &app.running else {
-        let text = "nothing was run on everything yet: r asks first, and tells what it will take";
+        let text = "no full run yet: r starts one, after showing what it will take";
         put(
             buffer,
             area,
@@ -124,10 +124,10 @@ fn why(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
             x = put(buffer, area, x + 1, 1, &found.says, theme.ink()) + 2;
         }
         None if running.end.is_none() => {
-            x = put(buffer, area, x, 1, "it has only begun", theme.quiet()) + 2;
+            x = put(buffer, area, x, 1, "just started", theme.quiet()) + 2;
         }
         None => {
-            x = put(buffer, area, x, 1, "too short to say what took the time", theme.quiet()) + 2;
+            x = put(buffer, area, x, 1, "too short to tell what took the time", theme.quiet()) + 2;
         }
     }
     if running.end.is_none() && !running.snapshot.paused {

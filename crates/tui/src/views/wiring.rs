@@ -115,9 +115,9 @@ fn steps(buffer: &mut Buffer, area: Rect, app: &App, steps: &[Step], number: usi
     let Some(preview) = &app.result.preview else { return };
     let title = match steps.len() {
         0 | 1 => {
-            format!("stage {} has no redirections: its pipes and the terminal stay", number + 1)
+            format!("stage {} has no redirections: it keeps its pipes and the terminal", number + 1)
         }
-        _ => format!("stage {}, in the order in which the shell performs it", number + 1),
+        _ => format!("stage {}, in the order the shell performs it", number + 1),
     };
     put(buffer, area, 0, 0, &title, app.theme.quiet());
     let widest = steps
@@ -129,7 +129,8 @@ fn steps(buffer: &mut Buffer, area: Rect, app: &App, steps: &[Step], number: usi
         .clamp(8, 24) as u16;
     let mut y = 1;
     for step in steps {
-        let text = step.span.and_then(|span| preview.text.get(span.range())).unwrap_or("at first");
+        let text =
+            step.span.and_then(|span| preview.text.get(span.range())).unwrap_or("at the start");
         let first_line = text.lines().next().unwrap_or_default();
         let style = if step.span.is_some() { app.theme.bright() } else { app.theme.quiet() };
         put(buffer, area, 1, y, &cut(&safe(first_line), usize::from(widest)), style);

@@ -77,7 +77,7 @@ fn from_the_demo_to_a_written_file_and_back() {
 
     // Leaving asks; the terminal is as it was.
     terminal.press(&["q"]);
-    terminal.wait("Leave all the same?");
+    terminal.wait("Quit anyway?");
     terminal.press(&["y"]);
     terminal.wait("shell>");
     assert!(terminal.flags().starts_with("0 1"), "{}", terminal.flags());
@@ -123,7 +123,7 @@ fn the_same_way_in_a_small_terminal() {
     assert!(!written.exists());
 
     terminal.press(&["q"]);
-    terminal.wait("Leave all the same?");
+    terminal.wait("Quit anyway?");
     terminal.press(&["y"]);
     terminal.wait("shell>");
     assert!(terminal.flags().starts_with("0 1"), "{}", terminal.flags());
@@ -169,7 +169,7 @@ fn suspended_and_brought_back_whole() {
     terminal.type_text("x");
     terminal.wait("changed");
     terminal.press(&["C-q"]);
-    terminal.wait("Leave all the same?");
+    terminal.wait("Quit anyway?");
     terminal.press(&["y"]);
     terminal.wait("shell>");
 }
@@ -280,7 +280,7 @@ fn completion_history_sample_and_awkward_bytes() {
     terminal.press(&["s", "Down", "Down", "Enter"]);
     terminal.wait("all of it");
     terminal.press(&["?"]);
-    terminal.wait("Three places take the keys.");
+    terminal.wait("Keys go to one of three areas.");
 }
 
 #[test]
@@ -407,7 +407,7 @@ fn descriptors_are_followed_redirection_by_redirection() {
     terminal.wait("not written yet");
     terminal.escape("↑↓ select");
     terminal.press(&["Home", "W"]);
-    let screen = terminal.wait("in the order in which the shell performs it");
+    let screen = terminal.wait("in the order the shell performs it");
     for line in [
         "2 goes where 1 goes at this moment: the pipe to 2",
         "0 ◂ the terminal   1 ▸ the pipe to 2   2 ▸ the pipe to 2",
@@ -424,7 +424,7 @@ fn descriptors_are_followed_redirection_by_redirection() {
     terminal.press(&["C-a", "F3"]);
     terminal.wait("2 goes where 1 goes at this moment: out.txt, replaced");
     terminal.press(&["C-q"]);
-    terminal.wait("Leave all the same?");
+    terminal.wait("Quit anyway?");
     terminal.press(&["y"]);
     terminal.wait("shell>");
 }
@@ -472,7 +472,7 @@ fn what_is_held_back_is_seen_chosen_written_and_taken_back() {
     terminal.wait("3 files would be written");
     std::fs::write(demo.join("station.conf"), "changed\n").unwrap();
     terminal.press(&["w"]);
-    terminal.wait("changed since it was looked at");
+    terminal.wait("changed since it was read");
     terminal.press(&["n"]);
     // Commands of their own are started from here, one after the other.
     let line =
@@ -504,7 +504,7 @@ fn what_is_held_back_is_seen_chosen_written_and_taken_back() {
     terminal.press(&["y"]);
     terminal.wait("written: three.txt");
     terminal.press(&["C-q"]);
-    terminal.wait("Leave all the same?");
+    terminal.wait("Quit anyway?");
     terminal.press(&["y"]);
     terminal.wait("shell>");
 }
@@ -514,7 +514,7 @@ fn a_program_is_started_once_for_the_session_or_always() {
     let terminal = Terminal::open(160, 50);
     let leave = |terminal: &Terminal| {
         terminal.press(&["C-q"]);
-        terminal.wait("Leave all the same?");
+        terminal.wait("Quit anyway?");
         terminal.press(&["y"]);
         terminal.wait("shell>");
     };
@@ -529,12 +529,12 @@ fn a_program_is_started_once_for_the_session_or_always() {
     terminal.press(&["Home", "Down"]);
     terminal.wait("waiting for your consent");
     terminal.press(&["y"]);
-    terminal.wait("start this external program?");
+    terminal.wait("Run this external program?");
     terminal.press(&["n"]);
-    terminal.wait_gone("start this external program?");
+    terminal.wait_gone("Run this external program?");
     // Once: later stages are changed without starting it again.
     terminal.press(&["y"]);
-    terminal.wait("start this external program?");
+    terminal.wait("Run this external program?");
     terminal.press(&["o"]);
     terminal.wait("ago, R starts it again");
     assert_eq!(count(), 1);
@@ -546,7 +546,7 @@ fn a_program_is_started_once_for_the_session_or_always() {
     terminal.wait("! not started");
     // Always: also in the next session.
     terminal.press(&["Home", "Down", "y"]);
-    terminal.wait("start this external program?");
+    terminal.wait("Run this external program?");
     terminal.press(&["a"]);
     terminal.wait("kept in the configuration");
     terminal.wait("keeps 1 of 5");
@@ -630,7 +630,7 @@ fn text_streams_and_lines_go_to_the_clipboard() {
     terminal.wait("the line copied");
     holds("b");
     terminal.press(&["C-q"]);
-    terminal.wait("Leave all the same?");
+    terminal.wait("Quit anyway?");
     terminal.press(&["y"]);
     terminal.wait("shell>");
 }

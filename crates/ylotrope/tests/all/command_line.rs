@@ -116,7 +116,10 @@ fn what_is_wrong_is_said_with_its_place_and_nothing_runs() {
     for (line, message) in [
         ("echo a > out\necho 'b", "line 2, column 6: this quote ' has no end"),
         ("echo a > out & echo b", "line 1, column 14: & (run in the background) is not supported"),
-        ("echo a > out; eval x", "line 1, column 15: eval: what it would run is not known before"),
+        (
+            "echo a > out; eval x",
+            "line 1, column 15: eval: the commands are not known before it runs",
+        ),
         (
             "if true; then echo a > out; echo ${x/y}; fi",
             "line 1, column 34: ${x/y} is not supported",

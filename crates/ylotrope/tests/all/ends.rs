@@ -105,7 +105,7 @@ fn a_stop_from_outside_and_fg_leave_both_in_order() {
         replace_text(&terminal, "echo back again | tr a-z A-Z");
         terminal.wait("BACK AGAIN");
         terminal.press(&["C-q"]);
-        terminal.wait("Leave all the same?");
+        terminal.wait("Quit anyway?");
         terminal.press(&["y"]);
         terminal.wait("shell>");
         assert_eq!(
@@ -129,7 +129,7 @@ fn leaving_ends_consented_programs_with_all_they_started() {
     terminal.wait("! not started");
     terminal.escape("↑↓ select");
     terminal.press(&["Home", "Down", "y"]);
-    terminal.wait("start this external program?");
+    terminal.wait("Run this external program?");
     terminal.press(&["o"]);
     let deadline = Instant::now() + Duration::from_secs(20);
     let started = || std::fs::read_to_string(&pids).unwrap_or_default().lines().count() == 2;
@@ -138,7 +138,7 @@ fn leaving_ends_consented_programs_with_all_they_started() {
         std::thread::sleep(Duration::from_millis(10));
     }
     terminal.press(&["C-q"]);
-    terminal.wait("Leave all the same?");
+    terminal.wait("Quit anyway?");
     terminal.press(&["y"]);
     terminal.wait("shell>");
     let running = || {

@@ -251,14 +251,14 @@ fn a_run_in_the_bench_is_held_ended_and_compared() {
     let at = terminal.path();
     gate_log(at, "1M");
     std::fs::write(at.join("out.txt"), "old\n").unwrap();
-    // One that goes on until it is ended.
+    // One that runs until it is stopped.
     terminal.type_text("$Y");
     terminal.press(&["Enter"]);
     terminal.wait("Esc to the river");
     terminal.paste("seq 100000000000 | grep 77 | tee copy.txt | wc -l > out.txt");
     terminal.escape("↑↓ select");
     terminal.press(&["r"]);
-    terminal.wait("run this on all of the data now?");
+    terminal.wait("Run this on all of the data now?");
     terminal.press(&["y"]);
     terminal.wait("slowest");
     let screen = terminal.wait("link ");
@@ -267,7 +267,7 @@ fn a_run_in_the_bench_is_held_ended_and_compared() {
     terminal.press(&["Escape"]);
     terminal.wait("running on everything: ");
     terminal.press(&["T"]);
-    terminal.wait("x end the run");
+    terminal.wait("x stop the run");
     terminal.press(&["p"]);
     terminal.wait("p go on");
     let pid: u32 = terminal.tmux(&["display-message", "-p", "#{pane_pid}"]).trim().parse().unwrap();
@@ -322,10 +322,10 @@ fn a_run_in_the_bench_is_held_ended_and_compared() {
     terminal.press(&["T"]);
     terminal.wait("100.0 %");
     terminal.press(&["X"]);
-    terminal.wait("hand over");
+    terminal.wait("export");
     terminal.type_text("throughput");
     terminal.press(&["Enter"]);
-    terminal.wait("write it to the file");
+    terminal.wait("write it to");
     terminal.press(&["Enter"]);
     terminal.wait("written: pipeline-throughput.svg");
     let svg = std::fs::read_to_string(at.join("pipeline-throughput.svg")).unwrap();
@@ -358,7 +358,7 @@ fn leaving_while_a_run_goes_on_ends_it_and_leaves_nothing() {
     terminal.paste("yes | tee a | cat > b");
     terminal.escape("↑↓ select");
     terminal.press(&["r"]);
-    terminal.wait("run this on all of the data now?");
+    terminal.wait("Run this on all of the data now?");
     terminal.press(&["y"]);
     terminal.wait("running");
     terminal.wait("slowest");

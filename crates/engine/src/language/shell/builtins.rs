@@ -16,7 +16,7 @@ pub(super) fn check_name(command: &str, name: &str, span: Span) -> ShellResult<(
     if first && name.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'_') {
         return Ok(());
     }
-    Unwind::fault(format!("{command}: {name} is no name of a variable"), span, 2)
+    Unwind::fault(format!("{command}: {name} is not a valid variable name"), span, 2)
 }
 
 /// `NAME=value` or `NAME`.
@@ -60,7 +60,7 @@ impl Shell<'_> {
                     return Err(Unwind::Exit);
                 }
                 if self.calls == 0 && self.sourced == 0 {
-                    return Unwind::fault("return: there is no function to leave", span, 2);
+                    return Unwind::fault("return: not inside a function", span, 2);
                 }
                 return Err(Unwind::Return);
             }
@@ -80,7 +80,7 @@ impl Shell<'_> {
                     Some(word) => number(&name, word, span)?,
                 };
                 if count > self.state.positional.len() {
-                    return Unwind::fault("shift: there are not so many arguments", span, 2);
+                    return Unwind::fault("shift: not enough arguments", span, 2);
                 }
                 self.state.positional.drain(..count);
                 0
@@ -211,7 +211,7 @@ impl Shell<'_> {
             check_name("local", &name, span)?;
             let before = self.state.set.get(&name).cloned();
             let Some(aside) = self.state.aside.last_mut() else {
-                return Unwind::fault("local: there is no function here", span, 2);
+                return Unwind::fault("local: not inside a function", span, 2);
             };
             if !aside.contains_key(&name) {
                 aside.insert(name.clone(), before);
@@ -274,7 +274,7 @@ impl Shell<'_> {
 
     fn trap(&mut self, arguments: &[Vec<u8>], span: Span) -> ShellResult<()> {
         let [action, conditions @ ..] = arguments else {
-            return Unwind::fault("trap: what to do and EXIT are needed", span, 2);
+            return Unwind::fault("trap: an action and EXIT are needed", span, 2);
         };
         let exit = |word: &Vec<u8>| word == b"EXIT" || word == b"0";
         if conditions.is_empty() || !conditions.iter().all(exit) {
@@ -320,7 +320,7 @@ fn number(command: &str, word: &[u8], span: Span) -> ShellResult<usize> {
     let text = String::from_utf8_lossy(word);
     match text.parse() {
         Ok(number) => Ok(number),
-        Err(_) => Unwind::fault(format!("{command}: {text} is no number"), span, 2),
+        Err(_) => Unwind::fault(format!("{command}: {text} is not a number"), span, 2),
     }
 }
 
@@ -329,7 +329,7 @@ fn status(command: &str, word: &[u8], span: Span) -> ShellResult<u8> {
     let text = String::from_utf8_lossy(word);
     match text.parse::<i64>() {
         Ok(number) => Ok(number as u8),
-        Err(_) => Unwind::fault(format!("{command}: {text} is no number"), span, 2),
+        Err(_) => Unwind::fault(format!("{command}: {text} is not a number"), span, 2),
     }
 }
 

@@ -137,7 +137,7 @@ impl Shell<'_> {
             }
         };
         if self.sourced >= super::CALLS_MAX {
-            return Unwind::fault("too many files of commands within each other", span, 2);
+            return Unwind::fault("files of commands nested too deeply", span, 2);
         }
         self.sourced += 1;
         self.state.status = 0;
@@ -250,7 +250,11 @@ impl Shell<'_> {
             return Unwind::fault(format!("umask: {text} is not a mask"), span, 2);
         };
         if self.beside_others {
-            return Unwind::fault("umask beside other commands is not supported", span, 2);
+            return Unwind::fault(
+                "umask in a pipeline with other commands is not supported",
+                span,
+                2,
+            );
         }
         self.state.mask_at_first.get_or_insert(now);
         self.state.mask = Some(mask);

@@ -7,8 +7,8 @@ const NO_CHECK: char = '\u{2}';
 
 /// The options that decide it.
 pub(crate) const CHECK_OPTIONS: [OptionSpec; 2] = [
-    option(CHECK, "check-order", None, "fail when a file is not in order", false),
-    option(NO_CHECK, "nocheck-order", None, "do not look whether the files are in order", false),
+    option(CHECK, "check-order", None, "fail when a file is not sorted", false),
+    option(NO_CHECK, "nocheck-order", None, "do not check whether the files are sorted", false),
 ];
 
 /// When it is looked whether lines are in order.

@@ -309,7 +309,7 @@ impl<'m, 'w> Machine<'m, 'w> {
             }
             Step::Next(at) | Step::NextFile(at) => {
                 if !self.in_record {
-                    return fault(*at, "there is no record to leave here");
+                    return fault(*at, "next is not possible here: no record is being read");
                 }
                 let next = matches!(step, Step::Next(_));
                 return Err(Box::new(if next { Stop::Next } else { Stop::NextFile }));

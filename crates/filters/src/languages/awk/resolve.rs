@@ -564,7 +564,7 @@ impl Resolver<'_> {
 
     fn call(&mut self, name: &str, arguments: &[Expr], span: &Range<usize>) -> Resolved<Node> {
         let Some(number) = self.functions.iter().position(|function| function.name == name) else {
-            return Err(Fault::new(span.clone(), format!("there is no function “{name}”")));
+            return Err(Fault::new(span.clone(), format!("no function “{name}”")));
         };
         let takes = self.functions[number].parameters.len();
         if arguments.len() > takes {

@@ -231,8 +231,8 @@ pub(super) fn summary(program: &Program) -> String {
         program.rules.iter().filter(|rule| !matches!(rule.when, When::Begin | When::End)).collect();
     let ends = program.rules.iter().any(|rule| matches!(rule.when, When::End));
     match &rules[..] {
-        [] if ends => "reads every record, then runs what stands at END".to_owned(),
-        [] => "runs what stands at BEGIN, without reading".to_owned(),
+        [] if ends => "reads every record, then runs the END actions".to_owned(),
+        [] => "runs the BEGIN actions without reading".to_owned(),
         [Rule { when: When::Matches(_), body: None }] => {
             "keeps the records for which the condition holds".to_owned()
         }
@@ -254,11 +254,11 @@ pub(super) fn summary(program: &Program) -> String {
                 },
                 _ => "runs the action",
             };
-            let then = if ends { ", then what stands at END" } else { "" };
+            let then = if ends { ", then the END actions" } else { "" };
             format!("{what} {when}{then}")
         }
         several => {
-            let then = if ends { ", then what stands at END" } else { "" };
+            let then = if ends { ", then the END actions" } else { "" };
             format!("runs {} rules on every record{then}", several.len())
         }
     }

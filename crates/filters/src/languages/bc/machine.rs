@@ -108,7 +108,7 @@ impl Machine {
         }
     }
 
-    /// Runs an item. Afterwards every name of the text before it may be used.
+    /// Runs an item. Afterwards every name shows the previous text it may be used.
     pub(super) fn item(
         &mut self,
         item: &Item,
@@ -339,7 +339,7 @@ impl Machine {
                         let plain =
                             digits.iter().all(|b| matches!(b, b'0'..=b'9' | b'A'..=b'F' | b'.'));
                         if !plain || memchr::memchr_iter(b'.', digits).count() > 1 {
-                            return fault(span, "what was read is no number");
+                            return fault(span, "the input is not a number");
                         }
                         let number = Number::parse(digits, self.input_base);
                         if negative { number.negated() } else { number }
@@ -367,7 +367,7 @@ impl Machine {
                     return fault(span, "the exponent is too large");
                 };
                 if right.scale() > 0 && *right != Number::from(exponent).at_scale(right.scale()) {
-                    return fault(span, "the exponent is no whole number");
+                    return fault(span, "the exponent is not a whole number");
                 }
                 if left.is_zero() && exponent < 0 {
                     return fault(span, "division by zero");
@@ -525,13 +525,13 @@ impl Machine {
             }
         }
         if !self.library {
-            return fault(span, format!("there is no function “{function}”"));
+            return fault(span, format!("no function “{function}”"));
         }
         let goes_on = || context.outside.goes_on();
         match library::call(&function, &values, self.scale, &goes_on) {
             Ok(Some(value)) => Ok(value),
             Ok(None) => {
-                let message = format!("there is no function “{function}” with these arguments");
+                let message = format!("no function “{function}” with these arguments");
                 fault(span, message)
             }
             Err(library::Stop::Trouble(trouble)) => in_words(trouble, span),

@@ -315,7 +315,7 @@ impl Parser<'_> {
                 })
             }
             "auto" | "define" => {
-                let message = format!("“{word}” cannot stand here");
+                let message = format!("“{word}” is not allowed here");
                 Self::wrong(span, message)
             }
             _ => self.expression_statement(),

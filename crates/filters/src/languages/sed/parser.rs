@@ -61,7 +61,7 @@ pub(super) fn parse(text: &[u8], extended: bool) -> Parsed<Script> {
     for (command, label) in std::mem::take(&mut parser.jumps) {
         let Some(&target) = parser.labels.get(&text[label.clone()]) else {
             let shown = String::from_utf8_lossy(&text[label.clone()]).into_owned();
-            return Err(Fault { span: label, message: format!("there is no label “{shown}”") });
+            return Err(Fault { span: label, message: format!("no label “{shown}”") });
         };
         let target = Some(target.min(end));
         let action = &mut parser.script.commands[command].action;
@@ -242,7 +242,7 @@ impl<'t> Parser<'t> {
                 let (character, length) = crate::text::characters::first(&self.text[place..]);
                 let shown = character
                     .map_or_else(|| "this byte".to_owned(), |c| format!("“{}”", c.escape_debug()));
-                let message = format!("there is no command {shown}");
+                let message = format!("unknown command {shown}");
                 return Self::fault(place..place + length, message);
             }
         };
@@ -280,7 +280,7 @@ impl<'t> Parser<'t> {
             Some(_) => {
                 let rest = &self.text[self.at..];
                 let end = rest.iter().position(|byte| b"\n;}".contains(byte)).unwrap_or(rest.len());
-                Self::fault(self.at..self.at + end.max(1), "this is too much behind the command")
+                Self::fault(self.at..self.at + end.max(1), "extra characters after the command")
             }
         }
     }
@@ -449,7 +449,7 @@ impl<'t> Parser<'t> {
             let known = key.0.len() == place.len() && start < end;
             let span = if known { start..end } else { place.clone() };
             let message = match error.kind {
-                PatternErrorKind::BackReference => "there is no such group before this".to_owned(),
+                PatternErrorKind::BackReference => "no such group before this".to_owned(),
                 other => other.to_string(),
             };
             Fault { span, message }
@@ -610,7 +610,7 @@ impl<'t> Parser<'t> {
         let read = |range: &Range<usize>| {
             texts::translated(&self.text[range.clone()], delimiter).map_err(|at| Fault {
                 span: range.start + at..(range.start + at + 2).min(range.end),
-                message: "only \\\\, \\n and an escaped delimiter may stand here".to_owned(),
+                message: "only \\\\, \\n and an escaped delimiter are allowed here".to_owned(),
             })
         };
         let (from_list, to_list) = (read(&from)?, read(&to)?);

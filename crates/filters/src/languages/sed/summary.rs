@@ -48,7 +48,7 @@ pub(super) fn summary(script: &Script, quiet: bool) -> String {
             Action::Print if quiet => format!("keeps the lines {not}selected"),
             Action::Print => format!("writes the lines {not}selected twice"),
             Action::Translate(_) => format!("replaces characters by their partners {selected}"),
-            Action::Quit(_) => "stops behind the line selected".to_owned(),
+            Action::Quit(_) => "stops after the selected line".to_owned(),
             Action::Number if quiet => format!("writes the numbers of the lines {not}selected"),
             _ => format!("runs one command {selected}"),
         };

@@ -51,7 +51,7 @@ pub(in super::super) fn notes(buffer: &mut Buffer, area: Rect, app: &App) {
         bytes(figures.peak_held_bytes),
     );
     if command.kind == CommandKind::Program {
-        second.push_str(" · by the system's account");
+        second.push_str(" · as reported by the kernel");
     }
     let mut rows: Vec<(String, Style)> = vec![(second, theme.quiet())];
     if let Some((other, how)) = held_by(commands, number) {

@@ -124,7 +124,7 @@ impl Machine<'_, '_> {
     /// A field's number, checked.
     pub(super) fn column_number(number: f64, at: usize) -> Eval<usize> {
         if number < 0.0 || number.is_nan() {
-            return fault(at, format!("there is no field {number}"));
+            return fault(at, format!("no field {number}"));
         }
         if number >= FIELDS_MAX as f64 {
             return fault(at, format!("a record has at most {FIELDS_MAX} fields"));
