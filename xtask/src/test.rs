@@ -16,7 +16,7 @@ pub(crate) fn run() -> Result<()> {
     words::check(&root()?)?;
     let clippy = ["clippy", "--workspace", "--all-targets", "--locked", "--", "-D", "warnings"];
     step("clippy", &clippy)?;
-    step("tests", &["test", "--workspace", "--locked"])?;
+    step("tests", &["test", "--workspace", "--locked", "--no-fail-fast"])?;
     let fuzz = ["check", "--locked", "--manifest-path", "fuzz/Cargo.toml", "--bins"];
     step("fuzz targets", &fuzz)
 }

@@ -479,16 +479,16 @@ mod tests {
         010                      8
         1,2,a=3                  3, a=3
         9223372036854775807+1    -9223372036854775808
-        1 2                      2 cannot stand here at "2"
+        1 2                      2 is not allowed here at "2"
         1+                       a value is missing at the end at ""
         (1                       a value is missing at the end at ""
         1/0                      division by zero at "/0"
         w                        w is "word", no whole number at "w"
-        3a                       3a is no whole number at "3a"
-        a b                      b cannot stand here at "b"
-        08                       08 is no whole number at "08"
-        $                        $ cannot stand here at "$"
-        1 = 2                    = cannot stand here at "="
+        3a                       3a is not a whole number at "3a"
+        a b                      b is not allowed here at "b"
+        08                       08 is not a whole number at "08"
+        $                        $ is not allowed here at "$"
+        1 = 2                    = is not allowed here at "="
         a==7                     1
         a!=7                     0
         7&3                      3

@@ -1,4 +1,5 @@
-use std::sync::{Arc, Mutex, PoisonError};
+use parking_lot::Mutex;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
@@ -76,7 +77,7 @@ impl Output {
         let Some(store) = &self.origins else { return };
         let newlines = memchr::memchr_iter(b'\n', bytes).count() as u64;
         let mut begun = newlines + u64::from(last != b'\n');
-        let mut store = store.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut store = store.lock();
         let mut origin = origin;
         if starts_inside {
             store.extend_last(origin);
@@ -125,7 +126,7 @@ impl Output {
             // One note for both parts, so that an empty line counts.
             let at_start = self.at_line_start;
             if let Some(store) = &self.origins {
-                let mut store = store.lock().unwrap_or_else(PoisonError::into_inner);
+                let mut store = store.lock();
                 if at_start { store.push(1, origin) } else { store.extend_last(origin) }
             }
         }
@@ -138,7 +139,7 @@ impl Output {
     /// one for each.
     pub fn put_each(&mut self, lines: &[u8], ids: &[LineId]) -> Result<(), WriteError> {
         if let Some(store) = &self.origins {
-            let mut store = store.lock().unwrap_or_else(PoisonError::into_inner);
+            let mut store = store.lock();
             let mut ids = ids.iter();
             if !self.at_line_start
                 && let Some(&id) = ids.next()
@@ -229,7 +230,7 @@ pub struct Side {
 
 impl Sink for Side {
     fn write(&self, block: Block) -> Result<(), WriteError> {
-        let mut at_line_start = self.at_line_start.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut at_line_start = self.at_line_start.lock();
         if let Some(store) = &self.origins
             && !block.is_empty()
         {
@@ -238,7 +239,7 @@ impl Sink for Side {
                 None => Origin::None,
             };
             let begun = block.newlines() + u64::from(!block.ends_line());
-            let mut store = store.lock().unwrap_or_else(PoisonError::into_inner);
+            let mut store = store.lock();
             store.push(begun - u64::from(!*at_line_start), origin);
         }
         *at_line_start = block.is_empty() && *at_line_start || block.ends_line();

@@ -1,5 +1,6 @@
+use parking_lot::{Condvar, Mutex, MutexGuard};
 use std::sync::atomic::{AtomicU8, AtomicU64, AtomicUsize, Ordering::Relaxed};
-use std::sync::{Arc, Condvar, Mutex, MutexGuard, OnceLock, PoisonError};
+use std::sync::{Arc, OnceLock};
 
 use thiserror::Error;
 
@@ -61,7 +62,7 @@ struct Pauses {
 
 impl RunControl {
     fn lock(&self) -> MutexGuard<'_, Pauses> {
-        self.0.pauses.lock().unwrap_or_else(PoisonError::into_inner)
+        self.0.pauses.lock()
     }
 
     /// Asks to stop, for good; a pause ends.
@@ -80,15 +81,15 @@ impl RunControl {
         match self.0.flag.load(Relaxed) {
             RUNS => false,
             CANCELLED => true,
-            _ => self.wait(),
+            _ => self.wait_while_paused(),
         }
     }
 
     #[cold]
-    fn wait(&self) -> bool {
+    fn wait_while_paused(&self) -> bool {
         let mut pauses = self.lock();
         while self.0.flag.load(Relaxed) == PAUSED {
-            pauses = self.0.changed.wait(pauses).unwrap_or_else(PoisonError::into_inner);
+            self.0.changed.wait(&mut pauses);
         }
         drop(pauses);
         self.was_cancelled()

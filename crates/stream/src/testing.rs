@@ -1,11 +1,12 @@
 //! Files, sources and sinks held in memory, for tests of this crate and of those above.
 
+use parking_lot::Mutex;
 use std::collections::BTreeMap;
 use std::ffi::OsString;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
-use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
 use crate::{
@@ -43,13 +44,13 @@ pub struct MemorySink(Mutex<Vec<u8>>);
 impl MemorySink {
     /// What was written.
     pub fn contents(&self) -> Vec<u8> {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner).clone()
+        self.0.lock().clone()
     }
 }
 
 impl Sink for MemorySink {
     fn write(&self, block: Block) -> Result<(), WriteError> {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner).extend_from_slice(block.bytes());
+        self.0.lock().extend_from_slice(block.bytes());
         Ok(())
     }
 }
@@ -104,7 +105,7 @@ impl Files for FixedFiles {
         {
             let _ = sink.write(Block::new(old.clone()));
         }
-        let mut written = self.written.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut written = self.written.lock();
         written.insert(path.to_owned(), sink.clone());
         Ok(sink)
     }
@@ -114,7 +115,7 @@ impl Files for FixedFiles {
     }
 
     fn remove(&self, path: &Path) -> io::Result<()> {
-        self.written.lock().unwrap_or_else(PoisonError::into_inner).remove(path);
+        self.written.lock().remove(path);
         Ok(())
     }
 

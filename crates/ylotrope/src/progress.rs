@@ -1,7 +1,8 @@
 //! How far a run is, told on standard error while it goes on.
 
+use parking_lot::{Condvar, Mutex, MutexGuard};
 use std::io::{IsTerminal, Write};
-use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
+use std::sync::Arc;
 use std::thread::JoinHandle;
 use std::time::Duration;
 
@@ -37,7 +38,7 @@ struct State {
 type Shared = Arc<(Mutex<State>, Condvar)>;
 
 fn lock(shared: &Shared) -> MutexGuard<'_, State> {
-    shared.0.lock().unwrap_or_else(PoisonError::into_inner)
+    shared.0.lock()
 }
 
 fn say(text: &str) {
@@ -99,7 +100,7 @@ fn follow(watch: &Watch, form: Option<Form>, shared: &Shared) -> History {
     loop {
         let mut state = lock(shared);
         if !state.over {
-            state = shared.1.wait_timeout(state, TICK).unwrap_or_else(PoisonError::into_inner).0;
+            shared.1.wait_for(&mut state, TICK);
         }
         let over = state.over;
         let snapshot = watch.snapshot();

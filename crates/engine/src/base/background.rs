@@ -1,7 +1,8 @@
 //! Work on a thread of its own, which always answers.
 
+use parking_lot::Mutex;
 use std::panic::{AssertUnwindSafe, catch_unwind};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 
 use thiserror::Error;
 
@@ -26,7 +27,7 @@ pub fn in_background<T: 'static>(
 ) {
     let answer = Arc::new(Mutex::new(Some(answer)));
     let say = |answer: &Mutex<Option<_>>, result| {
-        let answer = answer.lock().unwrap_or_else(PoisonError::into_inner).take();
+        let answer = answer.lock().take();
         if let Some(answer) = answer {
             let answer: Box<dyn FnOnce(Result<T, BackgroundError>)> = Box::new(answer);
             answer(result);

@@ -1,6 +1,6 @@
 //! What a run may take of the machine: time, memory.
 
-use std::sync::{Condvar, Mutex, PoisonError};
+use parking_lot::{Condvar, Mutex};
 use std::time::{Duration, Instant};
 
 use stream::{Excess, RunControl};
@@ -158,12 +158,11 @@ pub(crate) fn with_limits<T>(
         control.limit_values(memory / VALUE_PART);
     }
     let watch = || {
-        let mut done = finished.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut done = finished.0.lock();
         while !*done {
             let left = deadline.saturating_duration_since(Instant::now());
             let wait = if before.is_some() { left.min(LOOK) } else { left };
-            let waited = finished.1.wait_timeout(done, wait);
-            (done, _) = waited.unwrap_or_else(PoisonError::into_inner);
+            finished.1.wait_for(&mut done, wait);
             if *done || control.was_cancelled() {
                 break;
             }
@@ -174,7 +173,7 @@ pub(crate) fn with_limits<T>(
                 break;
             }
             if Instant::now() >= deadline {
-                *over.lock().unwrap_or_else(PoisonError::into_inner) = Some(Over::Time);
+                *over.lock() = Some(Over::Time);
                 control.cancel();
                 break;
             }
@@ -184,12 +183,12 @@ pub(crate) fn with_limits<T>(
         // Without a thread to watch there is no limit but those of the streams.
         let watching = std::thread::Builder::new().name("limits".into()).spawn_scoped(scope, watch);
         let result = run();
-        *finished.0.lock().unwrap_or_else(PoisonError::into_inner) = true;
+        *finished.0.lock() = true;
         finished.1.notify_all();
         drop(watching);
         result
     });
-    let over = over.into_inner().unwrap_or_else(PoisonError::into_inner);
+    let over = over.into_inner();
     (result, control.excess().map(Over::Excess).or(over))
 }
 
@@ -200,10 +199,9 @@ pub(crate) fn with_memory_of_machine<T>(control: &RunControl, run: impl FnOnce()
     let available = available_bytes().min(askable_bytes());
     control.limit_values((available / VALUE_PART).max(1 << 20));
     let watch = || {
-        let mut done = finished.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut done = finished.0.lock();
         while !*done && !control.was_cancelled() {
-            let waited = finished.1.wait_timeout(done, LOOK);
-            (done, _) = waited.unwrap_or_else(PoisonError::into_inner);
+            finished.1.wait_for(&mut done, LOOK);
             if !*done && is_scarce() {
                 control.exceed(Excess::NoMemory);
             }
@@ -212,7 +210,7 @@ pub(crate) fn with_memory_of_machine<T>(control: &RunControl, run: impl FnOnce()
     std::thread::scope(|scope| {
         let watching = std::thread::Builder::new().name("limits".into()).spawn_scoped(scope, watch);
         let result = run();
-        *finished.0.lock().unwrap_or_else(PoisonError::into_inner) = true;
+        *finished.0.lock() = true;
         finished.1.notify_all();
         drop(watching);
         result

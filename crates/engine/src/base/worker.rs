@@ -1,7 +1,8 @@
 //! A worker with a mailbox for one task: a newer task takes the place of one that waits.
 
+use parking_lot::{Condvar, Mutex, MutexGuard};
 use std::panic::{AssertUnwindSafe, catch_unwind};
-use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
+use std::sync::Arc;
 
 use super::background::BackgroundError;
 
@@ -28,7 +29,7 @@ struct Shared {
 
 impl Shared {
     fn lock(&self) -> MutexGuard<'_, Mailbox> {
-        self.mailbox.lock().unwrap_or_else(PoisonError::into_inner)
+        self.mailbox.lock()
     }
 
     /// Waits for tasks and does them, until the mailbox is closed.
@@ -43,7 +44,7 @@ impl Shared {
                     return;
                 }
                 mailbox.idle += 1;
-                mailbox = self.changed.wait(mailbox).unwrap_or_else(PoisonError::into_inner);
+                self.changed.wait(&mut mailbox);
                 mailbox.idle -= 1;
             };
             drop(mailbox);
@@ -148,8 +149,7 @@ mod tests {
             worker.post(
                 move || {
                     began.send(()).unwrap();
-                    let open = gate.0.lock().unwrap();
-                    drop(gate.1.wait_while(open, |open| !*open).unwrap());
+                    gate.1.wait_while(&mut gate.0.lock(), |open| !*open);
                 },
                 |_| {},
             );
@@ -160,7 +160,7 @@ mod tests {
             let sender = sender.clone();
             worker.post(move || number, move |result| sender.send(result.unwrap()).unwrap());
         }
-        *gate.0.lock().unwrap() = true;
+        *gate.0.lock() = true;
         gate.1.notify_all();
         assert_eq!(answers.recv_timeout(LONG).unwrap(), 9);
         drop(worker);

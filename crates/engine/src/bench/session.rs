@@ -1,7 +1,8 @@
 //! Background work for a screen: previews, counts, full runs.
 
+use parking_lot::Mutex;
 use std::io;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 
 use shell::Script;
 use stream::{RunControl, StageFigures, StageMeter};
@@ -178,13 +179,13 @@ impl Workbench {
 
     /// True while a file is followed.
     pub fn is_following(&self) -> bool {
-        let live = self.live.lock().unwrap_or_else(PoisonError::into_inner);
+        let live = self.live.lock();
         live.as_ref().is_some_and(FollowedStage::runs)
     }
 
     /// Stops following; what came stays.
     pub fn stop_following(&mut self) {
-        if let Some(live) = &*self.live.lock().unwrap_or_else(PoisonError::into_inner) {
+        if let Some(live) = &*self.live.lock() {
             live.stop();
         }
     }
@@ -207,7 +208,7 @@ impl Workbench {
 
     /// The counters of the stages that run now, from the first changed stage on.
     pub fn progress(&self) -> Vec<StageFigures> {
-        let meters = self.meters.lock().unwrap_or_else(PoisonError::into_inner);
+        let meters = self.meters.lock();
         meters.iter().map(|meter| meter.figures()).collect()
     }
 
@@ -305,7 +306,7 @@ fn follow(
     control: &RunControl,
     report: &Report,
 ) -> Option<LiveSoFar> {
-    let mut live = live.lock().unwrap_or_else(PoisonError::into_inner);
+    let mut live = live.lock();
     if control.is_cancelled() {
         return None;
     }
@@ -443,7 +444,7 @@ fn sample_capture(
 ) -> io::Result<Arc<Sampled>> {
     let ended = capture.kept().has_ended();
     let bytes = capture.kept().bytes();
-    let mut last = captured.lock().unwrap_or_else(PoisonError::into_inner);
+    let mut last = captured.lock();
     if let Some(before) = &*last
         && before.sample == request.sample
     {

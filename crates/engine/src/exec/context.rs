@@ -1,6 +1,7 @@
 //! All that stands around a pipeline that runs, and who looks on.
 
-use std::sync::{Arc, Mutex};
+use parking_lot::Mutex;
+use std::sync::Arc;
 
 use shell::Command;
 use stream::{Commands, Environment, Files, OriginStore, RunControl, Sink, Source, StageMeter};
@@ -107,6 +108,9 @@ pub(crate) trait Taps: Sync {
     fn tap(&self, number: usize, next: Arc<dyn Sink>) -> Arc<dyn Sink>;
     /// Where the origins of stage `number` are kept.
     fn origins(&self, number: usize) -> Arc<Mutex<OriginStore>>;
+    /// What the first stage reads, where it has not its descriptors' input. Nobody else holds it,
+    /// so that the stage can be seen to leave what it does not need. Given once.
+    fn input(&self) -> Option<Box<dyn Source>>;
     /// What stage `number` has written already, in a run of its own that continues.
     fn written(&self, number: usize) -> Option<Box<dyn Source>>;
 }

@@ -1,10 +1,11 @@
 //! One stage on its thread: ports connected, filter run, outcome told.
 
+use parking_lot::Mutex;
 use std::ffi::OsString;
 use std::os::unix::ffi::OsStringExt;
 use std::panic::AssertUnwindSafe;
 use std::path::Path;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 
 use stream::{
     CommandEnd, CommandRequest, Commands, Environment, ExitStatus, Files, Joined, Machine,
@@ -108,8 +109,8 @@ pub(crate) fn run_native(
     }
     outcome.inputs = io.inputs().to_vec();
     drop(io);
-    outcome.held = commands.held.into_inner().unwrap_or_else(PoisonError::into_inner);
-    let opened = files.written.into_inner().unwrap_or_else(PoisonError::into_inner);
+    outcome.held = commands.held.into_inner();
+    let opened = files.written.into_inner();
     outcome.written = opened.paths();
     // What failed inside has not written all, whatever it was.
     if !outcome.panicked
@@ -135,7 +136,7 @@ struct StageFiles<'w> {
 
 impl StageFiles<'_> {
     fn note_written(&self, path: &Path, sink: Arc<dyn Sink>) {
-        self.written.lock().unwrap_or_else(PoisonError::into_inner).add(path, sink);
+        self.written.lock().add(path, sink);
     }
 
     fn metered(&self, inner: Box<dyn Source>) -> Box<dyn Source> {
@@ -207,7 +208,7 @@ struct StageCommands<'c> {
 impl StageCommands<'_> {
     fn note_held(&self, end: CommandEnd, start: &Start, joined: bool) {
         if end == CommandEnd::HeldBack {
-            let mut held = self.held.lock().unwrap_or_else(PoisonError::into_inner);
+            let mut held = self.held.lock();
             held.push(start.as_held(joined));
         }
     }

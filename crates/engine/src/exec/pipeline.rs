@@ -1,7 +1,8 @@
 //! Runs the stages of one pipeline at the same time.
 
+use parking_lot::Mutex;
 use std::io;
-use std::sync::{Arc, Mutex};
+use std::sync::Arc;
 use std::thread::{Scope, ScopedJoinHandle};
 
 use stream::{
@@ -9,7 +10,7 @@ use stream::{
     StageMeter, describe,
 };
 
-use super::context::{Doors, RunContext, ShellStage, Withheld};
+use super::context::{Doors, RunContext, ShellStage, Taps, Withheld};
 use crate::base::clock::run_ns;
 use crate::base::sinks::say;
 use crate::exec::named_pipes::with_pipes;
@@ -436,6 +437,9 @@ fn connect<'p>(
         let mut ports = around.clone();
         if number > 0 {
             ports.set(0, None);
+        }
+        if number == 0 && ports.input(0).is_none() {
+            stdin = context.taps.and_then(Taps::input);
         }
         if let Some(source) = stdin.take() {
             ports.read_from(0, source);

@@ -1,11 +1,12 @@
 //! Programs of this machine as stages.
 
+use parking_lot::{Condvar, Mutex};
 use std::fs::File;
 use std::io::{self, Read};
 use std::os::fd::{AsFd, OwnedFd};
 use std::os::unix::process::ExitStatusExt;
 use std::process::Stdio;
-use std::sync::{Arc, Condvar, Mutex, PoisonError};
+use std::sync::Arc;
 use std::time::{Duration, Instant};
 
 use process_wrap::std::{ChildWrapper, CommandWrap, ProcessSession};
@@ -340,10 +341,10 @@ impl Feeding {
     /// The program has ended: takes back what it has not read. Says why it did not get all.
     fn end(self) -> Option<String> {
         let (state, changed) = &*self.state;
-        let mut state = state.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut state = state.lock();
         state.over = true;
         while state.busy {
-            state = changed.wait(state).unwrap_or_else(PoisonError::into_inner);
+            changed.wait(&mut state);
         }
         let failed = state.failed.take();
         drop(state);
@@ -364,7 +365,7 @@ fn feed(
     state: &(Mutex<FeedState>, Condvar),
     control: &RunControl,
 ) {
-    let lock = || state.0.lock().unwrap_or_else(PoisonError::into_inner);
+    let lock = || state.0.lock();
     loop {
         let taken = input.next_if(|_| {
             let mut state = lock();

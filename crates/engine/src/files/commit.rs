@@ -1,11 +1,12 @@
 //! Files that a run from the screen writes: apart until all is done, then put in place together, or
 //! none of them; and taken back.
 
+use parking_lot::{Mutex, MutexGuard};
 use std::fs::{File, FileTimes};
 use std::io::{self, Read, Seek, SeekFrom};
 use std::os::unix::fs::FileExt;
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::Arc;
 
 use rustix::fs::{FallocateFlags, OFlags, fallocate};
 use rustix::io::Errno;
@@ -88,7 +89,7 @@ impl CommittedFile {
     }
 
     fn lock(&self) -> MutexGuard<'_, State> {
-        self.state.lock().unwrap_or_else(PoisonError::into_inner)
+        self.state.lock()
     }
 
     /// True when something could not be written.
@@ -149,8 +150,7 @@ pub(crate) struct Part {
 impl Sink for Part {
     fn write(&self, block: Block) -> Result<(), WriteError> {
         use std::io::Write;
-        let written =
-            self.file.lock().unwrap_or_else(PoisonError::into_inner).write_all(block.bytes());
+        let written = self.file.lock().write_all(block.bytes());
         let mut state = self.whole.lock();
         if let Err(error) = written {
             state.failed = true;

@@ -1,10 +1,11 @@
 //! The files of a full run from the screen: they are written apart and take their places when all
 //! is done.
 
+use parking_lot::{Mutex, MutexGuard};
 use std::io;
 use std::path::Path;
+use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use rustix::fs::{Access, access};
 use stream::{Files, Machine, Replacement, Sink, Source, WriteMode};
@@ -41,7 +42,7 @@ impl CommittingFiles {
     }
 
     fn lock(&self) -> MutexGuard<'_, Vec<Arc<CommittedFile>>> {
-        self.files.lock().unwrap_or_else(PoisonError::into_inner)
+        self.files.lock()
     }
 
     /// Puts all files that are `wanted` in place, or none; the others are given up.
@@ -146,7 +147,7 @@ impl Replacement for Complete {
     }
 
     fn commit(self: Box<Self>) -> io::Result<()> {
-        let mut files = self.files.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut files = self.files.lock();
         files.retain(|file| file.target() != self.file.target());
         files.push(self.file);
         Ok(())

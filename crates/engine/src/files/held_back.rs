@@ -1,9 +1,10 @@
 //! The world of the workbench: writes are held back, and commands that may change something.
 
+use parking_lot::Mutex;
 use std::ffi::OsString;
 use std::io;
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 use std::time::Duration;
 
 use stream::{
@@ -53,7 +54,7 @@ impl HeldBackFiles {
 
     /// The sample read under this name.
     pub(crate) fn sampled(&self, path: &Path) -> Option<Arc<Sampled>> {
-        let read = self.read.lock().unwrap_or_else(PoisonError::into_inner);
+        let read = self.read.lock();
         read.iter().rev().find(|(name, _)| name == path).map(|(_, sampled)| sampled.clone())
     }
 
@@ -64,7 +65,7 @@ impl HeldBackFiles {
         let sampled =
             sampler.cache.file(path, file, sampler.sample, &sampler.limits, &self.control)?;
         let source = sampled.kept.source();
-        self.read.lock().unwrap_or_else(PoisonError::into_inner).push((path.to_owned(), sampled));
+        self.read.lock().push((path.to_owned(), sampled));
         Ok(source)
     }
 }

@@ -1,10 +1,11 @@
 //! Files that would be written: what later commands read in their place.
 
+use parking_lot::{Mutex, MutexGuard};
 use std::collections::BTreeSet;
 use std::ffi::OsString;
 use std::io;
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError, Weak};
+use std::sync::{Arc, Weak};
 
 use rustix::fs::{Access, access};
 use rustix::io::Errno;
@@ -51,7 +52,7 @@ pub(crate) fn real_target(path: &Path) -> PathBuf {
 }
 
 fn guarded<T>(list: &Mutex<T>) -> MutexGuard<'_, T> {
-    list.lock().unwrap_or_else(PoisonError::into_inner)
+    list.lock()
 }
 
 fn error(errno: Errno) -> io::Error {
@@ -60,7 +61,7 @@ fn error(errno: Errno) -> io::Error {
 
 impl Overlay {
     pub(crate) fn lock(&self) -> MutexGuard<'_, Vec<PendingFile>> {
-        self.files.lock().unwrap_or_else(PoisonError::into_inner)
+        self.files.lock()
     }
 
     /// What a file would hold; `None` where nothing was written there.

@@ -1,10 +1,11 @@
 //! Samples of files and of standard input: which lines, and how many there are.
 
+use parking_lot::Mutex;
 use std::collections::{BinaryHeap, HashMap};
 use std::fs::File;
 use std::io;
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 use std::time::Instant;
 
 use memchr::memchr_iter;
@@ -84,12 +85,12 @@ impl Sampled {
 
     /// Lines of the whole, where known by now.
     pub fn whole_lines(&self) -> Option<u64> {
-        *self.whole_lines.lock().unwrap_or_else(PoisonError::into_inner)
+        *self.whole_lines.lock()
     }
 
     /// Tells how many lines the whole has.
     pub fn set_whole_lines(&self, lines: u64) {
-        *self.whole_lines.lock().unwrap_or_else(PoisonError::into_inner) = Some(lines);
+        *self.whole_lines.lock() = Some(lines);
     }
 }
 
@@ -114,7 +115,7 @@ impl SampleCache {
     ) -> io::Result<Arc<Sampled>> {
         let identity = Identity::of(&file.file.metadata()?);
         let key = (path.to_owned(), identity, sample);
-        if let Some(found) = self.files.lock().unwrap_or_else(PoisonError::into_inner).get(&key) {
+        if let Some(found) = self.files.lock().get(&key) {
             return Ok(found.clone());
         }
         let mut sampled = read_file(file, sample, limits, control)?;
@@ -122,7 +123,7 @@ impl SampleCache {
         sampled.changed = Identity::now(path).ok() != Some(identity);
         let sampled = Arc::new(sampled);
         if !control.is_cancelled() && !sampled.changed {
-            let mut files = self.files.lock().unwrap_or_else(PoisonError::into_inner);
+            let mut files = self.files.lock();
             if files.len() >= CACHED {
                 files.clear();
             }

@@ -1,6 +1,7 @@
 //! The files of a run as `sh` would run it: `>>` goes straight to the file; what `>` writes takes
 //! its place when the command that owns the redirection has ended.
 
+use parking_lot::{Mutex, MutexGuard};
 use std::collections::HashMap;
 use std::ffi::OsString;
 use std::fs::File;
@@ -8,7 +9,7 @@ use std::io;
 use std::os::unix::fs::FileTypeExt;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError, Weak};
+use std::sync::{Arc, Weak};
 use std::time::Duration;
 
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
@@ -66,7 +67,7 @@ impl ShellFiles {
     }
 
     fn lock(&self) -> MutexGuard<'_, HashMap<PathBuf, Arc<Staged>>> {
-        self.staged.lock().unwrap_or_else(PoisonError::into_inner)
+        self.staged.lock()
     }
 
     /// The file that is written for `target` now.
@@ -109,14 +110,14 @@ impl ShellFiles {
 
     /// True where somebody adds to this very file now: it must stay the same file.
     fn is_appended(&self, target: &Path) -> bool {
-        let appended = self.appended.lock().unwrap_or_else(PoisonError::into_inner);
+        let appended = self.appended.lock();
         let open = |file: &Weak<Staged>| file.strong_count() > 0;
         appended.get(target).is_some_and(|files| files.iter().any(open))
     }
 
     /// Whoever reads a file that is replaced finds it empty from here on.
     fn empty(&self, file: &FileFacts) {
-        let read = self.read.lock().unwrap_or_else(PoisonError::into_inner);
+        let read = self.read.lock();
         let key = (file.device, file.inode);
         for (_, emptied) in read.iter().filter(|(known, _)| *known == key) {
             if let Some(emptied) = emptied.upgrade() {
@@ -169,7 +170,7 @@ impl ShellFiles {
         if facts.is_none_or(|facts| facts.is_file()) {
             let target = target_of(path)?;
             let opening = Opening::in_place(&target, file);
-            let mut appended = self.appended.lock().unwrap_or_else(PoisonError::into_inner);
+            let mut appended = self.appended.lock();
             if appended.len() == appended.capacity() {
                 appended.retain(|_, files| files.iter().any(|file| file.strong_count() > 0));
             }
@@ -203,7 +204,7 @@ impl Files for ShellFiles {
         };
         let Some(facts) = facts else { return Ok(source) };
         let emptied = Arc::new(Emptied::default());
-        let mut read = self.read.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut read = self.read.lock();
         read.retain(|(_, emptied)| emptied.strong_count() > 0);
         read.push(((facts.device, facts.inode), Arc::downgrade(&emptied)));
         Ok(Emptiable::of(source, emptied))

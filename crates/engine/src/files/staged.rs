@@ -1,12 +1,13 @@
 //! A file that is written beside its target and takes its place when the command that opened it
 //! has ended: until then everybody sees the old one, whole.
 
+use parking_lot::{Mutex, MutexGuard};
 use std::collections::VecDeque;
 use std::fs::File;
 use std::io::{self, Seek, SeekFrom, Write};
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError, Weak};
+use std::sync::{Arc, Weak};
 
 use rustix::fs::OFlags;
 use rustix::io::Errno;
@@ -20,7 +21,7 @@ use crate::files::temporary::{Temporary, together};
 const OPEN_MAX: usize = 200;
 
 fn guarded<T>(value: &Mutex<T>) -> MutexGuard<'_, T> {
-    value.lock().unwrap_or_else(PoisonError::into_inner)
+    value.lock()
 }
 
 /// A temporary file that can take the place of `target` and be the same to everybody.
@@ -207,7 +208,7 @@ fn note_open(handle: &Arc<Mutex<Handle>>) {
     while open.len() > OPEN_MAX {
         let Some(oldest) = open.pop_front().and_then(|handle| handle.upgrade()) else { continue };
         // One that is being written to is not waited for.
-        let Ok(mut oldest) = oldest.try_lock() else { continue };
+        let Some(mut oldest) = oldest.try_lock() else { continue };
         if let Some(mut file) = oldest.file.take() {
             oldest.at = file.stream_position().unwrap_or(oldest.at);
         }

@@ -1,9 +1,10 @@
 //! A world in which some names are links to commands beside the stage.
 
+use parking_lot::Mutex;
 use std::io;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 
 use stream::{Files, Machine, Replacement, Sink, Source, WriteMode};
 
@@ -25,17 +26,17 @@ impl<'w> SubstitutedFiles<'w> {
     }
 
     pub(crate) fn add_reader(&mut self, name: Vec<u8>, source: Box<dyn Source>) {
-        self.readers.get_mut().unwrap_or_else(PoisonError::into_inner).push((name, source));
+        self.readers.get_mut().push((name, source));
     }
 
     pub(crate) fn add_writer(&mut self, name: Vec<u8>, sink: Arc<dyn Sink>) {
-        self.writers.get_mut().unwrap_or_else(PoisonError::into_inner).push((name, sink));
+        self.writers.get_mut().push((name, sink));
     }
 }
 
 impl Files for SubstitutedFiles<'_> {
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
-        let mut readers = self.readers.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut readers = self.readers.lock();
         let found = readers.iter().position(|(name, _)| name == path.as_os_str().as_bytes());
         match found {
             Some(at) => Ok(readers.swap_remove(at).1),
@@ -44,7 +45,7 @@ impl Files for SubstitutedFiles<'_> {
     }
 
     fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
-        let mut writers = self.writers.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut writers = self.writers.lock();
         let found = writers.iter().position(|(name, _)| name == path.as_os_str().as_bytes());
         match found {
             Some(at) => Ok(writers.swap_remove(at).1),
@@ -53,7 +54,7 @@ impl Files for SubstitutedFiles<'_> {
     }
 
     fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
-        let writers = self.writers.lock().unwrap_or_else(PoisonError::into_inner);
+        let writers = self.writers.lock();
         let named = writers.iter().any(|(name, _)| name == path.as_os_str().as_bytes());
         drop(writers);
         if named {

@@ -1,6 +1,7 @@
 //! Files being written beside their targets: their names, what becomes of them when the process
 //! ends, and what a process that was killed has left of them.
 
+use parking_lot::{Mutex, MutexGuard};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::ffi::{OsStr, OsString};
 use std::fs::File;
@@ -10,7 +11,7 @@ use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
-use std::sync::{Arc, LazyLock, Mutex, MutexGuard, PoisonError, Weak};
+use std::sync::{Arc, LazyLock, Weak};
 
 use rustix::fs::{AtFlags, CWD, Mode, OFlags, openat, renameat, unlinkat};
 
@@ -18,7 +19,7 @@ use rustix::fs::{AtFlags, CWD, Mode, OFlags, openat, renameat, unlinkat};
 pub(crate) const PREFIX: &str = ".ylotrope-";
 
 fn guarded<T>(value: &Mutex<T>) -> MutexGuard<'_, T> {
-    value.lock().unwrap_or_else(PoisonError::into_inner)
+    value.lock()
 }
 
 /// Held while files take their places, so that the process does not end in the middle of that.

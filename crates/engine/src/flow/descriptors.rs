@@ -1,7 +1,8 @@
 //! What the descriptors of a command lead to.
 
+use parking_lot::{Condvar, Mutex, MutexGuard};
 use std::collections::VecDeque;
-use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
+use std::sync::Arc;
 
 use stream::{Block, FileFacts, ReadError, Sink, Source, Tail, WriteError};
 
@@ -180,7 +181,7 @@ impl SharedInput {
     }
 
     fn lock(&self) -> MutexGuard<'_, State> {
-        self.state.lock().unwrap_or_else(PoisonError::into_inner)
+        self.state.lock()
     }
 
     /// Leaves bytes for whoever reads next.
@@ -215,7 +216,7 @@ impl SharedInput {
                 break block;
             }
             let Some(source) = state.source.take() else {
-                state = self.returned.wait(state).unwrap_or_else(PoisonError::into_inner);
+                self.returned.wait(&mut state);
                 continue;
             };
             drop(state);

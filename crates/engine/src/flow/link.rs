@@ -1,7 +1,8 @@
 //! Bounded queues of blocks between stages.
 
+use parking_lot::{Condvar, Mutex, MutexGuard};
 use std::collections::VecDeque;
-use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
+use std::sync::Arc;
 use std::time::Duration;
 
 use stream::{Block, ReadError, RunControl, Sink, Source, StageMeter, WriteError};
@@ -32,11 +33,11 @@ struct Shared {
 
 impl Shared {
     fn lock(&self) -> MutexGuard<'_, State> {
-        self.state.lock().unwrap_or_else(PoisonError::into_inner)
+        self.state.lock()
     }
 
-    fn wait<'g>(&self, guard: MutexGuard<'g, State>) -> MutexGuard<'g, State> {
-        self.changed.wait_timeout(guard, CANCEL_CHECK).unwrap_or_else(PoisonError::into_inner).0
+    fn wait(&self, guard: &mut MutexGuard<'_, State>) {
+        self.changed.wait_for(guard, CANCEL_CHECK);
     }
 }
 
@@ -93,7 +94,7 @@ impl Sink for LinkWriter {
                 waited = true;
                 self.meter.begin_held_up(run_ns(&self.shared.control));
             }
-            state = self.shared.wait(state);
+            self.shared.wait(&mut state);
         };
         drop(state);
         if waited {
@@ -142,7 +143,7 @@ impl Source for LinkReader {
                 waited = true;
                 self.meter.begin_waiting(run_ns(&self.shared.control));
             }
-            state = self.shared.wait(state);
+            self.shared.wait(&mut state);
         };
         drop(state);
         if waited {

@@ -1,8 +1,9 @@
 //! Where the output of a part of the shell comes from: the lines it has taken from its input in
 //! this round of its loop, or at all where there is no loop.
 
+use parking_lot::Mutex;
+use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
-use std::sync::{Arc, Mutex, PoisonError};
 
 use stream::{Block, FileFacts, LineId, Origin, OriginStore, Sink, WriteError};
 
@@ -72,10 +73,10 @@ impl Sink for OriginSink {
         if block.is_empty() {
             return self.inner.write(block);
         }
-        let mut open = self.open.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut open = self.open.lock();
         let origin = self.taken.origin();
         let begun = block.newlines() + u64::from(!block.ends_line());
-        let mut origins = self.origins.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut origins = self.origins.lock();
         if *open {
             origins.extend_last(origin);
         }

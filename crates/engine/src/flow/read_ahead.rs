@@ -1,6 +1,7 @@
 //! Files read ahead on a thread of their own.
 
-use std::sync::{Arc, Mutex, PoisonError};
+use parking_lot::Mutex;
+use std::sync::Arc;
 
 use stream::{Block, FileFacts, METERED, ReadError, RunControl, Source, StageMeter, Tail};
 
@@ -77,7 +78,7 @@ impl ReadAhead {
         let left: Left = Arc::new(Mutex::new(Some((inner, None))));
         let (shared, meter) = (left.clone(), self.meter.clone());
         let work = move || {
-            let taken = shared.lock().unwrap_or_else(PoisonError::into_inner).take();
+            let taken = shared.lock().take();
             let Some((mut inner, _)) = taken else { return };
             let mut seen = thread_time();
             let error = loop {
@@ -95,11 +96,11 @@ impl ReadAhead {
                     return;
                 }
             };
-            *shared.lock().unwrap_or_else(PoisonError::into_inner) = Some((inner, error));
+            *shared.lock() = Some((inner, error));
         };
         self.reading = match std::thread::Builder::new().name("read ahead".into()).spawn(work) {
             Ok(_) => Reading::Ahead { reader, left, facts, bytes },
-            Err(_) => match left.lock().unwrap_or_else(PoisonError::into_inner).take() {
+            Err(_) => match left.lock().take() {
                 // Never again.
                 Some((inner, _)) => Reading::Straight(inner, u32::MAX),
                 None => Reading::Lost,
@@ -124,7 +125,7 @@ impl Source for ReadAhead {
                     self.given += block.len() as u64;
                     return Ok(Some(block));
                 }
-                let end = left.lock().unwrap_or_else(PoisonError::into_inner).take();
+                let end = left.lock().take();
                 let Some((inner, error)) = end else {
                     self.reading = Reading::Lost;
                     return Err(lost());

@@ -1,9 +1,9 @@
 //! Streams kept for the screen: appended to by a stage, read at any line by anybody.
 
+use parking_lot::{Mutex, MutexGuard};
 use std::fs::File;
 use std::io;
 use std::os::unix::fs::FileExt;
-use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use bytes::Bytes;
 use stream::{Block, ReadError, Source};
@@ -114,7 +114,7 @@ impl State {
 
 impl Kept {
     fn lock(&self) -> MutexGuard<'_, State> {
-        self.state.lock().unwrap_or_else(PoisonError::into_inner)
+        self.state.lock()
     }
 
     /// A finished stream of these bytes.

@@ -1,6 +1,7 @@
 //! Sinks that keep what they are given.
 
-use std::sync::{Arc, Mutex, PoisonError};
+use parking_lot::Mutex;
+use std::sync::Arc;
 
 use stream::{Block, Sink, WriteError};
 
@@ -24,14 +25,14 @@ const MESSAGES_MAX: usize = 64 << 10;
 impl Messages {
     /// What was said so far.
     pub(crate) fn text(&self) -> String {
-        let text = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let text = self.0.lock();
         String::from_utf8_lossy(&text).into_owned()
     }
 }
 
 impl Sink for Messages {
     fn write(&self, block: Block) -> Result<(), WriteError> {
-        let mut text = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut text = self.0.lock();
         let room = MESSAGES_MAX.saturating_sub(text.len()).min(block.len());
         text.extend_from_slice(&block.bytes()[..room]);
         Ok(())

@@ -2,9 +2,9 @@
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 use std::sync::atomic::Ordering::Relaxed;
-use std::sync::{Arc, PoisonError};
 
 use shell::Span;
 use stream::{RunControl, Sink, Source, StageMeter};
@@ -181,7 +181,7 @@ fn try_lines(
     let timed_out = over.is_some();
     watch.end();
     let mut sizes = BTreeMap::new();
-    let read = files.read.lock().unwrap_or_else(PoisonError::into_inner);
+    let read = files.read.lock();
     for (path, sampled) in &*read {
         let bytes = sampled.identity.map_or(0, |identity| identity.bytes);
         sizes.insert(path.clone(), bytes);

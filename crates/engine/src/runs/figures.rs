@@ -1,7 +1,8 @@
 //! Figures of commands over all the times they ran, and of those that run now.
 
+use parking_lot::{Mutex, MutexGuard};
 use std::collections::BTreeMap;
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::Arc;
 
 use shell::Span;
 use stream::{ExitStatus, Machine, StageFigures, StageMeter};
@@ -94,7 +95,7 @@ struct State {
 
 impl Collected {
     fn lock(&self) -> MutexGuard<'_, State> {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+        self.0.lock()
     }
 
     /// The stages of a pipeline begin.
@@ -150,6 +151,6 @@ impl Collected {
     }
 
     pub(crate) fn into_list(self) -> Vec<CommandFigures> {
-        self.0.into_inner().unwrap_or_else(PoisonError::into_inner).all.into_values().collect()
+        self.0.into_inner().all.into_values().collect()
     }
 }

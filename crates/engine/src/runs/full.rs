@@ -1,9 +1,10 @@
 //! The whole text on everything, for a screen: in the background, watched, its files written at
 //! the end.
 
+use parking_lot::Mutex;
 use std::collections::BTreeSet;
 use std::path::PathBuf;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 
 use stream::{Block, RunControl, Sink, Source, StageMeter, WriteError};
 
@@ -100,7 +101,7 @@ struct Writing {
 
 impl Writing {
     fn trouble(&self, why: String) {
-        self.trouble.lock().unwrap_or_else(PoisonError::into_inner).get_or_insert(why);
+        self.trouble.lock().get_or_insert(why);
     }
 }
 
@@ -180,7 +181,7 @@ pub(crate) fn run_full(
     if !writes {
         return FullEnd::Done(status, Vec::new());
     }
-    let trouble = writing.trouble.lock().unwrap_or_else(PoisonError::into_inner).take();
+    let trouble = writing.trouble.lock().take();
     if let Some(why) = trouble.filter(|_| files.has_written()) {
         return nothing(&why);
     }

@@ -1,9 +1,10 @@
 //! Runs on samples, with every stream and every origin kept.
 
-use std::sync::{Arc, Mutex, PoisonError};
+use parking_lot::Mutex;
+use std::sync::Arc;
 use std::time::Instant;
 
-use stream::{Block, InputName, Sink, Source, StageMeter};
+use stream::{Block, InputName, Sink, StageMeter};
 
 use crate::base::limits::with_limits;
 use crate::base::sinks::Nowhere;
@@ -25,18 +26,6 @@ pub(crate) mod surrounding;
 mod taps;
 pub(crate) mod task;
 mod verb;
-
-/// The descriptors around the pipeline: those that `exec` has made before, or the screen's.
-fn descriptors(task: &Task<'_>, input: Option<Box<dyn Source>>, screen: Arc<dyn Sink>) -> Ports {
-    let Some(redirected) = &task.redirected else {
-        return Ports::new(input, screen, Arc::new(Nowhere));
-    };
-    let mut ports = redirected.clone();
-    if let (None, Some(input)) = (ports.input(0), input) {
-        ports.read_from(0, input);
-    }
-    ports
-}
 
 /// Runs the stages from the first changed one on; `None` when cancelled.
 pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
@@ -66,20 +55,25 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         })
         .collect();
     let meters: Vec<Arc<StageMeter>> = rest.stages.iter().map(|_| Arc::default()).collect();
-    task.meters.lock().unwrap_or_else(PoisonError::into_inner).clone_from(&meters);
+    task.meters.lock().clone_from(&meters);
     let screen: Arc<Messages> = Arc::default();
     let taps = SampleTaps {
+        input: Mutex::new(standard.as_ref().map(|input| input.kept.source())),
         screen: screen.clone(),
         limits: task.limits,
         builds,
         live: task.live.as_ref().filter(|_| same == 0).map(|live| live.kept.clone()),
         redirected: task.redirected.is_some(),
     };
-    let input = standard.as_ref().map(|input| input.kept.source());
+    // Those that `exec` has made before, or the screen's.
+    let descriptors = task
+        .redirected
+        .clone()
+        .unwrap_or_else(|| Ports::new(None, screen.clone(), Arc::new(Nowhere)));
     let context = RunContext {
         files: task.files,
         commands: task.starter,
-        descriptors: descriptors(task, input, screen.clone()),
+        descriptors,
         policy: task.starter.policy.clone(),
         observer: &taps,
         taps: Some(&taps),

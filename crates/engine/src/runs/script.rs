@@ -1,6 +1,7 @@
 //! Scripts run for real, as `sh` would run them.
 
-use std::sync::{Arc, Mutex, PoisonError};
+use parking_lot::Mutex;
+use std::sync::Arc;
 
 use stream::{Block, RunControl, Sink, Source, StageMeter, WriteError};
 
@@ -172,13 +173,13 @@ pub(crate) struct HeldCommands(Mutex<Vec<HeldCommand>>);
 impl HeldCommands {
     /// Those held back since this was asked last.
     pub(crate) fn take(&self) -> Vec<HeldCommand> {
-        std::mem::take(&mut self.0.lock().unwrap_or_else(PoisonError::into_inner))
+        std::mem::take(&mut self.0.lock())
     }
 }
 
 impl Observer for HeldCommands {
     fn held_back(&self, _number: usize, command: HeldCommand) {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner).push(command);
+        self.0.lock().push(command);
     }
 }
 

@@ -122,10 +122,10 @@ fn every_stage_has_its_output_counts_and_origins() {
         .map(|stage| (stage.figures.lines_in, stage.figures.lines_out))
         .collect();
     assert_eq!(figures, [(4, 3), (3, 3), (3, 3), (3, 2)]);
-    let origins = preview.stages[3].origins.lock().unwrap();
+    let origins = preview.stages[3].origins.lock();
     let from: Vec<u64> = origins.get(1).iter().map(stream::LineId::line).collect();
     assert_eq!(from, [1, 2]);
-    let sorted = preview.stages[2].origins.lock().unwrap();
+    let sorted = preview.stages[2].origins.lock();
     assert_eq!(sorted.get(0).first().unwrap().line(), 2);
 }
 
@@ -312,7 +312,7 @@ proptest! {
         engine::run_script(&format!("{line} > {}", out.display()), &mut variables, &stream::RunControl::default(), None).unwrap();
         prop_assert_eq!(shown, std::fs::read_to_string(&out).unwrap());
         for (number, stage) in preview.stages.iter().enumerate() {
-            prop_assert_eq!(stage.origins.lock().unwrap().lines(), stage.out.lines(), "{}", number);
+            prop_assert_eq!(stage.origins.lock().lines(), stage.out.lines(), "{}", number);
         }
     }
 }

@@ -71,7 +71,7 @@ fn compound_commands_are_stages() {
     let text = "seq 4 | while read n; do [ $n = 2 ] || echo \"<$n>\"; done | cat";
     let preview = look(&mut bench, text, "seq 4");
     assert_eq!(preview.stages[1].verb, Some(filters::Verb::Edits));
-    let origins = preview.stages[1].origins.lock().unwrap();
+    let origins = preview.stages[1].origins.lock();
     let lines: Vec<u64> = (0..3).map(|line| origins.get(line).first().unwrap().line()).collect();
     assert_eq!(lines, [0, 2, 3]);
     drop(origins);
@@ -139,7 +139,7 @@ fn what_a_loop_reads_by_redirection_is_its_input() {
     assert!(stage.inputs[0].sampled.is_some());
     assert_eq!(stage.input_path(&stage.inputs[0]), Some(file.clone()));
     assert_eq!((stage.figures.lines_in, stage.verb), (3, Some(filters::Verb::Edits)));
-    let origins = stage.origins.lock().unwrap();
+    let origins = stage.origins.lock();
     assert_eq!(origins.get(1).first().unwrap().line(), 2);
     drop(origins);
     assert_eq!(out(&preview, 1), "<a>\n<c>\n");

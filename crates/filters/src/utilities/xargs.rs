@@ -1,5 +1,6 @@
+use parking_lot::Mutex;
 use std::collections::VecDeque;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 
 use stream::{
     CommandEnd, CommandRequest, Commands, ExitStatus, Files, LineId, RunControl, Sink, StageError,
@@ -409,7 +410,7 @@ impl Runner<'_, '_> {
             Mutex::new(queue.into_iter().enumerate().collect());
         let work = |slot: usize| {
             loop {
-                let next = waiting.lock().unwrap_or_else(PoisonError::into_inner).pop_front();
+                let next = waiting.lock().pop_front();
                 let Some((number, command)) = next else { break };
                 let end = self.run(&command, slot);
                 let stops = matches!(
@@ -419,9 +420,9 @@ impl Runner<'_, '_> {
                         | CommandEnd::NotFound
                         | CommandEnd::NotStarted
                 );
-                ends.lock().unwrap_or_else(PoisonError::into_inner).push((number, end));
+                ends.lock().push((number, end));
                 if stops || self.control.is_cancelled() {
-                    waiting.lock().unwrap_or_else(PoisonError::into_inner).clear();
+                    waiting.lock().clear();
                 }
             }
         };
@@ -434,7 +435,7 @@ impl Runner<'_, '_> {
                 .map(|slot| -> Box<dyn FnOnce() + Send + '_> { Box::new(move || work(slot)) });
             io.processors().run(jobs.collect());
         }
-        let mut ends = ends.into_inner().unwrap_or_else(PoisonError::into_inner);
+        let mut ends = ends.into_inner();
         ends.sort_by_key(|(number, _)| *number);
         io.check_cancel()?;
         for (number, end) in ends {

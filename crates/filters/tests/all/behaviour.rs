@@ -88,7 +88,7 @@ fn bad_arguments_are_named() {
         ("venn s a", "missing operand after ‘a’"),
         (
             "venn x a b",
-            "‘x’ is no operation: union, intersection, difference or symmetric-difference",
+            "‘x’ is not an operation: union, intersection, difference or symmetric-difference",
         ),
         ("stamp", "which mode? now, elapsed, gap, ago or as"),
         ("stamp ag -f %T", "ago writes words, no format"),

@@ -92,7 +92,7 @@ fn compare_among(files: Files<'_>, line: &str, stdin: &[u8]) -> Result<(), TestC
         about()
     );
     prop_assert_eq!(ours.status, status, "status of {} ({})", about(), ours.error);
-    let written = world.written.lock().unwrap();
+    let written = world.written.lock();
     let mut theirs = BTreeMap::new();
     for entry in std::fs::read_dir(folder.path()).unwrap() {
         let path = entry.unwrap().path();

@@ -466,7 +466,7 @@ fn among(line: &str, files: [&[u8]; 2], stdin: &[u8], cuts: Cuts) -> (Outcome, V
     let words = words(line);
     let words: Vec<&[u8]> = words.iter().map(|word| &word[..]).collect();
     let outcome = run_in(&world, &words, stdin, cuts);
-    let written = world.written.lock().unwrap();
+    let written = world.written.lock();
     let written = written.values().map(|sink| sink.contents()).collect();
     (outcome, written)
 }

@@ -194,7 +194,7 @@ fn sed_files_agree() {
             left.insert(PathBuf::from(path.file_name().unwrap()), std::fs::read(path).unwrap());
         }
         let mut ours = world.files.clone();
-        let written = world.written.lock().unwrap();
+        let written = world.written.lock();
         ours.extend(written.iter().map(|(name, sink)| (name.clone(), sink.contents())));
         assert_eq!(ours, left, "files after {line}");
     }

@@ -1,6 +1,7 @@
 //! Running one filter in memory.
 
-use std::sync::{Arc, Mutex};
+use parking_lot::Mutex;
+use std::sync::Arc;
 
 use stream::testing::{CutSource, FixedFiles, MemorySink, NoCommands, Processed};
 use stream::{
@@ -100,7 +101,7 @@ fn run_into(
     let _ = io.out().flush();
     drop(io);
     let origins = store.map(|store| {
-        let store = store.lock().unwrap();
+        let store = store.lock();
         (0..store.lines())
             .map(|line| store.get(line).iter().map(stream::LineId::line).collect())
             .collect()

@@ -46,7 +46,7 @@ impl Alignment {
                 Some(start)
             })
             .collect();
-        let origins = stage.origins.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        let origins = stage.origins.lock();
         let flat = |id: stream::LineId| before.get(id.input()).map_or(0, |start| start + id.line());
         let made = (0..outputs).map(|line| {
             let origins = origins.get(line);

@@ -221,8 +221,8 @@ mod tests {
         insta::assert_snapshot!(shown("a | while read x; do y; done < in 2>> log >&- | c", 1), @r#"
                     0 the pipe from 1 · 1 the pipe to 3 · 2 the terminal
         < in        0 in · 1 the pipe to 3 · 2 the terminal
-        2>> log     0 in · 1 the pipe to 3 · 2 log, added to
-        >&-         0 in · 1 closed · 2 log, added to
+        2>> log     0 in · 1 the pipe to 3 · 2 log, appended to
+        >&-         0 in · 1 closed · 2 log, appended to
         "#);
         insta::assert_snapshot!(shown("cat <<E |& wc 3>/dev/null\na\nE\n", 0), @r#"
                     0 the terminal · 1 the pipe to 2 · 2 the terminal

@@ -99,7 +99,7 @@ mod tests {
             mode(path, bad);
             let error = read_own(&file).unwrap_err();
             let said = own_file_error(&file, &error);
-            assert!(said.ends_with("others may write it, so it is not used"), "{said}");
+            assert!(said.ends_with("others can write to it, so it is not used"), "{said}");
             mode(path, good);
         }
         mode(&own, 0o777);

@@ -60,7 +60,7 @@ fn repeats_apart_only_when_they_are() {
     let notes = said(&text);
     assert_eq!(
         find(&notes, "repeats-apart").unwrap().text,
-        "saw only 1 of 2 repeats: the other 1 are not next to each other"
+        "found only 1 of 2 repeats: the other 1 are not adjacent"
     );
     let better = fixed(&text, "repeats-apart");
     assert_eq!(better, format!("cat {log} | sort | uniq -c"));
@@ -83,7 +83,7 @@ fn a_missing_delimiter_is_named_and_replaced() {
     let notes = said(&format!("cut -f2 {log}"));
     assert_eq!(
         find(&notes, "delimiter-absent").unwrap().text,
-        "3 of 3 lines have no TAB and passed whole"
+        "3 of 3 lines have no TAB and were passed through unchanged"
     );
 }
 

@@ -130,7 +130,7 @@ fn origin(preview: &Preview, stage: usize, line: u64) -> Option<i64> {
     let writer = stage.checked_sub(1)?;
     let result = preview.stages.get(writer)?;
     let id = {
-        let origins = result.origins.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        let origins = result.origins.lock();
         origins.get(line).first()?
     };
     number_of(preview, writer, id.input(), id.line())

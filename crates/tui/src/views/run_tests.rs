@@ -87,7 +87,7 @@ fn a_run_and_its_views_can_be_drawn_at_every_size() {
     let screen = stand.screen(160, 50);
     assert!(screen.contains("2 runs kept") && screen.contains("only in 1"), "{screen}");
     stand.letters("dd");
-    assert!(stand.screen(160, 50).contains("no run was kept yet"));
+    assert!(stand.screen(160, 50).contains("no kept runs yet"));
     stand.letters("Z");
     assert!(!stand.folder.path().join("copy").exists() || stand.app.message.is_some());
 }
@@ -112,5 +112,5 @@ fn what_is_handed_over_is_chosen_and_named() {
     stand.key(KeyCode::Enter);
     stand.key(KeyCode::Enter);
     let message = stand.app.message.clone().unwrap_or_default();
-    assert!(message.contains("there is no run of this"), "{message}");
+    assert!(message.contains("no full run yet"), "{message}");
 }

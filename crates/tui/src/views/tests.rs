@@ -212,9 +212,9 @@ fn the_first_note_is_applied_by_one_key_and_can_be_dismissed() {
     stand.settle();
     stand.key(KeyCode::Esc);
     stand.key(KeyCode::End);
-    assert!(stand.screen(160, 50).contains("are not next to each other"));
+    assert!(stand.screen(160, 50).contains("are not adjacent"));
     stand.letters("D");
-    assert!(!stand.screen(160, 50).contains("are not next to each other"));
+    assert!(!stand.screen(160, 50).contains("are not adjacent"));
     let mut stand = Stand::new("cut -d' ' -f2 DIR/gate.log | uniq -c");
     stand.settle();
     stand.key(KeyCode::Esc);

@@ -66,7 +66,7 @@ fn from_the_demo_to_a_written_file_and_back() {
     let written = terminal.path().join("state/ylotrope/demo/top.txt");
     terminal.wait("evaluated in");
     terminal.press(&["w"]);
-    terminal.wait("write these files now");
+    terminal.wait("Write these files now");
     terminal.press(&["y"]);
     terminal.wait("written: top.txt, 3 lines");
     let content = std::fs::read_to_string(&written).unwrap();
@@ -114,7 +114,7 @@ fn the_same_way_in_a_small_terminal() {
     terminal.wait_gone("stale");
     terminal.wait("evaluated in");
     terminal.press(&["w"]);
-    terminal.wait("write these files now");
+    terminal.wait("Write these files now");
     terminal.press(&["y"]);
     terminal.wait("written: small.txt");
     assert!(std::fs::read_to_string(&written).unwrap().contains("gate-21\n"));
@@ -216,7 +216,7 @@ fn signals_leave_the_terminal_in_order_and_the_text_survives() {
         // The next session has the text among the earlier lines.
         terminal.type_text("clear; $Y demo");
         terminal.press(&["Enter"]);
-        terminal.wait("text of a session that broke off was kept");
+        terminal.wait("the text of an interrupted session was kept");
         terminal.press(&["Up", "Up"]);
         terminal.wait("sort spares-upper.txt | uniq -di");
     }
@@ -304,7 +304,7 @@ fn a_panic_leaves_the_terminal_in_order_and_the_text_survives() {
     assert_eq!(terminal.settings(), before);
     terminal.type_text("clear; $Y demo");
     terminal.press(&["Enter"]);
-    terminal.wait("text of a session that broke off was kept");
+    terminal.wait("the text of an interrupted session was kept");
     terminal.press(&["Up", "Up"]);
     terminal.wait("uniq -du");
 }
@@ -409,9 +409,9 @@ fn descriptors_are_followed_redirection_by_redirection() {
     terminal.press(&["Home", "W"]);
     let screen = terminal.wait("in the order the shell performs it");
     for line in [
-        "2 goes where 1 goes at this moment: the pipe to 2",
+        "2 now goes where 1 goes: the pipe to 2",
         "0 ◂ the terminal   1 ▸ the pipe to 2   2 ▸ the pipe to 2",
-        "out.txt is emptied, and 1 writes to it from here on",
+        "out.txt is emptied; from here on 1 writes to it",
         "0 ◂ the terminal   1 ▸ out.txt, replaced   2 ▸ the pipe to 2",
     ] {
         assert!(screen.contains(line), "{line} in {screen}");
@@ -422,7 +422,7 @@ fn descriptors_are_followed_redirection_by_redirection() {
     // The other order, from the text, without leaving it.
     replace_text_from_river(&terminal, "cat gate.log nope >out.txt 2>&1 | wc -l");
     terminal.press(&["C-a", "F3"]);
-    terminal.wait("2 goes where 1 goes at this moment: out.txt, replaced");
+    terminal.wait("2 now goes where 1 goes: out.txt, replaced");
     terminal.press(&["C-q"]);
     terminal.wait("Quit anyway?");
     terminal.press(&["y"]);
@@ -458,7 +458,7 @@ fn what_is_held_back_is_seen_chosen_written_and_taken_back() {
     terminal.press(&["Home", "x"]);
     terminal.wait("left out");
     terminal.press(&["w"]);
-    terminal.wait("write these files now");
+    terminal.wait("Write these files now");
     terminal.press(&["y"]);
     terminal.wait("written: ");
     assert!(!demo.join("one.txt").exists());
@@ -478,15 +478,15 @@ fn what_is_held_back_is_seen_chosen_written_and_taken_back() {
     let line =
         "printf '%s\\n' 'made here' nodir/x other | xargs -d '\\n' -n 1 touch; echo x > three.txt";
     replace_text_from_river(&terminal, line);
-    let screen = terminal.wait("3 commands would be started");
+    let screen = terminal.wait("3 commands would be run");
     assert!(screen.contains("touch 'made here'"), "{screen}");
     terminal.escape("↑↓ select");
     terminal.press(&["End", "x"]);
     terminal.wait("left out");
     terminal.press(&["x", "r"]);
-    terminal.wait("start 3 commands of this machine now");
+    terminal.wait("Run 3 commands now");
     terminal.press(&["s"]);
-    terminal.wait("1 succeeded, 1 failed, 1 not started");
+    terminal.wait("1 succeeded, 1 failed, 1 not run");
     assert!(demo.join("made here").exists() && !demo.join("other").exists());
     terminal.press(&["Up"]);
     terminal.wait("No such file or directory");
@@ -494,13 +494,13 @@ fn what_is_held_back_is_seen_chosen_written_and_taken_back() {
     std::fs::create_dir(demo.join("nodir")).unwrap();
     std::fs::remove_file(demo.join("made here")).unwrap();
     terminal.press(&["r"]);
-    terminal.wait("start 2 commands of this machine now");
+    terminal.wait("Run 2 commands now");
     terminal.press(&["g"]);
     terminal.wait("3 succeeded");
     assert!(demo.join("nodir/x").exists() && demo.join("other").exists());
     assert!(!demo.join("made here").exists());
     terminal.press(&["w"]);
-    terminal.wait("write these files now");
+    terminal.wait("Write these files now");
     terminal.press(&["y"]);
     terminal.wait("written: three.txt");
     terminal.press(&["C-q"]);
@@ -572,7 +572,7 @@ fn what_others_changed_is_not_taken_back_and_what_was_started_is_told() {
     terminal.wait("not written yet");
     terminal.escape("↑↓ select");
     terminal.press(&["w"]);
-    terminal.wait("write these files now");
+    terminal.wait("Write these files now");
     terminal.press(&["y"]);
     terminal.wait("written: note.txt");
     std::fs::write(demo.join("note.txt"), "ours\ntheirs\n").unwrap();
@@ -591,13 +591,13 @@ fn what_others_changed_is_not_taken_back_and_what_was_started_is_told() {
     terminal.wait("Pending 2");
     terminal.escape("↑↓ select");
     terminal.press(&["P"]);
-    terminal.wait("2 commands would be started");
+    terminal.wait("2 commands would be run");
     terminal.press(&["r"]);
-    let screen = terminal.wait("start 2 commands");
+    let screen = terminal.wait("Run 2 commands");
     assert!(screen.contains("/bin/rm · in folder"), "{screen}");
     terminal.press(&["s"]);
     terminal.wait("2 succeeded");
-    let screen = terminal.wait("started before, and no longer part");
+    let screen = terminal.wait("run before, and no longer part");
     assert!(screen.contains("rm old/a") && screen.contains("status 0"), "{screen}");
     assert_eq!(std::fs::read_dir(demo.join("old")).unwrap().count(), 0);
 }

@@ -76,10 +76,10 @@ fn whatever_ends_the_screen_gives_the_terminal_back() {
     replace_text(&terminal, "sort spares-lower.txt | uniq -d");
     terminal.wait("2 uniq -d");
     kill(processes(&terminal).0, "KILL");
-    terminal.wait("ended by signal 9");
+    terminal.wait("stopped by signal 9");
     terminal.type_text("clear; $Y");
     terminal.press(&["Enter"]);
-    terminal.wait("text of a session that broke off was kept");
+    terminal.wait("the text of an interrupted session was kept");
     terminal.press(&["Up"]);
     terminal.wait("uniq -d");
 }

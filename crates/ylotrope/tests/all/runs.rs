@@ -269,7 +269,7 @@ fn a_run_in_the_bench_is_held_ended_and_compared() {
     terminal.press(&["T"]);
     terminal.wait("x stop the run");
     terminal.press(&["p"]);
-    terminal.wait("p go on");
+    terminal.wait("p continue");
     let pid: u32 = terminal.tmux(&["display-message", "-p", "#{pane_pid}"]).trim().parse().unwrap();
     let children = std::fs::read_to_string(format!("/proc/{pid}/task/{pid}/children"));
     if let Some(child) = children.ok().and_then(|all| all.split_whitespace().next()?.parse().ok()) {
@@ -287,7 +287,7 @@ fn a_run_in_the_bench_is_held_ended_and_compared() {
     terminal.press(&["p"]);
     terminal.wait("p pause");
     terminal.press(&["x"]);
-    terminal.wait("no file was written");
+    terminal.wait("no files were written");
     terminal.wait("cancelled");
     assert_eq!(std::fs::read(at.join("out.txt")).unwrap(), b"old\n");
     assert!(!at.join("copy.txt").exists());
@@ -363,9 +363,9 @@ fn leaving_while_a_run_goes_on_ends_it_and_leaves_nothing() {
     terminal.wait("running");
     terminal.wait("slowest");
     terminal.press(&["q"]);
-    terminal.wait("a run goes on.");
+    terminal.wait("A run is in progress.");
     terminal.press(&["y"]);
-    terminal.wait("the pipeline is not saved");
+    terminal.wait("The pipeline is not saved");
     terminal.press(&["y"]);
     terminal.wait_gone("Throughput");
     terminal.wait("shell>");

@@ -1,6 +1,7 @@
 //! Commands in the place of words and of files.
 
-use std::sync::{Arc, Mutex, PoisonError};
+use parking_lot::Mutex;
+use std::sync::Arc;
 
 use shell::{Direction, List, Span};
 use stream::{Block, Sink, WriteError};
@@ -20,7 +21,7 @@ struct Gathered(Mutex<(Vec<u8>, bool)>);
 
 impl Sink for Gathered {
     fn write(&self, block: Block) -> Result<(), WriteError> {
-        let mut gathered = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut gathered = self.0.lock();
         if gathered.0.len() + block.len() > OUTPUT_MAX {
             gathered.1 = true;
             return Err(WriteError::Closed);
@@ -43,7 +44,7 @@ impl Shell<'_> {
         self.check_cancel()?;
         self.substituted = Some(status);
         self.state.status = status;
-        let mut gathered = gathered.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut gathered = gathered.0.lock();
         if gathered.1 {
             let message = format!("these commands write more than {} MiB", OUTPUT_MAX >> 20);
             return Unwind::fault(message, span, 2);

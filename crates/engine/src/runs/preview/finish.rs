@@ -1,7 +1,7 @@
 //! From what a stage did to its result.
 
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, OnceLock, PoisonError};
+use std::sync::{Arc, OnceLock};
 use std::time::Instant;
 
 use filters::{Filter, Verb};
@@ -71,7 +71,7 @@ pub(super) fn finish(
             }
         })
         .collect();
-    let cut = *build.cut.lock().unwrap_or_else(PoisonError::into_inner);
+    let cut = *build.cut.lock();
     let ending = match cut {
         Some(limit) => Ending::Cut(limit),
         None if outcome.cancelled && over.is_some() => {
@@ -111,19 +111,19 @@ pub(super) fn finish(
         if !filter.verb_varies() {
             return declared;
         }
-        let origins = build.origins.lock().unwrap_or_else(PoisonError::into_inner);
+        let origins = build.origins.lock();
         verb_of(declared, &inputs, &build.kept, &origins)
     });
     let verb = match &plan.kind {
         StageKind::Shell(_) => {
-            let origins = build.origins.lock().unwrap_or_else(PoisonError::into_inner);
+            let origins = build.origins.lock();
             let known = origins.lines() == build.kept.lines();
             known.then(|| verb_of(Verb::Passes, &inputs, &build.kept, &origins))
         }
         _ => verb,
     };
     let inside = build.inside.into_list();
-    let messages = build.messages.0.lock().unwrap_or_else(PoisonError::into_inner);
+    let messages = build.messages.0.lock();
     StageResult {
         span: plan.span,
         name: plan.name(),
@@ -139,7 +139,7 @@ pub(super) fn finish(
         holds: filter.as_ref().and_then(|filter| filter.holds()),
         filter,
         pending,
-        held: build.held.into_inner().unwrap_or_else(PoisonError::into_inner),
+        held: build.held.into_inner(),
         inside,
         made: Instant::now(),
         reused: false,

@@ -1,7 +1,8 @@
 //! What a run on a sample gives.
 
+use parking_lot::Mutex;
 use std::path::PathBuf;
-use std::sync::{Arc, Mutex, OnceLock};
+use std::sync::{Arc, OnceLock};
 use std::time::Instant;
 
 use filters::{Filter, Verb};

@@ -1,7 +1,8 @@
 //! Keeps what the stages of a pipeline read, write and say.
 
+use parking_lot::Mutex;
+use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Mutex, PoisonError};
 
 use stream::{Block, OriginStore, Sink, Source, StageMeter, WriteError};
 
@@ -40,7 +41,7 @@ impl Sink for Tap {
             None
         };
         if reached.is_some() {
-            *self.cut.lock().unwrap_or_else(PoisonError::into_inner) = reached;
+            *self.cut.lock() = reached;
             return Err(WriteError::Closed);
         }
         self.kept.append(&block)?;
@@ -70,6 +71,8 @@ pub(super) struct Build {
 /// Keeps what the stages of the pipeline that is shown read, write and say.
 pub(super) struct SampleTaps {
     pub(super) limits: Limits,
+    /// What the first stage reads.
+    pub(super) input: Mutex<Option<Box<dyn Source>>>,
     /// Where standard output leads at the end, and errors that are sent there by `2>&1 > file`.
     pub(super) screen: Arc<dyn Sink>,
     pub(super) builds: Vec<Build>,
@@ -80,6 +83,10 @@ pub(super) struct SampleTaps {
 }
 
 impl Taps for SampleTaps {
+    fn input(&self) -> Option<Box<dyn Source>> {
+        self.input.lock().take()
+    }
+
     fn written(&self, number: usize) -> Option<Box<dyn Source>> {
         self.live.as_ref().filter(|_| number == 0).map(|kept| kept.source())
     }
@@ -124,7 +131,7 @@ impl Observer for SampleTaps {
     }
 
     fn held_back(&self, number: usize, command: HeldCommand) {
-        let mut held = self.builds[number].held.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut held = self.builds[number].held.lock();
         held.push(command);
     }
 }

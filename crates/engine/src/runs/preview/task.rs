@@ -1,6 +1,7 @@
 //! What a preview is made from.
 
-use std::sync::{Arc, Mutex};
+use parking_lot::Mutex;
+use std::sync::Arc;
 
 use filters::Filter;
 use stream::{RunControl, StageMeter};

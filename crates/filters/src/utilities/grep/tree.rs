@@ -1,10 +1,10 @@
 //! Which files are searched, in which order, and with how many processors.
 
+use parking_lot::Mutex;
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::{Mutex, PoisonError};
 
 use pattern::glob_matches;
 use stream::{
@@ -262,7 +262,7 @@ impl FileSearch<'_> {
                 let (Some(file), Some(result)) = (files.get(number), results.get(number)) else {
                     break;
                 };
-                let mut kept = result.lock().unwrap_or_else(PoisonError::into_inner);
+                let mut kept = result.lock();
                 search_kept(machine_files, search, file, named, output, &mut kept);
             }
         };
@@ -270,7 +270,7 @@ impl FileSearch<'_> {
             (0..workers).map(|_| -> Box<dyn FnOnce() + Send + '_> { Box::new(work) }).collect();
         io.processors().run(jobs);
         for (file, result) in files.iter().zip(results) {
-            let kept = result.into_inner().unwrap_or_else(PoisonError::into_inner);
+            let kept = result.into_inner();
             if self.used && !kept.out.is_empty() && self.search.settings.context.is_some() {
                 let mut separator = Vec::new();
                 self.search.group_separator(&mut separator);

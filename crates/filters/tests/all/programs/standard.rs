@@ -121,7 +121,7 @@ fn awk_writes_to_files() {
     let program = "{ print $1 > \"out.\" $2 } END { close(\"out.x\"); printf \"end\" >> \"log\" }";
     let outcome = run_in(&world, &[b"awk", program.as_bytes()], b"a x\nb y\nc x\n", WHOLE);
     assert_eq!(outcome.status, 0, "{}", outcome.error);
-    let written = world.written.lock().unwrap();
+    let written = world.written.lock();
     let contents = |name: &str| {
         String::from_utf8(written[&std::path::PathBuf::from(name)].contents()).unwrap()
     };
@@ -146,13 +146,13 @@ fn errors_name_their_place() {
         let outcome = run(&[b"sed", script.as_bytes()], b"a\n", WHOLE);
         format!("{}{}", out(&outcome), outcome.error)
     };
-    insta::assert_snapshot!(sed("s/a/b/\nk"), @"expression 1, line 2, column 1: there is no command “k”");
+    insta::assert_snapshot!(sed("s/a/b/\nk"), @"expression 1, line 2, column 1: unknown command “k”");
     insta::assert_snapshot!(sed("s/\\(a/b/"), @"expression 1, column 3: Unmatched ( or \\(");
     insta::assert_snapshot!(sed("1,$e date"), @"expression 1, column 4: “e” runs commands of the machine, which is not supported");
     insta::assert_snapshot!(sed("s/x/y/e"), @"expression 1, column 7: the flag “e” runs commands of the machine, not supported");
     insta::assert_snapshot!(sed("s/\\(a\\)/\\2/"), @"expression 1, column 9: the pattern has no group 2");
     insta::assert_snapshot!(sed("//p"), @"sed: no previous regular expression");
-    insta::assert_snapshot!(sed("bnowhere"), @"expression 1, column 2: there is no label “nowhere”");
+    insta::assert_snapshot!(sed("bnowhere"), @"expression 1, column 2: no label “nowhere”");
     let bc = |text: &str| {
         let outcome = run(&[b"bc"], text.as_bytes(), WHOLE);
         format!("{}{}", out(&outcome), outcome.error)
