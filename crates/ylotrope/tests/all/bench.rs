@@ -174,23 +174,6 @@ fn suspended_and_brought_back_whole() {
     terminal.wait("shell>");
 }
 
-/// The recovery file of the session that runs, once it is written: that is a moment after the last
-/// key.
-fn recovery_file(state: &std::path::Path) -> std::path::PathBuf {
-    let since = std::time::Instant::now();
-    loop {
-        let files = std::fs::read_dir(state).into_iter().flatten().flatten();
-        let mut paths = files.map(|entry| entry.path());
-        let is_recovery =
-            |path: &std::path::PathBuf| path.display().to_string().contains("recovery");
-        if let Some(path) = paths.find(is_recovery) {
-            return path;
-        }
-        assert!(since.elapsed().as_secs() < 30, "no recovery file");
-        std::thread::yield_now();
-    }
-}
-
 #[test]
 fn signals_leave_the_terminal_in_order_and_the_text_survives() {
     for signal in ["TERM", "HUP"] {
@@ -199,8 +182,7 @@ fn signals_leave_the_terminal_in_order_and_the_text_survives() {
         start_demo(&terminal);
         replace_text(&terminal, "sort spares-upper.txt | uniq -di");
         terminal.wait("2 uniq -di");
-        let state = terminal.path().join("state/ylotrope");
-        let recovery = recovery_file(&state);
+        let recovery = terminal.recovery_file("uniq -di");
         let name = recovery.file_stem().unwrap().to_str().unwrap().to_owned();
         let process = name.strip_prefix("recovery-").unwrap();
         assert!(

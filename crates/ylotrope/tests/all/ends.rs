@@ -75,6 +75,7 @@ fn whatever_ends_the_screen_gives_the_terminal_back() {
     start_demo(&terminal);
     replace_text(&terminal, "sort spares-lower.txt | uniq -d");
     terminal.wait("2 uniq -d");
+    terminal.recovery_file("uniq -d");
     kill(processes(&terminal).0, "KILL");
     terminal.wait("stopped by signal 9");
     terminal.type_text("clear; $Y");

@@ -13,6 +13,25 @@ pub(crate) struct Terminal {
 }
 
 impl Terminal {
+    /// The recovery file with `part` in its text, once it is written: that is a moment after the
+    /// last key.
+    pub(crate) fn recovery_file(&self, part: &str) -> std::path::PathBuf {
+        let since = std::time::Instant::now();
+        loop {
+            let files = std::fs::read_dir(self.path().join("state/ylotrope"));
+            let mut paths = files.into_iter().flatten().flatten().map(|entry| entry.path());
+            let has = |path: &std::path::PathBuf| {
+                path.display().to_string().contains("recovery-")
+                    && std::fs::read_to_string(path).is_ok_and(|text| text.contains(part))
+            };
+            if let Some(path) = paths.find(has) {
+                return path;
+            }
+            assert!(since.elapsed().as_secs() < 30, "no recovery file with {part}");
+            std::thread::yield_now();
+        }
+    }
+
     /// A shell in a terminal of this size, in an empty folder; our program is `$Y`.
     pub(crate) fn open(columns: u16, rows: u16) -> Self {
         let folder = tempfile::tempdir().unwrap();
