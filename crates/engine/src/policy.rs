@@ -184,6 +184,19 @@ pub(crate) enum Decision {
     Gather,
 }
 
+impl Decision {
+    /// In one word, for the log.
+    fn name(&self) -> &'static str {
+        match self {
+            Self::Start(_) => "start",
+            Self::Hold(_) => "hold",
+            Self::Gather => "gather",
+            Self::NotFound => "not found",
+            Self::NotExecutable => "not executable",
+        }
+    }
+}
+
 /// By which rule programs are started.
 #[derive(Clone, Default)]
 pub(crate) enum Policy {
@@ -217,6 +230,12 @@ impl Policy {
 
     /// Decides about a program; `fed` is what it would read.
     pub(crate) fn decide(&self, start: &Start, fed: Feed) -> Decision {
+        let decision = self.judge(start, fed);
+        tracing::debug!(program = start.shown_name(), decision = decision.name(), "decided");
+        decision
+    }
+
+    fn judge(&self, start: &Start, fed: Feed) -> Decision {
         let found = match start.find() {
             Found::At(file) => file,
             Found::NotExecutable => return Decision::NotExecutable,

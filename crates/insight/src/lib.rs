@@ -28,7 +28,7 @@ pub use export::drawing::{
 pub use export::report::{figures_csv, figures_json, report_html, report_markdown};
 pub use runs::bottleneck::{Reason, Slowest, held_by, slowest};
 pub use runs::comparison::{ComparedRow, change, compare};
-pub use runs::folders::{NotOurs, make_own_folder, own_file_error, own_folder, read_own};
+pub use runs::folders::{Keeps, NotOurs, make_own_folder, own_file_error, own_folder, read_own};
 pub use runs::history::{Gaps, History, Moment, Rate, passed};
 pub use runs::record::{
     CommandRecord, CoursePoint, KeptRun, RunEnd, RunRecord, Runs, SourceRecord, WrittenRecord,

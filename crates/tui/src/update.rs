@@ -187,6 +187,7 @@ impl App {
                 }
             }
             Event::Failed(what, why) => {
+                tracing::error!(what, why, "background work failed");
                 if let ("search", Some(search)) = (what, &mut self.lens.search) {
                     search.searching = false;
                 }

@@ -6,6 +6,7 @@ mod dry_run;
 mod export;
 mod guard;
 mod interrupts;
+mod log;
 mod progress;
 mod runs;
 mod say;
@@ -34,6 +35,9 @@ struct Cli {
     command: Option<Command>,
     #[command(flatten)]
     screen: Screen,
+    /// Write a log of what is done, without data, to ylotrope/log where state is kept
+    #[arg(long, value_enum, value_name = "LEVEL", global = true)]
+    log: Option<log::Level>,
     /// Data files to work on, or a saved pipeline (a script ending in .sh); without any, data
     /// from standard input
     files: Vec<PathBuf>,
@@ -161,6 +165,12 @@ fn main() -> ExitCode {
             ExitCode::from(2)
         });
     }
+    if let Some(level) = cli.log
+        && let Err(error) = log::begin(level)
+    {
+        say::error(&format!("ylotrope: {error:#}"));
+        return ExitCode::from(2);
+    }
     let outcome = match cli.command {
         Some(Command::Run(run)) => return run_for_real(run),
         Some(Command::Use(used)) => return use_filter(used),
@@ -191,7 +201,7 @@ fn options(screen: &Screen) -> Options {
 
 /// Gives the signal that ended it, where one did.
 fn open_demo(screen: &Screen) -> Result<Option<i32>> {
-    let folder = insight::own_folder("XDG_STATE_HOME", ".local/state");
+    let folder = insight::own_folder(insight::Keeps::State);
     let folder = folder.ok_or(insight::NotOurs::NoHome)?.join("demo");
     let shown = folder.display().to_string();
     demo::lay_out(&folder).with_context(|| format!("the demo cannot be created in {shown}"))?;

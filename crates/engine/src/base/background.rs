@@ -35,7 +35,10 @@ pub fn in_background<T: 'static>(
     };
     let answering = answer.clone();
     let spawned = std::thread::Builder::new().name(name.to_owned()).spawn(move || {
-        let result = catch_unwind(AssertUnwindSafe(work)).map_err(|_| BackgroundError::Panicked);
+        let result = catch_unwind(AssertUnwindSafe(work)).map_err(|_| {
+            tracing::error!("background work has failed inside");
+            BackgroundError::Panicked
+        });
         say(&answering, result);
     });
     if let Err(error) = spawned {

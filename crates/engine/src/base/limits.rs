@@ -203,6 +203,7 @@ pub(crate) fn with_memory_of_machine<T>(control: &RunControl, run: impl FnOnce()
         while !*done && !control.was_cancelled() {
             finished.1.wait_for(&mut done, LOOK);
             if !*done && is_scarce() {
+                tracing::warn!("the machine has no more memory");
                 control.exceed(Excess::NoMemory);
             }
         }

@@ -421,6 +421,14 @@ fn work(
         redirected: shell.has_redirected.then(|| shell.ports.clone()),
     });
     let Some(mut done) = done else { return Ok(None) };
+    tracing::debug!(
+        generation,
+        stages = done.stages.len(),
+        reused = done.stages.iter().filter(|stage| stage.reused).count(),
+        milliseconds = done.elapsed_ns / 1_000_000,
+        "evaluated"
+    );
+    tracing::trace!(generation, text = request.text, "the text");
     let status = done.stages.last().map_or(0, |last| last.status.0);
     with_limits(control, seconds, memory, || parts.run_after(status, &mut shell));
     drop(shell);

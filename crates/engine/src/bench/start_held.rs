@@ -75,6 +75,11 @@ fn run(command: &HeldCommand, control: &RunControl) -> Acted {
     };
     let policy = Policy::Shown(Arc::new(command.clone()));
     let end = CommandStarter::beside(Arc::new(RealFiles), policy).run(job);
+    tracing::info!(
+        program = %String::from_utf8_lossy(command.words.first().map_or(b"", |name| name)),
+        ?end,
+        "command ended"
+    );
     let text = match end {
         CommandEnd::HeldBack => "not run: its file has changed since it was shown".to_owned(),
         _ => said.text(),

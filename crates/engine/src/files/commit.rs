@@ -388,6 +388,7 @@ impl Prepared {
 /// # Errors
 /// The first file that could not; all are as they were then.
 pub(crate) fn commit_all(files: &[Arc<CommittedFile>]) -> Result<Vec<Applied>, CommitError> {
+    tracing::info!(files = files.len(), "files take their places");
     let _together = together();
     let at = |path: &Path| {
         let path = path.to_owned();

@@ -168,6 +168,8 @@ pub(crate) fn run_full(
         with_memory_of_machine(control, || run_text(&text, &context, &mut variables, control));
     run.output.end();
     run.watch.end();
+    let milliseconds = run.watch.snapshot().elapsed_ns / 1_000_000;
+    tracing::info!(milliseconds, cancelled = control.was_cancelled(), "full run ended");
     if let Some(excess) = control.excess() {
         return nothing(&excess.to_string());
     }

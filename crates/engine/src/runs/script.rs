@@ -147,6 +147,7 @@ pub fn run_script(
     let starter = real.starter();
     let context = real.context(&starter);
     let outcome = with_memory_of_machine(control, || run_text(text, &context, variables, control));
+    tracing::info!(status = ?outcome.as_ref().ok(), "run ended");
     if let Some(excess) = control.excess() {
         return Err(RunError::Excess(excess));
     }

@@ -24,7 +24,10 @@ const COLUMNS: [&str; 15] = [
 
 /// A row a command, with a head (RFC 4180).
 pub fn figures_csv(record: &RunRecord) -> String {
-    let mut out = COLUMNS.join(",") + "\r\n";
+    let mut out =
+        csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
+    // Writing to memory does not fail, and every row has the same columns.
+    let _ = out.write_record(COLUMNS);
     for command in &record.commands {
         let numbers = [
             command.runs,
@@ -41,11 +44,10 @@ pub fn figures_csv(record: &RunRecord) -> String {
             command.peak_held_bytes,
             u64::from(command.linked),
         ];
-        let numbers: Vec<String> = numbers.iter().map(u64::to_string).collect();
-        let words = command.command.replace('"', "\"\"");
-        out.push_str(&format!("\"{words}\",{},{}\r\n", command.kind, numbers.join(",")));
+        let words = [command.command.clone(), command.kind.to_string()];
+        let _ = out.write_record(words.into_iter().chain(numbers.map(|number| number.to_string())));
     }
-    out
+    String::from_utf8(out.into_inner().unwrap_or_default()).unwrap_or_default()
 }
 
 /// The whole run as one JSON document.

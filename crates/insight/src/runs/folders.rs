@@ -6,6 +6,7 @@ use std::io::{self, Read};
 use std::os::unix::fs::{DirBuilderExt, MetadataExt};
 use std::path::{Path, PathBuf};
 
+use etcetera::base_strategy::{BaseStrategy, Xdg};
 use thiserror::Error;
 
 /// Why files of our own are not used.
@@ -19,13 +20,27 @@ pub enum NotOurs {
     NoHome,
 }
 
-/// The folder of this program in the one that an environment variable names, else in one under
-/// the home folder: that of `HOME`, else of the user's account. Never a folder that is shared.
-pub fn own_folder(variable: &str, under_home: &str) -> Option<PathBuf> {
-    // Relative paths are to be ignored.
-    let set = std::env::var_os(variable).map(PathBuf::from).filter(|path| path.is_absolute());
-    let home = || std::env::home_dir().filter(|home| home.is_absolute());
-    Some(set.or_else(|| home().map(|home| home.join(under_home)))?.join("ylotrope"))
+/// What is kept in a folder of our own.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Keeps {
+    /// What the user has set: `$XDG_CONFIG_HOME`, else `~/.config`.
+    Configuration,
+    /// Earlier lines, recovery, runs, the log: `$XDG_STATE_HOME`, else `~/.local/state`.
+    State,
+    /// The demo: `$XDG_DATA_HOME`, else `~/.local/share`.
+    Data,
+}
+
+/// The folder of this program for what it keeps; `None` without a home. Never a folder that is
+/// shared, and never a relative one.
+pub fn own_folder(keeps: Keeps) -> Option<PathBuf> {
+    let folders = Xdg::new().ok()?;
+    let folder = match keeps {
+        Keeps::Configuration => folders.config_dir(),
+        Keeps::State => folders.state_dir()?,
+        Keeps::Data => folders.data_dir(),
+    };
+    folder.is_absolute().then(|| folder.join("ylotrope"))
 }
 
 /// Makes a folder that only its owner uses, with those around it.

@@ -13,7 +13,7 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 use crate::runs::bottleneck::slowest;
-use crate::runs::folders::{make_own_folder, own_folder, read_own};
+use crate::runs::folders::{Keeps, make_own_folder, own_folder, read_own};
 use crate::runs::history::{History, Moment, Rate, rates_of};
 
 /// Runs that are kept; older ones make room.
@@ -286,7 +286,7 @@ impl Runs {
     /// The usual place: `$XDG_STATE_HOME/ylotrope/runs` or `~/.local/state/ylotrope/runs`.
     /// `None` where nobody knows which.
     pub fn usual() -> Option<Self> {
-        Some(Self::at(own_folder("XDG_STATE_HOME", ".local/state")?.join("runs")))
+        Some(Self::at(own_folder(Keeps::State)?.join("runs")))
     }
 
     /// A folder of somebody's choice.

@@ -169,8 +169,8 @@ impl Drawer {
                 ("type", "applied at once"),
                 ("Esc", "close"),
                 ("Enter", "new line"),
-                ("Ctrl-U", "undo"),
-                ("Ctrl-R", "redo"),
+                ("Alt-u", "undo"),
+                ("Alt-r", "redo"),
             ],
             Self::Shelf(_) => {
                 vec![("↑↓", "choose"), ("type", "to search"), ("Enter", "open"), ("Esc", "close")]

@@ -1,13 +1,14 @@
 //! A program of a stage in an editor of its own.
 
 use insight::ProgramText;
-use ratatui_textarea::TextArea;
 use shell::Span;
+
+use crate::text::editor::Editor;
 
 /// The editor of a program.
 pub(crate) struct ProgramEditor {
     /// The lines and the cursor.
-    pub area: TextArea<'static>,
+    pub(crate) editor: Editor,
     /// The filter the program is for.
     pub filter: String,
     /// Its stage, from 0.
@@ -21,7 +22,7 @@ pub(crate) struct ProgramEditor {
 impl ProgramEditor {
     pub(crate) fn new(program: &ProgramText) -> Self {
         Self {
-            area: TextArea::new(program.text.split('\n').map(str::to_owned).collect()),
+            editor: Editor::at_start(&program.text),
             filter: program.filter.clone(),
             stage: program.stage,
             span: program.span,
@@ -30,8 +31,8 @@ impl ProgramEditor {
     }
 
     /// The program as it is now.
-    pub(crate) fn text(&self) -> String {
-        self.area.lines().join("\n")
+    pub(crate) fn text(&self) -> &str {
+        self.editor.text()
     }
 
     /// Where a place of the command text lies in the program: line and column, in characters.

@@ -82,7 +82,7 @@ impl Config {
     /// The usual place.
     /// `None` where nobody knows which.
     pub(crate) fn usual() -> Option<Self> {
-        let folder = insight::own_folder("XDG_CONFIG_HOME", ".config")?;
+        let folder = insight::own_folder(insight::Keeps::Configuration)?;
         Some(Self { path: folder.join("config.toml") })
     }
 

@@ -31,7 +31,7 @@ impl Store {
     /// The usual place: `$XDG_STATE_HOME/ylotrope` or `~/.local/state/ylotrope`.
     /// `None` where nobody knows which.
     pub(crate) fn usual() -> Option<Self> {
-        Some(Self { directory: insight::own_folder("XDG_STATE_HOME", ".local/state")? })
+        Some(Self { directory: insight::own_folder(insight::Keeps::State)? })
     }
 
     /// A store somewhere else.

@@ -1,5 +1,6 @@
 //! The command text: a line editor over several lines, with undo.
 
+use ratatui::crossterm::event::KeyCode;
 use shell::Span;
 use tui_input::{Input, InputRequest};
 
@@ -29,10 +30,43 @@ pub(crate) enum Edit {
     KillLine,
 }
 
+/// The readline keys, for every place where text is typed.
+pub(crate) fn readline(code: KeyCode, control: bool, alt: bool) -> Option<Edit> {
+    use InputRequest as Ask;
+    let ask = |request| Some(Edit::Request(request));
+    match (code, control, alt) {
+        (KeyCode::Left, false, false) | (KeyCode::Char('b'), true, false) => ask(Ask::GoToPrevChar),
+        (KeyCode::Right, false, false) | (KeyCode::Char('f'), true, false) => {
+            ask(Ask::GoToNextChar)
+        }
+        (KeyCode::Left, ..) | (KeyCode::Char('b'), false, true) => ask(Ask::GoToPrevWord),
+        (KeyCode::Right, ..) | (KeyCode::Char('f'), false, true) => ask(Ask::GoToNextWord),
+        (KeyCode::Home, ..) | (KeyCode::Char('a'), true, false) => Some(Edit::LineStart),
+        (KeyCode::End, ..) | (KeyCode::Char('e'), true, false) => Some(Edit::LineEnd),
+        (KeyCode::Backspace, _, true) | (KeyCode::Char('w'), true, false) => {
+            ask(Ask::DeletePrevWord)
+        }
+        (KeyCode::Backspace, ..) | (KeyCode::Char('h'), true, false) => ask(Ask::DeletePrevChar),
+        (KeyCode::Delete, ..) | (KeyCode::Char('d'), true, false) => ask(Ask::DeleteNextChar),
+        (KeyCode::Char('d'), false, true) => ask(Ask::DeleteNextWord),
+        (KeyCode::Char('k'), true, false) => Some(Edit::KillLine),
+        (KeyCode::Char('u'), true, false) => ask(Ask::DeleteFromStart),
+        (KeyCode::Char('y'), true, false) => ask(Ask::Yank),
+        _ => None,
+    }
+}
+
 impl Editor {
     /// An editor with this text and the cursor at its end.
     pub(crate) fn new(text: &str) -> Self {
         Self { input: Input::new(text.to_owned()), ..Self::default() }
+    }
+
+    /// An editor with this text and the cursor at its beginning.
+    pub(crate) fn at_start(text: &str) -> Self {
+        let mut editor = Self::new(text);
+        editor.set_cursor(0);
+        editor
     }
 
     /// The text.
@@ -146,6 +180,13 @@ impl Editor {
             self.redo.clear();
         }
         changed
+    }
+
+    /// The line and the column of the cursor, in characters.
+    pub(crate) fn place(&self) -> (usize, usize) {
+        let before = &self.text()[..self.cursor()];
+        let start = before.rfind('\n').map_or(0, |at| at + 1);
+        (before.matches('\n').count(), before[start..].chars().count())
     }
 
     /// Moves a line up or down; false at the first or last line.

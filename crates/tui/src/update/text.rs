@@ -2,13 +2,12 @@
 
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use shell::Span;
-use tui_input::InputRequest;
 
 use crate::state::app::App;
 use crate::state::drawer::Drawer;
 use crate::state::place::Focus;
 use crate::text::complete::{common, complete};
-use crate::text::editor::Edit;
+use crate::text::editor::readline;
 
 impl App {
     /// Text pasted into the terminal.
@@ -44,7 +43,7 @@ impl App {
             }
             return true;
         }
-        if let Some(request) = request(key.code, control, alt) {
+        if let Some(request) = readline(key.code, control, alt) {
             let changed = self.text.editor.edit(request);
             self.after_edit(changed);
             return true;
@@ -213,31 +212,5 @@ impl App {
         } else {
             self.message = Some("nothing to redo".to_owned());
         }
-    }
-}
-
-/// The readline keys.
-fn request(code: KeyCode, control: bool, alt: bool) -> Option<Edit> {
-    use InputRequest as Ask;
-    let ask = |request| Some(Edit::Request(request));
-    match (code, control, alt) {
-        (KeyCode::Left, false, false) | (KeyCode::Char('b'), true, false) => ask(Ask::GoToPrevChar),
-        (KeyCode::Right, false, false) | (KeyCode::Char('f'), true, false) => {
-            ask(Ask::GoToNextChar)
-        }
-        (KeyCode::Left, ..) | (KeyCode::Char('b'), false, true) => ask(Ask::GoToPrevWord),
-        (KeyCode::Right, ..) | (KeyCode::Char('f'), false, true) => ask(Ask::GoToNextWord),
-        (KeyCode::Home, ..) | (KeyCode::Char('a'), true, false) => Some(Edit::LineStart),
-        (KeyCode::End, ..) | (KeyCode::Char('e'), true, false) => Some(Edit::LineEnd),
-        (KeyCode::Backspace, _, true) | (KeyCode::Char('w'), true, false) => {
-            ask(Ask::DeletePrevWord)
-        }
-        (KeyCode::Backspace, ..) | (KeyCode::Char('h'), true, false) => ask(Ask::DeletePrevChar),
-        (KeyCode::Delete, ..) | (KeyCode::Char('d'), true, false) => ask(Ask::DeleteNextChar),
-        (KeyCode::Char('d'), false, true) => ask(Ask::DeleteNextWord),
-        (KeyCode::Char('k'), true, false) => Some(Edit::KillLine),
-        (KeyCode::Char('u'), true, false) => ask(Ask::DeleteFromStart),
-        (KeyCode::Char('y'), true, false) => ask(Ask::Yank),
-        _ => None,
     }
 }

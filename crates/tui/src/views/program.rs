@@ -12,7 +12,7 @@ use crate::text::display::safe;
 
 /// Rows it takes: a title, the lines, and one to breathe.
 pub(super) fn rows(editor: &ProgramEditor, height: u16) -> u16 {
-    let lines = editor.area.lines().len().clamp(5, 200) as u16;
+    let lines = editor.text().split('\n').count().clamp(5, 200) as u16;
     (lines + 2).min(height * 3 / 5)
 }
 
@@ -28,9 +28,9 @@ pub(super) fn draw(
     let x = put(buffer, area, 1, 0, &title, theme.bright());
     put(buffer, area, x + 2, 0, "every change is evaluated at once", theme.quiet());
     let room = usize::from(area.height.saturating_sub(2)).max(1);
-    let (row, column) = (editor.area.cursor().0, editor.area.cursor().1);
+    let (row, column) = editor.editor.place();
     let first = (row + 1).saturating_sub(room);
-    let lines = editor.area.lines();
+    let lines: Vec<&str> = editor.text().split('\n').collect();
     let digits = lines.len().to_string().len() as u16;
     let left = 1 + digits + 2;
     let width = usize::from(area.width.saturating_sub(left + 1)).max(1);
