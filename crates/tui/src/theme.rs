@@ -148,7 +148,7 @@ impl Theme {
     }
 
     /// A match of the search.
-    pub(crate) fn found(self) -> Style {
+    pub(crate) fn found() -> Style {
         Style::new().add_modifier(Modifier::REVERSED)
     }
 

@@ -166,10 +166,10 @@ impl Workbench {
                 Ok(Ok(None)) => {}
                 Ok(Err(Trouble::Nothing)) => answer(SessionEvent::Nothing(generation)),
                 Ok(Err(Trouble::Refused(error))) => {
-                    answer(SessionEvent::Refused(generation, error))
+                    answer(SessionEvent::Refused(generation, error));
                 }
                 Ok(Err(Trouble::Failed(message))) => {
-                    answer(SessionEvent::Failed(generation, message))
+                    answer(SessionEvent::Failed(generation, message));
                 }
                 Err(error) => answer(SessionEvent::Failed(generation, error.to_string())),
             },
@@ -298,6 +298,17 @@ enum Trouble {
     Failed(String),
 }
 
+impl Trouble {
+    /// What comes before the pipeline came to a limit.
+    fn cut_off(over: Over, seconds: f64) -> Self {
+        let why = match over {
+            Over::Time => format!("it takes longer than {seconds} seconds"),
+            Over::Excess(excess) => excess.to_string(),
+        };
+        Self::Failed(format!("what comes before the pipeline is cut off: {why}"))
+    }
+}
+
 /// Starts the first stage on its own where it follows a file, or goes on with the one that runs;
 /// one of another text ends.
 fn follow(
@@ -385,11 +396,7 @@ fn work(
         }
     });
     if let Some(over) = over {
-        let why = match over {
-            Over::Time => format!("it takes longer than {seconds} seconds"),
-            Over::Excess(excess) => excess.to_string(),
-        };
-        return Err(Trouble::Failed(format!("what comes before the pipeline is cut off: {why}")));
+        return Err(Trouble::cut_off(over, seconds));
     }
     if control.is_cancelled() {
         return Ok(None);

@@ -1,9 +1,9 @@
 //! Runs on samples, with every stream and every origin kept.
 
-use parking_lot::Mutex;
 use std::sync::Arc;
 use std::time::Instant;
 
+use parking_lot::Mutex;
 use stream::{Block, InputName, Sink, StageMeter};
 
 use crate::base::limits::with_limits;
@@ -13,7 +13,7 @@ use crate::exec::pipeline::run_pipeline;
 use crate::flow::descriptors::Ports;
 use crate::kept::sinks::Messages;
 use crate::plan::pipeline::Plan;
-use crate::runs::figures::Collected;
+use crate::runs::preview::finish::EndedStage;
 use crate::runs::preview::result::{InputRecord, Preview, StageResult};
 use crate::runs::preview::reuse::{keys, same_stages};
 use crate::runs::preview::taps::{Build, SampleTaps};
@@ -42,18 +42,7 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
     }
     let rest = Plan { stages: task.plan.stages[same..].to_vec() };
     let standard = standard_input(task, &stages);
-    let builds: Vec<Build> = rest
-        .stages
-        .iter()
-        .map(|_| Build {
-            kept: Arc::default(),
-            origins: Arc::default(),
-            messages: Arc::default(),
-            held: Mutex::default(),
-            inside: Collected::default(),
-            cut: Arc::default(),
-        })
-        .collect();
+    let builds: Vec<Build> = rest.stages.iter().map(|_| Build::default()).collect();
     let meters: Vec<Arc<StageMeter>> = rest.stages.iter().map(|_| Arc::default()).collect();
     task.meters.lock().clone_from(&meters);
     let screen: Arc<Messages> = Arc::default();
@@ -100,8 +89,17 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         let figures = meters[number].figures();
         let key = keys[same + number].clone();
         let filter = task.filters.get(same + number).cloned().flatten();
-        let mut result =
-            finish::finish(task, plan, build, outcome, figures, key, previous.take(), over, filter);
+        let ended = EndedStage {
+            plan,
+            build,
+            outcome,
+            figures,
+            key,
+            standard: previous.take(),
+            over,
+            filter,
+        };
+        let mut result = ended.finish(task);
         if let Some(live) = task.live.as_ref().filter(|_| same + number == 0) {
             result.make_followed(&live.messages);
         }

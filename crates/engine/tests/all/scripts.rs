@@ -214,7 +214,7 @@ fn an_endless_loop_is_cut_off() {
                 break;
             }
             SessionEvent::Done(preview) => {
-                assert_eq!(preview.stages[0].name, "while", "not the second")
+                assert_eq!(preview.stages[0].name, "while", "not the second");
             }
             _ => {}
         }

@@ -165,6 +165,16 @@ impl Filter for Sums {
     }
 }
 
+/// How the entries of a list have come out.
+#[derive(Default)]
+struct Tally {
+    entries: u64,
+    bad_lines: u64,
+    differing: u64,
+    unreadable: u64,
+    agreeing: u64,
+}
+
 impl Sums {
     fn line(&self, sum: &str, name: &[u8]) -> Vec<u8> {
         let mut line = Vec::new();
@@ -233,8 +243,7 @@ impl Sums {
         } else {
             String::from_utf8_lossy(list_name).into_owned()
         };
-        let (mut entries, mut bad_lines, mut differing, mut unreadable, mut agreeing) =
-            (0u64, 0u64, 0u64, 0u64, 0u64);
+        let mut tally = Tally::default();
         let mut number = 0u64;
         while let Some(lines) = list.next_lines()? {
             for (id, line) in lines.iter() {
@@ -244,7 +253,7 @@ impl Sums {
                 }
                 let line = line.strip_suffix(b"\r").unwrap_or(line);
                 let Some((sum, name)) = self.entry(line) else {
-                    bad_lines += 1;
+                    tally.bad_lines += 1;
                     if self.warn {
                         let message = format!(
                             "{list_shown}: {number}: improperly formatted {} checksum line",
@@ -254,7 +263,7 @@ impl Sums {
                     }
                     continue;
                 };
-                entries += 1;
+                tally.entries += 1;
                 let found = match io.open(&name) {
                     Ok(mut input) => match self.kind.sum(&mut input) {
                         Ok(found) => Ok(found),
@@ -263,33 +272,53 @@ impl Sums {
                     },
                     Err(error) => Err(error),
                 };
-                let shown = String::from_utf8_lossy(&name).into_owned();
-                let said = match found {
-                    Ok(found) if found == sum => {
-                        agreeing += 1;
-                        if self.quiet { None } else { Some("OK") }
-                    }
-                    Ok(_) => {
-                        differing += 1;
-                        if self.silent { None } else { Some("FAILED") }
-                    }
-                    Err(error)
-                        if self.ignore_missing && error.kind() == std::io::ErrorKind::NotFound =>
-                    {
-                        None
-                    }
-                    Err(error) => {
-                        unreadable += 1;
-                        io.message(&format!("{shown}: {}", stream::describe(&error)))?;
-                        if self.silent { None } else { Some("FAILED open or read") }
-                    }
-                };
-                if let Some(said) = said {
+                if let Some(said) = self.verdict(io, &name, &sum, found, &mut tally)? {
                     let line = [&name[..], b": ", said.as_bytes()].concat();
                     io.out().line(&line, Origin::Line(id))?;
                 }
             }
         }
+        Ok(self.report(io, &list_shown, &tally)?)
+    }
+
+    /// What is said of one file; counts it.
+    fn verdict(
+        &self,
+        io: &mut StageIo<'_>,
+        name: &[u8],
+        sum: &str,
+        found: std::io::Result<String>,
+        tally: &mut Tally,
+    ) -> Result<Option<&'static str>, StageError> {
+        let shown = String::from_utf8_lossy(name).into_owned();
+        let said = match found {
+            Ok(found) if found == sum => {
+                tally.agreeing += 1;
+                if self.quiet { None } else { Some("OK") }
+            }
+            Ok(_) => {
+                tally.differing += 1;
+                if self.silent { None } else { Some("FAILED") }
+            }
+            Err(error) if self.ignore_missing && error.kind() == std::io::ErrorKind::NotFound => {
+                None
+            }
+            Err(error) => {
+                tally.unreadable += 1;
+                io.message(&format!("{shown}: {}", stream::describe(&error)))?;
+                if self.silent { None } else { Some("FAILED open or read") }
+            }
+        };
+        Ok(said)
+    }
+
+    /// Says how many did not agree, and sets the status.
+    fn report(
+        &self,
+        io: &mut StageIo<'_>,
+        list_shown: &str,
+        tally: &Tally,
+    ) -> Result<(), StageError> {
         let kind = self.kind.name();
         let count = |number: u64, one: &str, many: &str| {
             if number == 1 {
@@ -298,7 +327,7 @@ impl Sums {
                 format!("WARNING: {number} {many}")
             }
         };
-        if entries == 0 {
+        if tally.entries == 0 {
             io.note_status(1);
             io.message(&format!(
                 "{list_shown}: no properly formatted {kind} checksum lines found"
@@ -306,35 +335,35 @@ impl Sums {
             return Ok(());
         }
         if !self.silent {
-            if bad_lines > 0 {
+            if tally.bad_lines > 0 {
                 io.message(&count(
-                    bad_lines,
+                    tally.bad_lines,
                     "line is improperly formatted",
                     "lines are improperly formatted",
                 ))?;
             }
-            if unreadable > 0 {
+            if tally.unreadable > 0 {
                 io.message(&count(
-                    unreadable,
+                    tally.unreadable,
                     "listed file could not be read",
                     "listed files could not be read",
                 ))?;
             }
-            if differing > 0 {
+            if tally.differing > 0 {
                 io.message(&count(
-                    differing,
+                    tally.differing,
                     "computed checksum did NOT match",
                     "computed checksums did NOT match",
                 ))?;
             }
-            if self.ignore_missing && agreeing == 0 {
+            if self.ignore_missing && tally.agreeing == 0 {
                 io.message(&format!("{list_shown}: no file was verified"))?;
             }
         }
-        if differing > 0
-            || unreadable > 0
-            || self.strict && bad_lines > 0
-            || self.ignore_missing && agreeing == 0
+        if tally.differing > 0
+            || tally.unreadable > 0
+            || self.strict && tally.bad_lines > 0
+            || self.ignore_missing && tally.agreeing == 0
         {
             io.note_status(1);
         }

@@ -44,7 +44,7 @@ pub fn figures_csv(record: &RunRecord) -> String {
             command.peak_held_bytes,
             u64::from(command.linked),
         ];
-        let words = [command.command.clone(), command.kind.to_string()];
+        let words = [command.command.clone(), command.kind.clone()];
         let _ = out.write_record(words.into_iter().chain(numbers.map(|number| number.to_string())));
     }
     String::from_utf8(out.into_inner().unwrap_or_default()).unwrap_or_default()

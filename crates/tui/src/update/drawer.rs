@@ -13,6 +13,35 @@ use crate::state::place::Focus;
 use crate::storage::store::{open_script, save_script};
 use crate::update::actions::HowLong;
 
+/// Moves the first row of something that scrolls; false for a key that does something else.
+fn scroll(top: &mut usize, code: KeyCode, rows: usize) -> bool {
+    *top = match code {
+        KeyCode::Up => top.saturating_sub(1),
+        KeyCode::Down => (*top + 1).min(rows),
+        KeyCode::PageDown | KeyCode::Char(' ') => (*top + 10).min(rows),
+        KeyCode::PageUp => top.saturating_sub(10),
+        _ => return false,
+    };
+    true
+}
+
+/// What a key in a list comes to.
+enum Choice<T> {
+    /// The list stays.
+    None,
+    /// Enter, where nothing is found.
+    Nothing,
+    /// Enter, on this.
+    Entry(T),
+}
+
+fn chosen<T: Clone>(list: &mut List<T>, key: KeyEvent) -> Choice<T> {
+    if !list.key(key) {
+        return Choice::None;
+    }
+    list.found().get(list.at).map_or(Choice::Nothing, |(_, entry)| Choice::Entry(entry.clone()))
+}
+
 impl App {
     pub(crate) fn drawer_key(&mut self, key: KeyEvent) {
         let control = key.modifiers.contains(KeyModifiers::CONTROL);
@@ -21,117 +50,95 @@ impl App {
             return;
         }
         let Some(mut drawer) = self.drawer.take() else { return };
-        match &mut drawer {
-            Drawer::Help(top) => match key.code {
-                KeyCode::Up => *top = top.saturating_sub(1),
-                KeyCode::Down => *top = (*top + 1).min(ALL.len()),
-                KeyCode::PageDown | KeyCode::Char(' ') => *top = (*top + 10).min(ALL.len()),
-                KeyCode::PageUp => *top = top.saturating_sub(10),
-                _ => return,
-            },
+        let stays = match &mut drawer {
+            Drawer::Help(top) => scroll(top, key.code, ALL.len()),
             Drawer::Changes(changes) => {
                 let rows = changes.difference.as_ref().map_or(0, |one| one.rows.len());
-                match key.code {
-                    KeyCode::Up => changes.top = changes.top.saturating_sub(1),
-                    KeyCode::Down => changes.top = (changes.top + 1).min(rows),
-                    KeyCode::PageDown => changes.top = (changes.top + 10).min(rows),
-                    KeyCode::PageUp => changes.top = changes.top.saturating_sub(10),
-                    _ => return,
-                }
+                scroll(&mut changes.top, key.code, rows)
+            }
+            Drawer::Sample(form) if key.code == KeyCode::Enter => {
+                self.sample = form.sample();
+                self.text_changed();
+                false
             }
             Drawer::Sample(form) => {
-                if key.code == KeyCode::Enter {
-                    self.sample = form.sample();
-                    self.text_changed();
-                    return;
-                }
                 form.key(key.code);
+                true
+            }
+            Drawer::Program(_) if control && key.code == KeyCode::Char('s') => {
+                self.save();
+                true
             }
             Drawer::Program(editor) => {
-                if control && key.code == KeyCode::Char('s') {
-                    self.save();
-                } else {
-                    self.program_key(editor, key);
-                }
+                self.program_key(editor, key);
+                true
+            }
+            Drawer::Prompt(prompt) if key.code == KeyCode::Enter => {
+                let (kind, text) = (prompt.kind.clone(), prompt.input.value().to_owned());
+                self.answered(&kind, &text);
+                false
             }
             Drawer::Prompt(prompt) => {
-                if key.code == KeyCode::Enter {
-                    let (kind, text) = (prompt.kind.clone(), prompt.input.value().to_owned());
-                    self.answered(&kind, &text);
-                    return;
-                }
                 edit(&mut prompt.input, key);
+                true
             }
-            Drawer::Confirm(question) => {
-                let question = question.clone();
-                if let Question::Act(commands) = question {
-                    match key.code {
-                        KeyCode::Char('s' | 'S') => self.act_now(commands, OnFailure::Stop),
-                        KeyCode::Char('g' | 'G') => self.act_now(commands, OnFailure::GoOn),
-                        KeyCode::Char('n' | 'N') | KeyCode::Esc => {}
-                        _ => self.drawer = Some(Drawer::Confirm(Question::Act(commands))),
-                    }
-                    return;
+            Drawer::Confirm(question) => self.question_key(question.clone(), key.code),
+            Drawer::Shelf(list) => match chosen(list, key) {
+                Choice::None => true,
+                Choice::Nothing => false,
+                Choice::Entry(entry) => {
+                    self.ask_to_open(entry.path);
+                    false
                 }
-                if let Question::Allow(command) = question {
-                    let howlong = match key.code {
-                        KeyCode::Char('o' | 'O') => HowLong::Once,
-                        KeyCode::Char('y' | 'Y' | 's' | 'S') => HowLong::Session,
-                        KeyCode::Char('a' | 'A') => HowLong::Always,
-                        KeyCode::Char('n' | 'N') | KeyCode::Esc => return,
-                        _ => {
-                            self.drawer = Some(Drawer::Confirm(Question::Allow(command)));
-                            return;
-                        }
-                    };
-                    return self.allow(&command, howlong);
+            },
+            Drawer::Export(list) => match chosen(list, key) {
+                Choice::None => true,
+                Choice::Nothing => false,
+                Choice::Entry(what) => {
+                    self.ask_where_to_export(what);
+                    false
                 }
-                match key.code {
-                    KeyCode::Char('y' | 'Y') => return self.agreed(question),
-                    KeyCode::Char('s' | 'S') if question == Question::Leave => {
-                        return self.save_and_leave();
-                    }
-                    KeyCode::Char('d' | 'D') if question == Question::RunAll => {
-                        self.run_all(false, true);
-                        self.show_run();
-                        return;
-                    }
-                    KeyCode::Char('n' | 'N') => return,
-                    _ => {}
-                }
-            }
-            Drawer::Shelf(list) => {
-                if list.key(key) {
-                    if let Some((_, entry)) = list.found().get(list.at) {
-                        let path = entry.path.clone();
-                        self.ask_to_open(path);
-                    }
-                    return;
-                }
-            }
-            Drawer::Export(list) => {
-                if list.key(key) {
-                    if let Some((_, what)) = list.found().get(list.at) {
-                        let what = *what;
-                        self.ask_where_to_export(what);
-                    }
-                    return;
-                }
-            }
+            },
             Drawer::Actions(list) => {
-                if list.key(key) {
-                    let chosen = list.found().get(list.at).map(|(_, at)| ALL[*at].action);
-                    if self.focus == Focus::Text {
-                        self.focus = Focus::River;
-                    }
-                    if let Some(action) = chosen {
-                        self.act(action);
-                    }
-                    return;
+                let choice = chosen(list, key);
+                if !matches!(choice, Choice::None) && self.focus == Focus::Text {
+                    self.focus = Focus::River;
                 }
+                if let Choice::Entry(at) = choice {
+                    self.act(ALL[at].action);
+                }
+                matches!(choice, Choice::None)
             }
+        };
+        if stays {
+            self.drawer = Some(drawer);
         }
-        self.drawer = Some(drawer);
+    }
+
+    /// A key for a question; true where it stays open.
+    fn question_key(&mut self, question: Question, code: KeyCode) -> bool {
+        let letter = match code {
+            KeyCode::Char(letter) => letter.to_ascii_lowercase(),
+            _ => return true,
+        };
+        match (question, letter) {
+            (_, 'n') => {}
+            (Question::Act(commands), 's') => self.act_now(commands, OnFailure::Stop),
+            (Question::Act(commands), 'g') => self.act_now(commands, OnFailure::GoOn),
+            (Question::Act(_), _) => return true,
+            (Question::Allow(command), 'o') => self.allow(&command, HowLong::Once),
+            (Question::Allow(command), 'y' | 's') => self.allow(&command, HowLong::Session),
+            (Question::Allow(command), 'a') => self.allow(&command, HowLong::Always),
+            (Question::Allow(_), _) => return true,
+            (question, 'y') => self.agreed(question),
+            (Question::Leave, 's') => self.save_and_leave(),
+            (Question::RunAll, 'd') => {
+                self.run_all(false, true);
+                self.show_run();
+            }
+            _ => return true,
+        }
+        false
     }
 
     fn answered(&mut self, kind: &PromptKind, text: &str) {

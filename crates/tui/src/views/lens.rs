@@ -13,6 +13,7 @@ use crate::state::app::App;
 use crate::state::lens::{Content, matches, row_lines};
 use crate::state::place::{Focus, Place};
 use crate::text::display::{View, pieces, width};
+use crate::theme::Theme;
 
 /// Columns the lens needs to show both sides beside each other.
 const TWO_SIDES: u16 = 66;
@@ -547,7 +548,7 @@ fn text(
             }
         }
         if inside(&found, piece.at) {
-            style = style.patch(app.theme.found());
+            style = style.patch(Theme::found());
         }
         put(buffer, area, start + x as u16, y + row, &piece.text, style);
         x += piece.width;

@@ -1,6 +1,6 @@
 //! The notes: what the selected stage does, its figures, advice, what it said.
 
-use engine::{Ending, StageKind};
+use engine::{Ending, StageKind, StageResult};
 use insight::{Severity, bytes, duration, explain, grouped, rate};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -56,6 +56,21 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     let label = (number + 1).to_string();
     put(buffer, area, 1, 0, &label, theme.hue(number).add_modifier(Modifier::BOLD));
     put(buffer, area, 4, 0, &cut(&safe(&explain(stage)), room), theme.ink());
+    let numbers = figures_in_words(stage);
+    let rows = rows(app, stage, number);
+    let mut y = 1;
+    if area.height > 2 {
+        put(buffer, area, 4, 1, &cut(&numbers, room), theme.quiet());
+        y = 2;
+    } else if rows.is_empty() {
+        put(buffer, area, 4, 1, &cut(&numbers, room), theme.quiet());
+        return;
+    }
+    draw_rows(buffer, area, y, app, &rows);
+}
+
+/// What went in and out of a stage, and what it took.
+fn figures_in_words(stage: &StageResult) -> String {
     let figures = stage.figures;
     let time = figures.elapsed_ns.max(figures.processor_ns);
     let mut numbers = format!(
@@ -80,51 +95,52 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     } else if stage.reused {
         numbers.push_str(" · kept from before");
     }
-    let mut rows: Vec<(char, String, Option<String>)> = Vec::new();
+    numbers
+}
+
+/// A row of the notes: its mark, what it says, and what `f` would do.
+type Row = (char, String, Option<String>);
+
+/// Warnings, then what the stage and other commands said, then hints.
+fn rows(app: &App, stage: &StageResult, number: usize) -> Vec<Row> {
+    let mut rows: Vec<Row> = Vec::new();
     for note in app.result.notes_for(number) {
         let mark = if note.severity == Severity::Warning { '!' } else { '·' };
         rows.push((mark, note.text.clone(), note.fix.as_ref().map(|fix| fix.label.clone())));
     }
     let others = app.result.preview.iter().flat_map(|preview| preview.said.lines());
     let others = others.filter(|line| !line.is_empty());
-    let others: Vec<(char, String, Option<String>)> = others
+    let others: Vec<Row> = others
         .map(|line| ('!', format!("another command of the text: {}", safe(line)), None))
         .collect();
     let said = stage.messages.lines().filter(|line| !line.is_empty());
-    let said: Vec<(char, String, Option<String>)> =
-        said.map(|line| ('!', safe(line), None)).collect();
+    let said: Vec<Row> = said.map(|line| ('!', safe(line), None)).collect();
     if app.result.preview.as_ref().is_some_and(|preview| !preview.reached) {
         let text = "a real run would not reach this: the command before && or || decides so";
         rows.insert(0, ('!', text.to_owned(), None));
     }
-    // Warnings, then what the stage said, then hints.
     let at = rows.iter().position(|row| row.0 == '·').unwrap_or(rows.len());
     rows.splice(at..at, said.into_iter().chain(others));
-    let mut y = 1;
-    if area.height > 2 {
-        put(buffer, area, 4, 1, &cut(&numbers, room), theme.quiet());
-        y = 2;
-    } else if rows.is_empty() {
-        put(buffer, area, 4, 1, &cut(&numbers, room), theme.quiet());
-        return;
-    }
-    let left = rows.len().saturating_sub(usize::from(area.height.saturating_sub(y)));
+    rows
+}
+
+fn draw_rows(buffer: &mut Buffer, area: Rect, top: u16, app: &App, rows: &[Row]) {
+    let theme = app.theme;
+    let room = usize::from(area.width.saturating_sub(6));
+    let left = rows.len().saturating_sub(usize::from(area.height.saturating_sub(top)));
     let mut offered = false;
-    for (mark, text, fix) in rows {
-        if y >= area.height {
-            break;
-        }
-        let style = if mark == '!' { theme.bright() } else { theme.quiet() };
+    for (y, (mark, text, fix)) in (top..area.height).zip(rows) {
+        let style = if *mark == '!' { theme.bright() } else { theme.quiet() };
         put(buffer, area, 1, y, &mark.to_string(), style);
-        let text_style = if mark == '!' { theme.ink() } else { theme.quiet() };
-        let mut x = put(buffer, area, 4, y, &cut(&safe(&text), room), text_style);
+        let text_style = if *mark == '!' { theme.ink() } else { theme.quiet() };
+        let mut x = put(buffer, area, 4, y, &cut(&safe(text), room), text_style);
         if let Some(label) = fix {
             // The key does what the first offer says.
             let key = if offered { " " } else { "f" };
             offered = true;
             if usize::from(x) + label.len() + 6 < usize::from(area.width) {
                 x = put(buffer, area, x + 3, y, key, theme.bright());
-                put(buffer, area, x + 1, y, &label, theme.quiet());
+                put(buffer, area, x + 1, y, label, theme.quiet());
             } else {
                 put_right(
                     buffer,
@@ -136,7 +152,6 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
                 );
             }
         }
-        y += 1;
     }
     if left > 0 && area.height > 2 {
         let more = format!(" {left} more ");

@@ -1,13 +1,16 @@
 //! From what a stage did to its result.
 
+use std::ffi::OsStr;
+use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock};
 use std::time::Instant;
 
 use filters::{Filter, Verb};
-use stream::{InputName, StageFigures};
+use stream::{CommandEnd, InputName, StageFigures};
 
-use crate::base::limits::{Limit, Over};
+use crate::base::limits::{Limit, Limits, Over};
+use crate::files::held_back::HeldBackFiles;
 use crate::files::identity::Identity;
 use crate::files::pending::PendingFile;
 use crate::kept::lines::Kept;
@@ -19,136 +22,156 @@ use crate::runs::preview::taps::Build;
 use crate::runs::preview::task::Task;
 use crate::runs::preview::verb::verb_of;
 
-#[allow(clippy::too_many_arguments)] // one call, one result made of all of them
-pub(super) fn finish(
-    task: &Task<'_>,
-    plan: StagePlan,
-    build: Build,
-    outcome: StageOutcome,
-    figures: StageFigures,
-    key: Vec<u8>,
-    standard: Option<InputRecord>,
-    over: Option<Over>,
-    filter: Option<Arc<dyn Filter>>,
-) -> StageResult {
-    build.kept.end();
-    let redirected = plan.targets.iter().rev().find_map(|target| match &target.kind {
-        TargetKind::Read(path) => Some(path.clone()),
-        _ => None,
-    });
-    let from_file = |path: &Path, name: InputName| {
-        let sampled = task.files.sampled(path);
-        let pending = task.files.pending.lock();
-        let overlay = pending.iter().rev().find(|file| file.path == path);
-        let kept = match (&sampled, overlay) {
-            (Some(sampled), _) => sampled.kept.clone(),
-            (None, Some(file)) => file.kept.clone(),
-            (None, None) => Arc::new(Kept::of(b"")),
-        };
-        InputRecord { name, kept, sampled }
-    };
-    let mut names = outcome.inputs.clone();
-    if names.is_empty() && matches!(plan.kind, StageKind::Host(_)) {
-        names.push(InputName::Standard);
+/// A stage that has ended, and what it was made from.
+pub(super) struct EndedStage {
+    pub(super) plan: StagePlan,
+    pub(super) build: Build,
+    pub(super) outcome: StageOutcome,
+    pub(super) figures: StageFigures,
+    pub(super) key: Vec<u8>,
+    /// What stood at its standard input.
+    pub(super) standard: Option<InputRecord>,
+    /// The limit that the whole run has come to.
+    pub(super) over: Option<Over>,
+    pub(super) filter: Option<Arc<dyn Filter>>,
+}
+
+impl EndedStage {
+    /// The file that standard input was redirected from.
+    fn redirected(&self) -> Option<&Path> {
+        self.plan.targets.iter().rev().find_map(|target| match &target.kind {
+            TargetKind::Read(path) => Some(path.as_path()),
+            _ => None,
+        })
     }
-    let mut taken = false;
-    let inputs: Vec<InputRecord> = names
-        .into_iter()
-        .map(|name| match &name {
+
+    /// What it read, in the order in which it was opened.
+    fn inputs(&self, files: &HeldBackFiles) -> Vec<InputRecord> {
+        let mut names = self.outcome.inputs.clone();
+        if names.is_empty() && matches!(self.plan.kind, StageKind::Host(_)) {
+            names.push(InputName::Standard);
+        }
+        let mut taken = false;
+        let input = |name: InputName| match &name {
             InputName::File(path) => {
-                use std::os::unix::ffi::OsStrExt;
-                let path = Path::new(std::ffi::OsStr::from_bytes(path)).to_owned();
-                from_file(&path, name)
+                let path = Path::new(OsStr::from_bytes(path)).to_owned();
+                from_file(files, &path, name)
             }
             // Standard input is read once; opened again it is at its end.
             InputName::Standard if taken => empty_standard(),
             InputName::Standard => {
                 taken = true;
-                match &redirected {
-                    Some(path) => from_file(path, InputName::Standard),
-                    None => standard.clone().unwrap_or_else(empty_standard),
+                match self.redirected() {
+                    Some(path) => from_file(files, path, InputName::Standard),
+                    None => self.standard.clone().unwrap_or_else(empty_standard),
                 }
             }
-        })
-        .collect();
-    let cut = *build.cut.lock();
-    let ending = match cut {
-        Some(limit) => Ending::Cut(limit),
-        None if outcome.cancelled && over.is_some() => {
-            Ending::Cut(over.map_or(Limit::Lines(0), |over| Limit::of(over, &task.limits)))
-        }
-        None if outcome.panicked => Ending::Failed,
-        None if outcome.closed => Ending::ClosedPipe,
-        None => Ending::Finished,
-    };
-    let pending = task.files.pending.lock();
-    let by_redirection = plan.written().map(|(path, ..)| path);
-    let pending: Vec<PendingFile> = by_redirection
-        .chain(outcome.written.iter().map(PathBuf::as_path))
-        .filter_map(|path| pending.iter().rev().find(|file| file.path == path).cloned())
-        .collect();
-    for file in &pending {
-        file.kept.end();
+        };
+        names.into_iter().map(input).collect()
     }
-    let files = inputs
-        .iter()
-        .filter_map(|input| {
-            use std::os::unix::ffi::OsStrExt;
+
+    fn ending(&self, limits: &Limits) -> Ending {
+        let cut = *self.build.cut.lock();
+        match (cut, self.over) {
+            (Some(limit), _) => Ending::Cut(limit),
+            (None, Some(over)) if self.outcome.cancelled => Ending::Cut(Limit::of(over, limits)),
+            (None, _) if self.outcome.panicked => Ending::Failed,
+            (None, _) if self.outcome.closed => Ending::ClosedPipe,
+            (None, _) => Ending::Finished,
+        }
+    }
+
+    /// The files it would write, by redirection or itself.
+    fn pending(&self, files: &HeldBackFiles) -> Vec<PendingFile> {
+        let pending = files.pending.lock();
+        let by_redirection = self.plan.written().map(|(path, ..)| path);
+        let paths = by_redirection.chain(self.outcome.written.iter().map(PathBuf::as_path));
+        let found: Vec<PendingFile> = paths
+            .filter_map(|path| pending.iter().rev().find(|file| file.path == path).cloned())
+            .collect();
+        for file in &found {
+            file.kept.end();
+        }
+        found
+    }
+
+    /// The files that it read, as they were then, and arguments that named none.
+    fn files(&self, inputs: &[InputRecord]) -> Vec<(PathBuf, Option<Identity>)> {
+        let read = inputs.iter().filter_map(|input| {
             let identity = input.sampled.as_ref().and_then(|sampled| sampled.identity)?;
-            let path = match (&input.name, &redirected) {
-                (InputName::File(name), _) => {
-                    Path::new(std::ffi::OsStr::from_bytes(name)).to_owned()
-                }
-                (InputName::Standard, Some(path)) => path.clone(),
+            let path = match (&input.name, self.redirected()) {
+                (InputName::File(name), _) => Path::new(OsStr::from_bytes(name)),
+                (InputName::Standard, Some(path)) => path,
                 (InputName::Standard, None) => return None,
             };
-            Some((path, Some(identity)))
-        })
-        .chain(missing(&plan))
-        .collect();
-    let verb = filter.as_ref().map(|filter| {
-        let declared = filter.verb();
-        if !filter.verb_varies() {
-            return declared;
-        }
-        let origins = build.origins.lock();
-        verb_of(declared, &inputs, &build.kept, &origins)
-    });
-    let verb = match &plan.kind {
-        StageKind::Shell(_) => {
-            let origins = build.origins.lock();
-            let known = origins.lines() == build.kept.lines();
-            known.then(|| verb_of(Verb::Passes, &inputs, &build.kept, &origins))
-        }
-        _ => verb,
-    };
-    let inside = build.inside.into_list();
-    let messages = build.messages.0.lock();
-    StageResult {
-        span: plan.span,
-        name: plan.name(),
-        inputs,
-        out: build.kept,
-        origins: build.origins,
-        figures,
-        status: outcome.status,
-        messages: String::from_utf8_lossy(&messages).into_owned(),
-        ending,
-        verb,
-        explanation: OnceLock::new(),
-        holds: filter.as_ref().and_then(|filter| filter.holds()),
-        filter,
-        pending,
-        held: build.held.into_inner(),
-        inside,
-        made: Instant::now(),
-        reused: false,
-        follows: false,
-        is_held: outcome.unstarted == Some(stream::CommandEnd::HeldBack),
-        key,
-        files,
-        plan,
+            Some((path.to_owned(), Some(identity)))
+        });
+        read.chain(missing(&self.plan)).collect()
     }
+
+    /// What it did: as its filter says, or as its data shows.
+    fn verb(&self, inputs: &[InputRecord]) -> Option<Verb> {
+        let origins = self.build.origins.lock();
+        if let StageKind::Shell(_) = &self.plan.kind {
+            let known = origins.lines() == self.build.kept.lines();
+            return known.then(|| verb_of(Verb::Passes, inputs, &self.build.kept, &origins));
+        }
+        let filter = self.filter.as_ref()?;
+        let declared = filter.verb();
+        if filter.verb_varies() {
+            return Some(verb_of(declared, inputs, &self.build.kept, &origins));
+        }
+        Some(declared)
+    }
+
+    /// The result of the stage.
+    pub(super) fn finish(self, task: &Task<'_>) -> StageResult {
+        self.build.kept.end();
+        let inputs = self.inputs(task.files);
+        let ending = self.ending(&task.limits);
+        let pending = self.pending(task.files);
+        let files = self.files(&inputs);
+        let verb = self.verb(&inputs);
+        let Self { plan, build, outcome, figures, key, filter, .. } = self;
+        StageResult {
+            span: plan.span,
+            name: plan.name(),
+            inputs,
+            out: build.kept,
+            origins: build.origins,
+            figures,
+            status: outcome.status,
+            messages: build.messages.text(),
+            ending,
+            verb,
+            explanation: OnceLock::new(),
+            holds: filter.as_ref().and_then(|filter| filter.holds()),
+            filter,
+            pending,
+            held: build.held.into_inner(),
+            inside: build.inside.into_list(),
+            made: Instant::now(),
+            reused: false,
+            follows: false,
+            is_held: outcome.unstarted == Some(CommandEnd::HeldBack),
+            key,
+            files,
+            plan,
+        }
+    }
+}
+
+/// A file as it was read: its sample, or what would have been written to it before.
+fn from_file(files: &HeldBackFiles, path: &Path, name: InputName) -> InputRecord {
+    let sampled = files.sampled(path);
+    let pending = files.pending.lock();
+    let overlay = pending.iter().rev().find(|file| file.path == path);
+    let kept = match (&sampled, overlay) {
+        (Some(sampled), _) => sampled.kept.clone(),
+        (None, Some(file)) => file.kept.clone(),
+        (None, None) => Arc::new(Kept::of(b"")),
+    };
+    InputRecord { name, kept, sampled }
 }
 
 fn empty_standard() -> InputRecord {

@@ -59,6 +59,7 @@ impl Sink for Tap {
 }
 
 /// A stage that is about to run.
+#[derive(Default)]
 pub(super) struct Build {
     pub(super) kept: Arc<Kept>,
     pub(super) origins: Arc<Mutex<OriginStore>>,
@@ -88,7 +89,7 @@ impl Taps for SampleTaps {
     }
 
     fn written(&self, number: usize) -> Option<Box<dyn Source>> {
-        self.live.as_ref().filter(|_| number == 0).map(|kept| kept.source())
+        self.live.as_ref().filter(|_| number == 0).map(Kept::source)
     }
 
     fn errors(&self, number: usize) -> Option<Arc<dyn Sink>> {

@@ -436,6 +436,7 @@ impl Resolver<'_> {
         crate::common::stack::reading(|| self.node_inside(expr))
     }
 
+    #[allow(clippy::too_many_lines)] // one arm for each kind of expression
     fn node_inside(&mut self, expr: &Expr) -> Resolved<Node> {
         let at = expr.span.start;
         Ok(match &expr.kind {

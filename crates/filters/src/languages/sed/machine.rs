@@ -308,6 +308,7 @@ impl<'s, 'm, 'w> Machine<'s, 'm, 'w> {
         Ok(())
     }
 
+    #[allow(clippy::too_many_lines)] // one arm for each command
     fn cycle(&mut self) -> Result<Cycle, StageError> {
         let script = self.script;
         let mut at = 0;

@@ -114,6 +114,7 @@ impl<'t> Parser<'t> {
     }
 
     /// Parses one command; false at the end of the script.
+    #[allow(clippy::too_many_lines)] // one arm for each command
     fn command(&mut self) -> Parsed<bool> {
         while matches!(self.peek(), Some(byte) if byte.is_ascii_whitespace() || byte == b';') {
             self.at += 1;

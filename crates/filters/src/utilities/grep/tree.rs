@@ -15,7 +15,7 @@ use super::output::Listing;
 use super::output_target::{Kept, OutputTarget};
 use super::search::Search;
 
-/// FileSearch searched at the same time are taken in batches of at most so many bytes: the results of
+/// Files searched at the same time are taken in batches of at most so many bytes: the results of
 /// a batch are held until it is their turn.
 const BATCH_BYTES: u64 = 32 << 20;
 const BATCH_FILES: usize = 512;
@@ -80,7 +80,7 @@ pub(super) struct FileSearch<'g> {
     pub(super) used: bool,
 }
 
-/// FileSearch found, waiting to be searched together.
+/// Files found, waiting to be searched together.
 #[derive(Default)]
 struct Batch {
     files: Vec<Vec<u8>>,

@@ -137,6 +137,7 @@ fn numbers_without_end_are_refused() {
 
 /// What once went wrong, found by feeding the parsers with noise.
 #[test]
+#[allow(clippy::too_many_lines)] // a table
 fn regressions() {
     for program in [
         "",
