@@ -69,6 +69,10 @@ pub(crate) fn draw(frame: &mut Frame<'_>, app: &App) {
 }
 
 #[cfg(test)]
+mod key_tests;
+#[cfg(test)]
 mod run_tests;
+#[cfg(test)]
+mod snapshot_tests;
 #[cfg(test)]
 mod tests;

@@ -17,7 +17,7 @@ impl Stand {
     }
 
     /// Lets the background work until something is so.
-    fn until(&mut self, what: impl Fn(&Stand) -> bool) {
+    pub(super) fn until(&mut self, what: impl Fn(&Stand) -> bool) {
         let since = Instant::now();
         while !what(self) {
             match self.news.recv_timeout(Duration::from_millis(20)) {
@@ -29,7 +29,7 @@ impl Stand {
         }
     }
 
-    fn run_all(&mut self) {
+    pub(super) fn run_all(&mut self) {
         self.settle();
         self.key(KeyCode::Esc);
         self.letters("r");

@@ -24,7 +24,8 @@ pub(super) struct Stand {
 
 impl Stand {
     pub(super) fn new(text: &str) -> Self {
-        let folder = tempfile::tempdir().unwrap();
+        // A name of one length, so that views look the same wherever they are drawn.
+        let folder = tempfile::Builder::new().prefix(".stand-").tempdir_in("/tmp").unwrap();
         let log: String = (0..300)
             .map(|number| {
                 format!(

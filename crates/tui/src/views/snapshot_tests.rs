@@ -1,0 +1,196 @@
+//! Every view as it looks, large and small. What depends on the moment (times, rates, the folder) is
+//! taken out before.
+
+use ratatui::crossterm::event::{KeyCode, KeyModifiers};
+
+use super::tests::Stand;
+
+/// A stretch of time in a text: blanks, a number, and a unit that ends there. Gives where it begins.
+fn time_before(line: &str, unit_at: usize) -> Option<usize> {
+    let number = line[..unit_at].trim_end_matches(|one: char| one.is_ascii_digit() || one == '.');
+    (number.len() < unit_at).then(|| number.trim_end_matches(' ').len())
+}
+
+/// The line without times: `  2.77 ms` is `  T`.
+fn without_times(line: &str) -> String {
+    let mut line = line.to_owned();
+    for unit in [" k lines/s", " M lines/s", " lines/s", " ms", " s"] {
+        let mut from = 0;
+        while let Some(found) = line[from..].find(unit).map(|at| at + from) {
+            let end = found + unit.len();
+            let ends = !line[end..].starts_with(char::is_alphanumeric);
+            match time_before(&line, found).filter(|_| ends) {
+                Some(start) => {
+                    line.replace_range(start..end, "  T");
+                    from = start + 3;
+                }
+                None => from = end,
+            }
+        }
+    }
+    line
+}
+
+/// The screen with the folder under another name, also where its name is cut or wrapped.
+fn without_folder(screen: &str, folder: &std::path::Path) -> String {
+    let name = folder.file_name().unwrap().to_string_lossy().into_owned();
+    let chance = name.strip_prefix(".stand-").unwrap();
+    let mut screen = screen.to_owned();
+    for length in (1..=chance.len()).rev() {
+        let hidden = "X".repeat(length);
+        let (cut, rest) = (&chance[..length], &chance[chance.len() - length..]);
+        screen = screen.replace(&format!("nd-{cut}"), &format!("nd-{hidden}"));
+        screen = screen.replace(&format!(" {rest}/"), &format!(" {hidden}/"));
+    }
+    screen
+}
+
+/// A screen as it is each time.
+fn steady(stand: &mut Stand, width: u16, height: u16) -> String {
+    let owner = format!("owner {}", rustix::process::geteuid().as_raw());
+    let shown = without_folder(&stand.screen(width, height), stand.folder.path());
+    let shown = shown.replace(&owner, "owner U");
+    shown.lines().map(|line| without_figures(line).trim_end().to_owned() + "\n").collect()
+}
+
+/// The line without what was measured: the foot of the river, and the end of a stage's figures.
+fn without_figures(line: &str) -> String {
+    let line = without_times(line);
+    if let Some(at) = line.find("evaluated in") {
+        let end = line[at..].find('│').map_or(line.len(), |end| at + end);
+        return format!("{}evaluated in {}", &line[..at], &line[end..]);
+    }
+    match line.find(" out ·  T") {
+        Some(at) => line[..at + " out ·".len()].to_owned(),
+        None => line,
+    }
+}
+
+/// Only the words of a screen, for views that are full of figures of the moment.
+fn words(stand: &mut Stand, width: u16, height: u16) -> String {
+    let screen = steady(stand, width, height);
+    let line = |line: &str| {
+        let is_word = |one: char| one.is_alphabetic() || "·:;,().…'-/".contains(one);
+        let plain: String = line.chars().map(|one| if is_word(one) { one } else { ' ' }).collect();
+        let words: Vec<&str> =
+            plain.split_whitespace().filter(|word| word.contains(char::is_alphabetic)).collect();
+        words.join(" ")
+    };
+    let lines: Vec<String> = screen.lines().map(line).filter(|line| !line.is_empty()).collect();
+    lines.join("\n")
+}
+
+macro_rules! both_sizes {
+    ($name:literal, $stand:expr) => {
+        insta::assert_snapshot!(concat!($name, "-160x50"), steady($stand, 160, 50));
+        insta::assert_snapshot!(concat!($name, "-80x24"), steady($stand, 80, 24));
+    };
+}
+
+const LINE: &str =
+    "grep refused DIR/gate.log | cut -d' ' -f2 | sort | uniq -c | sort -rn | head -n 3 > DIR/top";
+
+fn settled(text: &str) -> Stand {
+    let mut stand = Stand::new(text);
+    stand.settle();
+    stand.key(KeyCode::Esc);
+    stand
+}
+
+#[test]
+fn times_are_taken_out() {
+    assert_eq!(without_times("  a  2.77 ms  b 12 s, 3 steps"), "  a  T  b  T, 3 steps");
+}
+
+#[test]
+fn the_bench() {
+    let mut stand = settled(LINE);
+    both_sizes!("bench", &mut stand);
+    stand.key(KeyCode::Tab);
+    both_sizes!("bench-lens", &mut stand);
+    stand.letters("e");
+    stand.letters(" | 'x");
+    both_sizes!("bench-error", &mut stand);
+}
+
+#[test]
+fn advice_and_marks() {
+    let mut stand = settled("cut -d, -f2 DIR/gate.log | uniq -c");
+    both_sizes!("advice", &mut stand);
+    let mut stand = settled("grep -n gate-03 DIR/gate.log | sed 's/card=\\([0-9]*\\)/<\\1>/'");
+    stand.key(KeyCode::Left);
+    both_sizes!("marks", &mut stand);
+    stand.letters("v");
+    both_sizes!("marks-view", &mut stand);
+}
+
+#[test]
+fn wiring_and_pending() {
+    let mut stand = settled(
+        "grep refused DIR/gate.log 2>&1 >DIR/out | wc -l; echo a | tee DIR/copy; rm -r DIR/none",
+    );
+    stand.key(KeyCode::Home);
+    stand.letters("W");
+    both_sizes!("wiring", &mut stand);
+    let mut stand = settled("sort DIR/gate.log > DIR/gate.log; rm -r DIR/none");
+    stand.letters("P");
+    let compared = |stand: &Stand| stand.app.pending.difference.is_some();
+    stand.until(compared);
+    both_sizes!("pending", &mut stand);
+    stand.key(KeyCode::Down);
+    both_sizes!("pending-command", &mut stand);
+}
+
+#[test]
+fn the_drawers() {
+    let mut stand = settled(LINE);
+    for (name, keys) in [
+        ("help", "?"),
+        ("actions", " "),
+        ("sample", "s"),
+        ("search", "/"),
+        ("new-stage", "n"),
+        ("export", "X"),
+        ("question-write", "w"),
+    ] {
+        stand.letters(keys);
+        insta::assert_snapshot!(format!("drawer-{name}-160x50"), steady(&mut stand, 160, 50));
+        insta::assert_snapshot!(format!("drawer-{name}-80x24"), steady(&mut stand, 80, 24));
+        stand.key(KeyCode::Esc);
+    }
+    stand.letters("e");
+    stand.letters("x");
+    stand.settle();
+    stand.press(KeyCode::Char('q'), KeyModifiers::CONTROL);
+    both_sizes!("drawer-question-leave", &mut stand);
+}
+
+#[test]
+fn the_editor_of_a_program() {
+    let mut stand =
+        settled("awk '/refused/ { n[$2]++ }\nEND { for (g in n) print n[g], g }' DIR/gate.log");
+    stand.letters("p");
+    both_sizes!("program", &mut stand);
+    stand.key(KeyCode::Enter);
+    stand.letters("# x");
+    stand.settle();
+    assert!(stand.app.text.editor.text().starts_with("awk '\n# x/refused/"));
+    stand.press(KeyCode::Char('u'), KeyModifiers::ALT);
+    stand.press(KeyCode::Char('u'), KeyModifiers::ALT);
+    stand.settle();
+    assert!(!stand.app.text.editor.text().contains('#'));
+}
+
+#[test]
+fn throughput_and_compare_say_the_same_each_time() {
+    let mut stand = Stand::new("grep refused DIR/gate.log | sort | tee DIR/copy | wc -l");
+    stand.run_all();
+    let screen = words(&mut stand, 160, 50);
+    for said in ["grep refused", "works", "lines/s over time", "Z undoes it"] {
+        assert!(screen.contains(said), "{said} in {screen}");
+    }
+    stand.letters("o");
+    assert!(words(&mut stand, 160, 50).contains("output:"));
+    stand.letters("K");
+    insta::assert_snapshot!("compare-words", words(&mut stand, 160, 50));
+}
