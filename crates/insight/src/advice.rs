@@ -21,7 +21,7 @@ pub fn notes(preview: &Preview) -> Vec<Note> {
     for (number, stage) in preview.stages.iter().enumerate() {
         let before = notes.len();
         if stage.plan.off.is_none() {
-            notes.extend(repeats_apart::repeats_apart(number, stage));
+            notes.extend(repeats_apart::repeats_apart(preview, number, stage));
             notes.extend(delimiter_absent::delimiter_absent(preview, number, stage));
         }
         notes.extend(nothing_comes::nothing_comes(preview, number));

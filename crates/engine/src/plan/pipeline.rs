@@ -169,6 +169,11 @@ impl StagePlan {
         })
     }
 
+    /// A path as the stage means it: from where it is.
+    pub fn at(&self, path: &Path) -> PathBuf {
+        self.directory.as_ref().map_or_else(|| path.to_owned(), |directory| directory.join(path))
+    }
+
     /// What starting it would be, for a program.
     pub(crate) fn start(&self) -> Start {
         Start::new(self.words(), self.directory.clone(), &self.environment)

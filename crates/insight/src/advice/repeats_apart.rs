@@ -2,14 +2,14 @@
 
 use std::collections::HashSet;
 
-use engine::StageResult;
+use engine::{Preview, StageResult};
 use shell::Span;
 
 use super::note::{Fix, Note, Severity, arguments, is, looked_at, note};
 use crate::describe::units::grouped;
 use crate::edit::stages::TextEdit;
 
-pub(super) fn repeats_apart(number: usize, stage: &StageResult) -> Option<Note> {
+pub(super) fn repeats_apart(preview: &Preview, number: usize, stage: &StageResult) -> Option<Note> {
     if !is(stage, "uniq") {
         return None;
     }
@@ -34,8 +34,27 @@ pub(super) fn repeats_apart(number: usize, stage: &StageResult) -> Option<Note> 
         grouped(repeats),
         grouped(apart)
     );
+    let fix = sorted_first(preview, stage)
+        .map(|edits| Fix { label: "put sort before it".to_owned(), edits });
+    Some(note("repeats-apart", number, Severity::Warning, text, fix))
+}
+
+/// `sort` before the stage, which then reads what was sorted; `None` where it writes to a file that
+/// it names.
+fn sorted_first(preview: &Preview, stage: &StageResult) -> Option<Vec<TextEdit>> {
     let start = stage.span.start;
-    let edits = vec![TextEdit { span: Span::new(start, start), text: "sort | ".to_owned() }];
-    let fix = Fix { label: "put sort before it".to_owned(), edits };
-    Some(note("repeats-apart", number, Severity::Warning, text, Some(fix)))
+    let operands = arguments(stage)?.operands;
+    let Some(file) = operands.first() else {
+        return Some(vec![TextEdit { span: Span::new(start, start), text: "sort | ".to_owned() }]);
+    };
+    if operands.len() > 1 {
+        return None;
+    }
+    let span = *stage.plan.argument_spans.get(file.word)?;
+    let name = preview.text.get(span.range())?;
+    let blanks = preview.text[..span.start].len() - preview.text[..span.start].trim_end().len();
+    Some(vec![
+        TextEdit { span: Span::new(start, start), text: format!("sort {name} | ") },
+        TextEdit { span: Span::new(span.start - blanks, span.end), text: String::new() },
+    ])
 }

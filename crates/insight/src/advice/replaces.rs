@@ -10,7 +10,8 @@ use crate::edit::stages::TextEdit;
 pub(super) fn replaces(preview: &Preview, number: usize, stage: &StageResult) -> Option<Note> {
     for (path, append, target) in stage.plan.written() {
         // Devices have nothing that could be replaced.
-        let Some(pending) = stage.pending.iter().find(|file| file.path == path) else { continue };
+        let at = stage.plan.at(path);
+        let Some(pending) = stage.pending.iter().find(|file| file.path == at) else { continue };
         if append || pending.mode != PendingMode::Replace || pending.bytes_now == 0 {
             continue;
         }

@@ -16,13 +16,13 @@ fn reads(stage: &StageResult) -> Vec<PathBuf> {
         .targets
         .iter()
         .filter_map(|target| match &target.kind {
-            TargetKind::Read(path) => Some(path.clone()),
+            TargetKind::Read(path) => Some(stage.plan.at(path)),
             _ => None,
         })
         .collect();
     paths.extend(stage.inputs.iter().filter_map(|input| match &input.name {
         stream::InputName::File(name) => {
-            Some(Path::new(std::ffi::OsStr::from_bytes(name)).to_owned())
+            Some(stage.plan.at(Path::new(std::ffi::OsStr::from_bytes(name))))
         }
         stream::InputName::Standard => None,
     }));
@@ -36,10 +36,11 @@ fn same(one: &Path, other: &Path) -> bool {
 
 pub(super) fn same_file(preview: &Preview, number: usize, stage: &StageResult) -> Option<Note> {
     for (path, append, target) in stage.plan.written() {
-        if append || Identity::now(path).is_err() {
+        let at = stage.plan.at(path);
+        if append || Identity::now(&at).is_err() {
             continue;
         }
-        let read = preview.stages.iter().flat_map(reads).any(|read| same(&read, path));
+        let read = preview.stages.iter().flat_map(reads).any(|read| same(&read, &at));
         if !read {
             continue;
         }

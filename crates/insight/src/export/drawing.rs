@@ -252,7 +252,7 @@ pub fn diagram(preview: &Preview) -> Diagram {
 fn files(stage: &StageResult) -> Vec<FileOut> {
     let redirected = |path: &Path| {
         let same = |(written, _, target): (&Path, bool, &engine::Target)| {
-            (written == path).then_some(target.descriptor)
+            (stage.plan.at(written) == path).then_some(target.descriptor)
         };
         stage.plan.written().find_map(same)
     };

@@ -2,6 +2,8 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)] // tests fail by panics
 
+mod golden;
+
 use std::path::Path;
 use std::sync::Arc;
 use std::sync::mpsc::channel;

@@ -54,7 +54,7 @@ impl EndedStage {
         let mut taken = false;
         let input = |name: InputName| match &name {
             InputName::File(path) => {
-                let path = Path::new(OsStr::from_bytes(path)).to_owned();
+                let path = self.plan.at(Path::new(OsStr::from_bytes(path)));
                 from_file(files, &path, name)
             }
             // Standard input is read once; opened again it is at its end.
@@ -62,7 +62,7 @@ impl EndedStage {
             InputName::Standard => {
                 taken = true;
                 match self.redirected() {
-                    Some(path) => from_file(files, path, InputName::Standard),
+                    Some(path) => from_file(files, &self.plan.at(path), InputName::Standard),
                     None => self.standard.clone().unwrap_or_else(empty_standard),
                 }
             }
@@ -87,7 +87,10 @@ impl EndedStage {
         let by_redirection = self.plan.written().map(|(path, ..)| path);
         let paths = by_redirection.chain(self.outcome.written.iter().map(PathBuf::as_path));
         let found: Vec<PendingFile> = paths
-            .filter_map(|path| pending.iter().rev().find(|file| file.path == path).cloned())
+            .filter_map(|path| {
+                let path = self.plan.at(path);
+                pending.iter().rev().find(|file| file.path == path).cloned()
+            })
             .collect();
         for file in &found {
             file.kept.end();
@@ -104,7 +107,7 @@ impl EndedStage {
                 (InputName::Standard, Some(path)) => path,
                 (InputName::Standard, None) => return None,
             };
-            Some((path.to_owned(), Some(identity)))
+            Some((self.plan.at(path), Some(identity)))
         });
         read.chain(missing(&self.plan)).collect()
     }
@@ -183,7 +186,7 @@ fn missing(plan: &StagePlan) -> impl Iterator<Item = (PathBuf, Option<Identity>)
     plan.arguments.iter().filter_map(|argument| {
         use std::os::unix::ffi::OsStrExt;
         let plain = !argument.is_empty() && !argument.starts_with(b"-") && argument.len() < 4096;
-        let path = PathBuf::from(std::ffi::OsStr::from_bytes(argument));
+        let path = plan.at(Path::new(OsStr::from_bytes(argument)));
         (plain && !argument.contains(&b'\n') && Identity::now(&path).is_err())
             .then_some((path, None))
     })

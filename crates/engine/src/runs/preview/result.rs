@@ -1,11 +1,12 @@
 //! What a run on a sample gives.
 
-use parking_lot::Mutex;
-use std::path::PathBuf;
+use std::ffi::OsStr;
+use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock};
 use std::time::Instant;
 
 use filters::{Filter, Verb};
+use parking_lot::Mutex;
 use shell::Span;
 use stream::{ExitStatus, InputName, LineId, OriginStore, StageFigures};
 
@@ -117,10 +118,10 @@ impl StageResult {
     pub fn input_path(&self, input: &InputRecord) -> Option<PathBuf> {
         use std::os::unix::ffi::OsStrExt;
         match &input.name {
-            InputName::File(name) => Some(PathBuf::from(std::ffi::OsStr::from_bytes(name))),
+            InputName::File(name) => Some(self.plan.at(Path::new(OsStr::from_bytes(name)))),
             InputName::Standard => {
                 self.plan.targets.iter().rev().find_map(|target| match &target.kind {
-                    TargetKind::Read(path) if target.descriptor == 0 => Some(path.clone()),
+                    TargetKind::Read(path) if target.descriptor == 0 => Some(self.plan.at(path)),
                     _ => None,
                 })
             }

@@ -39,9 +39,12 @@ impl Amount {
         Ok(Self { number, bytes, other_end })
     }
 
-    /// The amount in words: `5 lines`.
+    /// The amount in words, after “the first” and the like: `5 lines`, `line`.
     pub(crate) fn in_words(&self) -> String {
         let (one, many) = if self.bytes { ("byte", "bytes") } else { ("line", "lines") };
+        if self.number == 1 {
+            return one.to_owned();
+        }
         crate::text::phrases::counted(self.number, one, many)
     }
 }
