@@ -17,5 +17,5 @@ macro_rules! utilities {
 utilities! {
     basename cat cksum column comm csplit cut date dirname echo expand expr fmt fold grep
     head join md5sum meter nl numfmt od paste printf r#false r#true rev seq sha256sum shuf
-    sleep sort split stamp tac tail tee test tr unexpand uniq venn wc xargs yes
+    sleep sort split stamp tac tail tee test tr tsort unexpand uniq venn wc xargs yes
 }
