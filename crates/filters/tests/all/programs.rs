@@ -48,13 +48,13 @@ fn parts(words: &[Vec<u8>]) -> Vec<&[u8]> {
     words.iter().map(|word| &word[..]).collect()
 }
 
-fn host(words: &[Vec<u8>], stdin: &[u8]) -> Option<(Vec<u8>, u8)> {
+fn host(words: &[Vec<u8>], stdin: &[u8]) -> (Vec<u8>, u8) {
     host_words(words, stdin, tempfile::tempdir().unwrap().path())
 }
 
 /// Compares output and whether it succeeded; `exact` compares the status itself.
 fn compare(words: &[Vec<u8>], stdin: &str, exact: bool) -> Result<(), String> {
-    let Some((out, status)) = host(words, stdin.as_bytes()) else { return Ok(()) };
+    let (out, status) = host(words, stdin.as_bytes());
     let ours = run(&parts(words), stdin.as_bytes(), WHOLE);
     let shown: Vec<_> = words.iter().map(|word| String::from_utf8_lossy(word)).collect();
     if ours.out != out {
@@ -111,9 +111,7 @@ fn bc_programs_agree() {
             words.extend((!option.is_empty()).then(|| option.as_bytes().to_vec()));
             // The host ends with success whatever went wrong; ours says so.
             let ours = run(&parts(&words), format!("{text}\n").as_bytes(), WHOLE);
-            let Some((out, _)) = host(&words, format!("{text}\n").as_bytes()) else {
-                return Ok(());
-            };
+            let (out, _) = host(&words, format!("{text}\n").as_bytes());
             if ours.out == out {
                 return Ok(());
             }

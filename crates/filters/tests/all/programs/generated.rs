@@ -150,7 +150,7 @@ proptest! {
         let words = [b"awk".to_vec(), program.clone().into_bytes()];
         let data = "a b 3\n\nab aab 10 x\n-5 7 b\n10 9\nlast a";
         let ours = run(&parts(&words), data.as_bytes(), WHOLE);
-        let Some((theirs, _)) = host(&words, data.as_bytes()) else { return Ok(()) };
+        let (theirs, _) = host(&words, data.as_bytes());
         let (ours_out, theirs) = (out(&ours), String::from_utf8_lossy(&theirs).into_owned());
         if comparable(&ours_out) && comparable(&theirs) {
             // Minus nothing has a sign there.
@@ -196,7 +196,7 @@ proptest! {
         let whole = numbers[0].split('.').next().unwrap_or("1");
         let program = format!("scale={scale}\n{text}\nobase={base}\n{whole}\n({whole})^3\n");
         let words = [b"bc".to_vec()];
-        let Some((theirs, _)) = host(&words, program.as_bytes()) else { return Ok(()) };
+        let (theirs, _) = host(&words, program.as_bytes());
         let ours = run(&parts(&words), program.as_bytes(), WHOLE);
         prop_assert_eq!(out(&ours), String::from_utf8_lossy(&theirs), "{} ({})", program, ours.error);
     }
