@@ -17,6 +17,7 @@ pub(crate) fn run() -> Result<()> {
     let clippy = ["clippy", "--workspace", "--all-targets", "--locked", "--", "-D", "warnings"];
     step("clippy", &clippy)?;
     step("tests", &["test", "--workspace", "--locked", "--no-fail-fast"])?;
+    step("documentation", &["doc", "--workspace", "--no-deps", "--locked"])?;
     let fuzz = ["check", "--locked", "--manifest-path", "fuzz/Cargo.toml", "--bins"];
     step("fuzz targets", &fuzz)
 }
@@ -56,7 +57,9 @@ pub(crate) fn format(check: bool) -> Result<()> {
 fn step(name: &str, arguments: &[&str]) -> Result<()> {
     eprintln!("── {name}");
     let cargo = std::env::var_os("CARGO").unwrap_or_else(|| "cargo".into());
-    let status = Command::new(cargo).args(arguments).status().context("cargo")?;
+    let mut command = Command::new(cargo);
+    let status = command.args(arguments).env("RUSTDOCFLAGS", "-D warnings").status();
+    let status = status.context("cargo")?;
     if !status.success() {
         bail!("{name} failed");
     }

@@ -15,7 +15,7 @@ pub fn print(script: &Script) -> String {
     printer.out
 }
 
-/// Prints one command, as [`print`] does.
+/// Prints one command, as [`print()`] does.
 pub fn print_command(command: &Command) -> String {
     let mut printer = Printer::default();
     printer.command(command);

@@ -9,6 +9,12 @@ pub struct ExitStatus(pub u8);
 impl ExitStatus {
     /// Success.
     pub const SUCCESS: Self = Self(0);
+    /// That of a command that was not started (XCU 2.8.2).
+    pub const NOT_STARTED: Self = Self(126);
+    /// That of a command that is not there (XCU 2.8.2).
+    pub const NOT_FOUND: Self = Self(127);
+    /// That of a stage that has failed inside (sysexits: `EX_SOFTWARE`).
+    pub const INTERNAL: Self = Self(70);
     /// What a process ended by a closed pipe leaves: 128 + SIGPIPE.
     pub const CLOSED_PIPE: Self = Self(141);
     /// What a process ended by an interrupt leaves: 128 + SIGINT.

@@ -103,7 +103,7 @@ pub(crate) fn run_native(
         }
         Err(_) => {
             outcome.panicked = true;
-            outcome.status = ExitStatus(70);
+            outcome.status = ExitStatus::INTERNAL;
             let _ = io.message("internal error: this stage has failed; the others continue");
         }
     }

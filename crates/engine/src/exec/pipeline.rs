@@ -65,7 +65,7 @@ fn run_connected(
     let at_work = match control.begin_commands(plan.stages.len()) {
         Ok(at_work) => at_work,
         Err(excess) => {
-            let ended = StageOutcome::of(ExitStatus(126));
+            let ended = StageOutcome::of(ExitStatus::NOT_STARTED);
             if !told {
                 say(&*context.descriptors.clone().sink(2), &excess.to_string());
             }
@@ -95,7 +95,7 @@ fn run_connected(
         let outcomes = threads.into_iter().map(|thread| match thread {
             Ok(thread) => thread.join().unwrap_or_else(|_| StageOutcome {
                 panicked: true,
-                ..StageOutcome::of(ExitStatus(70))
+                ..StageOutcome::of(ExitStatus::INTERNAL)
             }),
             Err(_) => StageOutcome::of(ExitStatus(2)),
         });
@@ -236,7 +236,7 @@ impl Stage<'_> {
             }
             outcome = Some(done);
         });
-        outcome.unwrap_or_else(|| StageOutcome::of(ExitStatus(70)))
+        outcome.unwrap_or_else(|| StageOutcome::of(ExitStatus::INTERNAL))
     }
 
     fn is_joined(&self) -> bool {
@@ -355,11 +355,11 @@ fn gather(
             Ok(Some(block)) => {
                 sum.update(block.bytes());
                 if kept.append(&block).is_err() {
-                    return Err(Box::new(StageOutcome::of(ExitStatus(126))));
+                    return Err(Box::new(StageOutcome::of(ExitStatus::NOT_STARTED)));
                 }
             }
             Ok(None) => break,
-            Err(_) => return Err(Box::new(StageOutcome::of(ExitStatus(126)))),
+            Err(_) => return Err(Box::new(StageOutcome::of(ExitStatus::NOT_STARTED))),
         }
     }
     kept.end();
@@ -369,7 +369,7 @@ fn gather(
 
 fn not_started(message: &str, errors: &dyn Sink) -> StageOutcome {
     say(errors, message);
-    StageOutcome::of(ExitStatus(126))
+    StageOutcome::of(ExitStatus::NOT_STARTED)
 }
 
 /// Counts what a part of the shell reads and writes.

@@ -67,7 +67,7 @@ pub(crate) fn run_host(
         }
         Err(error) => {
             say(&*ports.sink(2), &format!("{}: {}", launch.name(), describe(&error)));
-            let status = ExitStatus(126);
+            let status = ExitStatus::NOT_STARTED;
             StageOutcome { unstarted: Some(CommandEnd::NotStarted), ..StageOutcome::of(status) }
         }
     };

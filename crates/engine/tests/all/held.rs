@@ -295,7 +295,7 @@ fn a_program_that_runs_its_input_is_asked_about_at_every_change_of_it() {
     let mut bench = Bench::new();
     let text = |what: &str| format!("echo 'echo {what} >> {0}; echo done' | sh", marks.display());
     let preview = bench.run(&text("one"));
-    assert!(preview.stages[1].is_held);
+    assert!(preview.stages[1].is_held());
     let held = preview.commands[0].clone();
     assert!(matches!(held.fed, Fed::Exactly { bytes, .. } if bytes > 10), "{held:?}");
     let consent = held.consent().unwrap();
@@ -306,15 +306,15 @@ fn a_program_that_runs_its_input_is_asked_about_at_every_change_of_it() {
         bench.answer(request)
     };
     let preview = look(&mut bench, &text("one"), &consent);
-    assert!(!preview.stages[1].is_held);
+    assert!(!preview.stages[1].is_held());
     assert_eq!(preview.stages[1].out.contents(), b"done\n");
     assert_eq!(std::fs::read_to_string(&marks).unwrap(), "one\n");
     let preview = look(&mut bench, &text("two"), &consent);
-    assert!(preview.stages[1].is_held, "other input");
+    assert!(preview.stages[1].is_held(), "other input");
     let preview = look(&mut bench, &format!("cd /; {}", text("one")), &consent);
-    assert!(preview.stages[1].is_held, "another folder");
+    assert!(preview.stages[1].is_held(), "another folder");
     let preview = look(&mut bench, &format!("export X=1; {}", text("one")), &consent);
-    assert!(preview.stages[1].is_held, "another variable");
+    assert!(preview.stages[1].is_held(), "another variable");
     assert_eq!(std::fs::read_to_string(&marks).unwrap(), "one\n");
 }
 

@@ -64,7 +64,8 @@ pub fn effect(stage: &StageResult) -> String {
     }
     let (lines_in, lines_out) = (stage.figures.lines_in, stage.figures.lines_out);
     let Some(verb) = stage.verb else {
-        return if stage.status.0 == 126 { "not started".to_owned() } else { "runs".to_owned() };
+        let started = stage.unstarted.is_none();
+        return if started { "runs".to_owned() } else { "not started".to_owned() };
     };
     let word = verb.word();
     match verb {

@@ -175,7 +175,7 @@ pub(crate) fn keep_stream(path: &Path, kept: &Arc<engine::Kept>) -> io::Result<u
     })
 }
 
-/// Opens a script: what [`save_script`] wrote gives exactly the text that was saved.
+/// Opens a script: what `save_script` wrote gives exactly the text that was saved.
 ///
 /// # Errors
 /// When the file cannot be read or is no text.

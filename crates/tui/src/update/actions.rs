@@ -259,7 +259,7 @@ impl App {
         let preview = self.result.preview.as_ref();
         preview
             .and_then(|preview| preview.stages.get(self.place.stage()))
-            .is_some_and(|stage| stage.is_held)
+            .is_some_and(engine::StageResult::is_held)
     }
 
     fn ask_consent(&mut self) {

@@ -79,9 +79,7 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     }
     if rows.is_empty() {
         let text = match stage {
-            Some(stage) if stage.status.0 == 126 => {
-                "not started: y allows it, the notes explain it"
-            }
+            Some(stage) if stage.is_held() => "not started: y allows it, the notes explain it",
             _ => "no lines",
         };
         put(buffer, area, columns.gutter + 1, 2, text, app.theme.quiet());

@@ -89,7 +89,7 @@ fn figures_in_words(stage: &StageResult) -> String {
     if stage.status.0 != 0 && stage.ending != Ending::ClosedPipe {
         numbers.push_str(&format!(" · status {}", stage.status.0));
     }
-    if matches!(stage.plan.kind, StageKind::Host(_)) && stage.status.0 != 126 {
+    if matches!(stage.plan.kind, StageKind::Host(_)) && stage.unstarted.is_none() {
         let age = stage.made.elapsed().as_nanos() as u64;
         numbers.push_str(&format!(" · started {} ago, R starts it again", duration(age)));
     } else if stage.reused {

@@ -189,7 +189,7 @@ fn stage_row(
     let time = duration(stage.figures.processor_ns);
     let time_width = 9;
     let effect = match (stage.ending, trouble) {
-        (_, true) if !stage.held.is_empty() && stage.status.0 == 126 => "! not started".to_owned(),
+        (_, true) if stage.is_held() => "! not started".to_owned(),
         (_, true) => format!("! status {}", stage.status.0),
         (Ending::Cut(_), _) => format!("{} (cut off)", effect(stage)),
         _ => effect(stage),

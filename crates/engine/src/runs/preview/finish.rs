@@ -7,7 +7,7 @@ use std::sync::{Arc, OnceLock};
 use std::time::Instant;
 
 use filters::{Filter, Verb};
-use stream::{CommandEnd, InputName, StageFigures};
+use stream::{InputName, StageFigures};
 
 use crate::base::limits::{Limit, Limits, Over};
 use crate::files::held_back::HeldBackFiles;
@@ -156,7 +156,7 @@ impl EndedStage {
             made: Instant::now(),
             reused: false,
             follows: false,
-            is_held: outcome.unstarted == Some(CommandEnd::HeldBack),
+            unstarted: outcome.unstarted,
             key,
             files,
             plan,

@@ -8,7 +8,7 @@ use std::time::Instant;
 use filters::{Filter, Verb};
 use parking_lot::Mutex;
 use shell::Span;
-use stream::{ExitStatus, InputName, LineId, OriginStore, StageFigures};
+use stream::{CommandEnd, ExitStatus, InputName, LineId, OriginStore, StageFigures};
 
 use crate::base::limits::Limit;
 use crate::files::identity::Identity;
@@ -86,8 +86,8 @@ pub struct StageResult {
     pub reused: bool,
     /// True for a stage that goes on with what its files get.
     pub follows: bool,
-    /// True for a program that was not started, because the user has not consented to it.
-    pub is_held: bool,
+    /// Why it was never started, if it was not.
+    pub unstarted: Option<CommandEnd>,
     pub(super) key: Vec<u8>,
     pub(super) files: Vec<(PathBuf, Option<Identity>)>,
 }
@@ -112,6 +112,11 @@ impl StageResult {
             _ => None,
         };
         self.explanation.get_or_init(explain).as_deref()
+    }
+
+    /// True for a program that was not started, because the user has not consented to it.
+    pub fn is_held(&self) -> bool {
+        self.unstarted == Some(CommandEnd::HeldBack)
     }
 
     /// The file an input is, be it by its name or by a redirection.
@@ -155,7 +160,7 @@ impl StageResult {
     /// True when nothing cut the result off, so that it may be used again.
     pub(super) fn reusable(&self) -> bool {
         self.ending == Ending::Finished
-            && !self.is_held
+            && !self.is_held()
             && self.files.iter().all(|(path, identity)| Identity::now(path).ok() == *identity)
     }
 
@@ -181,7 +186,7 @@ impl StageResult {
             made: self.made,
             reused: true,
             follows: self.follows,
-            is_held: self.is_held,
+            unstarted: self.unstarted,
             key: self.key.clone(),
             files: self.files.clone(),
         }
