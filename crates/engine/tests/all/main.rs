@@ -6,6 +6,7 @@ mod budget;
 mod faults;
 mod full;
 mod held;
+mod language;
 mod places;
 mod previews;
 mod scripts;

@@ -34,7 +34,7 @@ const OPTIONS: &[OptionSpec] = &[
         "ln (left), rn (right), rz (right, with zeros)",
         true,
     ),
-    option('p', "no-renumber", None, "do not restart numbering on each page", true),
+    option('p', "no-renumber", None, "do not restart numbering at each section", true),
     option('s', "number-separator", Some("TEXT"), "separator between number and line", true),
     option('v', "starting-line-number", Some("NUM"), "the first number on each page", true),
     option('w', "number-width", Some("NUM"), "columns for the number", true),
@@ -209,7 +209,7 @@ impl Filter for Nl {
                         self.marks.iter().position(|mark| line == mark && !line.is_empty())
                     {
                         section = next;
-                        if self.renumber && section == 0 {
+                        if self.renumber {
                             number = Some(self.start);
                         }
                         whole.push(b'\n');

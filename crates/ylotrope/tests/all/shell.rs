@@ -89,18 +89,7 @@ fn lines(corpus: &str) -> Vec<String> {
     all
 }
 
-fn is_there(host: &str) -> bool {
-    let there = Command::new(host).args(["-c", ":"]).status().is_ok();
-    if !there {
-        eprintln!("no {host} on this machine");
-    }
-    there
-}
-
 fn compare(corpus: &str, host: &str, least: usize) {
-    if !is_there(host) {
-        return;
-    }
     let all = lines(corpus);
     assert!(all.len() >= least, "{} lines", all.len());
     let mut wrong = String::new();

@@ -42,7 +42,7 @@ fn columns() {
                 0,
             ),
             Case("comm --total -12 one.txt two.txt", b"", b"b\nd\n3\t2\t2\ttotal\n", 0),
-            Case("comm -z one.txt two.txt", b"", b"a\nb\nd\nd\nf\n\0\tb\nc\nd\ne\n\0", 0),
+            Case("comm -z one.txt two.txt", b"", b"a\nb\nd\nd\nf\n\x00\tb\nc\nd\ne\n\x00", 0),
         ],
     );
 }

@@ -10,7 +10,7 @@ const LOG: &[u8] = b"09:40 gate-01 passed Ida\n\
       \n\
       10:00 summit: closed\n";
 
-const BINARY: &[u8] = b"text\n\0binary\nmore text\n";
+const BINARY: &[u8] = b"text\n\x00binary\nmore text\n";
 
 const FILES: &[(&str, &[u8])] = &[
     ("one.log", b"alpha\nbeta\nalphabet\n"),
@@ -284,7 +284,7 @@ fn where_they_are() {
             Case("grep -L alpha one.log two.log empty.log", b"", b"two.log\nempty.log\n", 0),
             Case("grep -lc alpha one.log two.log", b"", b"one.log\n", 0),
             Case("grep -lv beta one.log two.log", b"", b"one.log\ntwo.log\n", 0),
-            Case("grep -Z -l beta one.log two.log", b"", b"one.log\0two.log\0", 0),
+            Case("grep -Z -l beta one.log two.log", b"", b"one.log\x00two.log\x00", 0),
             Case("grep -s beta missing.log two.log", b"", b"two.log:beta\n", 2),
             Case("grep beta missing.log two.log", b"", b"two.log:beta\n", 2),
             Case("grep -q beta missing.log two.log", b"", b"", 0),
@@ -441,8 +441,8 @@ fn binary_data() {
             Case("grep -c text", BINARY, b"2\n", 0),
             Case("grep -I text", BINARY, b"", 1),
             Case("grep --binary-files=without-match text", BINARY, b"", 1),
-            Case("grep --binary-files=text binary", BINARY, b"\0binary\n", 0),
-            Case("grep -z more", BINARY, b"binary\nmore text\n\0", 0),
+            Case("grep --binary-files=text binary", BINARY, b"\x00binary\n", 0),
+            Case("grep -z more", BINARY, b"binary\nmore text\n\x00", 0),
             Case("grep -o text", BINARY, b"", 0),
         ],
     );

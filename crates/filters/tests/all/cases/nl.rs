@@ -69,6 +69,78 @@ fn a_single_section() {
 }
 
 #[test]
+fn sections() {
+    agree(&[
+        Case(
+            "nl",
+            SECTIONS,
+            b"\n\
+                \x20      head\n\
+                \n\
+                \x20    1\tbody\n\
+                \x20      \n\
+                \x20    2\tmore\n\
+                \n\
+                \x20      foot\n\
+                \n\
+                \x20    1\tagain\n",
+            0,
+        ),
+        Case(
+            "nl -p",
+            SECTIONS,
+            b"\n\
+                \x20      head\n\
+                \n\
+                \x20    1\tbody\n\
+                \x20      \n\
+                \x20    2\tmore\n\
+                \n\
+                \x20      foot\n\
+                \n\
+                \x20    3\tagain\n",
+            0,
+        ),
+        Case(
+            "nl -ha -fa -ba",
+            SECTIONS,
+            b"\n\
+                \x20    1\thead\n\
+                \n\
+                \x20    1\tbody\n\
+                \x20    2\t\n\
+                \x20    3\tmore\n\
+                \n\
+                \x20    1\tfoot\n\
+                \n\
+                \x20    1\tagain\n",
+            0,
+        ),
+        Case(
+            "nl -hn -ft",
+            SECTIONS,
+            b"\n\
+                \x20      head\n\
+                \n\
+                \x20    1\tbody\n\
+                \x20      \n\
+                \x20    2\tmore\n\
+                \n\
+                \x20    1\tfoot\n\
+                \n\
+                \x20    1\tagain\n",
+            0,
+        ),
+        Case(
+            "nl -d xy",
+            b"xyxyxy\na\nxyxy\nb\nxy\nc\n",
+            b"\n       a\n\n     1\tb\n\n       c\n",
+            0,
+        ),
+    ]);
+}
+
+#[test]
 fn what_cannot_be_asked_for() {
     agree(&[
         Case("nl -b x", PAGE, b"", 1),

@@ -59,7 +59,7 @@ fn fields_and_headings() {
         Case("numfmt --header --to=iec", b"size\n2048\n", b"size\n2.0K\n", 0),
         Case("numfmt --header=2 --to=iec", b"a\nb\n2048\n", b"a\nb\n2.0K\n", 0),
         Case("numfmt --field=- --to=si", b"1000 2000\n", b"1.0K 2.0K\n", 0),
-        Case("numfmt -z --to=iec", b"2048\01024\0", b"2.0K\01.0K\0", 0),
+        Case("numfmt -z --to=iec", b"2048\x001024\x00", b"2.0K\x001.0K\x00", 0),
     ]);
 }
 

@@ -56,8 +56,8 @@ fn records_that_end_in_nul() {
     agree_among(
         FILES,
         &[
-            Case("paste -z -d, - -", b"a\0b\0c\0", b"a,b\0c,\0", 0),
-            Case("paste -sz -d:", b"a\0b\0", b"a:b\0", 0),
+            Case("paste -z -d, - -", b"a\x00b\x00c\x00", b"a,b\x00c,\x00", 0),
+            Case("paste -sz -d:", b"a\x00b\x00", b"a:b\x00", 0),
         ],
     );
 }

@@ -27,8 +27,11 @@ const CASES: &[u8] = b"b\nB\na\nA\n_\n-a\n a\n.b\n";
 
 const COLONS: &[u8] = b"c:3:x\na:20:y\nb:3:w\na:3:z\n:1:\n";
 
-const FILES: &[(&str, &[u8])] =
-    &[("one.txt", b"a\nc\ne\n"), ("two.txt", b"b\nc\nd\n"), ("names.bin", b"one.txt\0two.txt\0")];
+const FILES: &[(&str, &[u8])] = &[
+    ("one.txt", b"a\nc\ne\n"),
+    ("two.txt", b"b\nc\nd\n"),
+    ("names.bin", b"one.txt\x00two.txt\x00"),
+];
 
 #[test]
 fn whole_lines() {
@@ -251,7 +254,7 @@ fn keys() {
             Case("sort -k2,2f -k1,1", b"1 B\n2 a\n3 b\n4 A\n", b"2 a\n4 A\n1 B\n3 b\n", 0),
             Case("sort -k1,1M -k2n", MONTHS, b"foo\njan 12\nFeb\nMar 3\n  Apr\nDEC 1\n", 0),
             Case("sort -t, -k2,2h", b"a,2K\nb,1M\nc,3\n", b"c,3\na,2K\nb,1M\n", 0),
-            Case("sort -t '\\0' -k2", b"a\0z\nb\0y\n", b"b\0y\na\0z\n", 0),
+            Case("sort -t '\\0' -k2", b"a\x00z\nb\x00y\n", b"b\x00y\na\x00z\n", 0),
         ],
     );
 }
@@ -298,8 +301,8 @@ fn ends_of_lines() {
         &[
             Case("sort", b"b\na", b"a\nb\n", 0),
             Case("sort", b"\n\na\n", b"\n\na\n", 0),
-            Case("sort -z", b"b\0a\0c", b"a\0b\0c\0", 0),
-            Case("sort -z", b"b\nx\0a\0", b"a\0b\nx\0", 0),
+            Case("sort -z", b"b\x00a\x00c", b"a\x00b\x00c\x00", 0),
+            Case("sort -z", b"b\nx\x00a\x00", b"a\x00b\nx\x00", 0),
             Case("sort", b"", b"", 0),
             Case("sort -u", b"a\na", b"a\n", 0),
             Case("sort", b"\xff\na\n\x80\n", b"a\n\x80\n\xff\n", 0),

@@ -22,7 +22,7 @@ fn lines_from_the_end() {
             Case("tac -b", b"a\nb\nc\n", b"\n\nc\nba", 0),
             Case("tac -b -s,", b"a,b,c", b",c,ba", 0),
             Case("tac -s ab", b"1ab2ab3", b"32ab1ab", 0),
-            Case("tac -s ''", b"a\0b\0", b"b\0a\0", 0),
+            Case("tac -s ''", b"a\x00b\x00", b"b\x00a\x00", 0),
             Case("tac missing.txt one.txt", b"", b"3\n2\n1\n", 1),
         ],
     );

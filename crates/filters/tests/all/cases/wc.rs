@@ -9,7 +9,7 @@ const FILES: &[(&str, &[u8])] = &[
     ("a.txt", b"one two\nthree\n"),
     ("b.txt", b"four\n"),
     ("empty.txt", b""),
-    ("names.bin", b"a.txt\0b.txt\0"),
+    ("names.bin", b"a.txt\x00b.txt\x00"),
 ];
 
 #[test]
