@@ -78,3 +78,38 @@ impl Block {
         self.bytes.last() == Some(&b'\n')
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn newlines_are_known() {
+        for (bytes, newlines, ends) in [
+            (&b""[..], 0, false),
+            (b"a", 0, false),
+            (b"\n", 1, true),
+            (b"a\nb", 1, false),
+            (b"a\n\nb\n", 3, true),
+        ] {
+            let block = Block::new(bytes.to_vec());
+            assert_eq!((block.newlines(), block.ends_line()), (newlines, ends), "{bytes:?}");
+            assert_eq!((block.len(), block.is_empty()), (bytes.len(), bytes.is_empty()));
+            assert_eq!(Block::counted(block.bytes().clone(), newlines), block);
+            assert_eq!(block.into_bytes(), bytes);
+        }
+    }
+
+    #[test]
+    fn a_buffer_that_is_mostly_unused_is_copied_and_kept() {
+        let mut buffer = Vec::with_capacity(100);
+        buffer.extend_from_slice(b"short\n");
+        let block = Block::gathered(&mut buffer);
+        assert_eq!((block.bytes().as_ref(), block.newlines()), (&b"short\n"[..], 1));
+        assert!(buffer.is_empty() && buffer.capacity() >= 100, "the room is used again");
+        buffer.extend_from_slice(&[b'x'; 60]);
+        let block = Block::gathered(&mut buffer);
+        assert_eq!(block.len(), 60);
+        assert_eq!(buffer.capacity(), 0, "a full buffer is given away");
+    }
+}

@@ -102,3 +102,26 @@ pub trait Commands: Send + Sync {
         joined: Joined,
     ) -> Result<Box<dyn Running + '_>, CommandEnd>;
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn inner_variables_come_after_outer_ones() {
+        let set = |name: &str, value: &[u8]| (name.to_owned(), value.to_vec());
+        let outer = Environment {
+            set: vec![set("A", b"1")],
+            unset: vec!["B".to_owned()],
+            shell_only: vec![set("PATH", b"/bin")],
+        };
+        let both = outer.with(Environment {
+            unset: vec!["C".to_owned()],
+            ..Environment::of(vec![set("A", b"2"), set("D", b"3")])
+        });
+        assert_eq!(both.set, [set("A", b"1"), set("A", b"2"), set("D", b"3")]);
+        assert_eq!(both.unset, ["B", "C"]);
+        assert_eq!(both.shell_only, outer.shell_only);
+        assert_eq!(outer.with(Environment::default()), outer);
+    }
+}

@@ -7,8 +7,18 @@ use bytes::Bytes;
 use crate::{Block, FileFacts, ReadError, WriteError};
 
 /// Something blocks come from: a file, a link, a sample.
+///
+/// A source belongs to one reader, which calls all methods on its own thread; it may be handed to
+/// another thread between two calls. Only [`Source::next_block`] may wait (for a writer, a disk, a
+/// named pipe), and it ends the wait when the run is cancelled; the other methods answer at once, or
+/// after one call of the system on a file. A block has at most [`crate::BLOCK_SIZE`] bytes unless
+/// its writer passed on a larger one.
 pub trait Source: Send {
-    /// The next block, never empty; `None` at the end, again and again.
+    /// The next block, never empty; `None` at the end, again and again. Waits for data.
+    ///
+    /// # Errors
+    /// [`ReadError::Cancelled`] once the run is ended; what the system says of a file. After an
+    /// error nothing more is read from this source.
     fn next_block(&mut self) -> Result<Option<Block>, ReadError>;
 
     /// Moves forward to the last part of a seekable source. False when that cannot be done
@@ -74,8 +84,17 @@ pub enum Tail {
 
 /// Something blocks go to: a link, a file, a kept result. Shared, because standard error may go
 /// to the same place.
+///
+/// Every method may be called from several threads at the same time; blocks of one thread keep
+/// their order. Only [`Sink::write`] and [`Sink::put_in_place`] may wait; [`Sink::write`] ends the
+/// wait when the run is cancelled or the reader goes. A sink holds no more than its own bound (a
+/// link: [a few blocks](crate::BLOCK_SIZE)), so a fast writer waits for a slow reader.
 pub trait Sink: Send + Sync {
     /// Takes one block; waits while there is no room for it.
+    ///
+    /// # Errors
+    /// [`WriteError::Closed`] when nobody reads any more, [`WriteError::Cancelled`] once the run is
+    /// ended, what the system says (a full disk). The block is lost then, and later ones are too.
     fn write(&self, block: Block) -> Result<(), WriteError>;
 
     /// True when it is known that nobody reads any more.

@@ -85,3 +85,32 @@ pub fn describe(error: &io::Error) -> String {
         None => text,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn errors_are_the_words_of_the_system_without_its_number() {
+        let missing = || io::Error::from_raw_os_error(2);
+        assert_eq!(describe(&missing()), "No such file or directory");
+        assert_eq!(describe(&io::Error::other("made up")), "made up");
+        assert_eq!(ReadError::from(missing()).to_string(), "No such file or directory");
+        assert_eq!(WriteError::from(missing()).to_string(), "No such file or directory");
+        assert_eq!(
+            StageError::from(WriteError::Closed).to_string(),
+            WriteError::Closed.to_string()
+        );
+        let failed = StageError::failed(3, "no room");
+        assert_eq!(failed.to_string(), "no room");
+        assert!(matches!(failed, StageError::Failed { status: ExitStatus(3), .. }));
+    }
+
+    #[test]
+    fn only_0_is_success() {
+        assert!(ExitStatus::SUCCESS.is_success() && ExitStatus::default().is_success());
+        for status in [1, 2, 126, 127, 130, 141, 255] {
+            assert!(!ExitStatus(status).is_success(), "{status}");
+        }
+    }
+}

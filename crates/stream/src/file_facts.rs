@@ -57,3 +57,19 @@ impl FileFacts {
         (self.device, self.inode) == (other.device, other.inode)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn kinds_and_sameness() {
+        let file = FileFacts { device: 1, inode: 2, ..FileFacts::default() };
+        assert!(file.is_regular() && !file.is_directory());
+        let folder = FileFacts { kind: FileKind::Directory, inode: 3, ..file.clone() };
+        assert!(folder.is_directory() && !folder.is_regular());
+        assert!(file.same_file(&FileFacts { bytes: 9, mode: 0o600, ..file.clone() }));
+        assert!(!file.same_file(&folder));
+        assert!(!file.same_file(&FileFacts { device: 7, ..file.clone() }));
+    }
+}

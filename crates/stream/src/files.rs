@@ -16,7 +16,8 @@ pub enum WriteMode {
     Append,
 }
 
-/// A file being written that takes its place only when it is complete.
+/// A file being written that takes its place only when it is complete. One thread calls; both
+/// methods may wait for the disk.
 pub trait Replacement: Send {
     /// Where to write.
     fn sink(&self) -> Arc<dyn Sink>;

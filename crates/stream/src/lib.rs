@@ -1,5 +1,5 @@
 //! Streams of text as the filters see them: reference-counted blocks, line readers and writers,
-//! the origin of every line, meters, and the [`Files`] and [`Commands`] that stands between a filter and the
+//! the origin of every line, meters, and the [`Files`] and [`Commands`] that stand between a filter and the
 //! machine. A leaf crate: it knows no threads, no clocks and no terminal.
 
 mod block;

@@ -19,6 +19,11 @@ pub enum Permission {
 }
 
 /// The machine but for the contents of files: directories, environment, clock, chance.
+///
+/// Called on the thread of the stage that asks, from several at the same time. Only
+/// [`Machine::pause`] waits, and no longer than it is told; all others answer after one call of the
+/// system, which on a slow disk or a network may take as long as that does. Nothing here changes
+/// anything but [`Machine::scratch`], whose space has no name. Errors are those of the system.
 pub trait Machine: Send + Sync {
     /// The names in a directory, in no order, without `.` and `..`.
     fn list(&self, directory: &Path) -> io::Result<Vec<OsString>>;
@@ -50,9 +55,10 @@ pub trait Machine: Send + Sync {
     fn scratch(&self, directory: Option<&Path>) -> io::Result<Box<dyn Scratch>>;
 }
 
-/// Space on disk for data that does not fit into memory.
+/// Space on disk for data that does not fit into memory. It belongs to one stage; reading may be
+/// done from several threads at the same time. Both methods wait for the disk.
 pub trait Scratch: Send + Sync {
-    /// Writes behind what was written.
+    /// Writes after what was written.
     fn append(&mut self, bytes: &[u8]) -> io::Result<()>;
     /// Reads from a place on; gives how many bytes, 0 at the end.
     fn read_at(&self, at: u64, buffer: &mut [u8]) -> io::Result<usize>;

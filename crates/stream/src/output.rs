@@ -250,3 +250,6 @@ impl Sink for Side {
         self.sink.is_closed()
     }
 }
+
+#[cfg(test)]
+mod tests;

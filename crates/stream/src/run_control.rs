@@ -120,10 +120,10 @@ impl RunControl {
         }
     }
 
-    /// Notes that so many commands more are at work.
+    /// Notes that `count` more commands are at work.
     ///
     /// # Errors
-    /// Where that are too many; the run is ended then.
+    /// Where these are too many; the run is ended then.
     pub fn begin_commands(&self, count: usize) -> Result<AtWork, Excess> {
         let before = self.0.commands.fetch_add(count, Relaxed);
         let at_work = AtWork(self.clone(), count);
@@ -194,6 +194,56 @@ mod tests {
         assert_eq!(control.without_pauses(700), 200);
         control.resume(900);
         assert_eq!(control.without_pauses(1000), 500);
+    }
+
+    #[test]
+    fn pauses_are_counted_once_however_often_they_are_asked_for() {
+        let control = RunControl::default();
+        control.pause(10);
+        control.pause(20);
+        control.resume(30);
+        assert_eq!(control.without_pauses(100), 80);
+        control.pause(100);
+        control.resume(90);
+        assert_eq!(control.without_pauses(100), 80, "a clock that goes back takes nothing");
+        assert!(!control.is_paused() && !control.is_cancelled() && !control.was_cancelled());
+    }
+
+    #[test]
+    fn the_first_excess_is_the_one_that_is_told() {
+        let control = RunControl::default();
+        assert_eq!(control.excess(), None);
+        control.exceed(Excess::Memory(5 << 20));
+        control.exceed(Excess::NoMemory);
+        assert_eq!(control.excess(), Some(Excess::Memory(5 << 20)));
+        assert!(control.was_cancelled() && control.is_cancelled());
+        let said = control.excess().map(|excess| excess.to_string());
+        assert_eq!(said.as_deref(), Some("more than 5 MiB of memory are needed"));
+    }
+
+    #[test]
+    fn commands_at_work_are_bounded_and_counted_down() {
+        let control = RunControl::default();
+        let most = control.begin_commands(COMMANDS_MAX).unwrap();
+        drop(most);
+        let half = control.begin_commands(COMMANDS_MAX / 2).unwrap();
+        let rest = control.begin_commands(COMMANDS_MAX / 2).unwrap();
+        assert!(!control.was_cancelled(), "as many as are allowed");
+        assert_eq!(control.begin_commands(1).unwrap_err(), Excess::Commands(COMMANDS_MAX));
+        assert_eq!(control.excess(), Some(Excess::Commands(COMMANDS_MAX)));
+        assert!(control.was_cancelled());
+        drop((half, rest));
+        assert!(control.begin_commands(COMMANDS_MAX).is_ok(), "all of them have ended");
+    }
+
+    #[test]
+    fn values_have_no_limit_until_one_is_set() {
+        let control = RunControl::default();
+        assert_eq!(control.value_limit(), u64::MAX);
+        control.limit_values(1 << 20);
+        assert_eq!(control.clone().value_limit(), 1 << 20, "copies share it");
+        control.limit_values(0);
+        assert_eq!(control.value_limit(), u64::MAX);
     }
 
     #[test]

@@ -259,3 +259,6 @@ impl From<crate::WriteError> for InputTrouble {
         Self::Stage(error.into())
     }
 }
+
+#[cfg(test)]
+mod tests;
