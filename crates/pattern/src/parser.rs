@@ -172,17 +172,15 @@ impl Parser<'_> {
                 return Ok(self.open_class(bracket::any()));
             }
             b'[' => {
-                let (class, length) = bracket::parse(
-                    &self.text[start + 1..],
-                    self.ignore_case,
-                    self.awk,
-                )
-                .map_err(|(kind, at)| {
-                    let end = (start + 2 + at).min(self.text.len());
-                    let from =
-                        if kind == PatternErrorKind::OpenBracket { start } else { start + 1 + at };
-                    (kind, from..end.max(from + 1).min(self.text.len()))
-                })?;
+                let (class, length) =
+                    bracket::parse(&self.text[start + 1..], self.ignore_case, self.awk).map_err(
+                        |(kind, meant)| {
+                            // What has no end is meant with the bracket that opens it.
+                            let open = kind == PatternErrorKind::OpenBracket;
+                            let from = if open { start } else { start + 1 + meant.start };
+                            (kind, from..start + 1 + meant.end)
+                        },
+                    )?;
                 self.at += 1 + length;
                 if self.text.get(start + 1) == Some(&b'^') {
                     return Ok(self.open_class(class));

@@ -66,10 +66,10 @@ mod tests {
     fn kinds_and_sameness() {
         let file = FileFacts { device: 1, inode: 2, ..FileFacts::default() };
         assert!(file.is_regular() && !file.is_directory());
-        let folder = FileFacts { kind: FileKind::Directory, inode: 3, ..file.clone() };
+        let folder = FileFacts { kind: FileKind::Directory, inode: 3, ..file };
         assert!(folder.is_directory() && !folder.is_regular());
-        assert!(file.same_file(&FileFacts { bytes: 9, mode: 0o600, ..file.clone() }));
+        assert!(file.same_file(&FileFacts { bytes: 9, mode: 0o600, ..file }));
         assert!(!file.same_file(&folder));
-        assert!(!file.same_file(&FileFacts { device: 7, ..file.clone() }));
+        assert!(!file.same_file(&FileFacts { device: 7, ..file }));
     }
 }

@@ -1,0 +1,70 @@
+//! Patterns that cannot be used: the reason and the bytes that are meant.
+
+use pattern::{Options, Pattern, PatternErrorKind, Syntax};
+
+use PatternErrorKind::{
+    BackReference, BadInterval, BadRange, CloseGroup, OpenBracket, OpenGroup, OpenInterval, TooBig,
+    TrailingBackslash, UnknownClass, UnknownCollating,
+};
+
+fn refused(syntax: Syntax, pattern: &str) -> (PatternErrorKind, String) {
+    let error = Pattern::new(&[pattern.as_bytes()], syntax, Options::default())
+        .err()
+        .unwrap_or_else(|| panic!("{pattern} is taken"));
+    assert_eq!(error.text, 0);
+    assert_eq!(error.to_string(), error.kind.to_string());
+    (error.kind, pattern[error.span].to_owned())
+}
+
+#[test]
+fn basic_patterns_that_are_wrong() {
+    for (pattern, kind, place) in [
+        ("a\\(b", OpenGroup, "\\("),
+        ("a\\)b", CloseGroup, "\\)"),
+        ("x[ab", OpenBracket, "[ab"),
+        ("x[^", OpenBracket, "[^"),
+        ("x[[:alpha:", OpenBracket, "[[:alpha:"),
+        ("a\\{1", OpenInterval, "\\{"),
+        ("a\\{x\\}", BadInterval, "\\{x\\}"),
+        ("a\\{3,1\\}", BadInterval, "\\{3,1\\}"),
+        ("a\\{1,2,3\\}", BadInterval, "\\{1,2,3\\}"),
+        ("[z-a]", BadRange, "z-a"),
+        ("[[:word:]]", UnknownClass, "[:word:]"),
+        ("[[.ab.]]", UnknownCollating, "[.ab.]"),
+        ("[[=ab=]]", UnknownCollating, "[=ab=]"),
+        ("ab\\", TrailingBackslash, "\\"),
+        ("\\(a\\)\\2", BackReference, "\\2"),
+        ("\\1", BackReference, "\\1"),
+    ] {
+        assert_eq!(refused(Syntax::Basic, pattern), (kind, place.to_owned()), "{pattern}");
+    }
+}
+
+#[test]
+fn extended_patterns_that_are_wrong() {
+    for (pattern, kind, place) in [
+        ("a(b", OpenGroup, "("),
+        ("((a)", OpenGroup, "("),
+        ("[a", OpenBracket, "[a"),
+        ("a{3,1}", BadInterval, "{3,1}"),
+        ("[b-a]", BadRange, "b-a"),
+        ("[[:digits:]]", UnknownClass, "[:digits:]"),
+        ("a\\", TrailingBackslash, "\\"),
+        ("(a)\\2", BackReference, "\\2"),
+    ] {
+        assert_eq!(refused(Syntax::Extended, pattern), (kind, place.to_owned()), "{pattern}");
+    }
+    for pattern in ["(((((((((((a{255}){255}){255}){255}){255}){255}){255}){255}){255}){255}))"] {
+        let (kind, _) = refused(Syntax::Extended, pattern);
+        assert_eq!(kind, TooBig, "{pattern}");
+    }
+}
+
+#[test]
+fn the_text_that_is_wrong_is_named_among_several() {
+    let texts: [&[u8]; 3] = [b"fine", b"also", b"a["];
+    let error = Pattern::new(&texts, Syntax::Basic, Options::default()).err().unwrap();
+    assert_eq!((error.text, error.span), (2, 1..2));
+    // Nothing is wrong with any text that is taken as it is.
+    assert!(Pattern::new(&texts, Syntax::Fixed, Options::default()).is_ok());
+}
