@@ -52,7 +52,7 @@ const UNSUPPORTED: [(&str, &str); 35] = [
     ("ulimit", "ulimit"),
     ("unalias", "unalias"),
     ("wait", "wait (job control)"),
-    ("eval", "eval: the commands are not known before it runs"),
+    ("eval", "eval (its commands are not known before it runs)"),
 ];
 
 /// Why a command of shells is not done here; `None` for every other name. For names that are known

@@ -118,7 +118,7 @@ fn what_is_wrong_is_said_with_its_place_and_nothing_runs() {
         ("echo a > out & echo b", "line 1, column 14: & (run in the background) is not supported"),
         (
             "echo a > out; eval x",
-            "line 1, column 15: eval: the commands are not known before it runs",
+            "line 1, column 15: eval (its commands are not known before it runs)",
         ),
         (
             "if true; then echo a > out; echo ${x/y}; fi",

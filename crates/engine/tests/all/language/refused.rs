@@ -8,7 +8,7 @@ use super::{Text, agree, dry, real};
 /// A text that is refused, and words of the reason.
 const REFUSED: [(&str, &str); 28] = [
     ("echo a > out; echo b & wait", "run in the background"),
-    ("echo a > out; eval echo b", "the commands are not known before it runs"),
+    ("echo a > out; eval echo b", "its commands are not known before it runs"),
     ("echo a > out; exec echo b", "exec with a command"),
     ("echo a > out; wait", "job control"),
     ("echo a > out; fg", "fg"),

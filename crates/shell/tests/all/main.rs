@@ -1,0 +1,408 @@
+//! Texts in cases: how they are printed again, or why they are refused and at which place.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)] // tests fail by panics
+#![allow(clippy::too_many_lines)] // tables of cases
+
+mod laws;
+
+use shell::{parse, print};
+
+/// A text is printed as expected, and what is printed is printed so again.
+fn printed(cases: &[(&str, &str)]) {
+    let mut wrong = String::new();
+    for (text, expected) in cases {
+        match parse(text) {
+            Err(error) => wrong += &format!("{text:?} is refused: {error}\n"),
+            Ok(script) if print(&script) != *expected => {
+                wrong += &format!("{text:?} is printed as {:?}\n", print(&script));
+            }
+            Ok(_) => match parse(expected) {
+                Ok(again) if print(&again) == *expected => {}
+                Ok(again) => wrong += &format!("{expected:?} becomes {:?}\n", print(&again)),
+                Err(error) => wrong += &format!("{expected:?} is refused: {error}\n"),
+            },
+        }
+    }
+    assert!(wrong.is_empty(), "{wrong}");
+}
+
+/// A text is refused for this reason, at these bytes.
+fn refused(cases: &[(&str, &str, &str)]) {
+    let mut wrong = String::new();
+    for (text, reason, place) in cases {
+        match parse(text) {
+            Ok(script) => wrong += &format!("{text:?} is taken: {:?}\n", print(&script)),
+            Err(error) => {
+                let found = (error.to_string(), &text[error.span.range()]);
+                if found != ((*reason).to_owned(), *place) {
+                    wrong += &format!("{text:?}: {found:?}\n");
+                }
+            }
+        }
+    }
+    assert!(wrong.is_empty(), "{wrong}");
+}
+
+#[test]
+fn simple_commands() {
+    printed(&[
+        ("echo a b", "echo a b\n"),
+        ("echo   a    b  ", "echo a b\n"),
+        (" echo a;echo b", "echo a\necho b\n"),
+        ("echo a;", "echo a\n"),
+        ("a=1", "a=1\n"),
+        ("a=1 b=2 cmd", "a=1 b=2 cmd\n"),
+        ("a= cmd", "a= cmd\n"),
+        ("a=1 b", "a=1 b\n"),
+        ("1a=2", "1a=2\n"),
+        ("echo a=1", "echo a=1\n"),
+        ("\"a\"=1", "\"a\"=1\n"),
+        ("a-b=1", "a-b=1\n"),
+        ("echo 'a b' \"c d\" e\\ f", "echo 'a b' \"c d\" e\\ f\n"),
+        ("echo \"a$b\" \"${c}\" '$d'", "echo \"a$b\" \"$c\" '$d'\n"),
+        ("echo a\\\nb", "echo ab\n"),
+        ("echo # comment", "echo\n"),
+        ("# only a comment", ""),
+        ("echo a # b\necho c", "echo a\necho c\n"),
+        ("\n\necho a\n\n", "echo a\n"),
+        ("! true", "! true\n"),
+        ("! ! true", "true\n"),
+        ("!true", "!true\n"),
+    ]);
+}
+
+#[test]
+fn simple_commands_that_are_refused() {
+    refused(&[
+        ("echo a; ; echo b", "a command is missing before ;", ";"),
+        (";", "a command is missing before ;", ";"),
+        ("a+=1", "NAME+=value is not supported", "a+=1"),
+        ("!", "a command is missing here", ""),
+    ]);
+}
+
+#[test]
+fn pipes_and_lists() {
+    printed(&[
+        ("a|b", "a | b\n"),
+        ("a | b |\n c", "a | b | c\n"),
+        ("a |& b", "a |& b\n"),
+        ("a && b || c", "a && b || c\n"),
+        ("a &&\nb", "a && b\n"),
+        ("a ||\n\nb", "a || b\n"),
+        ("a; b; c", "a\nb\nc\n"),
+        ("a\nb\nc", "a\nb\nc\n"),
+        ("a && b; c || d", "a && b\nc || d\n"),
+        ("! a | b", "! a | b\n"),
+        ("a | ! b", "a | \\! b\n"),
+        ("time a | b", "time a | b\n"),
+        ("time -p a", "time -p a\n"),
+    ]);
+}
+
+#[test]
+fn pipes_and_lists_that_are_refused() {
+    refused(&[
+        ("a &", "& (run in the background) is not supported", "&"),
+        ("a & b", "& (run in the background) is not supported", "&"),
+        ("| a", "a command is missing before |", "|"),
+        ("a |", "a command is missing after |", "|"),
+        ("a | | b", "a command is missing before |", "|"),
+        ("&& a", "a command is missing before &&", "&&"),
+        ("a &&", "a command is missing after &&", "&&"),
+        ("a || || b", "a command is missing before ||", "||"),
+        ("a || ;", "a command is missing before ;", ";"),
+        (";;", "a command is missing before ;;", ";;"),
+        ("time", "a command is missing here", ""),
+    ]);
+}
+
+#[test]
+fn redirections() {
+    printed(&[
+        ("a > f", "a > f\n"),
+        ("a >f", "a > f\n"),
+        ("a>f", "a > f\n"),
+        ("a >> f", "a >> f\n"),
+        ("a < f", "a < f\n"),
+        ("a 2> f", "a 2> f\n"),
+        ("a 2>&1", "a 2>&1\n"),
+        ("a >&2", "a >&2\n"),
+        ("a >& 2", "a >&2\n"),
+        ("a <&3", "a 0>&3\n"),
+        ("a >&-", "a >&-\n"),
+        ("a 2>&-", "a 2>&-\n"),
+        ("a > f 2>&1 < g", "a > f 2>&1 < g\n"),
+        ("> f", "> f\n"),
+        ("> f a", "a > f\n"),
+        ("a > f b", "a b > f\n"),
+        ("2> f", "2> f\n"),
+        ("a >| f", "a > f\n"),
+        ("a <> f", "a <> f\n"),
+        ("a &> f", "a &> f\n"),
+        ("a &>> f", "a &>> f\n"),
+        ("a <<< b", "a <<< b\n"),
+        ("a <<< \"b c\"", "a <<< \"b c\"\n"),
+        ("a > f > g", "a > f > g\n"),
+        ("a > $f", "a > $f\n"),
+        ("a > \"f g\"", "a > \"f g\"\n"),
+        ("a 2>&1 | b", "a 2>&1 | b\n"),
+        ("3<f a", "a 3< f\n"),
+        ("a {x}> f", "a {x} > f\n"),
+    ]);
+}
+
+#[test]
+fn redirections_that_are_refused() {
+    refused(&[
+        ("a 10> f", "10 is not a descriptor from 0 to 9", "10"),
+        ("a >", "a file name is missing after >", ">"),
+        ("a <", "a file name is missing after <", "<"),
+        ("a 2>", "a file name is missing after >", "2>"),
+        ("a >&", "a file name is missing after >&", ">&"),
+        ("a >& f", ">& with a file (write &> for both) is not supported", ">& f"),
+        ("a <& f", "<& with a file (write &> for both) is not supported", "<& f"),
+        ("a > > f", "a file name is missing after >", "> "),
+    ]);
+}
+
+#[test]
+fn here_documents() {
+    printed(&[
+        ("cat <<E\na\nE", "cat <<E\na\nE\n"),
+        ("cat <<E\na $b\nE", "cat <<E\na $b\nE\n"),
+        ("cat <<'E'\na $b\nE", "cat <<'E'\na $b\nE\n"),
+        ("cat <<\"E\"\na\nE", "cat <<'E'\na\nE\n"),
+        ("cat <<\\E\na\nE", "cat <<'E'\na\nE\n"),
+        ("cat <<-E\n\ta\n\tE", "cat <<-E\na\nE\n"),
+        ("cat <<E | b\na\nE", "cat <<E | b\na\nE\n"),
+        ("cat <<E && b\na\nE", "cat <<E && b\na\nE\n"),
+        ("cat <<A <<B\na\nA\nb\nB", "cat <<A <<B\na\nA\nb\nB\n"),
+        ("cat <<E\nE", "cat <<E\nE\n"),
+        ("cat <<E\na\nE \nE", "cat <<E\na\nE \nE\n"),
+        ("cat <<E\n$(b)\nE", "cat <<E\n$(b)\nE\n"),
+        ("{ cat; } <<E\na\nE", "{ cat; } <<E\na\nE\n"),
+    ]);
+}
+
+#[test]
+fn here_documents_that_are_refused() {
+    refused(&[
+        ("cat <<E\na", "this here-document is not followed by a line \"E\"", "<<E"),
+        ("cat <<E", "this here-document is not followed by a line \"E\"", "<<E"),
+        ("cat <<", "a file name is missing after <<", "<<"),
+    ]);
+}
+
+#[test]
+fn words() {
+    printed(&[
+        (
+            "echo $a ${a} ${a:-b} ${a-b} ${a:=b} ${a=b} ${a:?b} ${a?b} ${a:+b} ${a+b}",
+            "echo $a $a ${a:-b} ${a-b} ${a:=b} ${a=b} ${a:?b} ${a?b} ${a:+b} ${a+b}\n",
+        ),
+        ("echo ${#a} ${a#b} ${a##b} ${a%b} ${a%%b}", "echo ${#a} ${a#b} ${a##b} ${a%b} ${a%%b}\n"),
+        (
+            "echo \"$@\" \"$*\" \"${a:-$b}\" \"${a:-\"b\"}\"",
+            "echo \"$@\" \"$*\" \"${a:-$b}\" \"${a:-\"b\"}\"\n",
+        ),
+        ("echo $(a) \"$(a | b)\" `c` \"`d`\"", "echo $(a) \"$(a | b)\" $(c) \"$(d)\"\n"),
+        ("echo $(a; b) $(a\nb)", "echo $(a; b) $(a; b)\n"),
+        ("echo $((1 + 2)) \"$((a))\"", "echo $((1 + 2)) \"$((a))\"\n"),
+        (
+            "echo ${a:-$(b)} ${a:-${b:-c}} ${a:-'b c'}",
+            "echo ${a:-$(b)} ${a:-${b:-c}} ${a:-'b c'}\n",
+        ),
+        ("echo $'a\\tb' $'\\x41' $'it\\'s'", "echo $'a\\tb' $'A' $'it\\'s'\n"),
+        ("echo ~ ~/a a~", "echo ~ ~/a a~\n"),
+        ("echo * ? [a-z] [!a] a*b", "echo * ? [a-z] [!a] a*b\n"),
+        ("echo {a,b} {1..3} a{b,c}d {a} {a,} {}", "echo {a,b} {1..3} a{b,c}d {a} {a,} {}\n"),
+        ("echo <(a) >(b)", "echo <(a) >(b)\n"),
+        ("echo $ a$ $% \"$\"", "echo $ a$ $% \"$\"\n"),
+        ("echo \"a\"'b'c\\d", "echo \"a\"'b'c\\d\n"),
+        ("echo \\\n", "echo\n"),
+        ("echo a\\", "echo a\\\\\n"),
+    ]);
+}
+
+#[test]
+fn words_that_are_refused() {
+    refused(&[
+        ("echo $1 ${10} $@ $* $# $? $- $$ $!", "$! is not supported", "$!"),
+        ("echo ${a", "this ${ has no end", "${a"),
+        ("echo ${", "this ${ has no end", "${"),
+        ("echo ${}", "${} is not supported", "${}"),
+        ("echo ${a!}", "${a!} is not supported", "${a!}"),
+        ("echo ${!a}", "${!a} is not supported", "${!a}"),
+        ("echo ${a[1]}", "${a[1]} is not supported", "${a[1]}"),
+        ("echo ${a/b/c}", "${a/b/c} is not supported", "${a/b/c}"),
+        ("echo ${a:1:2}", "${a:1:2} is not supported", "${a:1:2}"),
+        ("echo ${a^^}", "${a^^} is not supported", "${a^^}"),
+        ("echo ${1a}", "${1a} is not supported", "${1a}"),
+        ("echo $(a", "this $( has no end", "$("),
+        ("echo $((1", "this $(( has no end", "$(("),
+        ("echo `a", "this ` has no end", "`a"),
+        ("echo \"a", "this quote \" has no end", "\"a"),
+        ("echo 'a", "this quote ' has no end", "'a"),
+        ("echo \"$(a", "this $( has no end", "$("),
+        ("echo $'a", "this quote $' has no end", "$'a"),
+        ("echo )", ") is not allowed here", ")"),
+        ("echo (", ") after a function's name is missing here", "echo ("),
+        ("echo a(b)", "( is not allowed here", "("),
+    ]);
+}
+
+#[test]
+fn compound_commands() {
+    printed(&[
+        ("{ a; }", "{ a; }\n"),
+        ("{ a; b; } > f", "{ a; b; } > f\n"),
+        ("(a)", "(a)\n"),
+        ("(a; b) | c", "(a; b) | c\n"),
+        ("( a ) > f", "(a) > f\n"),
+        ("if a; then b; fi", "if a; then b; fi\n"),
+        ("if a; then b; else c; fi", "if a; then b; else c; fi\n"),
+        ("if a; then b; elif c; then d; else e; fi", "if a; then b; elif c; then d; else e; fi\n"),
+        ("if a\nthen\nb\nfi > f", "if a; then b; fi > f\n"),
+        ("if a; b; then c; d; fi", "if a; b; then c; d; fi\n"),
+        ("for x in a b; do c; done", "for x in a b; do c; done\n"),
+        ("for x; do c; done", "for x; do c; done\n"),
+        ("for x do c; done", "for x; do c; done\n"),
+        ("for x in; do c; done", "for x in; do c; done\n"),
+        ("for x in *.txt \"$@\"; do c; done | d", "for x in *.txt \"$@\"; do c; done | d\n"),
+        ("for x\nin a\ndo c\ndone", "for x in a; do c; done\n"),
+        ("while a; do b; done", "while a; do b; done\n"),
+        ("until a; do b; done", "until a; do b; done\n"),
+        ("while a; do b; done < f", "while a; do b; done < f\n"),
+        ("case a in b) c;; esac", "case a in (b) c ;; esac\n"),
+        ("case a in b|c) d;; *) e;; esac", "case a in (b | c) d ;; (*) e ;; esac\n"),
+        ("case a in (b) c;; esac", "case a in (b) c ;; esac\n"),
+        ("case a in esac", "case a in esac\n"),
+        ("case a in b) ;; esac", "case a in (b)  ;; esac\n"),
+        ("case a in b) c; esac", "case a in (b) c ;; esac\n"),
+        (
+            "case $a in \"$b\") c;; [a-z]*) d;; esac",
+            "case $a in (\"$b\") c ;; ([a-z]*) d ;; esac\n",
+        ),
+        ("in", "\\in\n"),
+        ("f() { a; }", "f() { a; }\n"),
+        ("f () { a; }", "f() { a; }\n"),
+        ("f() (a)", "f() (a)\n"),
+        ("f() { a; } > g", "f() { a; } > g\n"),
+        ("f() if a; then b; fi", "f() if a; then b; fi\n"),
+        ("f() for x in a; do b; done", "f() for x in a; do b; done\n"),
+        ("[[ a = b ]]", "[[ a = b ]]\n"),
+        ("[[ -f a && ! -d b ]]", "[[ -f a && ! -d b ]]\n"),
+        ("[[ a == b* || ( c != d ) ]]", "[[ a == b* || c != d ]]\n"),
+        ("[[ a =~ b ]]", "[[ a =~ b ]]\n"),
+        ("[[ a -lt b ]]", "[[ a -lt b ]]\n"),
+        ("[[ a < b ]]", "[[ a < b ]]\n"),
+    ]);
+}
+
+#[test]
+fn compound_commands_that_are_refused() {
+    refused(&[
+        ("{ a }", "this { has no end", "{"),
+        ("{a; }", "} is not allowed here", "}"),
+        ("{ }", "} is not allowed here", "}"),
+        ("{ a;", "this { has no end", "{"),
+        ("}", "} is not allowed here", "}"),
+        ("()", ") is not allowed here", ")"),
+        ("(a", "this ( has no end", "("),
+        ("( )", ") is not allowed here", ")"),
+        ("((1 + 2))", "((…)) (write [ … ] or : $((…))) is not supported", "(("),
+        ("if a; fi", "fi is not allowed here", "fi"),
+        ("if a; then fi", "fi is not allowed here", "fi"),
+        ("if; then b; fi", "a command is missing before ;", ";"),
+        ("if a then b; fi", "fi is not allowed here", "fi"),
+        ("if a; then b", "this if has no end", "if"),
+        ("then", "then is not allowed here", "then"),
+        ("fi", "fi is not allowed here", "fi"),
+        ("else", "else is not allowed here", "else"),
+        ("elif", "elif is not allowed here", "elif"),
+        ("for x in a; do; done", "a command is missing before ;", ";"),
+        ("for x in a; c; done", "c is not allowed here", "c"),
+        ("for 1 in a; do c; done", "a variable's name is missing here", "for "),
+        ("for x in a do c done", "this for has no end", "for"),
+        ("for", "a variable's name is missing here", "for"),
+        ("for ((i = 0; i < 3; i++)); do c; done", "for ((…)) is not supported", "for (("),
+        ("while; do b; done", "a command is missing before ;", ";"),
+        ("while a; do b", "this while has no end", "while"),
+        ("do", "do is not allowed here", "do"),
+        ("done", "done is not allowed here", "done"),
+        ("case a in b) c", "this case has no end", "case"),
+        ("case a b) c;; esac", "b is not allowed here", "b"),
+        ("case a in b) c;& esac", "a command is missing before &", "&"),
+        ("case a in b) c;;& esac", ";;& is not supported", ";;&"),
+        ("esac", "esac is not allowed here", "esac"),
+        ("f()", "{ … } of a function is missing here", "f()"),
+        ("f() a", "{ … } of a function is missing here", "f() "),
+        ("f( { a; }", ") after a function's name is missing here", "f( "),
+        ("1f() { a; }", "( is not allowed here", "("),
+        (
+            "function f { a; }",
+            "the word “function” (write NAME() { …; }) is not supported",
+            "function",
+        ),
+        (
+            "function f() { a; }",
+            "the word “function” (write NAME() { …; }) is not supported",
+            "function",
+        ),
+        ("[[ ]]", "a word is missing here", "]]"),
+        ("[[ a", "this [[ has no end", "[["),
+        ("[[ a = ]]", "a word is missing here", "]]"),
+        ("select x in a; do b; done", "select is not supported", "select"),
+        ("coproc a", "coproc is not supported", "coproc"),
+    ]);
+}
+
+#[test]
+fn commands_that_are_not_done_here() {
+    printed(&[
+        ("exec > f", "exec > f\n"),
+        ("exec 3< f", "exec 3< f\n"),
+        (". f", ". f\n"),
+        ("trap 'a' EXIT", "trap 'a' EXIT\n"),
+        ("trap - EXIT", "trap - EXIT\n"),
+        ("set -e", "set -e\n"),
+        ("set -o pipefail", "set -o pipefail\n"),
+        ("kill 1", "kill 1\n"),
+        ("local a", "local a\n"),
+        ("export a=1", "export a=1\n"),
+        ("readonly a", "readonly a\n"),
+        ("unset a", "unset a\n"),
+        ("shift", "shift\n"),
+        ("return 1", "return 1\n"),
+        ("exit 1", "exit 1\n"),
+        ("break", "break\n"),
+        ("continue", "continue\n"),
+    ]);
+}
+
+#[test]
+fn commands_of_shells_that_are_refused() {
+    refused(&[
+        ("eval a", "eval (its commands are not known before it runs) is not supported", "eval"),
+        ("exec a", "exec with a command is not supported", "a"),
+        ("source f", "source (write . FILE) is not supported", "source"),
+        ("trap 'a' INT", "trap for anything but EXIT is not supported", "INT"),
+        ("set -x", "set -x is not supported", "-x"),
+        ("alias a=b", "alias is not supported", "alias"),
+        ("bg", "bg (job control) is not supported", "bg"),
+        ("fg", "fg (job control) is not supported", "fg"),
+        ("jobs", "jobs (job control) is not supported", "jobs"),
+        ("wait", "wait (job control) is not supported", "wait"),
+        ("history", "history is not supported", "history"),
+        ("fc", "fc is not supported", "fc"),
+        ("let a=1", "let (write $(( … ))) is not supported", "let"),
+        ("declare a", "declare is not supported", "declare"),
+        ("typeset a", "typeset is not supported", "typeset"),
+        ("mapfile a", "mapfile is not supported", "mapfile"),
+        ("shopt -s x", "shopt is not supported", "shopt"),
+        ("ulimit -n", "ulimit is not supported", "ulimit"),
+        ("hash", "hash is not supported", "hash"),
+        ("enable", "enable is not supported", "enable"),
+    ]);
+}
