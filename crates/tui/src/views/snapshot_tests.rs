@@ -56,6 +56,10 @@ fn steady(stand: &mut Stand, width: u16, height: u16) -> String {
 /// The line without what was measured: the foot of the river, and the end of a stage's figures.
 fn without_figures(line: &str) -> String {
     let line = without_times(line);
+    // Where a command would run is where the tests do.
+    if let Some(at) = line.find("in folder /") {
+        return format!("{}in folder", &line[..at]);
+    }
     if let Some(at) = line.find("evaluated in") {
         let end = line[at..].find('│').map_or(line.len(), |end| at + end);
         return format!("{}evaluated in {}", &line[..at], &line[end..]);

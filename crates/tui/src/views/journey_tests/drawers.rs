@@ -1,0 +1,215 @@
+//! Help, actions, the Shelf, saving, leaving: what lies over the notes, and its questions.
+
+use super::{message, press, river, text, written};
+use crate::state::drawer::{Drawer, PromptKind, Question};
+use crate::state::event::Wish;
+use crate::state::place::Focus;
+use crate::state::screen::Screen;
+use crate::views::tests::Stand;
+
+fn question(stand: &Stand) -> Option<&Question> {
+    match &stand.app.drawer {
+        Some(Drawer::Confirm(question)) => Some(question),
+        _ => None,
+    }
+}
+
+/// Saves the text as `name` in the folder of the test.
+fn save_as(stand: &mut Stand, name: &str) {
+    let path = stand.folder.path().join(name).display().to_string();
+    press(stand, "A Ctrl-u");
+    stand.letters(&path);
+    press(stand, "Enter");
+}
+
+fn content(stand: &Stand, name: &str) -> String {
+    std::fs::read_to_string(stand.folder.path().join(name)).unwrap_or_default()
+}
+
+#[test]
+fn help_scrolls_and_closes() {
+    let mut stand = river("seq 3");
+    press(&mut stand, "? Down Down PageDown Up PageUp");
+    assert!(matches!(stand.app.drawer, Some(Drawer::Help(1))), "one row of the rest");
+    press(&mut stand, "x");
+    assert!(stand.app.drawer.is_none(), "any other key closes it");
+    press(&mut stand, "? Ctrl-g");
+    assert!(stand.app.drawer.is_none());
+    assert_eq!(text(&stand), "seq 3");
+}
+
+#[test]
+fn every_action_is_found_by_its_words_and_done() {
+    let mut stand = river("seq 3 | tac");
+    press(&mut stand, "Space");
+    stand.letters("wiring descriptors");
+    press(&mut stand, "Enter");
+    assert_eq!(stand.app.screen, Screen::Wiring);
+    press(&mut stand, "Esc Space");
+    stand.letters("no such action");
+    press(&mut stand, "Enter");
+    assert!(stand.app.drawer.is_none());
+    press(&mut stand, "Right Space");
+    stand.letters("delete the selected");
+    press(&mut stand, "Enter");
+    assert_eq!(text(&stand), "seq 3");
+    // Chosen by arrows: the second of all.
+    press(&mut stand, "Space Down Up Down Enter");
+    assert_eq!(stand.app.focus, Focus::Text, "edits the stage");
+}
+
+#[test]
+fn a_pipeline_is_saved_and_saved_again_under_its_name() {
+    let mut stand = river("seq 3 | tac");
+    press(&mut stand, "Ctrl-s");
+    assert!(
+        matches!(&stand.app.drawer, Some(Drawer::Prompt(prompt)) if prompt.kind == PromptKind::SaveAs)
+    );
+    press(&mut stand, "Esc");
+    save_as(&mut stand, "down.sh");
+    assert_eq!(message(&stand), "saved as DIR/down.sh");
+    assert_eq!(content(&stand, "down.sh"), "#!/bin/sh\nseq 3 | tac\n");
+    assert!(!stand.app.text.is_changed());
+    press(&mut stand, "d Ctrl-s");
+    assert_eq!(content(&stand, "down.sh"), "#!/bin/sh\nseq 3\n");
+    // Another file that is there is asked about.
+    std::fs::write(stand.folder.path().join("other.sh"), "old").unwrap();
+    save_as(&mut stand, "other.sh");
+    assert!(matches!(question(&stand), Some(Question::Overwrite(_))));
+    press(&mut stand, "n");
+    assert_eq!(content(&stand, "other.sh"), "old");
+    save_as(&mut stand, "other.sh");
+    press(&mut stand, "y");
+    assert_eq!(content(&stand, "other.sh"), "#!/bin/sh\nseq 3\n");
+    save_as(&mut stand, "no/such/folder.sh");
+    assert_eq!(message(&stand), "not saved: DIR/no/such/folder.sh: No such file or directory");
+    press(&mut stand, "A Ctrl-u Enter");
+    assert!(stand.app.drawer.is_none(), "no name, no file");
+}
+
+#[test]
+fn the_shelf_opens_what_was_saved() {
+    let mut stand = river("seq 3 | tac");
+    save_as(&mut stand, "down.sh");
+    let up = "#!/bin/sh\n# numbers in order\nseq 4 | sort -n\n";
+    std::fs::write(stand.folder.path().join("up.sh"), up).unwrap();
+    press(&mut stand, "S");
+    let Some(Drawer::Shelf(list)) = &stand.app.drawer else { panic!("no Shelf") };
+    let says: Vec<&str> = list.all.iter().map(|(_, entry)| entry.says.as_str()).collect();
+    assert!(says.contains(&"seq 3 | tac") && says.contains(&"numbers in order"), "{says:?}");
+    stand.letters("numbers");
+    press(&mut stand, "Enter");
+    assert_eq!(text(&stand), "# numbers in order\nseq 4 | sort -n");
+    assert_eq!(message(&stand), "opened DIR/up.sh");
+    assert_eq!(written(&mut stand), "1\n2\n3\n4\n");
+    // A text that is not saved is asked about first.
+    press(&mut stand, "e");
+    stand.letters(" -r");
+    press(&mut stand, "Esc S");
+    stand.letters("tac");
+    press(&mut stand, "Enter");
+    assert!(matches!(question(&stand), Some(Question::Open(_))));
+    press(&mut stand, "n");
+    assert!(text(&stand).ends_with("-r"));
+    press(&mut stand, "S");
+    stand.letters("tac");
+    press(&mut stand, "Enter y");
+    assert_eq!(text(&stand), "seq 3 | tac");
+    press(&mut stand, "u");
+    assert!(text(&stand).ends_with("-r"), "opening is undone as any change");
+}
+
+#[test]
+fn what_cannot_be_opened_says_why() {
+    let mut stand = river("seq 3");
+    save_as(&mut stand, "own.sh");
+    std::fs::write(stand.folder.path().join("binary.sh"), b"\xff\xfe").unwrap();
+    press(&mut stand, "S");
+    stand.letters("binary");
+    press(&mut stand, "Enter");
+    assert_eq!(message(&stand), "not opened: DIR/binary.sh: not a text file");
+    assert_eq!(text(&stand), "seq 3");
+    press(&mut stand, "S");
+    stand.letters("nothing of that name");
+    press(&mut stand, "Enter");
+    assert!(stand.app.drawer.is_none());
+}
+
+#[test]
+fn leaving_asks_where_something_is_not_saved() {
+    let mut stand = river("seq 3");
+    press(&mut stand, "q");
+    assert_eq!(stand.app.wish(), Wish::Leave, "nothing was changed");
+    let mut stand = river("seq 3");
+    press(&mut stand, "e");
+    stand.letters("0");
+    press(&mut stand, "Ctrl-q");
+    assert_eq!((question(&stand), stand.app.wish()), (Some(&Question::Leave), Wish::Stay));
+    press(&mut stand, "j");
+    assert_eq!(question(&stand), Some(&Question::Leave), "another key is no answer");
+    press(&mut stand, "n");
+    assert_eq!((question(&stand), stand.app.wish()), (None, Wish::Stay));
+    press(&mut stand, "Ctrl-q s");
+    assert!(matches!(stand.app.drawer, Some(Drawer::Prompt(_))), "it has no name yet");
+    press(&mut stand, "Esc Ctrl-q Y");
+    assert_eq!(stand.app.wish(), Wish::Leave);
+    assert_eq!(stand.app.text.history, ["seq 30"], "the line is kept");
+    let mut stand = river("seq 3");
+    save_as(&mut stand, "own.sh");
+    press(&mut stand, "e");
+    stand.letters("0");
+    press(&mut stand, "Ctrl-q s");
+    assert_eq!(stand.app.wish(), Wish::Leave);
+    assert_eq!(content(&stand, "own.sh"), "#!/bin/sh\nseq 30\n");
+    // An empty text is nothing to lose.
+    let mut stand = river("seq 3");
+    press(&mut stand, "e Ctrl-u Ctrl-q");
+    assert_eq!(stand.app.wish(), Wish::Leave);
+}
+
+#[test]
+fn exports_are_written_where_they_are_asked_for() {
+    let mut stand = river("seq 3 | tac");
+    for (words, file, begins) in [
+        ("diagram", "diagram.svg", "<svg"),
+        ("diagram", "diagram.txt", ""),
+        ("wiring", "wiring.svg", "<svg"),
+        ("report", "report.md", "# "),
+    ] {
+        press(&mut stand, "X");
+        stand.letters(words);
+        press(&mut stand, "Enter Ctrl-u");
+        let path = stand.folder.path().join(file).display().to_string();
+        stand.letters(&path);
+        press(&mut stand, "Enter");
+        if message(&stand).starts_with("not written") {
+            assert_eq!(content(&stand, file), "", "{words}: {}", message(&stand));
+            continue;
+        }
+        assert_eq!(message(&stand), format!("written: DIR/{file}"));
+        assert!(content(&stand, file).contains(begins), "{file}");
+    }
+    press(&mut stand, "X");
+    stand.letters("diagram");
+    press(&mut stand, "Enter Ctrl-u");
+    stand.letters("/no/such/folder/diagram.svg");
+    press(&mut stand, "Enter");
+    assert!(message(&stand).starts_with("not written"), "{}", message(&stand));
+}
+
+#[test]
+fn a_drawer_takes_what_is_pasted() {
+    let paste = |stand: &mut Stand, text: &str| {
+        let event = ratatui::crossterm::event::Event::Paste(text.to_owned());
+        stand.app.update(crate::state::event::Event::Terminal(event));
+    };
+    let mut stand = river("seq 3");
+    press(&mut stand, "n");
+    paste(&mut stand, "sort -r\n");
+    press(&mut stand, "Enter");
+    assert_eq!(text(&stand), "seq 3 | sort -r");
+    press(&mut stand, "?");
+    paste(&mut stand, "not here");
+    press(&mut stand, "Esc");
+    assert_eq!(text(&stand), "seq 3 | sort -r", "help takes no text");
+}

@@ -1,0 +1,223 @@
+//! Planned files and commands: looked at, left out, written, undone; full runs; programs.
+
+use std::time::Duration;
+
+use super::{message, press, river, text, written};
+use crate::state::drawer::{Drawer, Question};
+use crate::state::run::Shows;
+use crate::state::screen::Screen;
+use crate::views::tests::Stand;
+
+const LINE: &str = "sort -r DIR/gate.log | tee DIR/copy | wc -l > DIR/count";
+
+fn content(stand: &Stand, name: &str) -> Option<String> {
+    std::fs::read_to_string(stand.folder.path().join(name)).ok()
+}
+
+/// Waits for the end of the run that goes on.
+fn ended(stand: &mut Stand) {
+    while stand.app.is_running() || stand.app.pending.acting {
+        let event = stand.news.recv_timeout(Duration::from_secs(30)).expect("news");
+        stand.app.update(event);
+    }
+    stand.settle();
+}
+
+#[test]
+fn files_are_written_only_after_a_yes_and_brought_back() {
+    let mut stand = river(LINE);
+    assert_eq!(content(&stand, "copy"), None, "looking writes nothing");
+    press(&mut stand, "w");
+    assert!(matches!(stand.app.drawer, Some(Drawer::Confirm(Question::Write))));
+    press(&mut stand, "n");
+    assert_eq!(content(&stand, "count"), None);
+    press(&mut stand, "w y");
+    ended(&mut stand);
+    assert_eq!(content(&stand, "count").as_deref(), Some("300\n"));
+    assert_eq!(content(&stand, "copy").map(|copy| copy.lines().count()), Some(300));
+    press(&mut stand, "Z");
+    assert_eq!(message(&stand), "2 files are as before");
+    assert_eq!((content(&stand, "count"), content(&stand, "copy")), (None, None));
+    press(&mut stand, "Z");
+    assert_eq!(message(&stand), "nothing was written, so there is nothing to undo");
+}
+
+#[test]
+fn a_file_that_is_left_out_is_not_written() {
+    let mut stand = river(LINE);
+    press(&mut stand, "P");
+    assert_eq!(stand.app.screen, Screen::Pending);
+    assert_eq!(stand.app.pending_rows(), (2, 0));
+    press(&mut stand, "Down Down Up x");
+    assert_eq!(stand.app.pending.left_out.len(), 1);
+    press(&mut stand, "w y");
+    ended(&mut stand);
+    let there = [content(&stand, "copy").is_some(), content(&stand, "count").is_some()];
+    assert_eq!(there.iter().filter(|there| **there).count(), 1, "{there:?}");
+    let mut stand = river(LINE);
+    press(&mut stand, "P x Down x w");
+    assert_eq!(message(&stand), "all files are left out; x includes the selected one");
+    press(&mut stand, "x");
+    assert_eq!(stand.app.pending.left_out.len(), 1);
+    press(&mut stand, "Esc");
+    assert_eq!(stand.app.screen, Screen::Bench);
+}
+
+#[test]
+fn what_others_have_changed_is_not_undone_over_them() {
+    let mut stand = river("seq 3 > DIR/out");
+    press(&mut stand, "w y");
+    ended(&mut stand);
+    std::fs::write(stand.folder.path().join("out"), "1\n2\nmine\n").unwrap();
+    press(&mut stand, "Z");
+    assert!(matches!(stand.app.drawer, Some(Drawer::Changes(_))));
+    assert!(stand.screen(120, 40).contains("mine"));
+    press(&mut stand, "Down Up Esc");
+    assert_eq!(content(&stand, "out").as_deref(), Some("1\n2\nmine\n"));
+    std::fs::write(stand.folder.path().join("out"), "1\n2\n3\n").unwrap();
+    assert_eq!(stand.app.pending.applied.len(), 1, "it can still be undone");
+}
+
+#[test]
+fn nothing_is_written_where_it_would_be_wrong() {
+    for (line, said) in [
+        ("seq 3", "this line writes no files"),
+        ("sort DIR/gate.log > DIR/gate.log", ""),
+        ("cat DIR/gate.log | sort > DIR/gate.log", ""),
+    ] {
+        let mut stand = river(line);
+        press(&mut stand, "w");
+        assert!(stand.app.drawer.is_none(), "{line}");
+        if said.is_empty() {
+            assert!(message(&stand).starts_with("not written: "), "{line}: {}", message(&stand));
+        } else {
+            assert_eq!(message(&stand), said);
+        }
+        assert_eq!(content(&stand, "gate.log").map(|log| log.lines().count()), Some(300));
+    }
+    let mut stand = river("seq 3 > DIR/out");
+    press(&mut stand, "e");
+    stand.letters("2 |");
+    press(&mut stand, "Esc w");
+    assert_eq!(message(&stand), "the text has changed: wait for its result");
+    press(&mut stand, "r");
+    assert_eq!(message(&stand), "a command is missing after |");
+    let mut empty = Stand::new("");
+    press(&mut empty, "Esc r");
+    assert_eq!(message(&empty), "nothing to run");
+}
+
+#[test]
+fn a_full_run_is_asked_for_watched_and_its_output_kept() {
+    let mut stand = river("cat DIR/gate.log | cut -d' ' -f2 | sort | uniq -c");
+    press(&mut stand, "r");
+    assert!(matches!(stand.app.drawer, Some(Drawer::Confirm(Question::RunAll))));
+    press(&mut stand, "y");
+    assert_eq!(stand.app.screen, Screen::Throughput);
+    ended(&mut stand);
+    assert!(message(&stand).starts_with("done in "), "{}", message(&stand));
+    assert!(message(&stand).ends_with("7 lines of output"), "{}", message(&stand));
+    press(&mut stand, "Down Down Down Down Down Up");
+    assert_eq!(stand.app.throughput.at, 2);
+    press(&mut stand, "o");
+    assert_eq!(stand.app.throughput.shows, Shows::Output);
+    assert!(stand.screen(120, 40).contains("gate-06"));
+    press(&mut stand, "Down Down End Home PageDown Up k Ctrl-u");
+    let path = stand.folder.path().join("kept.txt").display().to_string();
+    stand.letters(&path);
+    press(&mut stand, "Enter");
+    assert_eq!(content(&stand, "kept.txt").map(|kept| kept.lines().count()), Some(7));
+    assert!(message(&stand).ends_with("in DIR/kept.txt"), "{}", message(&stand));
+    press(&mut stand, "o p");
+    assert_eq!(message(&stand), "no run in progress");
+    press(&mut stand, "x");
+    assert_eq!(message(&stand), "no run in progress");
+    press(&mut stand, "Esc");
+    assert_eq!(stand.app.screen, Screen::Bench);
+    // The run is kept and shown beside the next one.
+    press(&mut stand, "r y");
+    ended(&mut stand);
+    press(&mut stand, "K");
+    assert_eq!((stand.app.screen, stand.app.runs().len()), (Screen::Compare, 2));
+    assert!(stand.app.compared_runs().is_some_and(|(_, _, rows)| rows.len() >= 4));
+}
+
+#[test]
+fn a_run_without_files_leaves_them_planned() {
+    let mut stand = river("seq 3 > DIR/out");
+    press(&mut stand, "r d");
+    ended(&mut stand);
+    assert_eq!(content(&stand, "out"), None);
+    press(&mut stand, "Esc r y");
+    ended(&mut stand);
+    assert_eq!(content(&stand, "out").as_deref(), Some("1\n2\n3\n"));
+}
+
+#[test]
+fn a_run_is_held_and_stopped() {
+    let mut stand = river("seq 1000000000000 | grep -c 7 > DIR/out");
+    press(&mut stand, "r y p");
+    assert!(stand.app.running.as_ref().is_some_and(|running| running.snapshot.paused));
+    press(&mut stand, "p");
+    assert!(stand.app.running.as_ref().is_some_and(|running| !running.snapshot.paused));
+    press(&mut stand, "r");
+    assert_eq!(message(&stand), "a run is already in progress: T shows it, Ctrl-C stops it");
+    press(&mut stand, "q");
+    assert!(matches!(stand.app.drawer, Some(Drawer::Confirm(Question::EndRun))));
+    press(&mut stand, "n x");
+    ended(&mut stand);
+    assert!(message(&stand).ends_with("no files were written"), "{}", message(&stand));
+    assert_eq!(content(&stand, "out"), None);
+}
+
+#[test]
+fn programs_of_the_machine_wait_for_a_yes() {
+    let mut stand = river("seq 3 | touch DIR/made");
+    press(&mut stand, "End");
+    assert!(stand.app.needs_consent());
+    press(&mut stand, "y");
+    assert!(matches!(stand.app.drawer, Some(Drawer::Confirm(Question::Allow(_)))));
+    press(&mut stand, "j n");
+    assert!(stand.app.needs_consent() && content(&stand, "made").is_none());
+    press(&mut stand, "y o");
+    stand.settle();
+    assert_eq!(content(&stand, "made").as_deref(), Some(""), "{}", message(&stand));
+    assert!(!stand.app.needs_consent());
+    press(&mut stand, "y");
+    assert_eq!(message(&stand), "this stage needs no consent");
+    assert_eq!(text(&stand), "seq 3 | touch DIR/made");
+}
+
+#[test]
+fn held_commands_are_run_from_the_list_one_after_the_other() {
+    let mut stand = river("printf '%s\\n' one two | xargs -n1 touch");
+    let folder = stand.folder.path().display().to_string();
+    press(&mut stand, "e Ctrl-u");
+    stand.letters(&format!("cd {folder}; printf '%s\\n' one two three | xargs -n1 touch"));
+    stand.settle();
+    press(&mut stand, "Esc P");
+    assert_eq!(stand.app.pending_rows(), (0, 3));
+    press(&mut stand, "Down x");
+    assert_eq!(stand.app.startable().len(), 2);
+    press(&mut stand, "r");
+    assert!(matches!(stand.app.drawer, Some(Drawer::Confirm(Question::Act(_)))));
+    press(&mut stand, "y");
+    assert!(stand.app.drawer.is_some(), "y alone does not say what a failure means");
+    press(&mut stand, "s");
+    ended(&mut stand);
+    assert_eq!(content(&stand, "one").as_deref(), Some(""));
+    assert_eq!(content(&stand, "two"), None, "it was left out");
+    assert_eq!(content(&stand, "three").as_deref(), Some(""));
+    assert!(message(&stand).starts_with("2 succeeded"), "{}", message(&stand));
+}
+
+#[test]
+fn what_is_only_a_sample_does_not_act() {
+    let mut stand = river("cat DIR/gate.log | xargs -n 100 rm");
+    stand.app.sample = engine::Sample::First(100);
+    press(&mut stand, "R");
+    let _ = written(&mut stand);
+    press(&mut stand, "P r");
+    assert_eq!(message(&stand), "these commands come from a sample; s selects everything");
+    assert!(content(&stand, "gate.log").is_some());
+}

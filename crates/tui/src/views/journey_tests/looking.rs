@@ -1,0 +1,177 @@
+//! The lens: scrolling, searching, hiding, the forms of bytes; the sample.
+
+use super::{message, press, river, written};
+use crate::state::lens::Content;
+use crate::state::place::{Focus, Place};
+use crate::text::display::View;
+use crate::views::tests::Stand;
+
+const LINE: &str = "cat DIR/gate.log | grep refused | cut -d' ' -f2";
+
+fn lens(text: &str) -> Stand {
+    let mut stand = river(text);
+    press(&mut stand, "Tab");
+    assert_eq!(stand.app.focus, Focus::Lens);
+    // The height is known from the screen.
+    stand.screen(120, 40);
+    stand
+}
+
+/// Waits for the rows that a search finds.
+fn found(stand: &mut Stand) -> Vec<u32> {
+    while stand.app.lens.search.as_ref().is_some_and(|search| search.searching) {
+        let event = stand.news.recv_timeout(std::time::Duration::from_secs(30)).expect("news");
+        stand.app.update(event);
+    }
+    stand.app.lens.search.as_ref().map(|search| search.rows.to_vec()).unwrap_or_default()
+}
+
+#[test]
+fn the_cursor_moves_in_the_data_and_stays_in_it() {
+    let mut stand = lens("seq 300 | cat");
+    press(&mut stand, "Down Down Down Up");
+    assert_eq!(stand.app.lens.cursor, 2);
+    press(&mut stand, "End");
+    assert_eq!(stand.app.lens.cursor, 299);
+    press(&mut stand, "Down");
+    assert_eq!(stand.app.lens.cursor, 299);
+    press(&mut stand, "PageUp");
+    let page = stand.app.lens.height - 1;
+    assert_eq!(stand.app.lens.cursor, 299 - page);
+    press(&mut stand, "Home PageDown");
+    assert_eq!(stand.app.lens.cursor, page);
+    press(&mut stand, "Right Right Left");
+    assert_eq!(stand.app.lens.column, 8);
+    press(&mut stand, "Left Left Left");
+    assert_eq!(stand.app.lens.column, 0);
+    press(&mut stand, "Esc Ctrl-Down");
+    assert_eq!((stand.app.focus, stand.app.lens.cursor), (Focus::River, page + 1));
+}
+
+#[test]
+fn a_search_finds_rows_and_goes_from_one_to_the_next() {
+    let mut stand = lens("seq 40 | cat");
+    press(&mut stand, "/");
+    stand.letters("7");
+    press(&mut stand, "Enter");
+    assert_eq!(found(&mut stand), [6, 16, 26, 36]);
+    let mut seen = Vec::new();
+    for keys in [".", ".", ".", ".", ",", ","] {
+        press(&mut stand, keys);
+        seen.push(stand.app.lens.cursor);
+    }
+    assert_eq!(seen.iter().filter(|row| *row % 10 == 6).count(), 6, "{seen:?}");
+    assert_eq!(seen[4], seen[2], "back to where it was");
+    press(&mut stand, "/ Ctrl-u");
+    stand.letters("nothing");
+    press(&mut stand, "Enter");
+    assert!(found(&mut stand).is_empty());
+    press(&mut stand, ".");
+    assert_eq!(message(&stand), "no match; / searches");
+    // What was searched for last is offered again.
+    press(&mut stand, "/");
+    assert!(stand.screen(120, 40).contains("nothing"));
+    press(&mut stand, "Esc");
+}
+
+#[test]
+fn lines_that_a_stage_drops_are_hidden_and_shown() {
+    let mut stand = river(LINE);
+    press(&mut stand, "Home Right Right");
+    assert_eq!(stand.app.place, Place::Stage(1));
+    let rows = |stand: &Stand| stand.app.lens.len();
+    let all = rows(&stand);
+    assert_eq!(all, 300, "each line of the input has a row");
+    press(&mut stand, "h");
+    assert_eq!(rows(&stand), 60, "one of five is kept");
+    press(&mut stand, "h");
+    assert_eq!(rows(&stand), all);
+}
+
+#[test]
+fn places_of_the_river_have_their_lines() {
+    let mut stand = river(LINE);
+    press(&mut stand, "Home");
+    assert!(matches!(stand.app.lens.content, Content::Stream { lines: 300, .. }));
+    press(&mut stand, "Down Down");
+    assert!(matches!(stand.app.lens.content, Content::Stream { lines: 300, .. }));
+    press(&mut stand, "Down");
+    assert!(matches!(stand.app.lens.content, Content::Stage { stage: 1, .. }));
+    press(&mut stand, "Down");
+    assert!(matches!(stand.app.lens.content, Content::Stream { lines: 60, .. }));
+}
+
+#[test]
+fn bytes_have_three_forms_and_lines_wrap_or_not() {
+    let mut stand = lens("printf 'a\\tb \\n' | cat");
+    assert_eq!((stand.app.lens.view, stand.app.lens.wrap), (View::Text, false));
+    press(&mut stand, "z");
+    assert!(stand.app.lens.wrap);
+    press(&mut stand, "v");
+    let marks = stand.screen(120, 40);
+    assert_ne!(stand.app.lens.view, View::Text);
+    press(&mut stand, "v");
+    assert_eq!((stand.app.lens.view, stand.app.lens.wrap), (View::Hex, false));
+    let hexadecimal = stand.screen(120, 40);
+    assert!(hexadecimal.contains("61 09 62 20"), "{hexadecimal}");
+    assert_ne!(marks, hexadecimal);
+    press(&mut stand, "v");
+    assert_eq!(stand.app.lens.view, View::Text);
+    press(&mut stand, "o");
+    assert!(stand.app.lens.turned);
+}
+
+#[test]
+fn the_sample_is_chosen_in_a_form() {
+    use engine::Sample;
+    for (keys, sample, first) in [
+        ("1 0 Enter", Sample::First(10), "gate-00"),
+        ("1 0 Backspace Enter", Sample::First(1), "gate-00"),
+        ("Down 3 Enter", Sample::Last(3), "gate-03"),
+        ("Down Down 1 0 0 Enter", Sample::Every(100), "gate-00"),
+        ("Down Down Down 5 Tab 9 Enter", Sample::Random { lines: 5, seed: 9 }, "gate-"),
+        ("Down Down Down Down Enter", Sample::Everything, "gate-00"),
+        ("Down Down Down Down Down Down Enter", Sample::Everything, "gate-00"),
+        ("Up 2 Enter", Sample::First(2), "gate-00"),
+        ("0 Enter", Sample::First(1), "gate-00"),
+    ] {
+        let mut stand = river("cut -d' ' -f2 DIR/gate.log");
+        press(&mut stand, "s");
+        press(&mut stand, keys);
+        assert_eq!(stand.app.sample, sample, "{keys}");
+        let written = written(&mut stand);
+        assert!(written.starts_with(first), "{keys}: {written}");
+        let lines = written.lines().count();
+        let expected = match sample {
+            Sample::First(lines) | Sample::Last(lines) | Sample::Random { lines, .. } => lines,
+            Sample::Every(step) => 300 / step,
+            Sample::Everything => 300,
+        };
+        assert_eq!(lines as u64, expected, "{keys}");
+    }
+    let mut stand = river("cat DIR/gate.log");
+    let before = stand.app.sample;
+    press(&mut stand, "s 1 Esc");
+    assert_eq!(stand.app.sample, before, "Esc changes nothing");
+}
+
+#[test]
+fn reading_again_sees_what_has_changed() {
+    let mut stand = river("wc -l < DIR/gate.log");
+    assert_eq!(written(&mut stand), "300\n");
+    std::fs::write(stand.folder.path().join("gate.log"), "one\n").unwrap();
+    press(&mut stand, "R");
+    assert_eq!(message(&stand), "reading everything again");
+    assert_eq!(written(&mut stand), "1\n");
+}
+
+#[test]
+fn a_key_that_means_nothing_says_where_all_are() {
+    let mut stand = river(LINE);
+    press(&mut stand, "j");
+    assert_eq!(message(&stand), "j does nothing here; ? shows all keys");
+    press(&mut stand, "Esc");
+    assert_eq!(message(&stand), "");
+    press(&mut stand, "Ctrl-c");
+    assert_eq!(message(&stand), "Ctrl-Q quits");
+}
