@@ -69,8 +69,6 @@ pub(crate) fn draw(frame: &mut Frame<'_>, app: &App) {
 }
 
 #[cfg(test)]
-mod journey_tests;
-#[cfg(test)]
 mod key_tests;
 #[cfg(test)]
 mod run_tests;

@@ -1,3 +1,5 @@
+mod journeys;
+
 use std::sync::mpsc::{Receiver, channel};
 use std::time::Duration;
 

@@ -9,7 +9,7 @@ mod writing;
 
 use ratatui::crossterm::event::{KeyCode, KeyModifiers};
 
-use super::tests::Stand;
+use super::Stand;
 
 /// Presses keys by their names: `Esc`, `Down`, `Ctrl-s`, `Alt-u`, or a character.
 fn press(stand: &mut Stand, keys: &str) {
