@@ -276,7 +276,7 @@ impl Awk {
         if outcome.is_ok() {
             outcome = machine.program();
         }
-        let (status, nr) = (machine.status, machine.nr);
+        let (status, nr) = (machine.status, machine.specials.nr);
         let failure = match outcome {
             Ok(()) => None,
             Err(stop) => match *stop {

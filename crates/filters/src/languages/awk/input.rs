@@ -44,11 +44,11 @@ impl Machine<'_, '_> {
                 self.open_next()?;
                 continue;
             };
-            match records.next(&self.separator, self.tracks) {
+            match records.next(&self.specials.separator, self.lineage.tracks) {
                 Ok(Some(found)) => {
-                    self.nr += 1.0;
-                    self.fnr += 1.0;
-                    if (self.nr as u64).is_multiple_of(RECORDS_A_LOOK) {
+                    self.specials.nr += 1.0;
+                    self.specials.fnr += 1.0;
+                    if (self.specials.nr as u64).is_multiple_of(RECORDS_A_LOOK) {
                         self.state_holdings();
                     }
                     return Ok(Some(found));
@@ -135,7 +135,7 @@ impl Machine<'_, '_> {
             Ok(input) => {
                 let eager = self.io.out().is_eager();
                 self.input.records = Some(Records::new(Blocks::Input(input), eager));
-                self.fnr = 0.0;
+                self.specials.fnr = 0.0;
                 let named = if operand == b"-" && self.input.next as f64 >= self.argc() {
                     &b""[..]
                 } else {
@@ -176,12 +176,12 @@ impl Machine<'_, '_> {
         // The block the record is cut from; blocks are told apart by where they lie.
         let mut known: *const u8 = std::ptr::null();
         loop {
-            let in_block = match (&mut self.input.records, &*self.separator) {
+            let in_block = match (&mut self.input.records, &*self.specials.separator) {
                 (Some(records), Separator::Byte(b'\n')) => {
                     if let Some(pattern) = &self.code.only {
                         let skipped = records.skip_to(pattern) as f64;
-                        self.nr += skipped;
-                        self.fnr += skipped;
+                        self.specials.nr += skipped;
+                        self.specials.fnr += skipped;
                     }
                     records.next_in_block()
                 }
@@ -193,13 +193,13 @@ impl Machine<'_, '_> {
                     self.record.set_block(records.block().clone());
                     self.state_holdings();
                 }
-                self.nr += 1.0;
-                self.fnr += 1.0;
-                self.current = Some((line, line));
+                self.specials.nr += 1.0;
+                self.specials.fnr += 1.0;
+                self.lineage.current = Some((line, line));
                 self.set_part(start, end);
             } else {
                 let Some(found) = self.next_record()? else { return Ok(()) };
-                self.current = Some(found.lines);
+                self.lineage.current = Some(found.lines);
                 self.set_record(found.text.to_vec());
             }
             match self.rules() {

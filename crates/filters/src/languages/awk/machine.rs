@@ -3,8 +3,7 @@
 use std::cell::RefCell;
 use std::rc::Rc;
 
-use pattern::Pattern;
-use stream::{LineId, Origin, StageError, StageIo};
+use stream::{Origin, StageError, StageIo};
 
 use super::code::{ARGV, ArrayPlace, Code, ENVIRON, Node, Place, Special, Step, Target, When};
 use super::operands::MainInput;
@@ -16,14 +15,13 @@ use super::streams::Streams;
 use super::text::NumberFormat;
 use super::tree::Redirection;
 use super::value::{Array, SharedArray, Slot, Value};
-use crate::common::input::line_set::LineSet;
-use crate::common::input::records::Separator;
-use crate::common::substitution::Replacement;
+use state::{Chance, Frames, Gathered, Lineage, Local, Made, Specials};
 
 mod evaluate;
 mod format;
 mod functions;
 mod places;
+mod state;
 
 /// Calls within calls beyond this end the program instead of exhausting the memory.
 const CALLS_MAX: usize = 20_000;
@@ -43,16 +41,11 @@ pub(super) enum Flow {
     On,
     Break,
     Continue,
-    /// The value is in `Machine::returned`.
+    /// The value is in `Frames::returned`.
     Return,
 }
 
-/// A parameter or local variable of a function that runs.
-pub(super) enum Local {
-    Value(Slot),
-    Array(SharedArray),
-}
-
+/// A program that runs.
 pub(super) struct Machine<'m, 'w> {
     pub(super) code: &'m Code,
     pub(super) io: &'m mut StageIo<'w>,
@@ -61,48 +54,23 @@ pub(super) struct Machine<'m, 'w> {
     pub(super) streams: Streams<'w>,
     pub(super) globals: Vec<Slot>,
     pub(super) arrays: Vec<SharedArray>,
-    locals: Vec<Local>,
-    base: usize,
-    calls: usize,
-    /// What the function that ends now gives.
-    returned: Value,
-    rounds: u32,
-    specials: [Value; 14],
-    pub(super) nr: f64,
-    pub(super) fnr: f64,
-    splitter: Rc<Splitter>,
-    pub(super) separator: Rc<Separator>,
-    output_separator: Vec<u8>,
-    output_end: Vec<u8>,
-    subscript_separator: Vec<u8>,
-    convfmt: NumberFormat,
-    ofmt: NumberFormat,
-    texts: Vec<SharedText>,
-    made: Vec<(Vec<u8>, Rc<Pattern>)>,
-    /// Replacements that are texts of the program, by the places of those.
-    replacements: Vec<Option<Rc<Replacement>>>,
+    pub(super) specials: Specials,
+    frames: Frames,
+    made: Made,
+    chance: Chance,
+    pub(super) lineage: Lineage,
+    gathered: Gathered,
+    /// Which ranges of records (`first, last`) are open.
     ranges: Vec<bool>,
-    spare: Vec<Vec<u8>>,
-    random: fastrand::Rng,
-    seed: f64,
+    /// Rounds of loops since it was asked whether the run was cancelled.
+    rounds: u32,
     pub(super) status: u8,
-    /// Written, but not handed on yet; only without lineage.
-    out: Vec<u8>,
-    /// True where every line is handed on at once.
-    eager: bool,
-    /// True where the run keeps origins.
-    pub(super) tracks: bool,
-    /// The lines of what was looked at since the last look.
-    reads: LineSet,
-    /// The lines of the current record.
-    pub(super) current: Option<(LineId, LineId)>,
     /// True while rules for records run.
     pub(super) in_record: bool,
 }
 
 impl<'m, 'w> Machine<'m, 'w> {
     pub(super) fn new(code: &'m Code, io: &'m mut StageIo<'w>, arguments: &[Vec<u8>]) -> Self {
-        let tracks = io.keeps_origins();
         let splitter = Rc::new(Splitter::Blanks);
         let mut arrays: Vec<SharedArray> = Vec::with_capacity(code.arrays.max(2));
         arrays.resize_with(code.arrays.max(2), Rc::default);
@@ -120,21 +88,6 @@ impl<'m, 'w> Machine<'m, 'w> {
             environ.insert(name.as_encoded_bytes().into(), slot);
         }
         arrays[ENVIRON] = Rc::new(RefCell::new(environ));
-        let mut specials: [Value; 14] = std::array::from_fn(|_| Value::Unset);
-        specials[Special::Argc as usize] = argc;
-        for (special, text) in [
-            (Special::Convfmt, "%.6g"),
-            (Special::Fs, " "),
-            (Special::Ofmt, "%.6g"),
-            (Special::Ofs, " "),
-            (Special::Ors, "\n"),
-            (Special::Rs, "\n"),
-            (Special::Subsep, "\u{1c}"),
-        ] {
-            specials[special as usize] = Value::text(text.as_bytes());
-        }
-        specials[Special::Rstart as usize] = Value::Number(0.0);
-        specials[Special::Rlength as usize] = Value::Number(-1.0);
         let mut globals = Vec::with_capacity(code.globals.len());
         globals.resize_with(code.globals.len(), Slot::default);
         Self {
@@ -144,34 +97,15 @@ impl<'m, 'w> Machine<'m, 'w> {
             streams: Streams::default(),
             globals,
             arrays,
-            locals: Vec::new(),
-            base: 0,
-            calls: 0,
-            returned: Value::Unset,
-            rounds: 0,
-            specials,
-            nr: 0.0,
-            fnr: 0.0,
-            splitter,
-            separator: Rc::new(Separator::Byte(b'\n')),
-            output_separator: b" ".to_vec(),
-            output_end: b"\n".to_vec(),
-            subscript_separator: vec![0x1c],
-            convfmt: NumberFormat::new(b"%.6g"),
-            ofmt: NumberFormat::new(b"%.6g"),
-            texts: code.texts.iter().map(|text| text[..].into()).collect(),
-            made: Vec::new(),
-            replacements: vec![None; code.texts.len()],
+            specials: Specials::new(argc, splitter),
+            frames: Frames::default(),
+            made: Made::new(code),
+            chance: Chance::default(),
+            lineage: Lineage { tracks: io.keeps_origins(), ..Lineage::default() },
+            gathered: Gathered { out: Vec::new(), eager: io.out().is_eager() },
             ranges: vec![false; code.ranges],
-            spare: Vec::new(),
-            random: fastrand::Rng::with_seed(0),
-            seed: 0.0,
+            rounds: 0,
             status: 0,
-            out: Vec::new(),
-            eager: io.out().is_eager(),
-            tracks,
-            reads: LineSet::default(),
-            current: None,
             in_record: false,
             io,
         }
@@ -290,7 +224,7 @@ impl<'m, 'w> Machine<'m, 'w> {
                 let keys: Vec<SharedText> = self.array(*array).borrow().keys().cloned().collect();
                 for key in keys {
                     self.round()?;
-                    let lines = if self.tracks {
+                    let lines = if self.lineage.tracks {
                         self.array(*array)
                             .borrow()
                             .get(&key[..])
@@ -322,10 +256,10 @@ impl<'m, 'w> Machine<'m, 'w> {
                 return Err(Box::new(Stop::Exit));
             }
             Step::Return(value) => {
-                if self.tracks {
-                    self.reads.clear();
+                if self.lineage.tracks {
+                    self.lineage.reads.clear();
                 }
-                self.returned = match value {
+                self.frames.returned = match value {
                     Some(value) => self.value(value)?,
                     None => Value::Unset,
                 };
@@ -354,23 +288,23 @@ impl<'m, 'w> Machine<'m, 'w> {
 
     /// An empty buffer; see [`Machine::give_back`].
     fn buffer(&mut self) -> Vec<u8> {
-        self.spare.pop().unwrap_or_default()
+        self.made.spare.pop().unwrap_or_default()
     }
 
     fn give_back(&mut self, mut buffer: Vec<u8>) {
-        if buffer.capacity() <= 1 << 16 && self.spare.len() < 16 {
+        if buffer.capacity() <= 1 << 16 && self.made.spare.len() < 16 {
             buffer.clear();
-            self.spare.push(buffer);
+            self.made.spare.push(buffer);
         }
     }
 
     /// Notes that the current record was looked at.
     #[inline]
     fn touch(&mut self) {
-        if self.tracks
-            && let Some((from, to)) = self.current
+        if self.lineage.tracks
+            && let Some((from, to)) = self.lineage.current
         {
-            self.reads.add(from, to);
+            self.lineage.reads.add(from, to);
         }
     }
 
@@ -383,12 +317,13 @@ impl<'m, 'w> Machine<'m, 'w> {
     }
 
     fn print(&mut self, values: &[Node], to: Option<&Target>) -> Eval<()> {
-        if self.tracks {
-            self.reads.clear();
+        if self.lineage.tracks {
+            self.lineage.reads.clear();
         }
-        let straight = to.is_none() && !self.tracks;
+        let straight = to.is_none() && !self.lineage.tracks;
         // What comes from a function called here goes before this line.
-        let mut buffer = if straight { std::mem::take(&mut self.out) } else { self.buffer() };
+        let mut buffer =
+            if straight { std::mem::take(&mut self.gathered.out) } else { self.buffer() };
         let start = buffer.len();
         let pushed = self.push_line(values, &mut buffer);
         if straight {
@@ -396,12 +331,12 @@ impl<'m, 'w> Machine<'m, 'w> {
                 // What was written before stays.
                 buffer.truncate(start);
             }
-            if !self.out.is_empty() {
-                buffer.splice(start..start, self.out.drain(..));
+            if !self.gathered.out.is_empty() {
+                buffer.splice(start..start, self.gathered.out.drain(..));
             }
-            self.out = buffer;
+            self.gathered.out = buffer;
             pushed?;
-            if self.out.len() >= OUT_SIZE || self.eager {
+            if self.gathered.out.len() >= OUT_SIZE || self.gathered.eager {
                 self.flush_out()?;
             }
             return Ok(());
@@ -419,19 +354,19 @@ impl<'m, 'w> Machine<'m, 'w> {
         }
         for (number, value) in values.iter().enumerate() {
             if number > 0 {
-                buffer.extend_from_slice(&self.output_separator);
+                buffer.extend_from_slice(&self.specials.output_separator);
             }
             self.push_printed(value, buffer)?;
         }
-        buffer.extend_from_slice(&self.output_end);
+        buffer.extend_from_slice(&self.specials.output_end);
         Ok(())
     }
 
     /// Hands what was written to the output.
     fn flush_out(&mut self) -> Result<(), StageError> {
-        if !self.out.is_empty() {
-            self.io.out().put(&self.out, Origin::None)?;
-            self.out.clear();
+        if !self.gathered.out.is_empty() {
+            self.io.out().put(&self.gathered.out, Origin::None)?;
+            self.gathered.out.clear();
         }
         Ok(())
     }
@@ -443,8 +378,8 @@ impl<'m, 'w> Machine<'m, 'w> {
     }
 
     fn print_formatted(&mut self, values: &[Node], to: Option<&Target>, at: usize) -> Eval<()> {
-        if self.tracks {
-            self.reads.clear();
+        if self.lineage.tracks {
+            self.lineage.reads.clear();
         }
         let mut buffer = self.buffer();
         self.format(values, at, &mut buffer)?;
@@ -476,19 +411,19 @@ impl<'m, 'w> Machine<'m, 'w> {
     /// Writes to standard output what was made of the lines looked at.
     #[inline]
     fn put_out(&mut self, bytes: &[u8]) -> Eval<()> {
-        if !self.tracks {
-            self.out.extend_from_slice(bytes);
-            if self.out.len() >= OUT_SIZE || self.eager {
+        if !self.lineage.tracks {
+            self.gathered.out.extend_from_slice(bytes);
+            if self.gathered.out.len() >= OUT_SIZE || self.gathered.eager {
                 self.flush_out()?;
             }
             return Ok(());
         }
-        if self.reads.is_empty() && self.in_record {
+        if self.lineage.reads.is_empty() && self.in_record {
             self.touch();
         }
-        let reads = std::mem::take(&mut self.reads);
+        let reads = std::mem::take(&mut self.lineage.reads);
         reads.with_origin(|origin| self.io.out().put(bytes, origin))?;
-        self.reads = reads;
+        self.lineage.reads = reads;
         Ok(())
     }
 }

@@ -18,15 +18,15 @@ use super::{
 impl<'m> Machine<'m, '_> {
     /// Evaluates for what it does; its value is of no use.
     pub(super) fn effect(&mut self, node: &Node) -> Eval<()> {
-        if self.tracks {
-            self.reads.clear();
+        if self.lineage.tracks {
+            self.lineage.reads.clear();
         }
         match node {
             Node::Append(parts) => self.append(&parts.0, &parts.1),
             Node::Increment { place, by, .. } => {
                 if let Place::Global(at) = &**place
                     && let Value::Number(value) = &mut self.globals[*at].value
-                    && !self.tracks
+                    && !self.lineage.tracks
                 {
                     *value += by;
                     return Ok(());
@@ -43,11 +43,11 @@ impl<'m> Machine<'m, '_> {
     pub(super) fn number(&mut self, node: &Node) -> Eval<f64> {
         match node {
             Node::Number(value) => Ok(*value),
-            Node::Global(at) if !self.tracks => match &self.globals[*at].value {
+            Node::Global(at) if !self.lineage.tracks => match &self.globals[*at].value {
                 Value::Number(value) => Ok(*value),
                 other => Ok(other.number()),
             },
-            Node::Local(at) if !self.tracks => match self.local(*at) {
+            Node::Local(at) if !self.lineage.tracks => match self.local(*at) {
                 Some(Value::Number(value)) => Ok(*value),
                 other => Ok(other.map_or(0.0, Value::number)),
             },
@@ -74,7 +74,7 @@ impl<'m> Machine<'m, '_> {
             }
             Node::Special(Special::Nr) => {
                 self.touch_in_record();
-                self.nr
+                self.specials.nr
             }
             Node::Special(Special::Nf) => {
                 self.touch();
@@ -86,7 +86,7 @@ impl<'m> Machine<'m, '_> {
                 let right = self.number(&parts.1)?;
                 if let Place::Global(slot) = &parts.0
                     && let Value::Number(value) = &mut self.globals[*slot].value
-                    && !self.tracks
+                    && !self.lineage.tracks
                 {
                     *value = worked_out(*operator, *value, right, *at)?;
                     return Ok(*value);
@@ -127,7 +127,7 @@ impl<'m> Machine<'m, '_> {
 
     /// True for the assignment of what is a number whatever the data are, without lineage.
     fn is_plain(&self, node: &Node) -> bool {
-        !self.tracks && matches!(node, Node::Assign(parts) if is_number(&parts.1))
+        !self.lineage.tracks && matches!(node, Node::Assign(parts) if is_number(&parts.1))
     }
 
     pub(super) fn truth(&mut self, node: &Node) -> Eval<bool> {
@@ -161,11 +161,11 @@ impl<'m> Machine<'m, '_> {
     fn at_hand(&self, node: &Node) -> Option<f64> {
         match node {
             Node::Number(value) => Some(*value),
-            Node::Global(at) if !self.tracks => match self.globals[*at].value {
+            Node::Global(at) if !self.lineage.tracks => match self.globals[*at].value {
                 Value::Number(value) => Some(value),
                 _ => None,
             },
-            Node::Local(at) if !self.tracks => match self.local(*at) {
+            Node::Local(at) if !self.lineage.tracks => match self.local(*at) {
                 Some(Value::Number(value)) => Some(*value),
                 _ => None,
             },
@@ -177,7 +177,7 @@ impl<'m> Machine<'m, '_> {
     fn compare(&mut self, comparison: Comparison, left: &Node, right: &Node) -> Eval<bool> {
         let order = match (left, right) {
             (Node::Column(number), Node::Text(text)) => {
-                let text = self.texts[*text].clone();
+                let text = self.made.texts[*text].clone();
                 self.with_column(*number, |column| Some(column.cmp(&text)))
             }
             (one, other) if self.is_number_now(one) && self.is_number_now(other) => {
@@ -209,8 +209,8 @@ impl<'m> Machine<'m, '_> {
             return one.partial_cmp(&other);
         }
         let (mut one, mut other) = (self.buffer(), self.buffer());
-        push_value(left, &self.convfmt, &mut one);
-        push_value(right, &self.convfmt, &mut other);
+        push_value(left, &self.specials.convfmt, &mut one);
+        push_value(right, &self.specials.convfmt, &mut other);
         let order = one.cmp(&other);
         self.give_back(one);
         self.give_back(other);
@@ -232,11 +232,11 @@ impl<'m> Machine<'m, '_> {
         };
         let mut text = self.buffer();
         self.push(made, &mut text)?;
-        let pattern = match self.made.iter().position(|(known, _)| *known == text) {
+        let pattern = match self.made.patterns.iter().position(|(known, _)| *known == text) {
             Some(place) => {
                 // The ones used lately move to the front.
-                self.made.swap(place, place / 2);
-                self.made[place / 2].1.clone()
+                self.made.patterns.swap(place, place / 2);
+                self.made.patterns[place / 2].1.clone()
             }
             None => {
                 let pattern = match compile(&text) {
@@ -246,8 +246,8 @@ impl<'m> Machine<'m, '_> {
                         return fault(at, format!("the pattern “{shown}”: {error}"));
                     }
                 };
-                self.made.truncate(PATTERNS_MAX - 1);
-                self.made.push((text.clone(), pattern.clone()));
+                self.made.patterns.truncate(PATTERNS_MAX - 1);
+                self.made.patterns.push((text.clone(), pattern.clone()));
                 pattern
             }
         };
@@ -278,13 +278,13 @@ impl<'m> Machine<'m, '_> {
                 let number = Self::column_number(self.number(number)?, *at)?;
                 self.push_column(number, out);
             }
-            Node::Text(number) => out.extend_from_slice(&self.texts[*number]),
-            Node::Global(at) if !self.tracks => {
-                push_value(&self.globals[*at].value, &self.convfmt, out);
+            Node::Text(number) => out.extend_from_slice(&self.made.texts[*number]),
+            Node::Global(at) if !self.lineage.tracks => {
+                push_value(&self.globals[*at].value, &self.specials.convfmt, out);
             }
-            Node::Local(at) if !self.tracks => {
+            Node::Local(at) if !self.lineage.tracks => {
                 if let Some(value) = self.local(*at) {
-                    push_value(value, &self.convfmt, out);
+                    push_value(value, &self.specials.convfmt, out);
                 }
             }
             Node::Concat(parts) => {
@@ -298,7 +298,7 @@ impl<'m> Machine<'m, '_> {
             }
             _ => {
                 let value = self.value(node)?;
-                push_value(&value, &self.convfmt, out);
+                push_value(&value, &self.specials.convfmt, out);
             }
         }
         Ok(())
@@ -310,13 +310,13 @@ impl<'m> Machine<'m, '_> {
             return self.push(node, out);
         }
         let value = self.value(node)?;
-        push_value(&value, &self.ofmt, out);
+        push_value(&value, &self.specials.ofmt, out);
         Ok(())
     }
 
     pub(super) fn value(&mut self, node: &Node) -> Eval<Value> {
         Ok(match node {
-            Node::Text(number) => Value::Text(self.texts[*number].clone()),
+            Node::Text(number) => Value::Text(self.made.texts[*number].clone()),
             Node::Global(at) => self.global_value(*at),
             Node::Local(at) => self.local_value(*at),
             Node::Special(special) => self.special(*special),
@@ -335,11 +335,11 @@ impl<'m> Machine<'m, '_> {
             }
             Node::Assign(_) if self.is_plain(node) => Value::Number(self.number(node)?),
             Node::Assign(parts) => {
-                let outer = self.tracks.then(|| std::mem::take(&mut self.reads));
+                let outer = self.lineage.tracks.then(|| std::mem::take(&mut self.lineage.reads));
                 let value = self.value(&parts.1)?;
                 self.assign(&parts.0, value.clone())?;
                 if let Some(outer) = outer {
-                    self.reads.add_all(&outer);
+                    self.lineage.reads.add_all(&outer);
                 }
                 value
             }
@@ -361,7 +361,7 @@ impl<'m> Machine<'m, '_> {
     /// Adds to the end of a text; a long one that nobody else holds is not copied for it.
     fn append(&mut self, place: &Place, parts: &[Node]) -> Eval<()> {
         let mut added = self.buffer();
-        if self.tracks {
+        if self.lineage.tracks {
             // The lines of what was there come before those of what is added.
             self.place_value(place)?;
         }
@@ -380,7 +380,7 @@ impl<'m> Machine<'m, '_> {
             Value::Text(text) => text,
             other => {
                 let mut text = Vec::new();
-                push_value(&other, &self.convfmt, &mut text);
+                push_value(&other, &self.specials.convfmt, &mut text);
                 text.into()
             }
         };
@@ -399,8 +399,8 @@ impl<'m> Machine<'m, '_> {
                 Argument::Array(array) => Local::Array(self.array(*array)),
                 Argument::Value(node) => {
                     let value = self.value(node)?;
-                    let lines = (self.tracks && !self.reads.is_empty())
-                        .then(|| Box::new(self.reads.clone()));
+                    let lines = (self.lineage.tracks && !self.lineage.reads.is_empty())
+                        .then(|| Box::new(self.lineage.reads.clone()));
                     Local::Value(Slot { value, lines })
                 }
             });
@@ -412,25 +412,25 @@ impl<'m> Machine<'m, '_> {
                 Local::Value(Slot::default())
             });
         }
-        if self.calls >= CALLS_MAX {
+        if self.frames.calls >= CALLS_MAX {
             return fault(at, format!("more than {CALLS_MAX} calls within calls"));
         }
         self.round()?;
-        let outer = std::mem::take(&mut self.reads);
-        let base = std::mem::replace(&mut self.base, self.locals.len());
-        self.locals.append(&mut frame);
-        self.calls += 1;
+        let outer = std::mem::take(&mut self.lineage.reads);
+        let base = std::mem::replace(&mut self.frames.base, self.frames.locals.len());
+        self.frames.locals.append(&mut frame);
+        self.frames.calls += 1;
         let flow = crate::common::stack::running(|| self.run(&function.body));
-        self.calls -= 1;
-        self.locals.truncate(self.base);
-        self.base = base;
+        self.frames.calls -= 1;
+        self.frames.locals.truncate(self.frames.base);
+        self.frames.base = base;
         let value = match flow? {
-            Flow::Return => std::mem::take(&mut self.returned),
+            Flow::Return => std::mem::take(&mut self.frames.returned),
             _ => Value::Unset,
         };
-        if self.tracks {
-            let result = std::mem::replace(&mut self.reads, outer);
-            self.reads.add_all(&result);
+        if self.lineage.tracks {
+            let result = std::mem::replace(&mut self.lineage.reads, outer);
+            self.lineage.reads.add_all(&result);
         }
         Ok(value)
     }

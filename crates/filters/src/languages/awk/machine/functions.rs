@@ -42,14 +42,14 @@ impl Machine<'_, '_> {
             (Builtin::Log, [x]) => self.number(x)?.ln(),
             (Builtin::Sqrt, [x]) => self.number(x)?.sqrt(),
             (Builtin::Int, [x]) => self.number(x)?.trunc(),
-            (Builtin::Rand, _) => self.random.f64(),
+            (Builtin::Rand, _) => self.chance.random.f64(),
             (Builtin::Srand, values) => {
                 let seed = match values {
                     [seed] => self.number(seed)?,
                     _ => (self.io.files().machine().now_ns() / 1_000_000_000) as f64,
                 };
-                self.random = fastrand::Rng::with_seed(seed.to_bits());
-                std::mem::replace(&mut self.seed, seed)
+                self.chance.random = fastrand::Rng::with_seed(seed.to_bits());
+                std::mem::replace(&mut self.chance.seed, seed)
             }
             (Builtin::Length, _) => return self.length(call),
             (Builtin::Index, [text, wanted]) => {
@@ -171,7 +171,7 @@ impl Machine<'_, '_> {
                             Err(error) => return fault(call.at, error.to_string()),
                         }
                     }
-                    None => self.splitter.clone(),
+                    None => self.specials.splitter.clone(),
                 };
                 self.fill(call.array, &text, |at, _| Ok(splitter.next(&text, at)))?
             }
@@ -189,10 +189,11 @@ impl Machine<'_, '_> {
     ) -> Eval<usize> {
         let Some(array) = array else { return Ok(0) };
         let shared = self.array(array);
-        if self.tracks && self.in_record {
+        if self.lineage.tracks && self.in_record {
             self.touch();
         }
-        let lines = (self.tracks && !self.reads.is_empty()).then(|| Box::new(self.reads.clone()));
+        let lines = (self.lineage.tracks && !self.lineage.reads.is_empty())
+            .then(|| Box::new(self.lineage.reads.clone()));
         let (mut at, mut count) = (Some(0), 0usize);
         let mut key = self.buffer();
         // As long as the elements are those of a split before this one, only their values change.
@@ -263,12 +264,13 @@ impl Machine<'_, '_> {
     ) -> Eval<f64> {
         let code = self.code;
         self.touch();
-        self.record.refresh(&self.output_separator, &self.convfmt);
-        if self.replacements[text].is_none() {
-            self.replacements[text] = Some(Rc::new(replacement::read(&self.texts[text], false)));
+        self.record.refresh(&self.specials.output_separator, &self.specials.convfmt);
+        if self.made.replacements[text].is_none() {
+            self.made.replacements[text] =
+                Some(Rc::new(replacement::read(&self.made.texts[text], false)));
         }
         let mut changed = self.buffer();
-        let Some(replacement) = &self.replacements[text] else { return Ok(0.0) };
+        let Some(replacement) = &self.made.replacements[text] else { return Ok(0.0) };
         let pattern = (pattern, &code.patterns[pattern]);
         let count = match self.record.replace(pattern, replacement, most, &mut changed) {
             Ok(count) => count,
@@ -346,7 +348,7 @@ impl Machine<'_, '_> {
         let line = self.text(line)?;
         self.flush()?;
         self.streams.flush()?;
-        let out = self.io.out().side(self.current.filter(|_| self.in_record))?;
+        let out = self.io.out().side(self.lineage.current.filter(|_| self.in_record))?;
         let error = self.io.error_sink()?;
         let words = shell_line(&line);
         let control = self.io.cancel().clone();
@@ -399,8 +401,8 @@ impl Machine<'_, '_> {
                 if command {
                     self.flush()?;
                 }
-                let separator = self.separator.clone();
-                let tracks = self.tracks;
+                let separator = self.specials.separator.clone();
+                let tracks = self.lineage.tracks;
                 let Some(records) = self.streams.reader(self.io, command, &name)? else {
                     return Ok(-1.0);
                 };
@@ -411,7 +413,7 @@ impl Machine<'_, '_> {
                 };
                 self.give_back(name);
                 if command && found.is_some() {
-                    self.nr += 1.0;
+                    self.specials.nr += 1.0;
                 }
                 found
             }
@@ -420,14 +422,14 @@ impl Machine<'_, '_> {
         let known = !matches!(getline.from, From::Command(_));
         match &getline.place {
             None => {
-                self.current = known.then_some(found.lines);
+                self.lineage.current = known.then_some(found.lines);
                 self.set_record(found.text.to_vec());
             }
             Some(place) => {
-                if self.tracks {
-                    self.reads.clear();
+                if self.lineage.tracks {
+                    self.lineage.reads.clear();
                     if known {
-                        self.reads.add(found.lines.0, found.lines.1);
+                        self.lineage.reads.add(found.lines.0, found.lines.1);
                     }
                 }
                 let value = Value::input(&found.text);

@@ -3,15 +3,17 @@
 use super::super::resolve::separator;
 use super::super::value::find;
 use super::{
-    ArrayPlace, Eval, FIELDS_MAX, LineSet, Local, Machine, Node, NumberFormat, Place, Rc,
-    Separator, SharedArray, Slot, Special, Splitter, Value, fault, push_value,
+    ArrayPlace, Eval, FIELDS_MAX, Local, Machine, Node, NumberFormat, Place, Rc, SharedArray, Slot,
+    Special, Splitter, Value, fault, push_value,
 };
+use crate::common::input::line_set::LineSet;
+use crate::common::input::records::Separator;
 
 impl Machine<'_, '_> {
     pub(super) fn array(&self, place: ArrayPlace) -> SharedArray {
         match place {
             ArrayPlace::Global(at) => self.arrays[at].clone(),
-            ArrayPlace::Local(at) => match &self.locals[self.base + at] {
+            ArrayPlace::Local(at) => match &self.frames.locals[self.frames.base + at] {
                 Local::Array(array) => array.clone(),
                 Local::Value(_) => SharedArray::default(),
             },
@@ -23,7 +25,7 @@ impl Machine<'_, '_> {
         let mut key = self.buffer();
         for (number, part) in parts.iter().enumerate() {
             if number > 0 {
-                key.extend_from_slice(&self.subscript_separator);
+                key.extend_from_slice(&self.specials.subscript_separator);
             }
             self.push(part, &mut key)?;
         }
@@ -33,7 +35,7 @@ impl Machine<'_, '_> {
     fn lines_of(&self, place: &Place) -> Option<&LineSet> {
         let slot = match place {
             Place::Global(at) => &self.globals[*at],
-            Place::Local(at) => match &self.locals[self.base + at] {
+            Place::Local(at) => match &self.frames.locals[self.frames.base + at] {
                 Local::Value(slot) => slot,
                 Local::Array(_) => return None,
             },
@@ -44,12 +46,12 @@ impl Machine<'_, '_> {
 
     /// Notes the lines that a variable was made of.
     fn note_lines_of(&mut self, place: &Place) {
-        if self.tracks {
-            let mut reads = std::mem::take(&mut self.reads);
+        if self.lineage.tracks {
+            let mut reads = std::mem::take(&mut self.lineage.reads);
             if let Some(lines) = self.lines_of(place) {
                 reads.add_all(lines);
             }
-            self.reads = reads;
+            self.lineage.reads = reads;
         }
     }
 
@@ -61,7 +63,7 @@ impl Machine<'_, '_> {
     /// A parameter or local variable; the kinds of names were checked beforehand.
     #[inline]
     pub(super) fn local(&self, at: usize) -> Option<&Value> {
-        match &self.locals[self.base + at] {
+        match &self.frames.locals[self.frames.base + at] {
             Local::Value(slot) => Some(&slot.value),
             Local::Array(_) => None,
         }
@@ -75,17 +77,17 @@ impl Machine<'_, '_> {
     /// The value of an element, which is made when it is not there, as the language has it.
     pub(super) fn element(&mut self, array: ArrayPlace, key: &[Node]) -> Eval<Value> {
         // What the subscript was made of is not what the element was made of.
-        let reads = self.tracks.then(|| self.reads.clone());
+        let reads = self.lineage.tracks.then(|| self.lineage.reads.clone());
         let key = self.key(key)?;
         if let Some(reads) = reads {
-            self.reads = reads;
+            self.lineage.reads = reads;
         }
         let shared = self.array(array);
         let mut array = shared.borrow_mut();
         let value = match find(&array, &key) {
             Some(slot) => {
-                if let (true, Some(lines)) = (self.tracks, &slot.lines) {
-                    self.reads.add_all(lines);
+                if let (true, Some(lines)) = (self.lineage.tracks, &slot.lines) {
+                    self.lineage.reads.add_all(lines);
                 }
                 slot.value.clone()
             }
@@ -107,9 +109,13 @@ impl Machine<'_, '_> {
             }
             Special::Nr | Special::Fnr => {
                 self.touch_in_record();
-                Value::Number(if special == Special::Nr { self.nr } else { self.fnr })
+                Value::Number(if special == Special::Nr {
+                    self.specials.nr
+                } else {
+                    self.specials.fnr
+                })
             }
-            other => self.specials[other as usize].clone(),
+            other => self.specials.values[other as usize].clone(),
         }
     }
 
@@ -118,7 +124,7 @@ impl Machine<'_, '_> {
     }
 
     pub(in super::super) fn push_text(&self, value: &Value, out: &mut Vec<u8>) {
-        push_value(value, &self.convfmt, out);
+        push_value(value, &self.specials.convfmt, out);
     }
 
     /// A field's number, checked.
@@ -135,7 +141,7 @@ impl Machine<'_, '_> {
     pub(super) fn column(&mut self, number: usize) -> Value {
         self.touch();
         if number == 0 {
-            self.record.refresh(&self.output_separator, &self.convfmt);
+            self.record.refresh(&self.specials.output_separator, &self.specials.convfmt);
             return Value::input(self.record.text());
         }
         self.record.value(number)
@@ -145,13 +151,13 @@ impl Machine<'_, '_> {
     pub(super) fn push_column(&mut self, number: usize, out: &mut Vec<u8>) {
         self.touch();
         if number == 0 {
-            self.record.refresh(&self.output_separator, &self.convfmt);
+            self.record.refresh(&self.specials.output_separator, &self.specials.convfmt);
             out.extend_from_slice(self.record.text());
         } else if let Some(text) = self.record.span(number) {
             out.extend_from_slice(text);
         } else {
             let value = self.record.value(number);
-            push_value(&value, &self.convfmt, out);
+            push_value(&value, &self.specials.convfmt, out);
         }
     }
 
@@ -160,7 +166,7 @@ impl Machine<'_, '_> {
     pub(super) fn with_column<T>(&mut self, number: usize, each: impl FnOnce(&[u8]) -> T) -> T {
         self.touch();
         if number == 0 {
-            self.record.refresh(&self.output_separator, &self.convfmt);
+            self.record.refresh(&self.specials.output_separator, &self.specials.convfmt);
             return each(self.record.text());
         }
         if let Some(text) = self.record.span(number) {
@@ -168,7 +174,7 @@ impl Machine<'_, '_> {
         }
         let mut buffer = self.buffer();
         let value = self.record.value(number);
-        push_value(&value, &self.convfmt, &mut buffer);
+        push_value(&value, &self.specials.convfmt, &mut buffer);
         let result = each(&buffer);
         self.give_back(buffer);
         result
@@ -176,14 +182,14 @@ impl Machine<'_, '_> {
 
     /// Begins a new current record.
     pub(in super::super) fn set_record(&mut self, text: Vec<u8>) {
-        let buffer = self.record.set(text, &self.splitter);
+        let buffer = self.record.set(text, &self.specials.splitter);
         self.give_back(buffer);
     }
 
     /// Begins a new current record: a part of the record's block.
     #[inline]
     pub(in super::super) fn set_part(&mut self, start: usize, end: usize) {
-        self.record.set_part(start, end, &self.splitter);
+        self.record.set_part(start, end, &self.specials.splitter);
     }
 
     /// The place's value now.
@@ -202,10 +208,10 @@ impl Machine<'_, '_> {
 
     /// The lines a value assigned now was made of, where they are kept.
     fn made_of(&mut self) -> Option<Box<LineSet>> {
-        if !self.tracks {
+        if !self.lineage.tracks {
             return None;
         }
-        (!self.reads.is_empty()).then(|| Box::new(self.reads.clone()))
+        (!self.lineage.reads.is_empty()).then(|| Box::new(self.lineage.reads.clone()))
     }
 
     /// Assigns a value that was just evaluated.
@@ -219,8 +225,8 @@ impl Machine<'_, '_> {
         match place {
             Place::Global(at) => self.globals[*at] = slot,
             Place::Local(at) => {
-                let at = self.base + at;
-                self.locals[at] = Local::Value(slot);
+                let at = self.frames.base + at;
+                self.frames.locals[at] = Local::Value(slot);
             }
             Place::Special(special) => return self.set_special(*special, slot.value),
             Place::Field(number, at) => {
@@ -251,15 +257,16 @@ impl Machine<'_, '_> {
         place: &Place,
         change: impl FnOnce(f64) -> Eval<f64>,
     ) -> Eval<f64> {
-        if self.tracks && self.in_record {
+        if self.lineage.tracks && self.in_record {
             self.touch();
         }
-        if let (Place::Element(ArrayPlace::Global(array), key), false) = (place, self.tracks)
+        if let (Place::Element(ArrayPlace::Global(array), key), false) =
+            (place, self.lineage.tracks)
             && let [Node::Column(number)] = key[..]
         {
             // Counting by a field, the usual case: its text is not copied.
             if number == 0 {
-                self.record.refresh(&self.output_separator, &self.convfmt);
+                self.record.refresh(&self.specials.output_separator, &self.specials.convfmt);
             }
             if let Some(key) = self.record.column(number) {
                 let mut array = self.arrays[*array].borrow_mut();
@@ -284,8 +291,8 @@ impl Machine<'_, '_> {
                 };
                 old = slot.value.number();
                 slot.value = Value::Number(change(old)?);
-                if self.tracks && !self.reads.is_empty() {
-                    slot.lines.get_or_insert_default().add_all(&self.reads);
+                if self.lineage.tracks && !self.lineage.reads.is_empty() {
+                    slot.lines.get_or_insert_default().add_all(&self.lineage.reads);
                 }
                 drop(array);
                 self.give_back(key);
@@ -294,8 +301,8 @@ impl Machine<'_, '_> {
                 let slot = &mut self.globals[*at];
                 old = slot.value.number();
                 slot.value = Value::Number(change(old)?);
-                if self.tracks && !self.reads.is_empty() {
-                    slot.lines.get_or_insert_default().add_all(&self.reads);
+                if self.lineage.tracks && !self.lineage.reads.is_empty() {
+                    slot.lines.get_or_insert_default().add_all(&self.lineage.reads);
                 }
             }
             Place::Field(number, at) => {
@@ -315,7 +322,7 @@ impl Machine<'_, '_> {
     pub(super) fn set_column(&mut self, number: usize, value: Value) {
         if number == 0 {
             let mut text = Vec::new();
-            push_value(&value, &self.convfmt, &mut text);
+            push_value(&value, &self.specials.convfmt, &mut text);
             self.set_record(text);
         } else {
             self.record.assign(number, value);
@@ -324,41 +331,45 @@ impl Machine<'_, '_> {
 
     pub(in super::super) fn set_special(&mut self, special: Special, value: Value) -> Eval<()> {
         if matches!(special, Special::Rstart | Special::Rlength | Special::Filename) {
-            self.specials[special as usize] = value;
+            self.specials.values[special as usize] = value;
             return Ok(());
         }
         let mut text = Vec::new();
-        push_value(&value, &self.convfmt, &mut text);
+        push_value(&value, &self.specials.convfmt, &mut text);
         match special {
             Special::Nf => {
                 let count = Self::column_number(value.number(), usize::MAX)?;
                 self.record.resize(count);
                 return Ok(());
             }
-            Special::Nr => self.nr = value.number(),
-            Special::Fnr => self.fnr = value.number(),
+            Special::Nr => self.specials.nr = value.number(),
+            Special::Fnr => self.specials.fnr = value.number(),
             Special::Ofs => {
                 // What was changed before is put together with the old one.
-                self.record.refresh(&self.output_separator, &self.convfmt);
-                self.output_separator = text;
+                self.record.refresh(&self.specials.output_separator, &self.specials.convfmt);
+                self.specials.output_separator = text;
             }
-            Special::Ors => self.output_end = text,
-            Special::Subsep => self.subscript_separator = text,
-            Special::Convfmt => self.convfmt = NumberFormat::new(&text),
-            Special::Ofmt => self.ofmt = NumberFormat::new(&text),
+            Special::Ors => self.specials.output_end = text,
+            Special::Subsep => self.specials.subscript_separator = text,
+            Special::Convfmt => self.specials.convfmt = NumberFormat::new(&text),
+            Special::Ofmt => self.specials.ofmt = NumberFormat::new(&text),
             Special::Rs => match separator(&text) {
-                Ok(separator) => self.separator = Rc::new(separator),
+                Ok(separator) => self.specials.separator = Rc::new(separator),
                 Err(error) => return fault(usize::MAX, format!("RS: {error}")),
             },
             _ => {}
         }
-        self.specials[special as usize] = value;
+        self.specials.values[special as usize] = value;
         if matches!(special, Special::Fs | Special::Rs) {
             let mut text = Vec::new();
-            push_value(&self.specials[Special::Fs as usize], &self.convfmt, &mut text);
-            let paragraphs = matches!(*self.separator, Separator::Paragraph);
+            push_value(
+                &self.specials.values[Special::Fs as usize],
+                &self.specials.convfmt,
+                &mut text,
+            );
+            let paragraphs = matches!(*self.specials.separator, Separator::Paragraph);
             match Splitter::new(&text, paragraphs) {
-                Ok(splitter) => self.splitter = Rc::new(splitter),
+                Ok(splitter) => self.specials.splitter = Rc::new(splitter),
                 Err(error) => return fault(usize::MAX, format!("FS: {error}")),
             }
         }
