@@ -30,6 +30,7 @@ pub use kept::lines::Kept;
 pub use language::glob::{Glob, has_pattern};
 pub use language::run_text::RunError;
 pub use plan::error::PlanError;
+pub use plan::outcome::RedirectError;
 pub use plan::pipeline::{Plan, StageKind, StagePlan};
 pub use plan::target::{Target, TargetKind};
 pub use plan::variables::Variables;

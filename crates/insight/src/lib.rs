@@ -8,7 +8,7 @@ mod edit;
 mod export;
 mod runs;
 
-pub use advice::note::{Fix, Note, Severity};
+pub use advice::note::{Fix, Note, NoteKind, Severity};
 pub use advice::notes;
 pub use compare::alignment::{Alignment, Row};
 pub use compare::difference::{Difference, DifferenceRow, Side, difference, difference_of};

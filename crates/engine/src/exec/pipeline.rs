@@ -6,8 +6,8 @@ use std::sync::Arc;
 use std::thread::{Scope, ScopedJoinHandle};
 
 use stream::{
-    Block, CommandEnd, ExitStatus, Files, InputName, OriginStore, RunControl, Sink, Source,
-    StageMeter, describe,
+    CommandEnd, ExitStatus, Files, InputName, OriginStore, RunControl, Sink, Source, StageMeter,
+    describe,
 };
 
 use super::context::{Doors, RunContext, ShellStage, Taps, Withheld};
@@ -23,7 +23,7 @@ use crate::flow::link::link;
 use crate::flow::metered::{MeteredSink, MeteredSource, StageClock};
 use crate::flow::origins::{OriginSink, Taken};
 use crate::kept::lines::Kept;
-use crate::plan::outcome::StageOutcome;
+use crate::plan::outcome::{RedirectError, StageOutcome};
 use crate::plan::pipeline::{Plan, StageKind, StagePlan};
 use crate::policy::{Decision, Fed, Feed};
 
@@ -216,7 +216,7 @@ impl Stage<'_> {
             let redirected = redirect(&plan.targets, files, &mut ports, &mut opened);
             let errors = ports.sink(2);
             let mut done = match redirected {
-                Err(message) => refused(message, &ports),
+                Err(error) => refused(error, &ports),
                 Ok(()) => {
                     let run = |plan: &StagePlan| {
                         Stage { plan, ..*self }.run(ports, origins, eager, files)
@@ -464,7 +464,7 @@ fn connect<'p>(
                     redirect(&stage.targets, &files, &mut ports, &mut opened)
                 }
             };
-            failed = opened.err().map(|message| refused(message, &ports));
+            failed = opened.err().map(|error| refused(error, &ports));
         }
         let out = ports.sink(1);
         let eager = follows || out.is_terminal();
@@ -484,11 +484,9 @@ fn connect<'p>(
 }
 
 /// The outcome of a stage whose redirection failed; says why on its standard error.
-fn refused(message: String, ports: &Ports) -> StageOutcome {
-    // A standard error that cannot be written has nobody to be told.
-    let message = stream::visible(&message).into_owned();
-    let _ = ports.sink(2).write(Block::new(message.into_bytes()));
-    StageOutcome::of(ExitStatus(2))
+fn refused(error: RedirectError, ports: &Ports) -> StageOutcome {
+    say(&*ports.sink(2), &error.to_string());
+    StageOutcome { redirect_error: Some(error), ..StageOutcome::of(ExitStatus(2)) }
 }
 
 /// Makes standard output note where its lines come from.

@@ -8,6 +8,7 @@ use stream::{Files, RunControl, Sink, WriteMode, describe};
 use crate::base::sinks::say;
 use crate::flow::descriptors::Ports;
 use crate::kept::lines::Kept;
+use crate::plan::outcome::RedirectError;
 use crate::plan::target::{Target, TargetKind};
 
 /// Files that a command's redirections write, until the command has ended.
@@ -62,43 +63,47 @@ impl OpenedFiles {
 /// Performs redirections in order.
 ///
 /// # Errors
-/// A line that says which failed, and why; those before it are in force.
+/// The first that failed, and why; those before it are in force.
 pub(crate) fn redirect(
     targets: &[Target],
     files: &dyn Files,
     ports: &mut Ports,
     opened: &mut OpenedFiles,
-) -> Result<(), String> {
-    let cannot = |what: &str, path: &Path, error: &std::io::Error| {
-        format!("cannot {what} {}: {}\n", path.display(), describe(error))
+) -> Result<(), RedirectError> {
+    let failed =
+        |path: &Path, error: &std::io::Error| (path.to_owned(), error.kind(), describe(error));
+    let open = |path: &Path, error: &std::io::Error| {
+        let (path, kind, reason) = failed(path, error);
+        RedirectError::Open { path, kind, reason }
+    };
+    let create = |path: &Path, error: &std::io::Error| {
+        let (path, kind, reason) = failed(path, error);
+        RedirectError::Create { path, kind, reason }
     };
     for target in targets {
         let number = target.descriptor;
         match &target.kind {
             TargetKind::Read(path) => {
-                let source = files.read(path).map_err(|error| cannot("open", path, &error))?;
+                let source = files.read(path).map_err(|error| open(path, &error))?;
                 ports.read_from(number, source);
             }
             TargetKind::ReadWrite(path) => {
                 if files.facts(path).is_err() {
-                    files
-                        .write(path, WriteMode::Append)
-                        .map_err(|error| cannot("create", path, &error))?;
+                    files.write(path, WriteMode::Append).map_err(|error| create(path, &error))?;
                 }
-                let source = files.read(path).map_err(|error| cannot("open", path, &error))?;
+                let source = files.read(path).map_err(|error| open(path, &error))?;
                 ports.read_from(number, source);
             }
             TargetKind::Replace(path) | TargetKind::Append(path) => {
                 let append = matches!(target.kind, TargetKind::Append(_));
                 let mode = if append { WriteMode::Append } else { WriteMode::Replace };
-                let sink =
-                    files.write(path, mode).map_err(|error| cannot("create", path, &error))?;
+                let sink = files.write(path, mode).map_err(|error| create(path, &error))?;
                 opened.add(path, sink.clone());
                 ports.write_to(number, sink);
             }
             TargetKind::Duplicate(of) => {
                 if !ports.duplicate(number, *of) {
-                    return Err(format!("descriptor {of} is not open\n"));
+                    return Err(RedirectError::NotOpen(*of));
                 }
             }
             TargetKind::Close => ports.close(number),

@@ -7,6 +7,7 @@ use shell::{Command, Compound, Item, List, Pipeline, Redirection, Span, TimeForm
 use stream::{Block, Files, RunControl, StageMeter};
 
 use super::builtin_names::{is_builtin, is_special};
+use crate::base::sinks::say;
 use crate::exec::context::RunContext;
 use crate::exec::pipeline::run_pipeline;
 use crate::exec::redirections::{OpenedFiles, redirect};
@@ -360,8 +361,8 @@ impl<'s> Shell<'s> {
         let redirected =
             self.with_files(|files| redirect(&targets, files, &mut ports, &mut opened));
         self.state.status = 0;
-        if let Err(message) = redirected {
-            self.complain(message.trim_end());
+        if let Err(error) = redirected {
+            self.complain(&error.to_string());
             self.state.status = 2;
             // As for every special command, that ends the shell.
             return Err(Unwind::Exit);
@@ -491,10 +492,9 @@ impl<'s> Shell<'s> {
                 shell.with_files(|files| redirect(&targets, files, &mut ports, &mut opened));
             let errors = ports.sink(2);
             let mut result = Ok(());
-            if let Err(message) = redirected {
+            if let Err(error) = redirected {
                 // Redirections before the one that failed are in force.
-                let message = stream::visible(&message).into_owned();
-                let _ = errors.write(Block::new(message.into_bytes()));
+                say(&*errors, &error.to_string());
                 shell.state.status = 2;
             } else {
                 let around = shell.opened.with(&opened);

@@ -1,10 +1,47 @@
 //! How a stage ended.
 
-use std::path::PathBuf;
+use std::io;
+use std::path::{Path, PathBuf};
 
 use stream::{ExitStatus, InputName};
+use thiserror::Error;
 
 use crate::policy::HeldCommand;
+
+/// A redirection that could not be performed.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+pub enum RedirectError {
+    /// The file cannot be read.
+    #[error("cannot open {}: {reason}", .path.display())]
+    Open {
+        /// The file, as the redirection names it.
+        path: PathBuf,
+        /// What kind of error it is.
+        kind: io::ErrorKind,
+        /// The words of the system.
+        reason: String,
+    },
+    /// The file cannot be written.
+    #[error("cannot create {}: {reason}", .path.display())]
+    Create {
+        /// The file, as the redirection names it.
+        path: PathBuf,
+        /// What kind of error it is.
+        kind: io::ErrorKind,
+        /// The words of the system.
+        reason: String,
+    },
+    /// The descriptor that is to be copied is not open.
+    #[error("descriptor {0} is not open")]
+    NotOpen(u8),
+}
+
+impl RedirectError {
+    /// True where `path` may not be written with the rights of this process.
+    pub fn denies(&self, file: &Path) -> bool {
+        matches!(self, Self::Create { path, kind: io::ErrorKind::PermissionDenied, .. } if path == file)
+    }
+}
 
 /// How a stage ended.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -26,6 +63,8 @@ pub(crate) struct StageOutcome {
     pub(crate) read_error: Option<String>,
     /// Why a program was never started.
     pub(crate) unstarted: Option<stream::CommandEnd>,
+    /// The redirection that could not be performed; the command was then never begun.
+    pub(crate) redirect_error: Option<RedirectError>,
 }
 
 impl StageOutcome {
@@ -42,6 +81,7 @@ impl StageOutcome {
             write_error: None,
             read_error: None,
             unstarted: None,
+            redirect_error: None,
         }
     }
 }

@@ -4,7 +4,7 @@ use bstr::ByteSlice;
 use engine::{Preview, StageResult};
 use shell::Span;
 
-use super::note::{Fix, Note, Severity, arguments, is, looked_at, note};
+use super::note::{Fix, Note, NoteKind, Severity, arguments, is, looked_at, note};
 use crate::describe::units::grouped;
 use crate::edit::stages::TextEdit;
 
@@ -64,7 +64,7 @@ pub(super) fn delimiter_absent(
         let edits = vec![TextEdit { span: Span::new(name_end, name_end), text: " -s".to_owned() }];
         Some(Fix { label: "drop them with -s".to_owned(), edits })
     };
-    Some(note("delimiter-absent", number, Severity::Warning, text, fix))
+    Some(note(NoteKind::DelimiterAbsent, number, Severity::Warning, text, fix))
 }
 
 fn stage_name_end(text: &str, stage: &StageResult) -> usize {

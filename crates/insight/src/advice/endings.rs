@@ -2,7 +2,7 @@
 
 use engine::{Ending, StageResult};
 
-use super::note::{Note, Severity, note};
+use super::note::{Note, NoteKind, Severity, note};
 use crate::describe::words::limit_in_words;
 
 /// How the stage and its sources ended, where that is worth a word.
@@ -10,14 +10,14 @@ pub(super) fn endings(number: usize, stage: &StageResult) -> Vec<Note> {
     let mut notes = Vec::new();
     match stage.ending {
         Ending::ClosedPipe => notes.push(note(
-            "closed-pipe",
+            NoteKind::ClosedPipe,
             number,
             Severity::Hint,
             "ended by a closed pipe (status 141): normal, the next stage needed no more".to_owned(),
             None,
         )),
         Ending::Cut(limit) => notes.push(note(
-            "cut-off",
+            NoteKind::CutOff,
             number,
             Severity::Warning,
             format!("cut off here after {}: the preview stops there", limit_in_words(limit)),
@@ -28,11 +28,11 @@ pub(super) fn endings(number: usize, stage: &StageResult) -> Vec<Note> {
     for sampled in stage.inputs.iter().filter_map(|input| input.sampled.as_ref()) {
         if let Some(limit) = sampled.cut {
             let text = format!("the data is cut off after {}", limit_in_words(limit));
-            notes.push(note("cut-off", number, Severity::Warning, text, None));
+            notes.push(note(NoteKind::CutOff, number, Severity::Warning, text, None));
         }
         if sampled.changed {
             let text = "a file changed while it was read; R reads it again".to_owned();
-            notes.push(note("changed", number, Severity::Warning, text, None));
+            notes.push(note(NoteKind::Changed, number, Severity::Warning, text, None));
         }
     }
     notes

@@ -2,7 +2,7 @@
 
 use engine::{Preview, StageResult};
 
-use super::note::{Note, Severity, note};
+use super::note::{Note, NoteKind, Severity, note};
 use crate::describe::units::bytes;
 
 pub(super) fn holds_everything(
@@ -27,5 +27,5 @@ pub(super) fn holds_everything(
         _ => String::new(),
     };
     let text = format!("holds data back, {} now{estimate}: {why}", bytes(held));
-    Some(note("holds-everything", number, Severity::Hint, text, None))
+    Some(note(NoteKind::HoldsEverything, number, Severity::Hint, text, None))
 }

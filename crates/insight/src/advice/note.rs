@@ -15,11 +15,57 @@ pub enum Severity {
     Hint,
 }
 
+/// What a note is about.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum NoteKind {
+    /// Equal lines are apart, where only those beside each other are looked at.
+    RepeatsApart,
+    /// The delimiter is in none of the lines.
+    DelimiterAbsent,
+    /// Nothing comes in.
+    NothingComes,
+    /// A file is emptied before it is read.
+    SameFile,
+    /// A file that is there is replaced.
+    Replaces,
+    /// A file is opened without the rights of the command.
+    Privilege,
+    /// It was ended because nobody reads what it writes.
+    ClosedPipe,
+    /// It was ended by a limit of the preview.
+    CutOff,
+    /// A file changed while it was read.
+    Changed,
+    /// Nothing is written before everything is read.
+    HoldsEverything,
+    /// The figures are those of a sample.
+    SampleOnly,
+}
+
+impl NoteKind {
+    /// Its name, which stays the same from version to version.
+    pub fn id(self) -> &'static str {
+        match self {
+            Self::RepeatsApart => "repeats-apart",
+            Self::DelimiterAbsent => "delimiter-absent",
+            Self::NothingComes => "nothing-comes",
+            Self::SameFile => "same-file",
+            Self::Replaces => "replaces",
+            Self::Privilege => "privilege",
+            Self::ClosedPipe => "closed-pipe",
+            Self::CutOff => "cut-off",
+            Self::Changed => "changed",
+            Self::HoldsEverything => "holds-everything",
+            Self::SampleOnly => "sample-only",
+        }
+    }
+}
+
 /// Something worth knowing about a stage.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Note {
-    /// Which kind of note.
-    pub id: &'static str,
+    /// What it is about.
+    pub kind: NoteKind,
     /// The stage it is about.
     pub stage: usize,
     /// How sure it is.
@@ -43,13 +89,13 @@ pub struct Fix {
 pub(super) const LOOK_LINES: usize = 200_000;
 
 pub(super) fn note(
-    id: &'static str,
+    kind: NoteKind,
     stage: usize,
     severity: Severity,
     text: String,
     fix: Option<Fix>,
 ) -> Note {
-    Note { id, stage, severity, text, fix }
+    Note { kind, stage, severity, text, fix }
 }
 
 pub(super) fn is(stage: &StageResult, name: &str) -> bool {

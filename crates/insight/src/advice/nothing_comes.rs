@@ -2,7 +2,7 @@
 
 use engine::Preview;
 
-use super::note::{Note, Severity, note};
+use super::note::{Note, NoteKind, Severity, note};
 
 pub(super) fn nothing_comes(preview: &Preview, number: usize) -> Option<Note> {
     let before = preview.stages.get(number.checked_sub(1)?)?;
@@ -12,5 +12,5 @@ pub(super) fn nothing_comes(preview: &Preview, number: usize) -> Option<Note> {
         return None;
     }
     let text = format!("no input: the output of stage {number} goes elsewhere");
-    Some(note("nothing-comes", number, Severity::Warning, text, None))
+    Some(note(NoteKind::NothingComes, number, Severity::Warning, text, None))
 }

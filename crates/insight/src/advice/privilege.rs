@@ -3,7 +3,7 @@
 use bstr::ByteSlice;
 use engine::{Preview, StageKind, StageResult};
 
-use super::note::{Fix, Note, Severity, note};
+use super::note::{Fix, Note, NoteKind, Severity, note};
 use crate::edit::stages::TextEdit;
 
 /// Commands that run another one with other rights.
@@ -18,8 +18,7 @@ pub(super) fn privilege(preview: &Preview, number: usize, stage: &StageResult) -
     let privileged = matches!(&stage.plan.kind, StageKind::Host(name) if named(name));
     let (path, append, target) =
         stage.plan.written().filter(|(_, _, target)| target.descriptor == 1).last()?;
-    let refused = format!("cannot create {}: Permission denied", path.display());
-    let denied = stage.messages.contains(&refused);
+    let denied = stage.redirect_error.as_ref().is_some_and(|error| error.denies(path));
     if !privileged && !denied {
         return None;
     }
@@ -42,5 +41,5 @@ pub(super) fn privilege(preview: &Preview, number: usize, stage: &StageResult) -
     // Behind the redirection nothing of the same command may follow.
     let last = target.span.end == stage.span.end && !tool.ends_with("su");
     let fix = last.then(|| Fix { label: format!("let {tool} tee write it"), edits: vec![edit] });
-    Some(note("privilege", number, Severity::Warning, text, fix))
+    Some(note(NoteKind::Privilege, number, Severity::Warning, text, fix))
 }

@@ -5,7 +5,7 @@ use std::collections::HashSet;
 use engine::{Preview, StageResult};
 use shell::Span;
 
-use super::note::{Fix, Note, Severity, arguments, is, looked_at, note};
+use super::note::{Fix, Note, NoteKind, Severity, arguments, is, looked_at, note};
 use crate::describe::units::grouped;
 use crate::edit::stages::TextEdit;
 
@@ -36,7 +36,7 @@ pub(super) fn repeats_apart(preview: &Preview, number: usize, stage: &StageResul
     );
     let fix = sorted_first(preview, stage)
         .map(|edits| Fix { label: "put sort before it".to_owned(), edits });
-    Some(note("repeats-apart", number, Severity::Warning, text, fix))
+    Some(note(NoteKind::RepeatsApart, number, Severity::Warning, text, fix))
 }
 
 /// `sort` before the stage, which then reads what was sorted; `None` where it writes to a file that

@@ -3,7 +3,7 @@
 use engine::{PendingMode, Preview, StageResult};
 use shell::Span;
 
-use super::note::{Fix, Note, Severity, note};
+use super::note::{Fix, Note, NoteKind, Severity, note};
 use crate::describe::units::{bytes, grouped};
 use crate::edit::stages::TextEdit;
 
@@ -28,7 +28,7 @@ pub(super) fn replaces(preview: &Preview, number: usize, stage: &StageResult) ->
             let edits = vec![TextEdit { span: Span::new(at, at + old), text: ">>".to_owned() }];
             Fix { label: "append with >> instead".to_owned(), edits }
         });
-        return Some(note("replaces", number, Severity::Warning, text, fix));
+        return Some(note(NoteKind::Replaces, number, Severity::Warning, text, fix));
     }
     None
 }

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use engine::{Identity, Preview, StageResult, TargetKind};
 use shell::Span;
 
-use super::note::{Fix, Note, Severity, note};
+use super::note::{Fix, Note, NoteKind, Severity, note};
 use crate::edit::stages::TextEdit;
 
 /// The files a stage reads, by argument or redirection.
@@ -49,7 +49,7 @@ pub(super) fn same_file(preview: &Preview, number: usize, stage: &StageResult) -
         let end = target.span.end;
         let edits = vec![TextEdit { span: Span::new(end, end), text: ".new".to_owned() }];
         let fix = Fix { label: format!("write to {shown}.new instead"), edits };
-        return Some(note("same-file", number, Severity::Warning, text, Some(fix)));
+        return Some(note(NoteKind::SameFile, number, Severity::Warning, text, Some(fix)));
     }
     None
 }

@@ -3,7 +3,7 @@
 use engine::{Preview, StageResult};
 use filters::Verb;
 
-use super::note::{Note, Severity, note};
+use super::note::{Note, NoteKind, Severity, note};
 use crate::describe::units::{bytes, grouped};
 
 /// True for a stage whose result is only right for the whole data.
@@ -24,5 +24,5 @@ pub(super) fn sample_only(preview: &Preview, number: usize) -> Option<Note> {
         (None, None) => format!("{} lines so far", grouped(lines)),
     };
     let text = format!("figures of a sample, not of the whole data: {whole}");
-    Some(note("sample-only", number, Severity::Hint, text, None))
+    Some(note(NoteKind::SampleOnly, number, Severity::Hint, text, None))
 }

@@ -92,8 +92,8 @@ fn lines_and_what_is_said_of_them() {
             for note in notes.iter().filter(|note| note.stage == number) {
                 let mark = if note.severity == Severity::Warning { '!' } else { '·' };
                 // How much is held depends on the machine.
-                let says = if note.id == "holds-everything" { "…" } else { &note.text };
-                table.push_str(&format!("    {mark} {}: {says}\n", note.id));
+                let says = if note.kind.id() == "holds-everything" { "…" } else { &note.text };
+                table.push_str(&format!("    {mark} {}: {says}\n", note.kind.id()));
                 if let Some(fix) = &note.fix {
                     let fixed = apply_edits(&text, &fix.edits);
                     let after = fixed.split_once("; ").map_or("", |(_, after)| after);

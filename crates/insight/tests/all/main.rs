@@ -41,7 +41,7 @@ fn said(text: &str) -> Vec<Note> {
 }
 
 fn find<'n>(notes: &'n [Note], id: &str) -> Option<&'n Note> {
-    notes.iter().find(|note| note.id == id)
+    notes.iter().find(|note| note.kind.id() == id)
 }
 
 fn fixed(text: &str, id: &str) -> String {
@@ -113,8 +113,11 @@ fn a_sample_is_said_to_be_one() {
     let text = format!("cat {log} | sort | head -n 3");
     let preview = preview_of(&text, Sample::First(10));
     let sampled = notes(&preview);
-    let stages: Vec<usize> =
-        sampled.iter().filter(|note| note.id == "sample-only").map(|note| note.stage).collect();
+    let stages: Vec<usize> = sampled
+        .iter()
+        .filter(|note| note.kind.id() == "sample-only")
+        .map(|note| note.stage)
+        .collect();
     assert_eq!(stages, [1, 2]);
     let held = find(&sampled, "holds-everything").unwrap();
     assert!(held.stage == 1 && held.text.contains("for the whole data"), "{}", held.text);

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use std::time::Instant;
 
 use engine::Preview;
-use insight::Note;
+use insight::{Note, NoteKind};
 
 /// What the text gives.
 pub(crate) struct ResultState {
@@ -27,7 +27,7 @@ pub(crate) struct ResultState {
     /// Something came from standard input while a preview was made.
     pub(crate) arrived: bool,
     /// Notes that are not shown again, with the text of their stage.
-    pub(crate) dismissed: BTreeSet<(&'static str, String)>,
+    pub(crate) dismissed: BTreeSet<(NoteKind, String)>,
 }
 
 impl ResultState {
@@ -70,7 +70,7 @@ impl ResultState {
 
     /// Advice on a stage that was not dismissed.
     pub(crate) fn notes_for(&self, stage: usize) -> Vec<&Note> {
-        let dismissed = |note: &Note| self.dismissed.contains(&(note.id, self.stage_text(note)));
+        let dismissed = |note: &Note| self.dismissed.contains(&(note.kind, self.stage_text(note)));
         self.notes.iter().filter(|note| note.stage == stage && !dismissed(note)).collect()
     }
 }

@@ -210,15 +210,15 @@ impl App {
 
     fn dismiss(&mut self) {
         let first =
-            self.result.notes_for(self.place.stage()).first().map(|note| (note.id, note.stage));
-        let Some((id, stage)) = first else {
+            self.result.notes_for(self.place.stage()).first().map(|note| (note.kind, note.stage));
+        let Some((kind, stage)) = first else {
             self.message = Some("no note to dismiss".to_owned());
             return;
         };
         let Some(preview) = &self.result.preview else { return };
         let span = preview.stages.get(stage).map(|stage| stage.span);
         let text = span.and_then(|span| preview.text.get(span.range())).unwrap_or_default();
-        self.result.dismissed.insert((id, text.to_owned()));
+        self.result.dismissed.insert((kind, text.to_owned()));
     }
 
     /// True when files would be written.

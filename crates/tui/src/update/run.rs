@@ -58,7 +58,9 @@ impl App {
         if let Some(why) = self.lacks_input() {
             return Some(why);
         }
-        if let Some(note) = self.result.notes.iter().find(|note| note.id == "same-file") {
+        if let Some(note) =
+            self.result.notes.iter().find(|note| note.kind == insight::NoteKind::SameFile)
+        {
             return Some(note.text.clone());
         }
         let preview = self.result.preview.as_ref()?;

@@ -225,7 +225,7 @@ fn the_first_note_is_applied_by_one_key_and_can_be_dismissed() {
     stand.letters("f");
     stand.settle();
     assert!(stand.app.text.editor.text().ends_with("| sort | uniq -c"));
-    assert!(stand.app.result.notes.iter().all(|note| note.id != "repeats-apart"));
+    assert!(stand.app.result.notes.iter().all(|note| note.kind != insight::NoteKind::RepeatsApart));
 }
 
 #[test]

@@ -157,6 +157,7 @@ impl EndedStage {
             reused: false,
             follows: false,
             unstarted: outcome.unstarted,
+            redirect_error: outcome.redirect_error.clone(),
             key,
             files,
             plan,

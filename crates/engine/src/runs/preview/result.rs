@@ -15,6 +15,7 @@ use crate::files::identity::Identity;
 use crate::files::pending::PendingFile;
 use crate::files::sample::Sampled;
 use crate::kept::lines::Kept;
+use crate::plan::outcome::RedirectError;
 use crate::plan::pipeline::{StageKind, StagePlan};
 use crate::plan::target::TargetKind;
 use crate::policy::HeldCommand;
@@ -88,6 +89,8 @@ pub struct StageResult {
     pub follows: bool,
     /// Why it was never started, if it was not.
     pub unstarted: Option<CommandEnd>,
+    /// The redirection that could not be performed; it was then never begun.
+    pub redirect_error: Option<RedirectError>,
     pub(super) key: Vec<u8>,
     pub(super) files: Vec<(PathBuf, Option<Identity>)>,
 }
@@ -187,6 +190,7 @@ impl StageResult {
             reused: true,
             follows: self.follows,
             unstarted: self.unstarted,
+            redirect_error: self.redirect_error.clone(),
             key: self.key.clone(),
             files: self.files.clone(),
         }
