@@ -17,7 +17,11 @@ enum Cli {
     /// Check that rooms import only earlier rooms, and that no files import in a circle
     Rooms,
     /// Check that what users read keeps to one register
-    Words,
+    Words {
+        /// Instead, write docs/screen-words.md: all words of the screen, view by view
+        #[arg(long)]
+        write: bool,
+    },
     /// Time pipelines with meters and in a build without them
     BenchMetering {
         /// How much gate.log
@@ -60,7 +64,8 @@ fn main() -> Result<()> {
     match Cli::parse() {
         Cli::Test => test::run(),
         Cli::Format => test::format(false),
-        Cli::Words => words::check(&test::root()?),
+        Cli::Words { write: true } => words::write(&test::root()?),
+        Cli::Words { write: false } => words::check(&test::root()?),
         Cli::Rooms => rooms::check(&test::root()?),
         Cli::BenchHost { size, rounds, only, locale, memory, forms } => {
             bench::run(&size, rounds, only.as_deref(), &locale, memory, forms)

@@ -62,8 +62,28 @@ const BANNED: &[(&str, &str)] = &[
     ("looked at anew", "read again"),
 ];
 
-/// Checks all texts and prints each that is not as it should be.
+/// The page with all words of the screen, made from the sources.
+const PAGE: &str = "docs/screen-words.md";
+
+/// Where the words of the screen are: a part of the page for each, with a file's own first line as
+/// its title.
+const SCREEN: [&str; 8] = [
+    "crates/tui/src/actions.rs",
+    "crates/tui/src/hints.rs",
+    "crates/tui/src/views/",
+    "crates/tui/src/state/",
+    "crates/tui/src/update/",
+    "crates/tui/src/text/",
+    "crates/insight/src/advice/",
+    "crates/insight/src/describe/",
+];
+
+/// Checks all texts and prints each that is not as it should be; the page with the words of the
+/// screen must be that of these sources.
 pub(crate) fn check(root: &Path) -> Result<()> {
+    if std::fs::read_to_string(root.join(PAGE)).unwrap_or_default() != page(root)? {
+        bail!("{PAGE} is not that of these sources; cargo xtask words --write makes it");
+    }
     let mut faults = Vec::new();
     for text in texts(root)? {
         for (phrase, better) in phrases_in(&text.says) {
@@ -79,8 +99,54 @@ pub(crate) fn check(root: &Path) -> Result<()> {
     Ok(())
 }
 
+/// Writes the page with the words of the screen.
+pub(crate) fn write(root: &Path) -> Result<()> {
+    std::fs::write(root.join(PAGE), page(root)?).context(PAGE)
+}
+
+/// All words of the screen, view by view, to be read in one go.
+fn page(root: &Path) -> Result<String> {
+    let texts = texts(root)?;
+    let mut page = String::from(
+        "# Words of the screen\n\nAll texts of the Bench, by the part of the program that shows them, to be read in one go.\nMade by `cargo xtask words --write`; the tests compare it with the sources.\n",
+    );
+    for part in SCREEN {
+        let mut files: Vec<&str> = texts
+            .iter()
+            .map(|text| text.file.as_str())
+            .filter(|file| file.starts_with(part))
+            .collect();
+        files.dedup();
+        for file in files {
+            let mut says: Vec<&str> = Vec::new();
+            for text in texts.iter().filter(|text| text.file == file) {
+                let plain = text.says.trim_start_matches(['b', 'r', '#']);
+                let plain = plain.trim_matches(['"', '#']);
+                let is_words =
+                    plain.contains(' ') && plain.matches(char::is_alphabetic).count() > 3;
+                if is_words && !says.contains(&plain) {
+                    says.push(plain);
+                }
+            }
+            if says.is_empty() {
+                continue;
+            }
+            let source = std::fs::read_to_string(root.join(file)).context(file.to_owned())?;
+            let title = source.lines().next().and_then(|line| line.strip_prefix("//! "));
+            let title = title.unwrap_or(file).trim_end_matches(['.', ',', ':']);
+            page += &format!("\n## {title}\n\n`{file}`\n\n");
+            for text in says {
+                let text = text.split('\n').map(str::trim).collect::<Vec<_>>().join(" ");
+                page += &format!("- {}\n", text.replace("\\ ", ""));
+            }
+        }
+    }
+    Ok(page)
+}
+
 /// A text that users read, and where it is.
 struct Text {
+    file: String,
     place: String,
     says: String,
 }
@@ -110,14 +176,14 @@ fn texts(root: &Path) -> Result<Vec<Text>> {
             TokenStream::from_str(&source).map_err(|error| anyhow::anyhow!("{file}: {error}"))?;
         let with_help = file == "crates/ylotrope/src/main.rs";
         literals(tokens, with_help, &mut |line, says| {
-            texts.push(Text { place: format!("{file}:{line}"), says });
+            texts.push(Text { file: file.clone(), place: format!("{file}:{line}"), says });
         });
     }
     for file in crate::test::kept_files(root, &["docs/*.md", "README.md", "CHANGELOG.md"])? {
         let source = std::fs::read_to_string(root.join(&file)).with_context(|| file.clone())?;
         for (number, line) in source.lines().enumerate() {
             let place = format!("{file}:{}", number + 1);
-            texts.push(Text { place, says: line.to_owned() });
+            texts.push(Text { file: file.clone(), place, says: line.to_owned() });
         }
     }
     Ok(texts)

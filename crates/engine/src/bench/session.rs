@@ -21,7 +21,7 @@ use crate::files::sample::{Sample, SampleCache, Sampled, count_lines, take};
 use crate::flow::descriptors::Ports;
 use crate::kept::sinks::Messages;
 use crate::language::interpreter::ShellLanguage;
-use crate::language::shell::Shell;
+use crate::language::run_text::{SurroundingCommands, shell_in};
 use crate::plan::error::PlanError;
 use crate::plan::pipeline::Plan;
 use crate::plan::variables::Variables;
@@ -30,7 +30,6 @@ use crate::runs::estimate::{Estimate, Given, try_out};
 use crate::runs::full::{FullEnd, FullRequest, FullRun, run_full};
 use crate::runs::preview::preview;
 use crate::runs::preview::result::Preview;
-use crate::runs::preview::surrounding::SurroundingCommands;
 use crate::runs::preview::task::{LiveSoFar, Task};
 use crate::runs::script::HeldCommands;
 
@@ -374,8 +373,7 @@ fn work(
         interpreter: &ShellLanguage,
         within: None,
     };
-    let ports = context.descriptors.clone();
-    let mut shell = Shell::new(&context, 0, control, ports, request.variables.clone());
+    let mut shell = shell_in(&context, request.variables.clone(), control);
     shell.plans_eagerly = true;
     let script = match &request.script {
         Some(script) => script.clone(),

@@ -22,7 +22,6 @@ use crate::runs::preview::task::Task;
 mod finish;
 pub(crate) mod result;
 mod reuse;
-pub(crate) mod surrounding;
 mod taps;
 pub(crate) mod task;
 mod verb;

@@ -218,7 +218,7 @@ fn header(
     let number = app.shown().stage();
     let title = theme.hue(number).add_modifier(Modifier::BOLD);
     let amount = |lines: u64, size: u64| format!("{} · {}", insight::lines(lines), bytes(size));
-    let stale = if app.is_stale() { "  stale" } else { "" };
+    let stale = if app.is_stale() { "  outdated" } else { "" };
     let Some(stage) = stage else {
         let (name, style) = match app.shown() {
             Place::Source => ("source".to_owned(), theme.bright()),

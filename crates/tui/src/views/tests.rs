@@ -176,11 +176,11 @@ fn an_error_keeps_the_last_result_and_points_at_its_place() {
     let screen = stand.screen(160, 50);
     assert!(screen.contains("cut: fields are numbered from 1"), "{screen}");
     assert!(screen.contains("^^^"), "{screen}");
-    assert!(screen.contains("keeps 3 of 7") && screen.contains("stale"), "{screen}");
+    assert!(screen.contains("keeps 3 of 7") && screen.contains("outdated"), "{screen}");
     stand.key(KeyCode::Backspace);
     stand.letters("1");
     stand.settle();
-    assert!(!stand.screen(160, 50).contains("stale"));
+    assert!(!stand.screen(160, 50).contains("outdated"));
 }
 
 #[test]
