@@ -1,5 +1,7 @@
 //! Drawings of hostile data: well-formed, and with all of their text.
 
+mod golden;
+
 use std::process::{Command, Stdio};
 
 use draw::{Diagram, Errors, FileOut, Scene, Stage, Stream, pdf, svg, visible};
