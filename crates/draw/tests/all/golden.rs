@@ -147,11 +147,11 @@ fn the_funnel_of_lines() {
         |rows| Funnel { title: "lines".to_owned(), about: "from stage to stage".to_owned(), rows };
     let some = funnel(vec![
         row(None, "gate.log", 12_000),
-        row(Some(0), "grep refused", 2_400),
-        row(Some(1), "sort", 2_400),
-        row(Some(2), "uniq -c", 7),
-        row(Some(3), "grep none", 0),
-        row(Some(4), "seq 99999", 99_999),
+        row(Some(1), "grep refused", 2_400),
+        row(Some(2), "sort", 2_400),
+        row(Some(3), "uniq -c", 7),
+        row(Some(4), "grep none", 0),
+        row(Some(5), "seq 99999", 99_999),
     ]);
     keep("funnel", &some.scene());
     keep("funnel-of-nothing", &funnel(vec![row(None, "empty", 0)]).scene());
