@@ -8,6 +8,7 @@ use std::os::unix::process::CommandExt;
 use std::process::{Command, ExitCode};
 use std::time::{Duration, Instant};
 
+use procfs::process::{Process, Stat};
 use rustix::process::{
     Pid, Signal, WaitOptions, WaitStatus, getpid, kill_process, set_child_subreaper,
     set_parent_process_death_signal, waitpid,
@@ -138,24 +139,14 @@ fn end_all() {
 
 /// The processes whose parent this one is (proc(5)).
 fn children() -> Vec<Pid> {
-    let own = std::process::id();
-    let path = format!("/proc/{own}/task/{own}/children");
-    if let Ok(text) = std::fs::read_to_string(path) {
-        return text
-            .split_whitespace()
-            .filter_map(|number| Pid::from_raw(number.parse().ok()?))
-            .collect();
-    }
-    let Ok(entries) = std::fs::read_dir("/proc") else { return Vec::new() };
-    let is_child = |number: i32| {
-        let text = std::fs::read_to_string(format!("/proc/{number}/stat")).ok()?;
-        let parent: u32 = text.rsplit(')').next()?.split_whitespace().nth(1)?.parse().ok()?;
-        (parent == own).then_some(number)
-    };
-    entries
-        .flatten()
-        .filter_map(|entry| entry.file_name().to_str()?.parse().ok())
-        .filter_map(is_child)
-        .filter_map(Pid::from_raw)
-        .collect()
+    let Ok(own) = Process::myself() else { return Vec::new() };
+    // The list of children is not in every kernel.
+    let listed = own.task_main_thread().and_then(|task| task.children()).ok();
+    let children = listed.unwrap_or_else(|| {
+        let parent = |stat: &Stat| stat.ppid == own.pid;
+        let all = procfs::process::all_processes().into_iter().flatten().flatten();
+        let all = all.filter_map(|process| process.stat().ok()).filter(parent);
+        all.map(|stat| stat.pid.unsigned_abs()).collect()
+    });
+    children.into_iter().filter_map(|number| Pid::from_raw(i32::try_from(number).ok()?)).collect()
 }

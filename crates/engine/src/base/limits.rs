@@ -1,6 +1,8 @@
 //! What a run may take of the machine: time, memory.
 
 use parking_lot::{Condvar, Mutex};
+use procfs::process::Process;
+use procfs::{Current, Meminfo};
 use std::time::{Duration, Instant};
 
 use stream::{Excess, RunControl};
@@ -29,10 +31,9 @@ fn machine_bytes() -> u64 {
 
 /// Pages that this process has: all that it may touch, and those in memory.
 fn pages() -> Option<(u64, u64)> {
-    let text = std::fs::read_to_string("/proc/self/statm").ok()?;
-    let mut fields = text.split_whitespace().filter_map(|field| field.parse::<u64>().ok());
-    let size = rustix::param::page_size() as u64;
-    Some((fields.next()? * size, fields.next()? * size))
+    let pages = Process::myself().and_then(|own| own.statm()).ok()?;
+    let size = procfs::page_size();
+    Some((pages.size * size, pages.resident * size))
 }
 
 /// Bytes of memory this process has now.
@@ -43,13 +44,11 @@ fn resident_bytes() -> u64 {
 /// Bytes that are to be had: of the machine and of the group of processes this one is in (proc(5),
 /// cgroups(7)). The system ends a process that takes more.
 fn available_bytes() -> u64 {
-    let text = std::fs::read_to_string("/proc/meminfo").unwrap_or_default();
-    let machine = text.lines().find_map(|line| {
-        line.strip_prefix("MemAvailable:")?.trim().strip_suffix("kB")?.trim().parse::<u64>().ok()
-    });
-    let mut available = machine.map_or(u64::MAX, |kib| kib << 10);
-    let group = std::fs::read_to_string("/proc/self/cgroup").unwrap_or_default();
-    if let Some(group) = group.lines().find_map(|line| line.strip_prefix("0::")) {
+    let machine = Meminfo::current().ok().and_then(|facts| facts.mem_available);
+    let mut available = machine.unwrap_or(u64::MAX);
+    let groups = Process::myself().and_then(|own| own.cgroups()).into_iter().flatten();
+    // The one of version 2 has no number.
+    for group in groups.filter(|group| group.hierarchy == 0).map(|group| group.pathname) {
         let number = |name: &str| -> Option<u64> {
             let path = format!("/sys/fs/cgroup{group}/{name}");
             std::fs::read_to_string(path).ok()?.trim().parse().ok()

@@ -277,21 +277,16 @@ impl<'m> Usage<'m> {
         let now = now_ns();
         let since_ns = now.saturating_sub(std::mem::replace(&mut self.looked_ns, now));
         let Some(process) = self.process else { return };
-        let path = format!("/proc/{}/stat", process.as_raw_nonzero());
-        let Ok(stat) = std::fs::read(path) else { return };
-        // The name in brackets may hold anything; behind it there are plain fields.
-        let Some(end) = memchr::memrchr(b')', &stat) else { return };
-        let text = String::from_utf8_lossy(&stat[end + 1..]);
-        let fields: Vec<&str> = text.split_ascii_whitespace().collect();
-        let number = |at: usize| fields.get(at).and_then(|field| field.parse::<u64>().ok());
-        let ticks: u64 = (11..=14).filter_map(number).sum();
-        let tick_ns = 1_000_000_000 / rustix::param::clock_ticks_per_second().max(1);
-        self.meter.set_processor(ticks * tick_ns);
-        if matches!(fields.first(), Some(&("S" | "D"))) {
+        let process = procfs::process::Process::new(process.as_raw_nonzero().get());
+        let Ok(stat) = process.and_then(|process| process.stat()) else { return };
+        // Of its own and of its children that have ended.
+        let ended = u64::try_from(stat.cutime + stat.cstime).unwrap_or(0);
+        let tick_ns = 1_000_000_000 / procfs::ticks_per_second().max(1);
+        self.meter.set_processor((stat.utime + stat.stime + ended) * tick_ns);
+        if matches!(stat.state, 'S' | 'D') {
             self.meter.add_reading(since_ns);
         }
-        let pages = number(21).unwrap_or(0);
-        self.meter.set_held(pages * rustix::param::page_size() as u64);
+        self.meter.set_held(stat.rss * procfs::page_size());
     }
 }
 

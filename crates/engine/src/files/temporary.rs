@@ -13,6 +13,7 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
 use std::sync::{Arc, LazyLock, Weak};
 
+use procfs::process::Process;
 use rustix::fs::{AtFlags, CWD, Mode, OFlags, openat, renameat, unlinkat};
 
 /// All names begin with this.
@@ -135,9 +136,8 @@ fn first_letters(path: &str) -> String {
 
 /// When a process began, in ticks; `None` where there is none of this number.
 fn began(process: u32) -> Option<u64> {
-    let text = std::fs::read_to_string(format!("/proc/{process}/stat")).ok()?;
-    // The name in brackets may hold anything; behind it there are plain fields.
-    text.rsplit(')').next()?.split_whitespace().nth(19)?.parse().ok()
+    let process = Process::new(i32::try_from(process).ok()?);
+    process.and_then(|process| process.stat()).ok().map(|stat| stat.starttime)
 }
 
 static OWN: LazyLock<Writer> = LazyLock::new(|| {

@@ -104,7 +104,8 @@ impl Store {
             .filter_map(|entry| {
                 let name = entry.file_name().into_string().ok()?;
                 let process = name.strip_prefix("recovery-")?.strip_suffix(".sh")?;
-                let alive = Path::new("/proc").join(process).exists();
+                let alive = procfs::process::Process::new(process.parse().ok()?)
+                    .is_ok_and(|process| process.is_alive());
                 let modified = entry.metadata().ok()?.modified().ok()?;
                 (!alive).then(|| (modified, entry.path()))
             })

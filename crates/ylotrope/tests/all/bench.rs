@@ -361,7 +361,7 @@ fn a_program_is_edited_and_its_errors_are_underlined() {
     // A slip is shown at its place, in the text and in the editor; the last result stays.
     terminal.type_text("NR >> ");
     let screen = terminal.wait("column 4");
-    assert!(screen.contains("stale"), "{screen}");
+    assert!(screen.contains("outdated"), "{screen}");
     assert!(
         screen.lines().any(|line| line.contains('^') && line.contains("awk: line 1")),
         "{screen}"
