@@ -414,7 +414,8 @@ fn copy(
         meter.count_in(&block);
         meter.count_out(&block);
         if out.write(block).is_err() {
-            outcome.closed = true;
+            outcome.cancelled = control.is_cancelled();
+            outcome.closed = !outcome.cancelled;
             break;
         }
     }

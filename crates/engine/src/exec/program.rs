@@ -193,7 +193,10 @@ fn attend(
             .ok()
             .map(|status| status.code().unwrap_or_else(|| 128 + status.signal().unwrap_or(0)));
         outcome.status = ExitStatus(code.unwrap_or(1) as u8);
-        outcome.closed = outcome.status == ExitStatus::CLOSED_PIPE;
+        // A reader that has gone because the run was cancelled did not have enough.
+        let gone = outcome.status == ExitStatus::CLOSED_PIPE;
+        outcome.closed = gone && !control.was_cancelled();
+        outcome.cancelled |= gone && control.was_cancelled();
         if outcome.read_error.is_some() && outcome.status == ExitStatus::SUCCESS {
             outcome.status = ExitStatus(1);
         }
@@ -211,6 +214,7 @@ fn attend(
             }
             match moving.join() {
                 Ok(Err(WriteError::Closed)) => outcome.closed = true,
+                Ok(Err(WriteError::Cancelled)) => outcome.cancelled = true,
                 Ok(Err(WriteError::Io(error))) => {
                     // It has not noticed, or only as a reader that has gone.
                     outcome.closed = false;

@@ -89,6 +89,15 @@ impl MeteredSink {
     ) -> Self {
         Self { inner, meter: meter.clone(), control: control.clone(), clock: None }
     }
+
+    /// Writes on. A reader that has gone because the run was cancelled did not have enough: that is
+    /// not a closed pipe.
+    fn hand_on(&self, block: Block) -> Result<(), WriteError> {
+        self.inner.write(block).map_err(|error| match error {
+            WriteError::Closed if self.control.was_cancelled() => WriteError::Cancelled,
+            error => error,
+        })
+    }
 }
 
 impl Sink for MeteredSink {
@@ -101,12 +110,12 @@ impl Sink for MeteredSink {
         match &self.clock {
             Some(clock) if METERED && !self.inner.is_link() => {
                 let before = now_ns();
-                self.inner.write(block)?;
+                self.hand_on(block)?;
                 let now = now_ns();
                 self.meter.add_writing(now - before);
                 clock.look_now_and_then(now);
             }
-            _ => self.inner.write(block)?,
+            _ => self.hand_on(block)?,
         }
         self.meter.count_out(&counted);
         Ok(())
@@ -186,6 +195,8 @@ impl Source for MeteredSource {
                 self.meter.count_in(block);
                 self.open = !block.ends_line();
             }
+            // A writer that has gone because the run was cancelled had more to say.
+            None if self.control.was_cancelled() => return Err(ReadError::Cancelled),
             None if self.open && self.ends => {
                 self.open = false;
                 self.meter.count_open_end();
@@ -234,5 +245,70 @@ impl Source for MeteredSource {
 
     fn file_bytes(&self) -> Option<u64> {
         self.inner.file_bytes()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// The other end of a link goes away because the run was cancelled meanwhile.
+    struct CancelledMeanwhile(RunControl);
+
+    impl Sink for CancelledMeanwhile {
+        fn write(&self, _: Block) -> Result<(), WriteError> {
+            self.0.cancel();
+            Err(WriteError::Closed)
+        }
+    }
+
+    impl Source for CancelledMeanwhile {
+        fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+            self.0.cancel();
+            Ok(None)
+        }
+    }
+
+    struct Gone;
+
+    impl Sink for Gone {
+        fn write(&self, _: Block) -> Result<(), WriteError> {
+            Err(WriteError::Closed)
+        }
+    }
+
+    fn parts() -> (Arc<StageMeter>, RunControl, Arc<StageClock>) {
+        let (meter, control) = (Arc::new(StageMeter::default()), RunControl::default());
+        let clock = StageClock::start(&meter, &control);
+        (meter, control, clock)
+    }
+
+    #[test]
+    fn a_reader_that_was_cancelled_has_not_closed_the_pipe() {
+        let (meter, control, clock) = parts();
+        let sink = MeteredSink::new(
+            Arc::new(CancelledMeanwhile(control.clone())),
+            &meter,
+            &control,
+            &clock,
+        );
+        let written = sink.write(Block::new(Bytes::from_static(b"a\n")));
+        assert!(matches!(written, Err(WriteError::Cancelled)), "{written:?}");
+        assert_eq!(meter.figures().lines_out, 0);
+    }
+
+    #[test]
+    fn a_reader_that_had_enough_has_closed_the_pipe() {
+        let (meter, control, clock) = parts();
+        let sink = MeteredSink::new(Arc::new(Gone), &meter, &control, &clock);
+        let written = sink.write(Block::new(Bytes::from_static(b"a\n")));
+        assert!(matches!(written, Err(WriteError::Closed)), "{written:?}");
+    }
+
+    #[test]
+    fn the_end_of_a_cancelled_writer_is_not_the_end_of_the_input() {
+        let (_, control, clock) = parts();
+        let mut source = MeteredSource::new(Box::new(CancelledMeanwhile(control)), &clock);
+        assert!(matches!(source.next_block(), Err(ReadError::Cancelled)));
     }
 }
