@@ -209,24 +209,64 @@ fn build(more: &[&str]) -> Result<PathBuf> {
     Ok(PathBuf::from(folder).join("release/ylotrope"))
 }
 
-/// Times each pipeline by turns with the host's shell and with ours, and prints medians.
-/// `only` picks pipelines that hold this text.
-pub(crate) fn run(
-    size: &str,
+/// What `bench-host` is asked for.
+#[derive(clap::Args)]
+pub(crate) struct Asked {
+    /// How much gate.log
+    #[arg(long, default_value = "512M")]
+    size: String,
+    /// Rounds; the median counts
+    #[arg(long, default_value_t = 5)]
     rounds: usize,
-    only: Option<&str>,
-    locale: &str,
+    /// Only pipelines that hold this text
+    #[arg(long)]
+    only: Option<String>,
+    /// The locale both sides run in
+    #[arg(long, default_value = "C.UTF-8")]
+    locale: String,
+    /// Also measure the memory of a large sort
+    #[arg(long)]
     memory: bool,
+    /// Instead, one filter at a time in many of its forms
+    #[arg(long)]
     forms: bool,
-) -> Result<()> {
-    let ours = build(&[])?;
+    /// Beside another build of ylotrope, such as the one before a change, in place of the host
+    #[arg(long, value_name = "PROGRAM")]
+    beside: Option<PathBuf>,
+}
+
+impl Asked {
+    /// The command of the other side.
+    fn other(&self, line: &str) -> Command {
+        match &self.beside {
+            Some(program) => ours(program, line),
+            None => {
+                let mut command = Command::new("sh");
+                command.args(["-c", line]);
+                command
+            }
+        }
+    }
+}
+
+fn ours(program: &Path, line: &str) -> Command {
+    let mut command = Command::new(program);
+    command.args(["run", "-c", line]);
+    command
+}
+
+/// Times each pipeline by turns with the host's shell, or another build, and with ours, and prints
+/// medians.
+pub(crate) fn run(asked: &Asked) -> Result<()> {
+    let Asked { size, rounds, locale, forms, .. } = asked;
+    let (program, only) = (build(&[])?, asked.only.as_deref());
     let folder = tempfile::tempdir()?;
     let path = |name: &str| folder.path().join(name).display().to_string();
     let all: Vec<(&str, f64)> =
-        if forms { FORMS.iter().map(|line| (*line, 0.8)).collect() } else { PIPELINES.to_vec() };
+        if *forms { FORMS.iter().map(|line| (*line, 0.8)).collect() } else { PIPELINES.to_vec() };
     let chosen: Vec<_> =
         all.iter().filter(|(line, _)| only.is_none_or(|text| line.contains(text))).collect();
-    make(&ours, size, &path("FILE"))?;
+    make(&program, size, &path("FILE"))?;
     for (name, line) in MADE {
         // A file made of another needs that one too.
         let needed = MADE.iter().any(|(other, line)| other != name && line.contains(name));
@@ -239,49 +279,48 @@ pub(crate) fn run(
         }
     }
     println!("{size} of gate.log, {rounds} rounds, {locale}, medians of seconds; peak is ours\n");
-    println!("| pipeline | host | ours | ratio | peak MiB |");
+    let other = if asked.beside.is_some() { "other" } else { "host" };
+    println!("| pipeline | {other} | ours | ratio | peak MiB |");
     println!("|---|---:|---:|---:|---:|");
     let mut ratios = Vec::new();
     for (pipeline, limit) in chosen {
         let line = fill(pipeline, &path);
-        let (mut host_times, mut our_times) = (Vec::new(), Vec::new());
-        let (host_out, our_out) = (folder.path().join("host"), folder.path().join("ours"));
+        let (mut other_times, mut our_times) = (Vec::new(), Vec::new());
+        let (other_out, our_out) = (folder.path().join("other"), folder.path().join("ours"));
         let mut peak = 0;
-        for _ in 0..rounds.max(1) {
-            host_times.push(time(Command::new("sh").args(["-c", &line]), locale, &host_out)?.0);
-            let (seconds, bytes) =
-                time(Command::new(&ours).args(["run", "-c", &line]), locale, &our_out)?;
+        for _ in 0..(*rounds).max(1) {
+            other_times.push(time(&mut asked.other(&line), locale, &other_out)?.0);
+            let (seconds, bytes) = time(&mut ours(&program, &line), locale, &our_out)?;
             our_times.push(seconds);
             peak = peak.max(bytes);
         }
-        let differs = std::fs::read(&host_out)? != std::fs::read(&our_out)?;
-        if differs && !forms {
+        let differs = std::fs::read(&other_out)? != std::fs::read(&our_out)?;
+        if differs && !*forms {
             bail!("{pipeline}: the outputs differ");
         }
-        let (host, ours) = (median(host_times), median(our_times));
-        ratios.push(ours / host);
+        let (other, mine) = (median(other_times), median(our_times));
+        ratios.push(mine / other);
         let shown = pipeline.replace('|', "\\|");
-        let over = if ours / host > *limit { " (!)" } else { "" };
+        // Beside another build, 1.1 is more than the noise of a quiet machine.
+        let limit = if asked.beside.is_some() { 1.1 } else { *limit };
+        let over = if mine / other > limit { " (!)" } else { "" };
         // Single forms also show where the host takes bytes for characters.
         let differs = if differs { " other output" } else { "" };
         println!(
-            "| `{shown}` | {host:.3} | {ours:.3} | {:.2}{over}{differs} | {} |",
-            ours / host,
+            "| `{shown}` | {other:.3} | {mine:.3} | {:.2}{over}{differs} | {} |",
+            mine / other,
             peak >> 20
         );
     }
     if !ratios.is_empty() {
         println!("\nmedian of the ratios: {:.2}", median(ratios));
     }
-    if memory {
-        make(&ours, "2G", &path("BIG"))?;
+    if asked.memory {
+        make(&program, "2G", &path("BIG"))?;
         for (pipeline, most) in MEMORY {
             let line = fill(pipeline, &path);
-            let (seconds, bytes) = time(
-                Command::new(&ours).args(["run", "-c", &line]),
-                locale,
-                &folder.path().join("ours"),
-            )?;
+            let out = folder.path().join("ours");
+            let (seconds, bytes) = time(&mut ours(&program, &line), locale, &out)?;
             let over = if bytes >> 20 > *most { " (!)" } else { "" };
             println!("\n`{pipeline}` on 2 GiB: {seconds:.1} s, peak {} MiB{over}", bytes >> 20);
         }

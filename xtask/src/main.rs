@@ -38,26 +38,7 @@ enum Cli {
         rounds: usize,
     },
     /// Time whole pipelines beside the host's utilities and print a table of ratios
-    BenchHost {
-        /// How much gate.log
-        #[arg(long, default_value = "512M")]
-        size: String,
-        /// Rounds; the median counts
-        #[arg(long, default_value_t = 5)]
-        rounds: usize,
-        /// Only pipelines that hold this text
-        #[arg(long)]
-        only: Option<String>,
-        /// The locale both sides run in
-        #[arg(long, default_value = "C.UTF-8")]
-        locale: String,
-        /// Also measure the memory of a large sort
-        #[arg(long)]
-        memory: bool,
-        /// Instead, one filter at a time in many of its forms
-        #[arg(long)]
-        forms: bool,
-    },
+    BenchHost(bench::Asked),
 }
 
 fn main() -> Result<()> {
@@ -67,9 +48,7 @@ fn main() -> Result<()> {
         Cli::Words { write: true } => words::write(&test::root()?),
         Cli::Words { write: false } => words::check(&test::root()?),
         Cli::Rooms => rooms::check(&test::root()?),
-        Cli::BenchHost { size, rounds, only, locale, memory, forms } => {
-            bench::run(&size, rounds, only.as_deref(), &locale, memory, forms)
-        }
+        Cli::BenchHost(asked) => bench::run(&asked),
         Cli::BenchMetering { size, rounds } => bench::metering(&size, rounds),
         Cli::BenchGrowth { rounds } => bench::growth(rounds),
     }

@@ -286,7 +286,36 @@ mod tests {
             let each = step(most);
             assert!(most / each <= 4.001, "{most} by {each}");
         }
-        assert_eq!((short(2_500_000.0).as_str(), short(0.5).as_str()), ("2.5 M", "0.5"));
+    }
+
+    #[test]
+    fn numbers_of_an_axis_change_their_letter_at_each_thousand() {
+        for (value, says) in [
+            (0.0, "0"),
+            (0.5, "0.5"),
+            (0.25, "0.25"),
+            (10.0, "10"),
+            (999.0, "999"),
+            (1e3, "1 k"),
+            (2_500.0, "2.5 k"),
+            (999_990.0, "999.99 k"),
+            (1e6, "1 M"),
+            (2_500_000.0, "2.5 M"),
+            (1e9, "1 G"),
+            (1.25e9, "1.25 G"),
+            (4e12, "4000 G"),
+        ] {
+            assert_eq!(short(value), says, "{value}");
+        }
+    }
+
+    #[test]
+    fn steps_are_the_next_round_number() {
+        for (most, each) in
+            [(4.0, 1.0), (4.4, 2.0), (8.0, 2.0), (9.0, 2.5), (11.0, 5.0), (21.0, 10.0)]
+        {
+            assert!((step(most) - each).abs() < 1e-9, "{most}: {}", step(most));
+        }
     }
 
     #[test]

@@ -135,8 +135,27 @@ pub(crate) struct Launch {
     /// The whole environment, where it is not that of the process.
     environment: Option<Vec<(OsString, OsString)>>,
     changes: Vec<Change>,
-    /// It has nothing to do with the terminal, and can be ended with all that it started.
-    pub(crate) apart: bool,
+    pub(crate) group: Group,
+}
+
+/// Which process group a program is in, and what becomes of what it started there.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Group {
+    /// That of this process, with its terminal, as a shell does it.
+    Shared,
+    /// One of its own without a terminal. It is ended as a whole with the run; what the program
+    /// leaves running when it ends by itself goes on, as after a shell.
+    Own,
+    /// One of its own without a terminal, and ended with the program: looking leaves nothing
+    /// running.
+    Ended,
+}
+
+impl Group {
+    /// True where the program has nothing to do with the terminal.
+    pub(crate) fn is_own(self) -> bool {
+        self != Self::Shared
+    }
 }
 
 impl Launch {
@@ -228,6 +247,16 @@ impl Policy {
         Self::Consented { consents: Arc::new(consents.clone()), shows_input: false }
     }
 
+    /// The group of a program that is not started as a shell does it: only a run for real may
+    /// leave something running.
+    fn group(&self) -> Group {
+        match self {
+            Self::Consented { shows_input: false, .. } | Self::Shown(_) => Group::Own,
+            Self::Consented { .. } | Self::ListOnly | Self::Nothing => Group::Ended,
+            Self::AsShell => Group::Shared,
+        }
+    }
+
     /// Decides about a program; `fed` is what it would read.
     pub(crate) fn decide(&self, start: &Start, fed: Feed) -> Decision {
         let decision = self.judge(start, fed);
@@ -248,7 +277,7 @@ impl Policy {
                 directory: start.directory.clone(),
                 environment: None,
                 changes: start.changes.clone(),
-                apart: false,
+                group: Group::Shared,
             });
         }
         let Ok(program) = Program::of(&found) else { return Decision::NotFound };
@@ -259,7 +288,7 @@ impl Policy {
                 directory: Some(start.full_directory()),
                 environment,
                 changes: start.changes.clone(),
-                apart: true,
+                group: self.group(),
             })
         };
         if !matches!(self, Self::Nothing) && is_listed(start, &program) {

@@ -82,6 +82,56 @@ fn unknown_counts_long_commands_and_none_at_all() {
 }
 
 #[test]
+fn a_pipeline_that_ends_in_a_file_has_no_arrow_at_its_end() {
+    let mut scene = diagram(vec![stage("sort gate.log > sorted", "orders", Some(12_000))]);
+    scene.end = String::new();
+    scene.stages[0].out = Stream::default();
+    scene.stages[0].files = vec![FileOut {
+        name: "sorted".to_owned(),
+        how: "new file".to_owned(),
+        descriptor: Some(1),
+    }];
+    keep("ends-in-a-file", &scene.scene());
+}
+
+#[test]
+fn two_stages_of_which_one_is_piped() {
+    let port = |number, piped| Port { number, reads: number == 0, leads: "x".to_owned(), piped };
+    let node = |command: &str, piped| Node {
+        command: command.to_owned(),
+        ports: vec![port(0, false), port(1, piped)],
+        steps: Vec::new(),
+    };
+    let wiring = |nodes| Wiring { title: String::new(), about: String::new(), nodes };
+    let pipes = |scene: Scene| svg(&scene).matches(">pipe<").count();
+    assert_eq!(pipes(wiring(vec![node("a", true), node("b", false)]).scene()), 1);
+    assert_eq!(pipes(wiring(vec![node("a", false), node("b", false)]).scene()), 0);
+    // The last one has nothing to be piped to.
+    assert_eq!(pipes(wiring(vec![node("a", true), node("b", true)]).scene()), 1);
+    assert_eq!(pipes(wiring(vec![node("a", true)]).scene()), 0);
+}
+
+#[test]
+fn axes_of_funnels_are_linear_or_logarithmic() {
+    let row = |number, lines| FunnelRow { number: Some(number), label: "x".to_owned(), lines };
+    let funnel = |counts: &[u64]| Funnel {
+        title: String::new(),
+        about: String::new(),
+        rows: counts.iter().enumerate().map(|(at, lines)| row(at + 1, *lines)).collect(),
+    };
+    let is_logarithmic = |counts: &[u64]| svg(&funnel(counts).scene()).contains("logarithmic");
+    assert!(!is_logarithmic(&[199, 1]));
+    assert!(is_logarithmic(&[200, 1]));
+    // What has no lines does not count.
+    assert!(!is_logarithmic(&[200, 0]));
+    assert!(!is_logarithmic(&[0]));
+    for counts in [&[1_000_000, 1_000, 1][..], &[8, 2], &[1], &[10, 10]] {
+        let name = counts.iter().map(u64::to_string).collect::<Vec<_>>().join("-");
+        keep(&format!("axis-{name}"), &funnel(counts).scene());
+    }
+}
+
+#[test]
 fn the_wiring() {
     let port =
         |number, reads, leads: &str, piped| Port { number, reads, leads: leads.to_owned(), piped };

@@ -24,7 +24,7 @@ use crate::files::block_source::read_block;
 use crate::flow::descriptors::{End, Port, Ports, SharedInput};
 use crate::flow::metered::MeteredSink;
 use crate::plan::outcome::StageOutcome;
-use crate::policy::Launch;
+use crate::policy::{Group, Launch};
 
 /// How long a program that was asked to end may take.
 const GRACE: Duration = Duration::from_millis(500);
@@ -63,7 +63,7 @@ pub(crate) fn run_host(
                 Arc::new(MeteredSink::of_program(inner, meter, control))
             });
             drop(ports);
-            attend(child, feed, metered, error, launch.apart, meter, control)
+            attend(child, feed, metered, error, launch.group, meter, control)
         }
         Err(error) => {
             say(&*ports.sink(2), &format!("{}: {}", launch.name(), describe(&error)));
@@ -84,7 +84,7 @@ fn started(launch: &Launch, ports: &Ports) -> io::Result<Launched> {
     let mut command = launch.command();
     let mut fed = None;
     match ports.get(0) {
-        Some(Port { own: Some(_), .. }) if launch.apart => {
+        Some(Port { own: Some(_), .. }) if launch.group.is_own() => {
             command.stdin(Stdio::null());
         }
         Some(Port { own: Some(number), end: End::In(input) }) if !input.has_left() => {
@@ -102,7 +102,7 @@ fn started(launch: &Launch, ports: &Ports) -> io::Result<Launched> {
     let (stdout, out) = out_port(ports.get(1))?;
     let (stderr, error) = out_port(ports.get(2))?;
     command.stdout(stdout).stderr(stderr);
-    let child = if launch.apart {
+    let child = if launch.group.is_own() {
         // A session of its own has no terminal.
         let wrapped = CommandWrap::from(command).wrap(ProcessSession).spawn()?;
         // The program itself is waited for, not all that it has started.
@@ -116,7 +116,7 @@ fn started(launch: &Launch, ports: &Ports) -> io::Result<Launched> {
 /// Asks a program to end, and ends it where it does not.
 struct Ender {
     child: Box<dyn ChildWrapper>,
-    groups: bool,
+    group: Group,
     asked: Option<Instant>,
 }
 
@@ -124,7 +124,8 @@ impl Ender {
     fn signal(&self, signal: Signal) {
         let Some(id) = Pid::from_raw(self.child.id() as i32) else { return };
         // It may have ended by itself in between.
-        let _ = if self.groups { kill_process_group(id, signal) } else { kill_process(id, signal) };
+        let own = self.group.is_own();
+        let _ = if own { kill_process_group(id, signal) } else { kill_process(id, signal) };
     }
 
     /// Asks first; later on, makes it end.
@@ -145,7 +146,7 @@ fn attend(
     fed: Fed,
     out: Option<Arc<dyn Sink>>,
     error: Option<Arc<dyn Sink>>,
-    groups: bool,
+    group: Group,
     meter: &Arc<StageMeter>,
     control: &RunControl,
 ) -> StageOutcome {
@@ -161,14 +162,9 @@ fn attend(
             .zip(out)
             .map(|(output, out)| scope.spawn(move || forward(&output, &*out, control)));
         let mut wait = Duration::from_micros(50);
-        let mut ender = Ender { child, groups, asked: None };
+        let mut ender = Ender { child, group, asked: None };
         let mut usage = Usage::of(ender.child.id(), meter);
-        let status = loop {
-            if usage.has_ended() {
-                // Its figures can be read until it is waited for.
-                usage.look();
-                break ender.child.wait();
-            }
+        while !usage.has_ended() {
             if control.is_paused() {
                 ender.signal(Signal::STOP);
                 control.is_cancelled();
@@ -181,12 +177,33 @@ fn attend(
             usage.look_now_and_then();
             std::thread::sleep(wait);
             wait = (wait * 2).min(Duration::from_millis(2));
-        };
-        if ender.asked.is_some() && groups {
+        }
+        // Its figures can be read until it is waited for; its number belongs to its group till then.
+        usage.look();
+        let own = group.is_own();
+        if own && ender.asked.is_some() {
             // What it started may still hold its descriptors.
             ender.signal(Signal::KILL);
         }
         outcome.read_error = feeding.and_then(Feeding::end);
+        let moved = moving.map(|moving| {
+            // What it started may write on; that ends with the run.
+            while !moving.is_finished() {
+                if control.is_cancelled() {
+                    outcome.cancelled = true;
+                    if own {
+                        ender.signal(Signal::KILL);
+                    }
+                    break;
+                }
+                std::thread::sleep(wait);
+            }
+            moving.join()
+        });
+        if group == Group::Ended || own && control.was_cancelled() {
+            ender.signal(Signal::KILL);
+        }
+        let status = ender.child.wait();
         outcome.signal =
             status.as_ref().ok().and_then(ExitStatusExt::signal).map(|signal| signal as u8);
         let code = status
@@ -200,29 +217,16 @@ fn attend(
         if outcome.read_error.is_some() && outcome.status == ExitStatus::SUCCESS {
             outcome.status = ExitStatus(1);
         }
-        if let Some(moving) = moving {
-            // What it started may write on; that ends with the run.
-            while !moving.is_finished() {
-                if control.is_cancelled() {
-                    outcome.cancelled = true;
-                    if groups {
-                        ender.signal(Signal::KILL);
-                    }
-                    break;
-                }
-                std::thread::sleep(wait);
+        match moved {
+            Some(Ok(Err(WriteError::Closed))) => outcome.closed = true,
+            Some(Ok(Err(WriteError::Cancelled))) => outcome.cancelled = true,
+            Some(Ok(Err(WriteError::Io(error)))) => {
+                // It has not noticed, or only as a reader that has gone.
+                outcome.closed = false;
+                outcome.write_error = Some(describe(&error));
+                outcome.status = ExitStatus(1);
             }
-            match moving.join() {
-                Ok(Err(WriteError::Closed)) => outcome.closed = true,
-                Ok(Err(WriteError::Cancelled)) => outcome.cancelled = true,
-                Ok(Err(WriteError::Io(error))) => {
-                    // It has not noticed, or only as a reader that has gone.
-                    outcome.closed = false;
-                    outcome.write_error = Some(describe(&error));
-                    outcome.status = ExitStatus(1);
-                }
-                _ => {}
-            }
+            _ => {}
         }
     });
     outcome

@@ -193,6 +193,26 @@ fn programs_are_metered_by_the_systems_account_and_stopped_by_a_pause() {
 }
 
 #[test]
+fn what_a_program_leaves_running_goes_on_after_a_run() {
+    let folder = tempfile::tempdir().unwrap();
+    let (over, mark) = (folder.path().join("over"), folder.path().join("mark"));
+    let script = format!(
+        "(until [ -e {} ]; do sleep 0.01; done; echo late > {}) > /dev/null 2>&1 & echo ok",
+        over.display(),
+        mark.display()
+    );
+    let text = format!("sh -c {}", shell::quote(&script));
+    let (_run, news) = start(&text, false, &[&["sh", "-c", &script]]);
+    assert!(matches!(end(&news), FullEnd::Done(0, _)));
+    std::fs::write(&over, "").unwrap();
+    let since = Instant::now();
+    while std::fs::read(&mark).ok().is_none_or(|text| text != b"late\n") {
+        assert!(since.elapsed() < PATIENCE, "it was ended with the run");
+        std::thread::yield_now();
+    }
+}
+
+#[test]
 fn a_followed_file_is_run_without_an_end() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("log");

@@ -331,12 +331,33 @@ fn a_consented_program_has_no_terminal_and_ends_with_what_it_started() {
     request.allowed.add(HeldCommand::of_words(&words).unwrap().consent().unwrap());
     let preview = bench.answer(request);
     assert_eq!(String::from_utf8(preview.stages[1].out.contents()).unwrap().trim(), "?");
-    let pid = std::fs::read_to_string(&pids).unwrap();
+    await_end(&pids);
+}
+
+/// Waits until the process whose number a file holds is gone.
+fn await_end(pids: &Path) {
+    let pid = std::fs::read_to_string(pids).unwrap();
     let since = Instant::now();
     while Path::new("/proc").join(pid.trim()).exists() {
         assert!(since.elapsed() < Duration::from_secs(10), "{pid} still runs");
         std::thread::yield_now();
     }
+}
+
+#[test]
+fn a_preview_leaves_nothing_running_that_a_program_started() {
+    let folder = tempfile::tempdir().unwrap();
+    let pids = folder.path().join("pids");
+    // Nothing of the pipeline waits for what is started.
+    let script = format!("sleep 1000 > /dev/null 2>&1 & echo $! > {}; echo ok", pids.display());
+    let words = vec![b"sh".to_vec(), b"-c".to_vec(), script.clone().into_bytes()];
+    let mut bench = Bench::new();
+    let mut request = bench.request(&format!("sh -c {}", shell::quote(&script)));
+    request.allowed.add(HeldCommand::of_words(&words).unwrap().consent().unwrap());
+    let preview = bench.answer(request);
+    assert_eq!(preview.stages[0].out.contents(), b"ok\n");
+    assert_eq!(preview.stages[0].status.0, 0);
+    await_end(&pids);
 }
 
 #[test]

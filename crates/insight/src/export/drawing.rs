@@ -173,9 +173,18 @@ fn command_text(preview: &Preview, stage: &StageResult) -> String {
 
 /// The pipeline that is shown, as it stands in the text.
 fn title(preview: &Preview) -> String {
-    let texts: Vec<String> =
-        preview.stages.iter().map(|stage| command_text(preview, stage)).collect();
-    texts.join(" | ")
+    let mut title = String::new();
+    let mut before: Option<&StageResult> = None;
+    for stage in &preview.stages {
+        if let Some(before) = before {
+            let between = preview.text.get(before.span.end..stage.span.start).unwrap_or_default();
+            // Where errors are piped too, the sign for it says so.
+            title.push_str(if between.contains("|&") { " |& " } else { " | " });
+        }
+        title.push_str(&command_text(preview, stage));
+        before = Some(stage);
+    }
+    title
 }
 
 /// What was looked at, in words.

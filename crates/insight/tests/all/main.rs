@@ -2,7 +2,10 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)] // tests fail by panics
 
+mod differences;
+mod drawings;
 mod golden;
+mod words;
 
 use std::path::Path;
 use std::sync::Arc;
