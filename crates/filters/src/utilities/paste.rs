@@ -163,6 +163,10 @@ impl Paste {
             columns.push(feeds.len());
             feeds.push((LineFeed::new(input), file));
         }
+        // What is put before each column; nothing before the first.
+        let delimiters = self.delimiters.iter().cycle().map(|text| &text[..]);
+        let delimiters: Vec<&[u8]> =
+            std::iter::once(&b""[..]).chain(delimiters).take(columns.len()).collect();
         let mut open = vec![true; columns.len()];
         let traced = io.keeps_origins();
         let mut whole = Vec::with_capacity(stream::BLOCK_SIZE);
@@ -172,20 +176,19 @@ impl Paste {
             ids.clear();
             // Delimiters are owed until another column shows that the line goes on.
             let mut any = false;
-            for (number, &column) in columns.iter().enumerate() {
-                if number > 0 {
-                    whole.extend_from_slice(&self.delimiters[(number - 1) % self.delimiters.len()]);
-                }
-                if !open[number] {
+            for ((&column, delimiter), open) in columns.iter().zip(&delimiters).zip(&mut open) {
+                whole.extend_from_slice(delimiter);
+                if !*open {
                     continue;
                 }
                 let (feed, name) = &mut feeds[column];
-                if feed.advance().map_err(|error| read_failure(1, name, error))? {
+                *open = feed.advance().map_err(|error| read_failure(1, name, error))?;
+                if *open {
                     any = true;
                     whole.extend_from_slice(feed.line());
-                    ids.push(feed.id());
-                } else {
-                    open[number] = false;
+                    if traced {
+                        ids.push(feed.id());
+                    }
                 }
             }
             if !any {
