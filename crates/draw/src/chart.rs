@@ -1,5 +1,7 @@
 //! Charts: the throughput of a run over time, and the lines after each stage.
 
+use std::time::Duration;
+
 use crate::diagram::heading;
 use crate::scene::{Face, Scene, color};
 use crate::text::{grouped, lines, visible, wrap};
@@ -11,8 +13,8 @@ pub struct Throughput {
     pub title: String,
     /// In small type under the title.
     pub about: String,
-    /// Seconds it took.
-    pub seconds: f64,
+    /// The time it took.
+    pub elapsed: Duration,
     /// The commands.
     pub courses: Vec<Course>,
 }
@@ -98,7 +100,7 @@ impl Throughput {
         let title = visible(&self.title);
         let mut scene = Scene::new(&title, WIDTH);
         let mut y = heading(&mut scene, &title, &visible(&self.about));
-        let seconds = if self.seconds > 0.0 { self.seconds } else { 1.0 };
+        let seconds = if self.elapsed.is_zero() { 1.0 } else { self.elapsed.as_secs_f64() };
         // There is room for twice the marks that go upwards.
         let across = step(seconds / 2.0);
         let width = RIGHT - LEFT;
@@ -331,7 +333,7 @@ mod tests {
             let throughput = Throughput {
                 title: text.to_owned(),
                 about: text.to_owned(),
-                seconds: 12.5,
+                elapsed: Duration::from_millis(12_500),
                 courses: vec![
                     course(vec![0.0, 5e6, 1e3, f64::NAN, f64::INFINITY], [0.5, 0.25, 0.25]),
                     course(vec![], [0.0; 3]),

@@ -1,7 +1,7 @@
 //! The shell language: its commands, and how words become values.
 
 pub(crate) mod builtin_names;
-pub(crate) mod expand;
+pub(crate) mod expansion;
 pub(crate) mod glob;
 pub(crate) mod interpreter;
 pub(crate) mod planner;

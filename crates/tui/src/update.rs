@@ -366,8 +366,8 @@ impl App {
                     self.message = Some(message);
                 }
             }
-            SessionEvent::Acted(number, acted) => {
-                self.pending.acted.insert(number, acted);
+            SessionEvent::StartResult(number, start_result) => {
+                self.pending.start_result.insert(number, start_result);
             }
             SessionEvent::ActingEnded => self.acting_ended(),
             SessionEvent::FullEnded(end) => self.run_ended(end),

@@ -34,7 +34,7 @@ struct Cli {
     #[command(subcommand)]
     command: Option<Command>,
     #[command(flatten)]
-    screen: Screen,
+    screen: ScreenOptions,
     /// Write a log of what is done, without data, to ylotrope/log where state is kept
     #[arg(long, value_enum, value_name = "LEVEL", global = true)]
     log: Option<log::Level>,
@@ -44,7 +44,7 @@ struct Cli {
 }
 
 #[derive(Args, Clone)]
-struct Screen {
+struct ScreenOptions {
     /// Terminal background; detected by default
     #[arg(long, value_enum, global = true)]
     ground: Option<GroundName>,
@@ -191,7 +191,7 @@ fn main() -> ExitCode {
     }
 }
 
-fn options(screen: &Screen) -> Options {
+fn options(screen: &ScreenOptions) -> Options {
     let ground = screen.ground.map(|ground| match ground {
         GroundName::Dark => Ground::Dark,
         GroundName::Light => Ground::Light,
@@ -200,7 +200,7 @@ fn options(screen: &Screen) -> Options {
 }
 
 /// Gives the signal that ended it, where one did.
-fn open_demo(screen: &Screen) -> Result<Option<i32>> {
+fn open_demo(screen: &ScreenOptions) -> Result<Option<i32>> {
     let folder = insight::own_folder(insight::Keeps::State);
     let folder = folder.ok_or(insight::NotOurs::NoHome)?.join("demo");
     let shown = folder.display().to_string();
@@ -215,7 +215,7 @@ fn is_script(path: &Path) -> bool {
     path.extension().is_some_and(|extension| extension == "sh")
 }
 
-fn open(files: Vec<PathBuf>, screen: &Screen) -> Result<Option<i32>> {
+fn open(files: Vec<PathBuf>, screen: &ScreenOptions) -> Result<Option<i32>> {
     for file in &files {
         let facts = std::fs::metadata(file).with_context(|| file.display().to_string())?;
         if facts.is_dir() {
@@ -333,7 +333,7 @@ fn run_watched(
     if form == Some(progress::Form::Line) {
         progress::expect(&expected);
     }
-    let screen = progress::Screen::default();
+    let screen = progress::TerminalLine::default();
     let giving_way = screen.clone();
     let watch =
         Watch::announcing(control, expected.expected(), move |ends| giving_way.give_way(ends));

@@ -55,9 +55,9 @@ fn erase(state: &mut State) {
 
 /// What stands on the terminal gives way to what a run writes there.
 #[derive(Clone, Default)]
-pub(crate) struct Screen(Shared);
+pub(crate) struct TerminalLine(Shared);
 
-impl Screen {
+impl TerminalLine {
     /// Called before the run writes to a terminal; `ends_line` tells how that ends.
     pub(crate) fn give_way(&self, ends_line: bool) {
         let mut state = lock(&self.0);
@@ -74,7 +74,7 @@ pub(crate) struct Progress {
 
 impl Progress {
     /// Begins; with no form nothing is told, but the course of the run is noted.
-    pub(crate) fn start(watch: &Arc<Watch>, form: Option<Form>, screen: &Screen) -> Self {
+    pub(crate) fn start(watch: &Arc<Watch>, form: Option<Form>, screen: &TerminalLine) -> Self {
         let shared = screen.0.clone();
         let (state, watch) = (shared.clone(), watch.clone());
         let spawned = std::thread::Builder::new()
@@ -162,8 +162,8 @@ fn line(snapshot: &Snapshot, history: &History) -> String {
         parts.push(byte_rate(rate.bytes));
     }
     parts.push(duration(snapshot.elapsed_ns));
-    if let Some(left) = snapshot.seconds_left() {
-        parts.push(format!("about {} left", duration((left * 1e9) as u64)));
+    if let Some(left) = snapshot.time_left() {
+        parts.push(format!("about {} left", duration(left.as_nanos() as u64)));
     }
     if snapshot.paused {
         parts.push("paused".to_owned());
@@ -184,8 +184,8 @@ pub(crate) fn expect(estimate: &Estimate) {
         let files = if files == 1 { "1 file".to_owned() } else { format!("{files} files") };
         parts.push(format!("{} in {files}", bytes(total)));
     }
-    if let Some(seconds) = estimate.seconds {
-        parts.push(format!("about {}", duration((seconds * 1e9) as u64)));
+    if let Some(time) = estimate.time {
+        parts.push(format!("about {}", duration(time.as_nanos() as u64)));
     }
     for hold in &estimate.holds {
         let mut text = format!("{} holds up to {}", hold.name, bytes(hold.bytes));
@@ -206,7 +206,7 @@ pub(crate) fn expect(estimate: &Estimate) {
 pub(crate) fn summary(record: &RunRecord, snapshot: &Snapshot) {
     let (first_lines, first_bytes) = first(snapshot);
     let read = snapshot.read_bytes.max(first_bytes);
-    let seconds = snapshot.seconds().max(1e-9);
+    let seconds = snapshot.elapsed().as_secs_f64().max(1e-9);
     let mut text = format!(
         "{}: {} ({}) in {} · {}",
         record.ended(),

@@ -178,7 +178,7 @@ fn the_chart_of_throughput() {
     let chart = |courses| Throughput {
         title: "throughput".to_owned(),
         about: "lines a second".to_owned(),
-        seconds: 12.5,
+        elapsed: std::time::Duration::from_millis(12_500),
         courses,
     };
     let some = chart(vec![

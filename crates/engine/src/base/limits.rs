@@ -10,6 +10,9 @@ use stream::{Excess, RunControl};
 /// How often it is looked at how much memory there is.
 const LOOK: Duration = Duration::from_millis(10);
 
+/// Longer than this is not waited at once.
+const LONG: Duration = Duration::from_secs(60);
+
 /// Memory that the machine must have left.
 const LEFT: u64 = 64 << 20;
 
@@ -86,22 +89,32 @@ pub struct Limits {
     pub lines: u64,
     /// Bytes of any one stream.
     pub bytes: u64,
-    /// Seconds of the whole.
-    pub seconds: f64,
+    /// Elapsed time of the whole.
+    pub time: Duration,
     /// Bytes of memory that the whole may take.
     pub memory_bytes: u64,
 }
 
 impl Default for Limits {
     fn default() -> Self {
-        Self { lines: 1_000_000, bytes: 256 << 20, seconds: 10.0, memory_bytes: default_budget() }
+        Self {
+            lines: 1_000_000,
+            bytes: 256 << 20,
+            time: Duration::from_secs(10),
+            memory_bytes: default_budget(),
+        }
     }
 }
 
 impl Limits {
     /// For a sample that is meant to be everything.
     pub fn generous() -> Self {
-        Self { lines: 20_000_000, bytes: 4 << 30, seconds: 120.0, ..Self::default() }
+        Self {
+            lines: 20_000_000,
+            bytes: 4 << 30,
+            time: Duration::from_secs(120),
+            ..Self::default()
+        }
     }
 }
 
@@ -112,8 +125,8 @@ pub enum Limit {
     Lines(u64),
     /// So many bytes.
     Bytes(u64),
-    /// So many seconds.
-    Seconds(f64),
+    /// So much time.
+    Time(Duration),
     /// So much memory.
     Memory(u64),
     /// So many commands at the same time.
@@ -124,7 +137,7 @@ impl Limit {
     /// The limit that ended a run.
     pub(crate) fn of(over: Over, limits: &Limits) -> Self {
         match over {
-            Over::Time => Self::Seconds(limits.seconds),
+            Over::Time => Self::Time(limits.time),
             Over::Excess(Excess::Memory(bytes)) => Self::Memory(bytes),
             Over::Excess(Excess::NoMemory) => Self::Memory(limits.memory_bytes),
             Over::Excess(Excess::Commands(count)) => Self::Commands(count),
@@ -141,17 +154,18 @@ pub(crate) enum Over {
     Excess(Excess),
 }
 
-/// Runs something that is cancelled after so many seconds, or when this process has taken `memory`
+/// Runs something that is cancelled after `time`, or when this process has taken `memory`
 /// bytes more than it had before; tells whether it was.
 pub(crate) fn with_limits<T>(
     control: &RunControl,
-    seconds: f64,
+    time: Duration,
     memory: Option<u64>,
     run: impl FnOnce() -> T,
 ) -> (T, Option<Over>) {
     let finished = (Mutex::new(false), Condvar::new());
     let over = Mutex::new(None);
-    let deadline = Instant::now() + Duration::from_secs_f64(seconds.min(1e9));
+    // What no clock of this machine reaches is no limit.
+    let deadline = Instant::now().checked_add(time);
     let before = memory.map(|memory| (resident_bytes(), memory));
     if let Some(memory) = memory {
         control.limit_values(memory / VALUE_PART);
@@ -159,7 +173,9 @@ pub(crate) fn with_limits<T>(
     let watch = || {
         let mut done = finished.0.lock();
         while !*done {
-            let left = deadline.saturating_duration_since(Instant::now());
+            let left = deadline.map_or(LONG, |deadline| {
+                deadline.saturating_duration_since(Instant::now()).min(LONG)
+            });
             let wait = if before.is_some() { left.min(LOOK) } else { left };
             finished.1.wait_for(&mut done, wait);
             if *done || control.was_cancelled() {
@@ -171,7 +187,7 @@ pub(crate) fn with_limits<T>(
                 control.exceed(Excess::Memory(memory));
                 break;
             }
-            if Instant::now() >= deadline {
+            if deadline.is_some_and(|deadline| Instant::now() >= deadline) {
                 *over.lock() = Some(Over::Time);
                 control.cancel();
                 break;
@@ -229,10 +245,11 @@ mod tests {
             }
         };
         let control = RunControl::default();
-        let ((), over) = with_limits(&control, 0.05, None, || forever(&control));
+        let ((), over) =
+            with_limits(&control, Duration::from_millis(50), None, || forever(&control));
         assert_eq!(over, Some(Over::Time));
         let control = RunControl::default();
-        let ((), over) = with_limits(&control, 60.0, Some(32 << 20), || {
+        let ((), over) = with_limits(&control, Duration::from_secs(60), Some(32 << 20), || {
             let mut all = Vec::new();
             while !control.is_cancelled() {
                 all.push(vec![1_u8; 1 << 20]);
@@ -240,7 +257,7 @@ mod tests {
         });
         assert_eq!(over, Some(Over::Excess(Excess::Memory(32 << 20))));
         let control = RunControl::default();
-        assert_eq!(with_limits(&control, 60.0, Some(1 << 30), || 7), (7, None));
+        assert_eq!(with_limits(&control, Duration::from_secs(60), Some(1 << 30), || 7), (7, None));
         assert!(available_bytes() > LEFT && default_budget() >= 64 << 20);
     }
 }

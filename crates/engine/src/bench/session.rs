@@ -3,6 +3,7 @@
 use parking_lot::Mutex;
 use std::io;
 use std::sync::Arc;
+use std::time::Duration;
 
 use shell::Script;
 use stream::{RunControl, StageFigures, StageMeter};
@@ -13,11 +14,11 @@ use crate::base::sinks::Nowhere;
 use crate::base::worker::Worker;
 use crate::bench::capture::Capture;
 use crate::bench::follow::FollowedStage;
-use crate::bench::start_held::{Acted, OnFailure, act};
+use crate::bench::start_held::{OnFailure, StartResult, start_held};
 use crate::exec::command::CommandStarter;
 use crate::exec::context::RunContext;
 use crate::files::held_back::{HeldBackFiles, Sampler};
-use crate::files::sample::{Sample, SampleCache, Sampled, count_lines, take};
+use crate::files::sample::{Sample, SampleCache, SampledInput, count_lines, take};
 use crate::flow::descriptors::Ports;
 use crate::kept::sinks::Messages;
 use crate::language::interpreter::ShellLanguage;
@@ -67,7 +68,7 @@ pub enum SessionEvent {
     /// A preview could not be made; the text says why.
     Failed(u64, String),
     /// A command of a list, by its number there, has begun or ended.
-    Acted(usize, Acted),
+    StartResult(usize, StartResult),
     /// The list is done, or was left.
     ActingEnded,
     /// A full run has ended.
@@ -83,7 +84,7 @@ struct Captured {
     bytes: u64,
     ended: bool,
     sample: Sample,
-    sampled: Arc<Sampled>,
+    sampled: Arc<SampledInput>,
 }
 
 type Report = Arc<dyn Fn(SessionEvent) + Send + Sync>;
@@ -266,7 +267,7 @@ impl Workbench {
 
     /// Starts commands in the background, one after the other, each with its number in the list
     /// it is from.
-    pub fn act(&mut self, commands: Vec<(usize, HeldCommand)>, on_failure: OnFailure) {
+    pub fn start_held(&mut self, commands: Vec<(usize, HeldCommand)>, on_failure: OnFailure) {
         let control = RunControl::default();
         self.acting = Some(control.clone());
         let report = self.report.clone();
@@ -274,8 +275,8 @@ impl Workbench {
         in_background(
             "acting",
             move || {
-                act(&commands, on_failure, &control, |number, acted| {
-                    report(SessionEvent::Acted(number, acted));
+                start_held(&commands, on_failure, &control, |number, start_result| {
+                    report(SessionEvent::StartResult(number, start_result));
                 });
             },
             move |_| ended(SessionEvent::ActingEnded),
@@ -299,9 +300,9 @@ enum Trouble {
 
 impl Trouble {
     /// What comes before the pipeline came to a limit.
-    fn cut_off(over: Over, seconds: f64) -> Self {
+    fn cut_off(over: Over, time: Duration) -> Self {
         let why = match over {
-            Over::Time => format!("it takes longer than {seconds} seconds"),
+            Over::Time => format!("it takes longer than {} seconds", time.as_secs_f64()),
             Over::Excess(excess) => excess.to_string(),
         };
         Self::Failed(format!("what comes before the pipeline is cut off: {why}"))
@@ -384,9 +385,9 @@ fn work(
     let Some(shown) = script.shown(request.at) else { return Err(Trouble::Nothing) };
     let Some(parts) = SurroundingCommands::of(&script, shown) else { return Err(Trouble::Nothing) };
     let mut reached = true;
-    let seconds = request.limits.seconds;
+    let time = request.limits.time;
     let memory = Some(request.limits.memory_bytes);
-    let (prepared, over) = with_limits(control, seconds, memory, || {
+    let (prepared, over) = with_limits(control, time, memory, || {
         reached = parts.run_before(&mut shell);
         match &request.plan {
             Some(plan) => Ok(plan.clone()),
@@ -394,7 +395,7 @@ fn work(
         }
     });
     if let Some(over) = over {
-        return Err(Trouble::cut_off(over, seconds));
+        return Err(Trouble::cut_off(over, time));
     }
     if control.is_cancelled() {
         return Ok(None);
@@ -435,7 +436,7 @@ fn work(
     );
     tracing::trace!(generation, text = request.text, "the text");
     let status = done.stages.last().map_or(0, |last| last.status.0);
-    with_limits(control, seconds, memory, || parts.run_after(status, &mut shell));
+    with_limits(control, time, memory, || parts.run_after(status, &mut shell));
     drop(shell);
     done.pending = files.pending.files();
     done.refused = files.pending.refused();
@@ -454,7 +455,7 @@ fn sample_capture(
     request: &Request,
     captured: &Mutex<Option<Captured>>,
     control: &RunControl,
-) -> io::Result<Arc<Sampled>> {
+) -> io::Result<Arc<SampledInput>> {
     let ended = capture.kept().has_ended();
     let bytes = capture.kept().bytes();
     let mut last = captured.lock();

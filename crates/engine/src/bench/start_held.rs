@@ -11,7 +11,7 @@ use crate::policy::{HeldCommand, Policy};
 
 /// How a command that was started ended, or why it was not.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Acted {
+pub enum StartResult {
     /// By itself, with this status, after saying this (at most 64 KiB).
     Exited(u8, String),
     /// By this signal, after saying this.
@@ -24,7 +24,7 @@ pub enum Acted {
     Running,
 }
 
-impl Acted {
+impl StartResult {
     /// True when it ended with 0.
     pub fn succeeded(&self) -> bool {
         matches!(self, Self::Exited(0, _))
@@ -42,27 +42,27 @@ pub enum OnFailure {
 
 /// Starts commands one after the other; `told` hears of each when it begins and when it ends.
 /// They read nothing; what they write to both outputs is kept for telling.
-pub(crate) fn act(
+pub(crate) fn start_held(
     commands: &[(usize, HeldCommand)],
     on_failure: OnFailure,
     control: &RunControl,
-    told: impl Fn(usize, Acted),
+    told: impl Fn(usize, StartResult),
 ) {
     for (number, command) in commands {
         if control.is_cancelled() {
             return;
         }
-        told(*number, Acted::Running);
-        let acted = run(command, control);
-        let stops = on_failure == OnFailure::Stop && !acted.succeeded();
-        told(*number, acted);
+        told(*number, StartResult::Running);
+        let start_result = run(command, control);
+        let stops = on_failure == OnFailure::Stop && !start_result.succeeded();
+        told(*number, start_result);
         if stops {
             return;
         }
     }
 }
 
-fn run(command: &HeldCommand, control: &RunControl) -> Acted {
+fn run(command: &HeldCommand, control: &RunControl) -> StartResult {
     let said: Arc<Messages> = Arc::default();
     let job = CommandRequest {
         words: &command.words,
@@ -85,9 +85,9 @@ fn run(command: &HeldCommand, control: &RunControl) -> Acted {
         _ => said.text(),
     };
     match end {
-        CommandEnd::Exited(status) => Acted::Exited(status, text),
-        CommandEnd::Signalled(signal) => Acted::Signalled(signal, text),
-        CommandEnd::NotFound => Acted::NotFound,
-        CommandEnd::NotStarted | CommandEnd::HeldBack => Acted::NotStarted(text),
+        CommandEnd::Exited(status) => StartResult::Exited(status, text),
+        CommandEnd::Signalled(signal) => StartResult::Signalled(signal, text),
+        CommandEnd::NotFound => StartResult::NotFound,
+        CommandEnd::NotStarted | CommandEnd::HeldBack => StartResult::NotStarted(text),
     }
 }

@@ -8,7 +8,7 @@ use stream::{Commands, Environment, Files, OriginStore, RunControl, Sink, Source
 
 use super::redirections::OpenedFiles;
 use crate::flow::descriptors::Ports;
-use crate::flow::origins::Taken;
+use crate::flow::origins::InputCursor;
 use crate::plan::outcome::StageOutcome;
 use crate::plan::pipeline::{Plan, StagePlan};
 use crate::plan::substitution::Substitution;
@@ -132,7 +132,7 @@ pub(crate) trait Interpreter: Sync {
         &self,
         stage: ShellStage<'_>,
         command: &Command,
-        taken: Option<Taken>,
+        taken: Option<InputCursor>,
         opened: OpenedFiles,
         beside_others: bool,
     ) -> u8;

@@ -21,7 +21,7 @@ use crate::files::working_directory::InDirectory;
 use crate::flow::descriptors::{End, Ports, Reader, SharedInput};
 use crate::flow::link::link;
 use crate::flow::metered::{MeteredSink, MeteredSource, StageClock};
-use crate::flow::origins::{OriginSink, Taken};
+use crate::flow::origins::{InputCursor, OriginSink};
 use crate::kept::lines::Kept;
 use crate::plan::outcome::{RedirectError, StageOutcome};
 use crate::plan::pipeline::{Plan, StageKind, StagePlan};
@@ -491,10 +491,10 @@ fn refused(error: RedirectError, ports: &Ports) -> StageOutcome {
 }
 
 /// Makes standard output note where its lines come from.
-fn note_origins(ports: &mut Ports, origins: Arc<Mutex<OriginStore>>) -> Option<Taken> {
+fn note_origins(ports: &mut Ports, origins: Arc<Mutex<OriginStore>>) -> Option<InputCursor> {
     let out = ports.sink(1);
     let shared = Arc::ptr_eq(&out, &ports.sink(2));
-    let taken = Taken::of(ports.input(0)?);
+    let taken = InputCursor::of(ports.input(0)?);
     let noted: Arc<dyn Sink> = Arc::new(OriginSink::new(out, origins, taken.clone()));
     ports.write_to(1, noted.clone());
     if shared {

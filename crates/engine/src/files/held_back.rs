@@ -19,7 +19,7 @@ use crate::files::machine::RealMachine;
 use crate::files::overlay::Overlay;
 use crate::files::pending::PendingFile;
 use crate::files::plain::read_plain;
-use crate::files::sample::{Sample, SampleCache, Sampled};
+use crate::files::sample::{Sample, SampleCache, SampledInput};
 use crate::flow::chain::Chain;
 use crate::kept::sinks::KeptSink;
 
@@ -39,7 +39,7 @@ pub(crate) struct HeldBackFiles {
     /// Files are followed as they grow.
     live: bool,
     /// Samples that were read, by the name the stage used.
-    pub(crate) read: Mutex<Vec<(PathBuf, Arc<Sampled>)>>,
+    pub(crate) read: Mutex<Vec<(PathBuf, Arc<SampledInput>)>>,
 }
 
 impl HeldBackFiles {
@@ -53,7 +53,7 @@ impl HeldBackFiles {
     }
 
     /// The sample read under this name.
-    pub(crate) fn sampled(&self, path: &Path) -> Option<Arc<Sampled>> {
+    pub(crate) fn sampled(&self, path: &Path) -> Option<Arc<SampledInput>> {
         let read = self.read.lock();
         read.iter().rev().find(|(name, _)| name == path).map(|(_, sampled)| sampled.clone())
     }

@@ -49,7 +49,7 @@ enum Numbers {
 }
 
 /// A sample of one source, and what is known of the whole.
-pub struct Sampled {
+pub struct SampledInput {
     /// The lines.
     pub kept: Arc<Kept>,
     numbers: Numbers,
@@ -67,7 +67,7 @@ pub struct Sampled {
     pub changed: bool,
 }
 
-impl Sampled {
+impl SampledInput {
     /// The number (from 1) of line `line` (from 0) of the sample in the whole; negative when
     /// counted from the end.
     pub fn number(&self, line: u64) -> i64 {
@@ -97,7 +97,7 @@ impl Sampled {
 /// Samples read before, so that a change of the text does not read files again.
 #[derive(Default)]
 pub(crate) struct SampleCache {
-    files: Mutex<HashMap<(PathBuf, Identity, Sample), Arc<Sampled>>>,
+    files: Mutex<HashMap<(PathBuf, Identity, Sample), Arc<SampledInput>>>,
 }
 
 /// Samples kept at the same time; beyond that the cache starts anew.
@@ -112,7 +112,7 @@ impl SampleCache {
         sample: Sample,
         limits: &Limits,
         control: &RunControl,
-    ) -> io::Result<Arc<Sampled>> {
+    ) -> io::Result<Arc<SampledInput>> {
         let identity = Identity::of(&file.file.metadata()?);
         let key = (path.to_owned(), identity, sample);
         if let Some(found) = self.files.lock().get(&key) {
@@ -138,7 +138,7 @@ fn read_file(
     sample: Sample,
     limits: &Limits,
     control: &RunControl,
-) -> io::Result<Sampled> {
+) -> io::Result<SampledInput> {
     let bytes = source.file.metadata()?.len();
     if let Sample::Last(lines) = sample {
         let start = start_of_last_lines(&source.file, bytes, lines)?;
@@ -152,7 +152,12 @@ fn read_file(
 }
 
 /// The last part of a large file, without reading what is before it.
-fn last_of_file(mut file: File, start: u64, bytes: u64, limits: &Limits) -> io::Result<Sampled> {
+fn last_of_file(
+    mut file: File,
+    start: u64,
+    bytes: u64,
+    limits: &Limits,
+) -> io::Result<SampledInput> {
     use std::io::{Seek, SeekFrom};
     file.seek(SeekFrom::Start(start))?;
     let kept = Arc::new(Kept::default());
@@ -166,7 +171,7 @@ fn last_of_file(mut file: File, start: u64, bytes: u64, limits: &Limits) -> io::
     }
     kept.end();
     let count = kept.lines();
-    Ok(Sampled {
+    Ok(SampledInput {
         kept,
         numbers: Numbers::FromEnd(count),
         whole_bytes: Some(bytes),
@@ -185,7 +190,7 @@ pub(crate) fn take(
     limits: &Limits,
     control: &RunControl,
     whole_bytes: Option<u64>,
-) -> io::Result<Sampled> {
+) -> io::Result<SampledInput> {
     let mut taker = Taker::new(sample, limits, control);
     let mut input = Input::new(Box::new(Bounded { source, left: limits.bytes, hit: false }), 0);
     loop {
@@ -268,8 +273,8 @@ impl<'l> Taker<'l> {
     }
 
     fn stop(&mut self) -> bool {
-        if self.started.elapsed().as_secs_f64() > self.limits.seconds {
-            self.cut = Some(Limit::Seconds(self.limits.seconds));
+        if self.started.elapsed() > self.limits.time {
+            self.cut = Some(Limit::Time(self.limits.time));
         }
         self.full || self.cut.is_some() || self.control.is_cancelled()
     }
@@ -322,7 +327,7 @@ impl<'l> Taker<'l> {
         Ok(())
     }
 
-    fn finish(mut self, whole_bytes: Option<u64>) -> io::Result<Sampled> {
+    fn finish(mut self, whole_bytes: Option<u64>) -> io::Result<SampledInput> {
         let mut numbers = Numbers::From(0);
         match self.sample {
             Sample::Every(_) => numbers = Numbers::List(std::mem::take(&mut self.numbers)),
@@ -358,7 +363,7 @@ impl<'l> Taker<'l> {
             _ => None,
         };
         let complete = read_all && whole_lines == Some(self.kept.lines());
-        Ok(Sampled {
+        Ok(SampledInput {
             kept: self.kept,
             numbers,
             whole_bytes: whole_bytes.or(self.at_end.then_some(self.seen_bytes)),

@@ -11,12 +11,12 @@ use crate::flow::descriptors::SharedInput;
 
 /// What a part of the shell takes from its input, and since when that counts.
 #[derive(Clone)]
-pub(crate) struct Taken {
+pub(crate) struct InputCursor {
     input: Arc<SharedInput>,
     since: Arc<AtomicU64>,
 }
 
-impl Taken {
+impl InputCursor {
     pub(crate) fn of(input: Arc<SharedInput>) -> Self {
         Self { input, since: Arc::default() }
     }
@@ -53,7 +53,7 @@ impl Taken {
 pub(crate) struct OriginSink {
     inner: Arc<dyn Sink>,
     origins: Arc<Mutex<OriginStore>>,
-    taken: Taken,
+    taken: InputCursor,
     /// What was written last does not end a line.
     open: Mutex<bool>,
 }
@@ -62,7 +62,7 @@ impl OriginSink {
     pub(crate) fn new(
         inner: Arc<dyn Sink>,
         origins: Arc<Mutex<OriginStore>>,
-        taken: Taken,
+        taken: InputCursor,
     ) -> Self {
         Self { inner, origins, taken, open: Mutex::default() }
     }

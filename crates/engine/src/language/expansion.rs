@@ -140,7 +140,7 @@ impl Shell<'_> {
                     let name = self.substitute(*direction, list);
                     push(&mut units, &name, true, false);
                 }
-                // Taken out before, or in a place where braces are only themselves.
+                // InputCursor out before, or in a place where braces are only themselves.
                 Part::Alternatives(_) | Part::Sequence(_) => {
                     let word = Word { parts: vec![part.clone()], span: word.span };
                     for (number, word) in without_braces(&word)?.iter().enumerate() {

@@ -10,7 +10,7 @@ use crate::exec::command::{CommandStarter, Timing};
 use crate::exec::context::{Interpreter, RunContext, ShellStage, Unobserved};
 use crate::exec::redirections::OpenedFiles;
 use crate::flow::descriptors::Ports;
-use crate::flow::origins::Taken;
+use crate::flow::origins::InputCursor;
 use crate::plan::commands_in_words::command_runs_commands;
 use crate::plan::pipeline::{Plan, StageKind};
 use crate::plan::substitution::Substitution;
@@ -25,7 +25,7 @@ impl Interpreter for ShellLanguage {
         &self,
         stage: ShellStage<'_>,
         command: &Command,
-        taken: Option<Taken>,
+        taken: Option<InputCursor>,
         opened: OpenedFiles,
         beside_others: bool,
     ) -> u8 {

@@ -13,7 +13,7 @@ use super::interpreter::planning;
 use super::shell::Shell;
 use super::unwind::{ShellResult, Unwind};
 use crate::flow::descriptors::Ports;
-use crate::plan::commands_in_words as expand;
+use crate::plan::commands_in_words;
 use crate::plan::error::PlanError;
 use crate::plan::pipeline::{Plan, StageKind, StagePlan};
 use crate::plan::target::{Target, TargetKind};
@@ -50,8 +50,10 @@ impl Plan {
 /// What a stage of a pipeline runs.
 fn stage(command: &Command, shell: &mut Shell<'_>) -> ShellResult<StagePlan> {
     let redirections_run_commands = command.redirections.iter().any(|one| match &one.kind {
-        RedirectionKind::Document(document) => expand::parts_run_commands(document.parts()),
-        kind => kind.word().is_some_and(expand::runs_commands),
+        RedirectionKind::Document(document) => {
+            commands_in_words::parts_run_commands(document.parts())
+        }
+        kind => kind.word().is_some_and(commands_in_words::runs_commands),
     });
     if command.compound.is_some() {
         if redirections_run_commands {
@@ -65,7 +67,7 @@ fn stage(command: &Command, shell: &mut Shell<'_>) -> ShellResult<StagePlan> {
         return Ok(stage);
     }
     // Commands in words may read what the stage before writes, so that stage must run first.
-    if expand::command_runs_commands(command) && !shell.plans_eagerly {
+    if commands_in_words::command_runs_commands(command) && !shell.plans_eagerly {
         return Ok(shell_stage(command, shell));
     }
     let mut words = Vec::new();

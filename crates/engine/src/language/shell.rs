@@ -13,7 +13,7 @@ use crate::exec::pipeline::run_pipeline;
 use crate::exec::redirections::{OpenedFiles, redirect};
 use crate::files::working_directory::InDirectory;
 use crate::flow::descriptors::Ports;
-use crate::flow::origins::Taken;
+use crate::flow::origins::InputCursor;
 use crate::language::unwind::{ShellResult, Unwind};
 use crate::plan::outcome::StageOutcome;
 use crate::plan::pipeline::{Plan, StageKind, StagePlan};
@@ -55,7 +55,7 @@ pub(crate) struct Shell<'s> {
     /// Files that commands around this one write.
     pub(crate) opened: OpenedFiles,
     /// What a stage of the workbench has read, for the origins of what it writes.
-    pub(crate) taken: Option<Taken>,
+    pub(crate) taken: Option<InputCursor>,
     loops: usize,
     calls: usize,
     /// `exec` has changed the descriptors.
@@ -544,19 +544,15 @@ fn times_so_far() -> String {
     format!("{own_user} {own_system}\n{user} {system}\n")
 }
 
-/// Seconds: own time of the user and of the system, and the same of the processes waited for.
+/// Seconds: own time of the user and of the system, and the same of the processes waited for; all 0
+/// where the kernel does not say.
 fn processor_times() -> [f64; 4] {
-    // The system counts it in hundredths of a second, whatever its own clock does.
-    const PER_SECOND: f64 = 100.0;
-    let text = std::fs::read_to_string("/proc/self/stat").unwrap_or_default();
-    let fields: Vec<f64> = text
-        .rsplit(')')
-        .next()
-        .unwrap_or_default()
-        .split_whitespace()
-        .map(|field| field.parse().unwrap_or(0.0))
-        .collect();
-    [11, 12, 13, 14].map(|number| fields.get(number).copied().unwrap_or(0.0) / PER_SECOND)
+    let stat = procfs::process::Process::myself().and_then(|process| process.stat());
+    let ticks = stat.map_or([0; 4], |stat| {
+        let of_children = |ticks| u64::try_from(ticks).unwrap_or(0);
+        [stat.utime, stat.stime, of_children(stat.cutime), of_children(stat.cstime)]
+    });
+    ticks.map(|ticks| ticks as f64 / procfs::ticks_per_second() as f64)
 }
 
 fn told(form: TimeForm, elapsed: f64, now: &Used, before: &Used) -> String {

@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 use std::sync::atomic::Ordering::Relaxed;
+use std::time::Duration;
 
 use shell::Span;
 use stream::{RunControl, Sink, Source, StageMeter};
@@ -30,7 +31,7 @@ use crate::runs::watch::{Expected, Snapshot, Watch};
 const TRIED_LINES: [u64; 2] = [100_000, 2_000];
 
 /// A trial takes no longer than this.
-const TRIAL_SECONDS: f64 = 1.0;
+const TRIAL_TIME: Duration = Duration::from_secs(1);
 
 /// What a full run would take.
 #[derive(Clone, Debug, Default)]
@@ -39,8 +40,8 @@ pub struct Estimate {
     pub sources: Vec<(PathBuf, u64)>,
     /// Bytes of all of them and of standard input, where all are known.
     pub total_bytes: Option<u64>,
-    /// About so many seconds; `None` where too little is known.
-    pub seconds: Option<f64>,
+    /// About so much time; `None` where too little is known.
+    pub time: Option<Duration>,
     /// At most about so many bytes of memory for data that commands hold.
     pub memory_bytes: Option<u64>,
     /// The commands that hold data.
@@ -52,7 +53,7 @@ pub struct Estimate {
 impl Estimate {
     /// What a run that is watched is measured by.
     pub fn expected(&self) -> Expected {
-        Expected { bytes: self.total_bytes, seconds: self.seconds }
+        Expected { bytes: self.total_bytes, time: self.time }
     }
 }
 
@@ -147,7 +148,7 @@ fn try_lines(
     tried_lines: u64,
 ) -> (Estimate, bool) {
     let control = RunControl::default();
-    let limits = Limits { seconds: TRIAL_SECONDS, bytes: 64 << 20, ..Limits::default() };
+    let limits = Limits { time: TRIAL_TIME, bytes: 64 << 20, ..Limits::default() };
     let sample = Sample::First(tried_lines);
     let sampler = Sampler { sample, limits, cache: Arc::default() };
     let files = Arc::new(HeldBackFiles::new(Some(sampler), control.clone()));
@@ -175,7 +176,7 @@ fn try_lines(
         within: None,
     };
     let memory = Some(limits.memory_bytes);
-    let (outcome, over) = with_limits(&control, TRIAL_SECONDS, memory, || {
+    let (outcome, over) = with_limits(&control, TRIAL_TIME, memory, || {
         run_text(text, &context, &mut variables, &control)
     });
     let timed_out = over.is_some();
@@ -198,7 +199,7 @@ fn try_lines(
     let made = Estimate {
         sources: sizes.into_iter().collect(),
         total_bytes: known.then_some(total).filter(|&bytes| bytes > 0),
-        seconds: (known && tried > 0).then(|| seconds(&snapshot, scale)),
+        time: (known && tried > 0).then(|| time(&snapshot, scale)),
         memory_bytes: known.then_some(memory),
         holds,
         endless,
@@ -207,12 +208,12 @@ fn try_lines(
 }
 
 /// The stages share the processors; the longest of them is the least it takes.
-fn seconds(snapshot: &Snapshot, scale: f64) -> f64 {
+fn time(snapshot: &Snapshot, scale: f64) -> Duration {
     let processors = std::thread::available_parallelism().map_or(1, usize::from);
-    let times = snapshot.commands.iter().map(|command| command.figures.processor_ns as f64 / 1e9);
+    let times = snapshot.commands.iter().map(|command| command.figures.processor_ns as f64);
     let (sum, longest) =
         times.fold((0.0, 0.0_f64), |(sum, longest), time| (sum + time, longest.max(time)));
-    (sum / processors as f64).max(longest) * scale
+    Duration::from_nanos(((sum / processors as f64).max(longest) * scale) as u64)
 }
 
 fn holds(snapshot: &Snapshot, scale: f64) -> Vec<Hold> {

@@ -84,7 +84,7 @@ fn is_counted_inside(stage: &StagePlan) -> bool {
 
 /// Takes in what runs, in the order of the text.
 #[derive(Default)]
-pub(crate) struct Collected(Mutex<State>);
+pub(crate) struct FigureTable(Mutex<State>);
 
 #[derive(Default)]
 struct State {
@@ -93,7 +93,7 @@ struct State {
     running: Vec<(Span, Arc<StageMeter>)>,
 }
 
-impl Collected {
+impl FigureTable {
     fn lock(&self) -> MutexGuard<'_, State> {
         self.0.lock()
     }

@@ -69,7 +69,7 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         within: None,
     };
     let memory = Some(task.limits.memory_bytes);
-    let (outcomes, over) = with_limits(control, task.limits.seconds, memory, || {
+    let (outcomes, over) = with_limits(control, task.limits.time, memory, || {
         run_pipeline(&rest, &context, &meters, control)
     });
     if control.is_cancelled() && over.is_none() {

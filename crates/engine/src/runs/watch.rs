@@ -3,30 +3,34 @@
 
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
+use std::time::Duration;
 
 use stream::RunControl;
 
 use crate::base::clock::{now_ns, run_ns};
 use crate::flow::counted::Sources;
-use crate::runs::figures::{Collected, CommandFigures};
+use crate::runs::figures::{CommandFigures, FigureTable};
+
+/// Before so much time has passed nothing is said of what is left.
+const LEAST_ELAPSED: Duration = Duration::from_millis(200);
 
 /// What is expected of a run before it begins.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct Expected {
     /// Bytes of all its sources, where they are known.
     pub bytes: Option<u64>,
-    /// Seconds it takes in all, where that was tried.
-    pub seconds: Option<f64>,
+    /// The time it takes in all, where that was tried.
+    pub time: Option<Duration>,
 }
 
 /// A run, for those who look on. Cheap to ask ten times a second.
 pub struct Watch {
     control: RunControl,
-    collected: Collected,
+    collected: FigureTable,
     sources: Arc<Sources>,
     /// Bytes of all sources, where they are known; 0 where not.
     expected: AtomicU64,
-    expected_seconds: Option<f64>,
+    expected_time: Option<Duration>,
     begun_ns: u64,
     /// When it ended, and 0 before.
     ended_ns: AtomicU64,
@@ -46,8 +50,8 @@ pub struct Snapshot {
     pub read_bytes: u64,
     /// Bytes these files have, where that is known beforehand.
     pub total_bytes: Option<u64>,
-    /// Seconds it was expected to take in all.
-    pub expected_seconds: Option<f64>,
+    /// The time it was expected to take in all.
+    pub expected_time: Option<Duration>,
     /// It is held.
     pub paused: bool,
     /// It has ended.
@@ -68,20 +72,20 @@ impl Snapshot {
         Some((self.read_bytes as f64 / total as f64).min(0.999))
     }
 
-    /// Seconds left at the average rate so far, but no less than was expected: commands that hold
+    /// Time left at the average rate so far, but no less than was expected: commands that hold
     /// their input work on when all is read. `None` where nothing is known of the whole, too
     /// little was done to tell, or it takes longer than was expected.
-    pub fn seconds_left(&self) -> Option<f64> {
+    pub fn time_left(&self) -> Option<Duration> {
         let done = self.done()?;
-        let elapsed = self.seconds();
-        let expected = self.expected_seconds.map(|seconds| seconds - elapsed);
+        let elapsed = self.elapsed();
+        let expected = self.expected_time.map(|time| time.saturating_sub(elapsed));
         if self.all_is_read() {
-            return expected.filter(|&left| left > 0.0);
+            return expected.filter(|left| !left.is_zero());
         }
-        if done < 0.002 || elapsed < 0.2 {
+        if done < 0.002 || elapsed < LEAST_ELAPSED {
             return None;
         }
-        Some((elapsed * (1.0 - done) / done).max(expected.unwrap_or(0.0)))
+        Some(elapsed.mul_f64((1.0 - done) / done).max(expected.unwrap_or_default()))
     }
 
     /// True where the sources are read to their end, and commands work on what they hold.
@@ -96,9 +100,9 @@ impl Snapshot {
         running.max_by_key(|command| command.figures.held_bytes)
     }
 
-    /// Seconds since it began, without pauses.
-    pub fn seconds(&self) -> f64 {
-        self.elapsed_ns as f64 / 1e9
+    /// Time since it began, without pauses.
+    pub fn elapsed(&self) -> Duration {
+        Duration::from_nanos(self.elapsed_ns)
     }
 
     /// The most memory the commands said they held at the same time is at most this.
@@ -131,10 +135,10 @@ impl Watch {
     fn made(control: &RunControl, expected: Expected) -> Self {
         Self {
             control: control.clone(),
-            collected: Collected::default(),
+            collected: FigureTable::default(),
             sources: Arc::default(),
             expected: AtomicU64::new(expected.bytes.unwrap_or(0)),
-            expected_seconds: expected.seconds,
+            expected_time: expected.time,
             begun_ns: run_ns(control),
             ended_ns: AtomicU64::new(0),
             announce: None,
@@ -150,7 +154,7 @@ impl Watch {
             elapsed_ns: now.saturating_sub(self.begun_ns),
             read_bytes: self.sources.bytes.load(Relaxed),
             total_bytes: (total > 0).then_some(total),
-            expected_seconds: self.expected_seconds,
+            expected_time: self.expected_time,
             paused: self.control.is_paused(),
             ended: ended_ns > 0,
             commands: self.collected.list_at(now),
@@ -181,7 +185,7 @@ impl Watch {
         self.control.was_cancelled()
     }
 
-    pub(crate) fn collected(&self) -> &Collected {
+    pub(crate) fn collected(&self) -> &FigureTable {
         &self.collected
     }
 

@@ -30,12 +30,12 @@ fn a_program_that_ignores_being_asked_is_ended_with_all_it_started() {
         own.display(),
     );
     let mut bench = Bench::new();
-    bench.limits.seconds = 0.6;
+    bench.limits.time = Duration::from_millis(600);
     let started = Instant::now();
     let text = format!("sh -c {} | wc -l", shell::quote(&script));
     let preview = look(&mut bench, &text, &[&["sh", "-c", &script]]);
     assert!(started.elapsed() < Duration::from_secs(10));
-    assert_eq!(preview.stages[0].ending, Ending::Cut(Limit::Seconds(0.6)));
+    assert_eq!(preview.stages[0].ending, Ending::Cut(Limit::Time(Duration::from_millis(600))));
     for file in [own, child] {
         let pid = std::fs::read_to_string(file).unwrap();
         let deadline = Instant::now() + Duration::from_secs(10);

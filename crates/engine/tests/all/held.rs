@@ -111,7 +111,7 @@ fn a_changed_path_starts_nothing_in_any_way_of_looking() {
 fn evaluates_all_that_is_half_typed() {
     let Some(folder) = std::env::var_os("YLOTROPE_TEST_FOLDER") else { return };
     let mut bench = Bench::new();
-    bench.limits.seconds = 0.2;
+    bench.limits.time = Duration::from_millis(200);
     let mut corpora = vec![
         include_str!("../../../ylotrope/tests/shell/posix.txt").to_owned(),
         include_str!("../../../ylotrope/tests/shell/bash.txt").to_owned(),
@@ -232,7 +232,7 @@ fn files_that_wait_or_act_are_named_and_not_opened() {
     std::os::unix::fs::symlink("/dev/zero", folder.path().join("zero")).unwrap();
     std::fs::write(folder.path().join("x"), "x\n").unwrap();
     let mut bench = Bench::new();
-    bench.limits.seconds = 5.0;
+    bench.limits.time = Duration::from_secs(5);
     let mut texts = Vec::new();
     for (name, why) in
         [("pipe", "named pipe"), ("zero", "a device"), ("/proc/kmsg", "of the kernel")]
@@ -326,7 +326,7 @@ fn a_consented_program_has_no_terminal_and_ends_with_what_it_started() {
     let words = vec![b"sh".to_vec(), b"-c".to_vec(), script.clone().into_bytes()];
     let mut bench = Bench::new();
     let mut request = bench.request(&format!("sh -c {} | head -n 1", shell::quote(&script)));
-    bench.limits.seconds = 1.0;
+    bench.limits.time = Duration::from_secs(1);
     request.limits = bench.limits;
     request.allowed.add(HeldCommand::of_words(&words).unwrap().consent().unwrap());
     let preview = bench.answer(request);

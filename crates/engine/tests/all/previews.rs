@@ -156,17 +156,27 @@ fn endless_data_ends_by_a_closed_pipe_or_a_limit() {
     bench.limits.lines = 50_000;
     let preview = bench.run("seq 1 100000000 | wc -l");
     assert_eq!(preview.stages[0].ending, Ending::Cut(Limit::Lines(50_000)));
-    bench.limits = Limits { seconds: 0.3, lines: u64::MAX, bytes: u64::MAX, ..Limits::default() };
+    bench.limits = Limits {
+        time: Duration::from_millis(300),
+        lines: u64::MAX,
+        bytes: u64::MAX,
+        ..Limits::default()
+    };
     let started = Instant::now();
     let preview = bench.run("seq 1 100000000000 | grep -c 7");
-    assert!(matches!(preview.stages[0].ending, Ending::Cut(Limit::Seconds(_))));
+    assert!(matches!(preview.stages[0].ending, Ending::Cut(Limit::Time(_))));
     assert!(started.elapsed() < PATIENCE);
 }
 
 #[test]
 fn cancelling_stops_endless_work_quickly() {
     let mut bench = Bench::new();
-    bench.limits = Limits { seconds: 60.0, lines: u64::MAX, bytes: u64::MAX, ..Limits::default() };
+    bench.limits = Limits {
+        time: Duration::from_secs(60),
+        lines: u64::MAX,
+        bytes: u64::MAX,
+        ..Limits::default()
+    };
     let request = bench.request("seq 1 100000000000 | tr 1-4 5-8 | sort | tail -n 1");
     bench.workbench.evaluate(request);
     while bench.workbench.progress().first().is_none_or(|stage| stage.lines_out < 100_000) {
@@ -239,10 +249,15 @@ fn a_stage_that_fails_inside_is_its_own_failure() {
 #[test]
 fn a_lone_maker_is_cancelled_too() {
     let mut bench = Bench::new();
-    bench.limits = Limits { seconds: 0.2, lines: u64::MAX, bytes: u64::MAX, ..Limits::default() };
+    bench.limits = Limits {
+        time: Duration::from_millis(200),
+        lines: u64::MAX,
+        bytes: u64::MAX,
+        ..Limits::default()
+    };
     let started = Instant::now();
     let preview = bench.run("seq 1 100000000000");
-    assert!(matches!(preview.stages[0].ending, Ending::Cut(Limit::Seconds(_))));
+    assert!(matches!(preview.stages[0].ending, Ending::Cut(Limit::Time(_))));
     assert!(started.elapsed() < PATIENCE);
 }
 

@@ -200,10 +200,10 @@ fn errors_that_go_to_the_screen_by_themselves_are_told() {
 #[test]
 fn an_endless_loop_is_cut_off() {
     let mut bench = Bench::new();
-    bench.limits.seconds = 0.5;
+    bench.limits.time = Duration::from_millis(500);
     let preview = look(&mut bench, "while :; do :; done | wc -l", "while");
     assert!(matches!(preview.stages[0].ending, engine::Ending::Cut(_)));
-    bench.limits.seconds = 0.3;
+    bench.limits.time = Duration::from_millis(300);
     let mut request = bench.request("while :; do :; done; seq 3 | wc -l");
     request.at = usize::MAX;
     bench.workbench.evaluate(request);
@@ -275,7 +275,7 @@ fn no_line_of_the_shell_changes_anything_in_the_bench() {
     }
     let before = contents(folder);
     let mut bench = Bench::new();
-    bench.limits.seconds = 2.0;
+    bench.limits.time = Duration::from_secs(2);
     let mut begun = String::new();
     let mut count = 0;
     let corpora = [

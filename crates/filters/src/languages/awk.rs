@@ -1,7 +1,7 @@
 //! The awk language (XCU awk), with the functions and words in common use beyond the standard.
 //!
 //! A program is read once ([`parser`]), its names are resolved ([`resolve`]) and it is run from
-//! its compiled form ([`machine`]). Records and fields are cut out of the blocks they came in,
+//! its compiled form ([`runtime`]). Records and fields are cut out of the blocks they came in,
 //! fields only as far as they are looked at.
 
 #![allow(clippy::float_cmp)] // the language compares its numbers just so
@@ -19,12 +19,12 @@ mod arithmetic;
 mod code;
 mod input;
 mod lexer;
-mod machine;
 mod operands;
 mod parser;
 mod record;
 mod replacement;
 mod resolve;
+mod runtime;
 mod shared_text;
 mod split;
 mod stop;
@@ -35,7 +35,7 @@ mod value;
 
 use code::Code;
 use lexer::Token;
-use machine::Machine;
+use runtime::Runtime;
 use stop::Stop;
 use tree::Fault;
 
@@ -271,12 +271,12 @@ impl Awk {
     }
 
     fn run_code(&self, code: &Code, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
-        let mut machine = Machine::new(code, io, &self.operands);
-        let mut outcome = self.prepare(&mut machine);
+        let mut runtime = Runtime::new(code, io, &self.operands);
+        let mut outcome = self.prepare(&mut runtime);
         if outcome.is_ok() {
-            outcome = machine.program();
+            outcome = runtime.program();
         }
-        let (status, nr) = (machine.status, machine.specials.nr);
+        let (status, nr) = (runtime.status, runtime.specials.nr);
         let failure = match outcome {
             Ok(()) => None,
             Err(stop) => match *stop {
@@ -293,7 +293,7 @@ impl Awk {
             },
         };
         let closes = matches!(failure, None | Some(StageError::Failed { .. }));
-        let held_back = if closes { machine.finish() } else { Ok(0) };
+        let held_back = if closes { runtime.finish() } else { Ok(0) };
         match (failure, held_back) {
             (Some(failure), _) => Err(failure),
             (None, Err(error)) => Err(error),
@@ -308,12 +308,12 @@ impl Awk {
         }
     }
 
-    fn prepare(&self, machine: &mut Machine<'_, '_>) -> Result<(), Box<Stop>> {
+    fn prepare(&self, runtime: &mut Runtime<'_, '_>) -> Result<(), Box<Stop>> {
         if let Some(separator) = &self.separator {
-            machine.assign_outside("FS", separator)?;
+            runtime.assign_outside("FS", separator)?;
         }
         for (name, value) in &self.set {
-            machine.assign_outside(name, value)?;
+            runtime.assign_outside(name, value)?;
         }
         Ok(())
     }

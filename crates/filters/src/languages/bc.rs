@@ -8,15 +8,15 @@ use crate::spec::{
     option,
 };
 
+mod calculator;
 mod lexer;
 mod library;
-mod machine;
 mod number;
 mod parser;
 mod tree;
 
+use calculator::{Calculator, Outside, Stop};
 use lexer::Fault;
-use machine::{Machine, Outside, Stop};
 use tree::Names;
 
 /// Columns of a line of output (XCU bc, "Operations").
@@ -155,7 +155,7 @@ pub(crate) fn parses(text: &[u8]) -> bool {
 impl Bc {
     /// Runs a text to its end. False when the program said it was over.
     fn run_text(
-        machine: &mut Machine,
+        calculator: &mut Calculator,
         names: &mut Names,
         program: &mut Program,
         io: &mut StageIo<'_>,
@@ -220,8 +220,8 @@ impl Bc {
                 let control = io.cancel().clone();
                 let from_text = program.start + length;
                 let mut rest = Rest { text: &mut program.text, from: from_text, control: &control };
-                let outcome = machine.item(&item, names, &mut rest);
-                let out = std::mem::take(&mut machine.out);
+                let outcome = calculator.item(&item, names, &mut rest);
+                let out = std::mem::take(&mut calculator.out);
                 io.out().put(&out, Origin::Range(from, to))?;
                 match outcome {
                     Ok(()) => {}
@@ -272,14 +272,14 @@ impl Filter for Bc {
             Some(width) => width.to_str().and_then(|width| width.parse().ok()).unwrap_or(WIDTH),
             None => WIDTH,
         };
-        let mut machine = Machine::new(self.library, width);
+        let mut calculator = Calculator::new(self.library, width);
         let mut names = Names::default();
         for file in &self.files {
             let shown = String::from_utf8_lossy(file).into_owned();
             match io.open(file) {
                 Ok(input) => {
                     let mut program = Program::new(input, shown);
-                    if !Self::run_text(&mut machine, &mut names, &mut program, io)? {
+                    if !Self::run_text(&mut calculator, &mut names, &mut program, io)? {
                         return Ok(io.status());
                     }
                 }
@@ -291,7 +291,7 @@ impl Filter for Bc {
         }
         let input = io.open_stdin();
         let mut program = Program::new(input, "standard input".to_owned());
-        Self::run_text(&mut machine, &mut names, &mut program, io)?;
+        Self::run_text(&mut calculator, &mut names, &mut program, io)?;
         Ok(io.status())
     }
 

@@ -1,5 +1,5 @@
 //! The stream editor (XCU sed), with the addresses, flags and commands in common use beyond the
-//! standard. A script is read once ([`parser`]) and run on each line ([`machine`]); lines that none
+//! standard. A script is read once ([`parser`]) and run on each line ([`editor`]); lines that none
 //! of its patterns matches are passed on in one piece where the script does nothing else ([`skip`]).
 
 use pattern::Syntax;
@@ -10,8 +10,8 @@ use crate::spec::{
     example, option, option_attached,
 };
 
+mod editor;
 mod input;
-mod machine;
 mod output;
 mod parser;
 mod settings;
@@ -19,7 +19,7 @@ mod skip;
 mod summary;
 mod tree;
 
-use machine::Machine;
+use editor::Editor;
 use parser::Fault;
 use settings::Settings;
 use tree::Script;
@@ -255,7 +255,7 @@ impl Filter for Sed {
         }
         let Some(script) = &self.script else { return Ok(ExitStatus::SUCCESS) };
         let operands = self.operands.clone();
-        Machine::new(script, &self.settings, operands, io)?.run()
+        Editor::new(script, &self.settings, operands, io)?.run()
     }
 
     fn verb_varies(&self) -> bool {

@@ -114,7 +114,7 @@ pub fn limit_in_words(limit: Limit) -> String {
     match limit {
         Limit::Lines(lines) => format!("{} lines", grouped(lines)),
         Limit::Bytes(number) => bytes(number),
-        Limit::Seconds(seconds) => format!("{seconds} s"),
+        Limit::Time(time) => format!("{} s", time.as_secs_f64()),
         Limit::Memory(number) => format!("{} of memory", bytes(number)),
         Limit::Commands(count) => format!("{} commands at once", grouped(count as u64)),
     }

@@ -400,7 +400,7 @@ pub fn throughput(record: &RunRecord) -> Throughput {
     Throughput {
         title: record.line(),
         about,
-        seconds: record.elapsed_ns as f64 / 1e9,
+        elapsed: std::time::Duration::from_nanos(record.elapsed_ns),
         courses: record.commands.iter().map(|command| course(command, record.elapsed_ns)).collect(),
     }
 }

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use engine::{Acted, Applied, HeldCommand};
+use engine::{Applied, HeldCommand, StartResult};
 use insight::Difference;
 
 /// The state of the Pending view.
@@ -19,9 +19,9 @@ pub(crate) struct PendingView {
     /// Commands that are not to be started, by their numbers.
     pub commands_out: BTreeSet<usize>,
     /// How the commands of a preview that were started ended.
-    pub acted: BTreeMap<usize, Acted>,
+    pub start_result: BTreeMap<usize, StartResult>,
     /// Commands of this text that were started and are none of its commands any more.
-    pub past: Vec<(HeldCommand, Acted)>,
+    pub past: Vec<(HeldCommand, StartResult)>,
     /// The preview whose commands these are.
     pub acted_of: Option<u64>,
     /// Commands are being started.

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use engine::{Acted, HeldCommand, OnFailure};
+use engine::{HeldCommand, OnFailure, StartResult};
 use insight::{Difference, difference};
 use ratatui::crossterm::event::KeyCode;
 
@@ -95,7 +95,7 @@ impl App {
     pub(crate) fn startable(&self) -> Vec<(usize, HeldCommand)> {
         let Some(preview) = &self.result.preview else { return Vec::new() };
         let wanted = |number: &usize, command: &HeldCommand| {
-            let done = self.acted(*number).is_some_and(Acted::succeeded);
+            let done = self.start_result(*number).is_some_and(StartResult::succeeded);
             !done && !command.joined && !self.pending.commands_out.contains(number)
         };
         let commands = preview.commands.iter().enumerate();
@@ -111,7 +111,7 @@ impl App {
             self.pending.commands_out.clear();
         }
         if before.text != next.text {
-            self.pending.acted.clear();
+            self.pending.start_result.clear();
             self.pending.past.clear();
             return;
         }
@@ -120,25 +120,25 @@ impl App {
         }
         let mut free: Vec<bool> = vec![true; next.commands.len()];
         let mut kept = BTreeMap::new();
-        for (number, acted) in std::mem::take(&mut self.pending.acted) {
+        for (number, start_result) in std::mem::take(&mut self.pending.start_result) {
             let Some(command) = before.commands.get(number) else { continue };
             let mut places = next.commands.iter().enumerate();
             match places.find(|(at, other)| free[*at] && *other == command) {
                 Some((at, _)) => {
                     free[at] = false;
-                    kept.insert(at, acted);
+                    kept.insert(at, start_result);
                 }
-                None => self.pending.past.push((command.clone(), acted)),
+                None => self.pending.past.push((command.clone(), start_result)),
             }
         }
-        self.pending.acted = kept;
+        self.pending.start_result = kept;
         self.pending.acted_of = Some(next.generation);
     }
 
     /// How a command was started, where it was.
-    pub(crate) fn acted(&self, number: usize) -> Option<&Acted> {
+    pub(crate) fn start_result(&self, number: usize) -> Option<&StartResult> {
         let current = self.result.preview.as_ref().map(|preview| preview.generation);
-        self.pending.acted.get(&number).filter(|_| self.pending.acted_of == current)
+        self.pending.start_result.get(&number).filter(|_| self.pending.acted_of == current)
     }
 
     fn ask_to_act(&mut self) {
@@ -162,27 +162,35 @@ impl App {
     pub(crate) fn act_now(&mut self, commands: Vec<(usize, HeldCommand)>, on_failure: OnFailure) {
         let generation = self.result.preview.as_ref().map(|preview| preview.generation);
         if self.pending.acted_of != generation {
-            self.pending.acted.clear();
+            self.pending.start_result.clear();
             self.pending.acted_of = generation;
         }
         for (number, _) in &commands {
-            self.pending.acted.remove(number);
+            self.pending.start_result.remove(number);
         }
         self.pending.acting = true;
         self.message = None;
-        self.session.workbench.act(commands, on_failure);
+        self.session.workbench.start_held(commands, on_failure);
     }
 
     /// The list is done, or was left: says how it went.
     pub(crate) fn acting_ended(&mut self) {
         self.pending.acting = false;
         // What was running when it was left is known by now, or never began.
-        self.pending.acted.retain(|_, acted| *acted != Acted::Running);
-        let well = self.pending.acted.values().filter(|acted| acted.succeeded()).count();
-        let badly = self.pending.acted.len() - well;
+        self.pending.start_result.retain(|_, start_result| *start_result != StartResult::Running);
+        let well = self
+            .pending
+            .start_result
+            .values()
+            .filter(|start_result| start_result.succeeded())
+            .count();
+        let badly = self.pending.start_result.len() - well;
         // Failed ones that were left out since are none of those that could be started again.
-        let left =
-            self.startable().iter().filter(|(number, _)| self.acted(*number).is_none()).count();
+        let left = self
+            .startable()
+            .iter()
+            .filter(|(number, _)| self.start_result(*number).is_none())
+            .count();
         let mut text = format!("{well} succeeded");
         if badly > 0 {
             text.push_str(&format!(", {badly} failed"));

@@ -421,8 +421,8 @@ fn expected(app: &App) -> Vec<String> {
             first.push(format!("{files} files ({})", bytes(estimate.total_bytes.unwrap_or(0))));
         }
     }
-    match estimate.seconds {
-        Some(seconds) => first.push(format!("about {}", duration((seconds * 1e9) as u64))),
+    match estimate.time {
+        Some(time) => first.push(format!("about {}", duration(time.as_nanos() as u64))),
         None if estimate.endless => first.push("runs until it is stopped".to_owned()),
         None => first.push("the time cannot be estimated".to_owned()),
     }

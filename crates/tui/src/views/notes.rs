@@ -16,7 +16,7 @@ fn pending(buffer: &mut Buffer, area: Rect, app: &App) {
     let Some(preview) = &app.result.preview else { return };
     let theme = app.theme;
     let (files, commands) = app.pending_rows();
-    let started = (0..commands).filter(|number| app.acted(*number).is_some()).count();
+    let started = (0..commands).filter(|number| app.start_result(*number).is_some()).count();
     let first = match (started + app.pending.past.len(), files) {
         (0, _) => "nothing here has been done yet",
         (_, 0) => "commands were run: the result is next to each",

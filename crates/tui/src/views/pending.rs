@@ -1,7 +1,7 @@
 //! The Pending view: files that would be written and commands that would be run, with what would
 //! change in the selected one.
 
-use engine::{Acted, HeldCommand, PendingFile, PendingMode};
+use engine::{HeldCommand, PendingFile, PendingMode, StartResult};
 use insight::{DifferenceRow, Side, bytes, grouped, lines};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -41,7 +41,7 @@ enum Line<'l> {
     File(usize, &'l PendingFile),
     Command(usize, &'l HeldCommand),
     /// A command that was started and is none of the text's any more.
-    Past(&'l HeldCommand, &'l Acted),
+    Past(&'l HeldCommand, &'l StartResult),
 }
 
 fn draw_list(
@@ -61,7 +61,8 @@ fn draw_list(
     if !commands.is_empty() {
         let what = if commands.len() == 1 { "command" } else { "commands" };
         let count = grouped(commands.len() as u64);
-        let started = (0..commands.len()).filter(|number| app.acted(*number).is_some()).count();
+        let started =
+            (0..commands.len()).filter(|number| app.start_result(*number).is_some()).count();
         list.push(Line::Title(match started {
             0 => format!("{count} {what} would be run"),
             started => format!("{} of {count} {what} run", grouped(started as u64)),
@@ -79,7 +80,9 @@ fn draw_list(
     if !app.pending.past.is_empty() {
         list.push(Line::Title("run before, and no longer part of the text".into()));
     }
-    list.extend(app.pending.past.iter().map(|(command, acted)| Line::Past(command, acted)));
+    list.extend(
+        app.pending.past.iter().map(|(command, start_result)| Line::Past(command, start_result)),
+    );
     let is_selected = |line: &Line<'_>| match line {
         Line::Title(_) | Line::Refused(..) | Line::Past(..) => false,
         Line::File(at, _) | Line::Command(at, _) => *at == app.pending.at,
@@ -130,9 +133,16 @@ fn draw_row(buffer: &mut Buffer, area: Rect, y: u16, app: &App, line: &Line<'_>,
             let effect_style = if file.lost && !out { theme.bright() } else { theme.quiet() };
             put_right(buffer, area, area.width.saturating_sub(1), y, &effect, effect_style);
         }
-        Line::Past(command, acted) => {
-            let state = ended(acted);
-            put(buffer, area, 2, y, if acted.succeeded() { "▹" } else { "!" }, theme.quiet());
+        Line::Past(command, start_result) => {
+            let state = ended(start_result);
+            put(
+                buffer,
+                area,
+                2,
+                y,
+                if start_result.succeeded() { "▹" } else { "!" },
+                theme.quiet(),
+            );
             let room =
                 usize::from(area.width.saturating_sub(7)).saturating_sub(state.chars().count());
             let text = cut(&safe(&insight::command_line(command)), room);
@@ -142,15 +152,15 @@ fn draw_row(buffer: &mut Buffer, area: Rect, y: u16, app: &App, line: &Line<'_>,
         Line::Command(at, command) => {
             let number = at - app.pending_rows().0;
             let out = app.pending.commands_out.contains(&number);
-            let state = match app.acted(number) {
-                Some(acted) => ended(acted),
+            let state = match app.start_result(number) {
+                Some(start_result) => ended(start_result),
                 None if out => "left out".to_owned(),
                 None if command.joined => "part of a pipeline".to_owned(),
                 None => String::new(),
             };
-            let trouble = app
-                .acted(number)
-                .is_some_and(|acted| !acted.succeeded() && *acted != Acted::Running);
+            let trouble = app.start_result(number).is_some_and(|start_result| {
+                !start_result.succeeded() && *start_result != StartResult::Running
+            });
             put(buffer, area, 2, y, if trouble { "!" } else { "▹" }, style);
             let room =
                 usize::from(area.width.saturating_sub(7)).saturating_sub(state.chars().count());
@@ -165,13 +175,13 @@ fn draw_row(buffer: &mut Buffer, area: Rect, y: u16, app: &App, line: &Line<'_>,
 }
 
 /// How a command ended.
-fn ended(acted: &Acted) -> String {
-    match acted {
-        Acted::Exited(status, _) => format!("status {status}"),
-        Acted::Signalled(signal, _) => format!("ended by signal {signal}"),
-        Acted::NotFound => "not found".to_owned(),
-        Acted::NotStarted(_) => "not started".to_owned(),
-        Acted::Running => "runs".to_owned(),
+fn ended(start_result: &StartResult) -> String {
+    match start_result {
+        StartResult::Exited(status, _) => format!("status {status}"),
+        StartResult::Signalled(signal, _) => format!("ended by signal {signal}"),
+        StartResult::NotFound => "not found".to_owned(),
+        StartResult::NotStarted(_) => "not started".to_owned(),
+        StartResult::Running => "runs".to_owned(),
     }
 }
 
@@ -305,8 +315,12 @@ fn draw_command(buffer: &mut Buffer, area: Rect, app: &App, command: &HeldComman
         put(buffer, area, 10, y, &text, if number == 0 { theme.bright() } else { theme.ink() });
     }
     let number = app.pending.at - app.pending_rows().0;
-    let said = match app.acted(number) {
-        Some(Acted::Exited(_, said) | Acted::Signalled(_, said) | Acted::NotStarted(said)) => said,
+    let said = match app.start_result(number) {
+        Some(
+            StartResult::Exited(_, said)
+            | StartResult::Signalled(_, said)
+            | StartResult::NotStarted(said),
+        ) => said,
         _ => "",
     };
     let below = command.words.len().min(rows) as u16 + head + 1;

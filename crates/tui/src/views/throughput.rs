@@ -79,7 +79,7 @@ fn progress(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
         None => format!("{} read", bytes(read)),
     };
     x = put(buffer, area, x, 0, &amount, theme.ink()) + 2;
-    let seconds = snapshot.seconds().max(1e-9);
+    let seconds = snapshot.elapsed().as_secs_f64().max(1e-9);
     let now = match first {
         Some(first) if running.end.is_none() => running.history.rate(first.span, 2 * NOW_NS).bytes,
         _ => read as f64 / seconds,
@@ -87,9 +87,9 @@ fn progress(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
     x = put(buffer, area, x, 0, &byte_rate(now), theme.ink()) + 2;
     x = put(buffer, area, x, 0, &duration(snapshot.elapsed_ns), theme.ink()) + 2;
     if running.end.is_none()
-        && let Some(left) = snapshot.seconds_left()
+        && let Some(left) = snapshot.time_left()
     {
-        let left = duration((left * 1e9) as u64);
+        let left = duration(left.as_nanos() as u64);
         let text = [format!("about {left} left"), format!("{left} left")]
             .into_iter()
             .find(|text| usize::from(x) + text.chars().count() < usize::from(area.width));

@@ -4,7 +4,7 @@ use pattern::glob_matches;
 use shell::{Compound, List, Span};
 
 use super::Shell;
-use crate::flow::origins::Taken;
+use crate::flow::origins::InputCursor;
 use crate::language::unwind::{ShellResult, Unwind};
 
 /// What goes on after a round of a loop.
@@ -127,7 +127,7 @@ impl Shell<'_> {
 
     fn looping(&mut self, run: impl FnOnce(&mut Self) -> ShellResult<()>) -> ShellResult<()> {
         self.loops += 1;
-        let since = self.taken.as_ref().map(Taken::since);
+        let since = self.taken.as_ref().map(InputCursor::since);
         let result = run(self);
         if let (Some(taken), Some(since)) = (&self.taken, since) {
             taken.end_loop(since);

@@ -13,7 +13,7 @@ use stream::{CommandEnd, ExitStatus, InputName, LineId, OriginStore, StageFigure
 use crate::base::limits::Limit;
 use crate::files::identity::Identity;
 use crate::files::pending::PendingFile;
-use crate::files::sample::Sampled;
+use crate::files::sample::SampledInput;
 use crate::kept::lines::Kept;
 use crate::plan::outcome::RedirectError;
 use crate::plan::pipeline::{StageKind, StagePlan};
@@ -42,7 +42,7 @@ pub struct InputRecord {
     /// Its lines.
     pub kept: Arc<Kept>,
     /// The sample it is, where it comes from outside the pipeline.
-    pub sampled: Option<Arc<Sampled>>,
+    pub sampled: Option<Arc<SampledInput>>,
 }
 
 /// What a stage did.
@@ -223,7 +223,7 @@ pub struct Preview {
 
 impl Preview {
     /// The files whose samples it was made from.
-    pub fn sources(&self) -> impl Iterator<Item = (Option<PathBuf>, &Arc<Sampled>)> {
+    pub fn sources(&self) -> impl Iterator<Item = (Option<PathBuf>, &Arc<SampledInput>)> {
         self.stages.iter().flat_map(|stage| {
             let sampled = stage.inputs.iter().filter_map(|input| {
                 let sampled = input.sampled.as_ref()?;

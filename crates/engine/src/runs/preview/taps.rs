@@ -14,7 +14,7 @@ use crate::kept::sinks::Messages;
 use crate::plan::outcome::StageOutcome;
 use crate::plan::pipeline::{Plan, StagePlan};
 use crate::policy::HeldCommand;
-use crate::runs::figures::Collected;
+use crate::runs::figures::FigureTable;
 
 /// Lines or bytes a stage may go on writing after its reader has left, so that a small stream is
 /// shown whole and does not depend on who was faster.
@@ -65,7 +65,7 @@ pub(super) struct Build {
     pub(super) origins: Arc<Mutex<OriginStore>>,
     pub(super) messages: Arc<Messages>,
     pub(super) held: Mutex<Vec<HeldCommand>>,
-    pub(super) inside: Collected,
+    pub(super) inside: FigureTable,
     pub(super) cut: Arc<Mutex<Option<Limit>>>,
 }
 

@@ -9,7 +9,7 @@ use stream::{RunControl, StageMeter};
 use crate::base::limits::Limits;
 use crate::exec::command::CommandStarter;
 use crate::files::held_back::HeldBackFiles;
-use crate::files::sample::Sampled;
+use crate::files::sample::SampledInput;
 use crate::flow::descriptors::Ports;
 use crate::kept::lines::Kept;
 use crate::plan::pipeline::Plan;
@@ -26,7 +26,7 @@ pub(crate) struct Task<'t> {
     pub(crate) control: &'t RunControl,
     pub(crate) starter: &'t CommandStarter,
     pub(crate) limits: Limits,
-    pub(crate) standard: Option<Arc<Sampled>>,
+    pub(crate) standard: Option<Arc<SampledInput>>,
     pub(crate) before: Option<&'t Preview>,
     /// Tells apart what the key of a stage does not: the sample and the standard input.
     pub(crate) setting: Vec<u8>,

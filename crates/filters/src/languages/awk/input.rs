@@ -3,8 +3,8 @@
 use stream::{ReadError, StageError, describe};
 
 use super::code::{ARGV, Special};
-use super::machine::Machine;
 use super::operands::assignment;
+use super::runtime::Runtime;
 use super::shared_text::SharedText;
 use super::stop::{Eval, Stop};
 use super::value::{Slot, Value};
@@ -32,7 +32,7 @@ const RECORDS_A_LOOK: u64 = 4096;
 /// in the order.
 const ELEMENT_BYTES: usize = size_of::<Slot>() + size_of::<SharedText>() + 24;
 
-impl Machine<'_, '_> {
+impl Runtime<'_, '_> {
     /// The next record of the main input; `None` at the end of the last operand.
     pub(super) fn next_record(&mut self) -> Eval<Option<Found>> {
         loop {

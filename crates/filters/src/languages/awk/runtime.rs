@@ -46,7 +46,7 @@ pub(super) enum Flow {
 }
 
 /// A program that runs.
-pub(super) struct Machine<'m, 'w> {
+pub(super) struct Runtime<'m, 'w> {
     pub(super) code: &'m Code,
     pub(super) io: &'m mut StageIo<'w>,
     pub(super) record: Record,
@@ -69,7 +69,7 @@ pub(super) struct Machine<'m, 'w> {
     pub(super) in_record: bool,
 }
 
-impl<'m, 'w> Machine<'m, 'w> {
+impl<'m, 'w> Runtime<'m, 'w> {
     pub(super) fn new(code: &'m Code, io: &'m mut StageIo<'w>, arguments: &[Vec<u8>]) -> Self {
         let splitter = Rc::new(Splitter::Blanks);
         let mut arrays: Vec<SharedArray> = Vec::with_capacity(code.arrays.max(2));
@@ -286,7 +286,7 @@ impl<'m, 'w> Machine<'m, 'w> {
         Ok(())
     }
 
-    /// An empty buffer; see [`Machine::give_back`].
+    /// An empty buffer; see [`Runtime::give_back`].
     fn buffer(&mut self) -> Vec<u8> {
         self.made.spare.pop().unwrap_or_default()
     }
@@ -308,7 +308,7 @@ impl<'m, 'w> Machine<'m, 'w> {
         }
     }
 
-    /// As [`Machine::touch`], but not at the end, when no record is current.
+    /// As [`Runtime::touch`], but not at the end, when no record is current.
     #[inline]
     fn touch_in_record(&mut self) {
         if self.in_record {

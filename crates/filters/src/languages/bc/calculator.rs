@@ -70,7 +70,7 @@ pub(super) trait Outside {
     fn goes_on(&self) -> bool;
 }
 
-pub(super) struct Machine {
+pub(super) struct Calculator {
     scale: u32,
     input_base: u32,
     output_base: BigInt,
@@ -89,7 +89,7 @@ pub(super) struct Machine {
     width: usize,
 }
 
-impl Machine {
+impl Calculator {
     pub(super) fn new(library: bool, width: usize) -> Self {
         Self {
             scale: if library { 20 } else { 0 },

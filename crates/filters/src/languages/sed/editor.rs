@@ -67,7 +67,7 @@ struct Space {
     open: bool,
 }
 
-pub(super) struct Machine<'s, 'm, 'w> {
+pub(super) struct Editor<'s, 'm, 'w> {
     script: &'s Script,
     settings: &'s Settings,
     quiet: bool,
@@ -95,7 +95,7 @@ pub(super) struct Machine<'s, 'm, 'w> {
     tracks: bool,
 }
 
-impl<'s, 'm, 'w> Machine<'s, 'm, 'w> {
+impl<'s, 'm, 'w> Editor<'s, 'm, 'w> {
     pub(super) fn new(
         script: &'s Script,
         settings: &'s Settings,

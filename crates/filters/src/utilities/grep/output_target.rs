@@ -7,12 +7,12 @@ pub(super) enum OutputTarget<'s, 'w> {
     /// Straight on.
     Stage(&'s mut StageIo<'w>),
     /// Kept, for files that are searched at the same time.
-    Kept(&'s mut Kept),
+    Kept(&'s mut HeldResults),
 }
 
 /// What is to be written for one file. Memory: all of it.
 #[derive(Default)]
-pub(super) struct Kept {
+pub(super) struct HeldResults {
     pub(super) out: Vec<u8>,
     pub(super) messages: Vec<String>,
     pub(super) any: bool,

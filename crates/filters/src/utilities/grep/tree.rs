@@ -12,7 +12,7 @@ use stream::{
 };
 
 use super::output::Listing;
-use super::output_target::{Kept, OutputTarget};
+use super::output_target::{HeldResults, OutputTarget};
 use super::search::Search;
 
 /// Files searched at the same time are taken in batches of at most so many bytes: the results of
@@ -252,7 +252,7 @@ impl FileSearch<'_> {
             }
             return Ok(());
         }
-        let results: Vec<Mutex<Kept>> = files.iter().map(|_| Mutex::default()).collect();
+        let results: Vec<Mutex<HeldResults>> = files.iter().map(|_| Mutex::default()).collect();
         let next = AtomicUsize::new(0);
         let output = io.out().file_facts();
         let (machine_files, search) = (io.files(), self.search);
@@ -316,7 +316,7 @@ fn search_kept(
     file: &[u8],
     named: bool,
     output: Option<FileFacts>,
-    kept: &mut Kept,
+    kept: &mut HeldResults,
 ) {
     let source = match files.read(path(file)) {
         Ok(source) => source,

@@ -11,11 +11,11 @@ use super::super::resolve::compile;
 use super::super::text;
 use super::super::tree::{Arithmetic, Comparison};
 use super::{
-    CALLS_MAX, Code, Eval, Flow, Local, Machine, Node, PATTERNS_MAX, Place, Rc, SharedArray, Slot,
+    CALLS_MAX, Code, Eval, Flow, Local, Node, PATTERNS_MAX, Place, Rc, Runtime, SharedArray, Slot,
     Special, Value, fault, push_value,
 };
 
-impl<'m> Machine<'m, '_> {
+impl<'m> Runtime<'m, '_> {
     /// Evaluates for what it does; its value is of no use.
     pub(super) fn effect(&mut self, node: &Node) -> Eval<()> {
         if self.lineage.tracks {
@@ -259,8 +259,8 @@ impl<'m> Machine<'m, '_> {
         // Without back-references no search is given up.
         let is_match = |pattern: &Pattern, text: &[u8]| pattern.is_match(text).unwrap_or(false);
         if let Node::Column(number) = subject {
-            return self.with_pattern(matcher, |machine, pattern| {
-                Ok(machine.with_column(*number, |column| is_match(pattern, column)))
+            return self.with_pattern(matcher, |runtime, pattern| {
+                Ok(runtime.with_column(*number, |column| is_match(pattern, column)))
             });
         }
         let mut text = self.buffer();

@@ -1,10 +1,10 @@
 //! `printf` and `sprintf` (XCU awk, "Formatted Output"; XBD 5).
 
-use super::{Eval, Machine, Node, Value, fault};
+use super::{Eval, Node, Runtime, Value, fault};
 use crate::text::c_format::{Flags, WIDTH_MAX, floating, signed, unsigned};
 use crate::text::characters;
 
-impl Machine<'_, '_> {
+impl Runtime<'_, '_> {
     /// Adds the values behind the first as the first, the format, says.
     pub(super) fn format(&mut self, values: &[Node], at: usize, out: &mut Vec<u8>) -> Eval<()> {
         let Some((format, rest)) = values.split_first() else { return Ok(()) };

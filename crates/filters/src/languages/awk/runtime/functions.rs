@@ -8,7 +8,7 @@ use super::super::replacement;
 use super::super::split::next_by_pattern;
 use super::super::streams::{shell_line, status_of};
 use super::super::tree::Builtin;
-use super::{ArrayPlace, Eval, Machine, Node, Place, Rc, Slot, Special, Splitter, Value, fault};
+use super::{ArrayPlace, Eval, Node, Place, Rc, Runtime, Slot, Special, Splitter, Value, fault};
 use crate::common::substitution::replace;
 use crate::common::time;
 use crate::text::characters;
@@ -21,7 +21,7 @@ fn offset_of(text: &[u8], character: usize) -> usize {
     characters::each(text).take(character).map(|(_, bytes)| bytes.len()).sum()
 }
 
-impl Machine<'_, '_> {
+impl Runtime<'_, '_> {
     /// A value as text, in a buffer that should be given back.
     pub(super) fn text(&mut self, node: &Node) -> Eval<Vec<u8>> {
         let mut text = self.buffer();
@@ -157,8 +157,8 @@ impl Machine<'_, '_> {
         let splitter = match (&call.matcher, separator) {
             (Some(matcher), _) => {
                 // The pattern of the program itself is shared, not compiled again.
-                self.fill(call.array, &text, |at, machine| {
-                    machine
+                self.fill(call.array, &text, |at, runtime| {
+                    runtime
                         .with_pattern(matcher, |_, pattern| Ok(next_by_pattern(pattern, &text, at)))
                 })?
             }

@@ -3,13 +3,13 @@
 use super::super::resolve::separator;
 use super::super::value::find;
 use super::{
-    ArrayPlace, Eval, FIELDS_MAX, Local, Machine, Node, NumberFormat, Place, Rc, SharedArray, Slot,
+    ArrayPlace, Eval, FIELDS_MAX, Local, Node, NumberFormat, Place, Rc, Runtime, SharedArray, Slot,
     Special, Splitter, Value, fault, push_value,
 };
 use crate::common::input::line_set::LineSet;
 use crate::common::input::records::Separator;
 
-impl Machine<'_, '_> {
+impl Runtime<'_, '_> {
     pub(super) fn array(&self, place: ArrayPlace) -> SharedArray {
         match place {
             ArrayPlace::Global(at) => self.arrays[at].clone(),

@@ -1,4 +1,4 @@
-//! The parts of a machine's state, each with what belongs together.
+//! The parts of the state of a program that runs, each with what belongs together.
 
 use std::rc::Rc;
 

@@ -4,7 +4,7 @@ use memchr::{memchr, memchr_iter};
 use stream::{LineId, Origin, ReadError, StageError};
 
 use super::super::tree::Translation;
-use super::{Machine, Queued, Space};
+use super::{Editor, Queued, Space};
 use crate::common::input::records::{Blocks, Records, Separator};
 
 impl Space {
@@ -52,7 +52,7 @@ fn with_origin<T>(lines: &[(LineId, LineId)], each: impl FnOnce(Origin<'_>) -> T
     }
 }
 
-impl<'s> Machine<'s, '_, '_> {
+impl<'s> Editor<'s, '_, '_> {
     /// True where each line of the space is one line of the input.
     pub(super) fn has_line_each(&self) -> bool {
         self.tracks
