@@ -1,6 +1,8 @@
 //! The session of a screen: the newest text wins, and what goes on beside it.
 
 pub(crate) mod capture;
+pub(crate) mod evaluation;
 pub(crate) mod follow;
+pub(crate) mod request;
 pub(crate) mod session;
 pub(crate) mod start_held;

@@ -1,6 +1,6 @@
 //! The terminal: taken over, given back, whatever happens.
 
-use std::io::{self, Stdout, Write, stdout};
+use std::io::{self, BufWriter, Stdout, Write, stdout};
 use std::sync::Once;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::Sender;
@@ -9,10 +9,11 @@ use std::time::{Duration, Instant};
 use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::clipboard::CopyToClipboard;
 use ratatui::crossterm::event::{DisableBracketedPaste, EnableBracketedPaste};
-use ratatui::crossterm::execute;
 use ratatui::crossterm::terminal::{
-    Clear, ClearType, EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode,
+    BeginSynchronizedUpdate, Clear, ClearType, EndSynchronizedUpdate, EnterAlternateScreen,
+    LeaveAlternateScreen, disable_raw_mode, enable_raw_mode,
 };
+use ratatui::crossterm::{execute, queue};
 use ratatui::layout::Size;
 use ratatui::{Frame, Terminal};
 use rustix::process::Signal;
@@ -25,9 +26,18 @@ use crate::theme::{Depth, Ground};
 /// True while the terminal is ours and must be given back.
 static TAKEN: AtomicBool = AtomicBool::new(false);
 
+/// Bytes of a frame that are gathered before anything is written: more than a whole screen takes.
+const FRAME: usize = 1 << 17;
+
+type Backend = CrosstermBackend<BufWriter<Stdout>>;
+
+fn terminal() -> io::Result<Terminal<Backend>> {
+    Terminal::new(CrosstermBackend::new(BufWriter::with_capacity(FRAME, stdout())))
+}
+
 /// The screen while it is ours. Given back when dropped.
 pub(crate) struct Screen {
-    terminal: Terminal<CrosstermBackend<Stdout>>,
+    terminal: Terminal<Backend>,
     /// It was given back until this process is continued: nothing is drawn.
     away: bool,
     size: Size,
@@ -37,14 +47,18 @@ impl Screen {
     pub(crate) fn enter() -> io::Result<Self> {
         guard_panics();
         take()?;
-        let terminal = Terminal::new(CrosstermBackend::new(stdout()))?;
+        let terminal = terminal()?;
         Ok(Self { terminal, away: false, size: Size::new(80, 24) })
     }
 
+    /// Draws a frame. It reaches the terminal in one piece, between the marks of a synchronised
+    /// update, so that no half of it is ever seen; terminals that do not know the marks skip them.
     pub(crate) fn draw(&mut self, view: impl FnOnce(&mut Frame<'_>)) -> io::Result<Size> {
         if !self.away {
+            queue!(self.terminal.backend_mut(), BeginSynchronizedUpdate)?;
             let done = self.terminal.draw(view)?;
             self.size = Size::new(done.area.width, done.area.height);
+            execute!(self.terminal.backend_mut(), EndSynchronizedUpdate)?;
         }
         Ok(self.size)
     }
@@ -66,7 +80,7 @@ impl Screen {
         // A terminal without a past draws everything anew. (Clearing it would ask for the
         // cursor's place, and the answer goes to the thread that reads the keys.)
         execute!(stdout(), Clear(ClearType::All))?;
-        self.terminal = Terminal::new(CrosstermBackend::new(stdout()))?;
+        self.terminal = terminal()?;
         Ok(())
     }
 
@@ -97,7 +111,8 @@ fn take() -> io::Result<()> {
 fn give_back() {
     if TAKEN.swap(false, Ordering::SeqCst) {
         // Nothing can be done about a terminal that is gone.
-        let _ = execute!(stdout(), DisableBracketedPaste, LeaveAlternateScreen);
+        let _ =
+            execute!(stdout(), EndSynchronizedUpdate, DisableBracketedPaste, LeaveAlternateScreen);
         let _ = stdout().write_all(b"\x1b[?25h");
         let _ = stdout().flush();
         let _ = disable_raw_mode();

@@ -15,8 +15,7 @@ mod throughput;
 mod wiring;
 
 pub(crate) use areas::lens_rows;
-use canvas::put;
-use canvas::rule;
+use canvas::Canvas;
 use ratatui::Frame;
 use ratatui::layout::Rect;
 
@@ -26,43 +25,44 @@ use crate::state::screen::Screen;
 /// Draws the whole screen.
 pub(crate) fn draw(frame: &mut Frame<'_>, app: &App) {
     let area = frame.area();
-    let buffer = frame.buffer_mut();
-    buffer.set_style(area, app.theme.ink());
+    let mut canvas = Canvas { buffer: frame.buffer_mut(), area, theme: app.theme };
+    canvas.buffer.set_style(area, app.theme.ink());
     if area.width < 20 || area.height < 8 {
-        put(buffer, area, 0, 0, "Ylotrope needs more room", app.theme.bright());
+        canvas.put(0, 0, "Ylotrope needs more room", app.theme.bright());
         return;
     }
     let areas = areas::areas(area, app);
-    chrome::header(buffer, areas.header, app);
-    let cursor = command::draw(buffer, areas.command, app);
-    rule(buffer, areas.top_rule, app);
+    chrome::header(&mut canvas.within(areas.header), app);
+    let cursor = command::draw(&mut canvas.within(areas.command), app);
+    canvas.within(areas.top_rule).rule();
     let body = Rect { width: area.width, ..areas.river };
     match app.screen {
         Screen::Bench => {
-            river::draw(buffer, areas.river, app);
-            for y in areas.middle_rule.top()..areas.middle_rule.bottom() {
-                put(buffer, areas.middle_rule, 0, y - areas.middle_rule.y, "│", app.theme.rule());
+            river::draw(&mut canvas.within(areas.river), app);
+            let mut middle = canvas.within(areas.middle_rule);
+            for y in 0..areas.middle_rule.height {
+                middle.put(0, y, "│", app.theme.rule());
             }
-            lens::draw(buffer, areas.lens, app);
+            lens::draw(&mut canvas.within(areas.lens), app);
         }
-        Screen::Wiring => wiring::draw(buffer, body, app),
-        Screen::Pending => pending::draw(buffer, body, app),
-        Screen::Throughput => throughput::draw(buffer, body, app),
-        Screen::Compare => compare::draw(buffer, body, app),
+        Screen::Wiring => wiring::draw(&mut canvas.within(body), app),
+        Screen::Pending => pending::draw(&mut canvas.within(body), app),
+        Screen::Throughput => throughput::draw(&mut canvas.within(body), app),
+        Screen::Compare => compare::draw(&mut canvas.within(body), app),
     }
-    rule(buffer, areas.bottom_rule, app);
+    canvas.within(areas.bottom_rule).rule();
     let drawer_cursor = if let Some(drawer) = &app.drawer {
-        drawer::draw(buffer, areas.notes, drawer, app)
+        drawer::draw(&mut canvas.within(areas.notes), drawer, app)
     } else {
         match app.screen {
-            Screen::Throughput => throughput::notes(buffer, areas.notes, app),
-            Screen::Compare => compare::notes(buffer, areas.notes, app),
-            _ => notes::draw(buffer, areas.notes, app),
+            Screen::Throughput => throughput::notes(&mut canvas.within(areas.notes), app),
+            Screen::Compare => compare::notes(&mut canvas.within(areas.notes), app),
+            _ => notes::draw(&mut canvas.within(areas.notes), app),
         }
         None
     };
-    chrome::message(buffer, areas.message, app);
-    chrome::keys(buffer, areas.keys, app);
+    chrome::message(&mut canvas.within(areas.message), app);
+    chrome::keys(&mut canvas.within(areas.keys), app);
     if let Some(position) = drawer_cursor.or(cursor) {
         frame.set_cursor_position(position);
     }

@@ -1,93 +1,23 @@
 //! Background work for a screen: previews, counts, full runs.
 
 use parking_lot::Mutex;
-use std::io;
 use std::sync::Arc;
-use std::time::Duration;
 
-use shell::Script;
 use stream::{RunControl, StageFigures, StageMeter};
 
 use crate::base::background::{BackgroundError, in_background};
-use crate::base::limits::{Limits, Over, with_limits};
-use crate::base::sinks::Nowhere;
 use crate::base::worker::Worker;
 use crate::bench::capture::Capture;
+use crate::bench::evaluation::{Captured, Evaluation, Trouble};
 use crate::bench::follow::FollowedStage;
-use crate::bench::start_held::{OnFailure, StartResult, start_held};
-use crate::exec::command::CommandStarter;
-use crate::exec::context::RunContext;
-use crate::files::held_back::{HeldBackFiles, Sampler};
-use crate::files::sample::{Sample, SampleCache, SampledInput, count_lines, take};
-use crate::flow::descriptors::Ports;
-use crate::kept::sinks::Messages;
-use crate::language::interpreter::ShellLanguage;
-use crate::language::run_text::{SurroundingCommands, shell_in};
-use crate::plan::error::PlanError;
-use crate::plan::pipeline::Plan;
+use crate::bench::request::{Report, Request, SessionEvent};
+use crate::bench::start_held::{OnFailure, start_held};
+use crate::files::sample::{SampleCache, count_lines};
 use crate::plan::variables::Variables;
-use crate::policy::{Consents, HeldCommand, Policy};
-use crate::runs::estimate::{Estimate, Given, try_out};
+use crate::policy::{HeldCommand, Policy};
+use crate::runs::estimate::{Given, try_out};
 use crate::runs::full::{FullEnd, FullRequest, FullRun, run_full};
-use crate::runs::preview::preview;
 use crate::runs::preview::result::Preview;
-use crate::runs::preview::task::{LiveSoFar, Task};
-use crate::runs::script::HeldCommands;
-
-/// What a preview is asked for.
-#[derive(Clone)]
-pub struct Request {
-    /// The text.
-    pub text: String,
-    /// The text as a tree, where it was parsed already.
-    pub script: Option<Arc<Script>>,
-    /// Where the cursor is in it: that decides which of its pipelines is looked at.
-    pub at: usize,
-    /// Variables and parameters it begins with.
-    pub variables: Variables,
-    /// The pipeline, where it is made elsewhere.
-    pub plan: Option<Plan>,
-    /// Which lines.
-    pub sample: Sample,
-    /// How much it may do.
-    pub limits: Limits,
-    /// What the user consented to.
-    pub allowed: Consents,
-}
-
-/// News from the background.
-pub enum SessionEvent {
-    /// A preview is ready.
-    Done(Arc<Preview>),
-    /// The sample's whole was counted (it is noted in the sample).
-    Counted,
-    /// The text cannot be run; the error says where and why.
-    Refused(u64, PlanError),
-    /// There is nothing to run.
-    Nothing(u64),
-    /// A preview could not be made; the text says why.
-    Failed(u64, String),
-    /// A command of a list, by its number there, has begun or ended.
-    StartResult(usize, StartResult),
-    /// The list is done, or was left.
-    ActingEnded,
-    /// A full run has ended.
-    FullEnded(FullEnd),
-    /// What a full run of this text would take.
-    Estimated(String, Estimate),
-    /// Something came from standard input.
-    Arrived,
-}
-
-/// The last sample of standard input, and how much had come then.
-struct Captured {
-    bytes: u64,
-    ended: bool,
-    sample: Sample,
-    sampled: Arc<SampledInput>,
-}
-
-type Report = Arc<dyn Fn(SessionEvent) + Send + Sync>;
 
 /// Runs previews in the background, the newest only.
 pub struct Workbench {
@@ -134,28 +64,21 @@ impl Workbench {
         let generation = self.generation;
         let (control, counting) = (RunControl::default(), RunControl::default());
         self.running = vec![control.clone(), counting.clone()];
-        let live = self.live.clone();
-        let cache = self.cache.clone();
-        let before = self.last.clone();
-        let capture = self.capture.clone();
-        let captured = self.captured.clone();
-        let meters = self.meters.clone();
-        let report = self.report.clone();
-        let answer = report.clone();
+        let evaluation = Evaluation {
+            generation,
+            request,
+            cache: self.cache.clone(),
+            before: self.last.clone(),
+            capture: self.capture.clone(),
+            captured: self.captured.clone(),
+            meters: self.meters.clone(),
+            live: self.live.clone(),
+            control,
+            report: self.report.clone(),
+        };
+        let answer = self.report.clone();
         self.worker.post(
-            move || {
-                work(
-                    generation,
-                    &request,
-                    &cache,
-                    before,
-                    capture.as_deref(),
-                    &captured,
-                    &meters,
-                    &control,
-                    &|plan| follow(plan, &live, &control, &report),
-                )
-            },
+            move || evaluation.run(),
             move |worked| match worked {
                 Ok(Ok(Some(done))) => {
                     let done = Arc::new(done);
@@ -289,199 +212,6 @@ impl Workbench {
             acting.cancel();
         }
     }
-}
-
-/// Why there is no preview.
-enum Trouble {
-    Nothing,
-    Refused(PlanError),
-    Failed(String),
-}
-
-impl Trouble {
-    /// What comes before the pipeline came to a limit.
-    fn cut_off(over: Over, time: Duration) -> Self {
-        let why = match over {
-            Over::Time => format!("it takes longer than {} seconds", time.as_secs_f64()),
-            Over::Excess(excess) => excess.to_string(),
-        };
-        Self::Failed(format!("what comes before the pipeline is cut off: {why}"))
-    }
-}
-
-/// Starts the first stage on its own where it follows a file, or goes on with the one that runs;
-/// one of another text ends.
-fn follow(
-    plan: &Plan,
-    live: &Mutex<Option<FollowedStage>>,
-    control: &RunControl,
-    report: &Report,
-) -> Option<LiveSoFar> {
-    let mut live = live.lock();
-    if control.is_cancelled() {
-        return None;
-    }
-    let Some(stage) = plan.stages.first().filter(|stage| stage.follows()) else {
-        *live = None;
-        return None;
-    };
-    if live.as_ref().is_none_or(|live| !live.is_of(stage)) {
-        let report = report.clone();
-        // Without a thread the file is shown as it is.
-        *live = FollowedStage::start(stage, move || report(SessionEvent::Arrived)).ok();
-    }
-    let live = live.as_ref()?;
-    let messages = String::from_utf8_lossy(&live.messages.contents()).into_owned();
-    Some(LiveSoFar { kept: live.kept.clone(), messages })
-}
-
-#[allow(clippy::too_many_arguments)] // what the thread takes with it
-fn work(
-    generation: u64,
-    request: &Request,
-    cache: &Arc<SampleCache>,
-    before: Option<Arc<Preview>>,
-    capture: Option<&Capture>,
-    captured: &Mutex<Option<Captured>>,
-    meters: &Mutex<Vec<Arc<StageMeter>>>,
-    control: &RunControl,
-    follow: &dyn Fn(&Plan) -> Option<LiveSoFar>,
-) -> Result<Option<Preview>, Trouble> {
-    let mut setting = format!("{:?} {:?}", request.sample, request.limits).into_bytes();
-    let standard = match capture {
-        None => None,
-        Some(capture) => {
-            let sampled = sample_capture(capture, request, captured, control).map_err(|error| {
-                Trouble::Failed(format!("standard input: {}", stream::describe(&error)))
-            })?;
-            setting.extend_from_slice(format!(" {:p}", Arc::as_ptr(&sampled)).as_bytes());
-            Some(sampled)
-        }
-    };
-    let sampler = Sampler { sample: request.sample, limits: request.limits, cache: cache.clone() };
-    let policy = Policy::in_preview(&request.allowed);
-    let files = Arc::new(HeldBackFiles::new(Some(sampler), control.clone()));
-    let starter = CommandStarter::deferred(files.clone(), policy.clone());
-    let held = HeldCommands::default();
-    let errors: Arc<Messages> = Arc::default();
-    let context = RunContext {
-        files: &*files,
-        commands: &starter,
-        descriptors: Ports::new(None, Arc::new(Nowhere), errors.clone()),
-        policy,
-        observer: &held,
-        taps: None,
-        interpreter: &ShellLanguage,
-        within: None,
-    };
-    let mut shell = shell_in(&context, request.variables.clone(), control);
-    shell.plans_eagerly = true;
-    let script = match &request.script {
-        Some(script) => script.clone(),
-        None => Arc::new(shell::parse(&request.text).map_err(|error| {
-            Trouble::Refused(PlanError { message: error.kind.to_string(), span: error.span })
-        })?),
-    };
-    let Some(shown) = script.shown(request.at) else { return Err(Trouble::Nothing) };
-    let Some(parts) = SurroundingCommands::of(&script, shown) else { return Err(Trouble::Nothing) };
-    let mut reached = true;
-    let time = request.limits.time;
-    let memory = Some(request.limits.memory_bytes);
-    let (prepared, over) = with_limits(control, time, memory, || {
-        reached = parts.run_before(&mut shell);
-        match &request.plan {
-            Some(plan) => Ok(plan.clone()),
-            None => shell.plan_pipeline(shown).map_err(PlanError::of),
-        }
-    });
-    if let Some(over) = over {
-        return Err(Trouble::cut_off(over, time));
-    }
-    if control.is_cancelled() {
-        return Ok(None);
-    }
-    let plan = prepared.map_err(Trouble::Refused)?;
-    let filters = plan.check(&request.text).map_err(Trouble::Refused)?;
-    let live = follow(&plan);
-    if let Some(live) = &live {
-        let (bytes, said) = (live.kept.bytes(), live.messages.len());
-        setting.extend_from_slice(format!(" live {bytes} {said}").as_bytes());
-    }
-    // What commands before have written is not part of what a result is known by.
-    let before = before.filter(|_| parts.begins_with_assignments() && !shell.has_redirected);
-    let commands_before = held.take();
-    let done = preview(&Task {
-        generation,
-        text: &request.text,
-        plan: &plan,
-        filters,
-        files: &files,
-        control,
-        starter: &starter,
-        limits: request.limits,
-        standard,
-        before: before.as_deref(),
-        setting,
-        meters,
-        live,
-        redirected: shell.has_redirected.then(|| shell.ports.clone()),
-    });
-    let Some(mut done) = done else { return Ok(None) };
-    tracing::debug!(
-        generation,
-        stages = done.stages.len(),
-        reused = done.stages.iter().filter(|stage| stage.reused).count(),
-        milliseconds = done.elapsed_ns / 1_000_000,
-        "evaluated"
-    );
-    tracing::trace!(generation, text = request.text, "the text");
-    let status = done.stages.last().map_or(0, |last| last.status.0);
-    with_limits(control, time, memory, || parts.run_after(status, &mut shell));
-    drop(shell);
-    done.pending = files.pending.files();
-    done.refused = files.pending.refused();
-    done.commands = commands_before;
-    done.commands.extend(done.stages.iter().flat_map(|stage| stage.held.clone()));
-    done.commands.extend(held.take());
-    done.said = errors.text();
-    done.reached = reached;
-    Ok(Some(done))
-}
-
-/// The sample of what has come from standard input; the same one as long as nothing more comes
-/// that would change it.
-fn sample_capture(
-    capture: &Capture,
-    request: &Request,
-    captured: &Mutex<Option<Captured>>,
-    control: &RunControl,
-) -> io::Result<Arc<SampledInput>> {
-    let ended = capture.kept().has_ended();
-    let bytes = capture.kept().bytes();
-    let mut last = captured.lock();
-    if let Some(before) = &*last
-        && before.sample == request.sample
-    {
-        // Nothing new, or nothing new that matters: the first lines are all there. The end is
-        // news too: only then is it known how much there is.
-        let enough = matches!(request.sample, Sample::First(lines)
-            if before.sampled.kept.lines() >= lines && !before.sampled.complete);
-        if before.ended == ended && (before.bytes == bytes || enough) {
-            return Ok(before.sampled.clone());
-        }
-    }
-    let whole = ended.then_some(bytes);
-    let mut sampled =
-        take(capture.kept().source(), request.sample, &request.limits, control, whole)?;
-    if !ended {
-        sampled.complete = false;
-    }
-    let sampled = Arc::new(sampled);
-    if ended && sampled.whole_lines().is_none() {
-        sampled.set_whole_lines(capture.kept().lines());
-    }
-    *last = Some(Captured { bytes, ended, sample: request.sample, sampled: sampled.clone() });
-    Ok(sampled)
 }
 
 /// Counts the files that were only read in part.

@@ -533,7 +533,7 @@ impl Join {
     }
 
     /// Writes the line made of two rows; `again` where the first of them is that of the last line.
-    #[allow(clippy::too_many_arguments)]
+    #[allow(clippy::too_many_arguments)] // one line of the result, in the innermost loop
     fn write(
         &self,
         io: &mut StageIo<'_>,

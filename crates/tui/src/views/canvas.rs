@@ -4,26 +4,61 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 
-use crate::state::app::App;
+use crate::theme::Theme;
 
 /// From this many columns on the river has its bars.
 pub(super) const WIDE: u16 = 104;
 
-/// Writes text at a place of an area, cut at the area's edge; gives the column behind it.
-pub(super) fn put(
-    buffer: &mut Buffer,
-    area: Rect,
-    x: u16,
-    y: u16,
-    text: &str,
-    style: Style,
-) -> u16 {
-    if y >= area.height || x >= area.width {
-        return x;
+/// A part of the screen that is drawn into. Columns and rows count from its own corner, and nothing
+/// is written outside of it.
+pub(super) struct Canvas<'b> {
+    pub(super) buffer: &'b mut Buffer,
+    pub(super) area: Rect,
+    pub(super) theme: Theme,
+}
+
+impl Canvas<'_> {
+    /// Another part of the same screen.
+    pub(super) fn within(&mut self, area: Rect) -> Canvas<'_> {
+        Canvas { buffer: self.buffer, area, theme: self.theme }
     }
-    let room = usize::from(area.width - x);
-    let (end, _) = buffer.set_stringn(area.x + x, area.y + y, text, room, style);
-    end - area.x
+
+    /// True where the whole screen has room for bars in the river and for lists beside details.
+    pub(super) fn is_wide(&self) -> bool {
+        self.buffer.area.width >= WIDE
+    }
+
+    /// Writes text at a place, cut at the edge; gives the column after it.
+    pub(super) fn put(&mut self, x: u16, y: u16, text: &str, style: Style) -> u16 {
+        let area = self.area;
+        if y >= area.height || x >= area.width {
+            return x;
+        }
+        let room = usize::from(area.width - x);
+        let (end, _) = self.buffer.set_stringn(area.x + x, area.y + y, text, room, style);
+        end - area.x
+    }
+
+    /// Writes text so that it ends before column `x`.
+    pub(super) fn put_right(&mut self, x: u16, y: u16, text: &str, style: Style) {
+        let width = unicode_width::UnicodeWidthStr::width(text) as u16;
+        self.put(x.saturating_sub(width), y, text, style);
+    }
+
+    /// A line over the whole width of its first row.
+    pub(super) fn rule(&mut self) {
+        let line = "─".repeat(usize::from(self.area.width));
+        self.put(0, 0, &line, self.theme.rule());
+    }
+
+    /// Gives some rows the background of what is selected, where the theme has one.
+    pub(super) fn select(&mut self, y: u16, rows: u16) {
+        let (area, style) = (self.area, self.theme.selected());
+        if style.bg.is_some() && y < area.height {
+            let height = rows.min(area.height - y);
+            self.buffer.set_style(Rect { y: area.y + y, height, ..area }, style);
+        }
+    }
 }
 
 /// A list and what belongs to its selected row: side by side on a wide screen, where the list has
@@ -47,12 +82,6 @@ pub(super) fn list_and_side(area: Rect, twentieths: u16, rows: u16) -> (Rect, Re
     (list, side)
 }
 
-/// Writes text so that it ends before column `x`.
-pub(super) fn put_right(buffer: &mut Buffer, area: Rect, x: u16, y: u16, text: &str, style: Style) {
-    let width = unicode_width::UnicodeWidthStr::width(text) as u16;
-    put(buffer, area, x.saturating_sub(width), y, text, style);
-}
-
 /// Text cut to a width, with a mark where something is missing.
 pub(super) fn cut(text: &str, width: usize) -> String {
     use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
@@ -72,9 +101,4 @@ pub(super) fn cut(text: &str, width: usize) -> String {
         short.push('…');
     }
     short
-}
-
-pub(super) fn rule(buffer: &mut Buffer, area: Rect, app: &App) {
-    let line = "─".repeat(usize::from(area.width));
-    put(buffer, area, 0, 0, &line, app.theme.rule());
 }

@@ -1,25 +1,23 @@
 //! The rows around the views: the head, the message, the keys.
 
-use ratatui::buffer::Buffer;
-use ratatui::layout::Rect;
-
-use super::canvas::{cut, put};
+use super::canvas::{Canvas, cut};
 use crate::hints::hints;
 use crate::state::app::App;
 use crate::state::screen::Screen;
 use crate::text::display::safe;
 
-pub(super) fn header(buffer: &mut Buffer, area: Rect, app: &App) {
+pub(super) fn header(canvas: &mut Canvas<'_>, app: &App) {
+    let area = canvas.area;
     let theme = app.theme;
-    let mut x = put(buffer, area, 1, 0, "Ylotrope", theme.bright());
+    let mut x = canvas.put(1, 0, "Ylotrope", theme.bright());
     let name = app
         .text
         .path
         .as_ref()
         .map_or_else(|| "not saved yet".to_owned(), |path| safe(&path.display().to_string()));
-    x = put(buffer, area, x + 2, 0, &cut(&name, 40), theme.ink());
+    x = canvas.put(x + 2, 0, &cut(&name, 40), theme.ink());
     if app.text.is_changed() {
-        x = put(buffer, area, x + 1, 0, "changed", theme.quiet());
+        x = canvas.put(x + 1, 0, "changed", theme.quiet());
     }
     let underlined = ratatui::style::Modifier::UNDERLINED;
     let (files, commands) = app.pending_rows();
@@ -47,7 +45,7 @@ pub(super) fn header(buffer: &mut Buffer, area: Rect, app: &App) {
     let mut x = start;
     for (screen, name, more) in views {
         if screen == Some(app.screen) {
-            x = put(buffer, area, x, 0, name, theme.bright().add_modifier(underlined));
+            x = canvas.put(x, 0, name, theme.bright().add_modifier(underlined));
         } else {
             // The letter that opens it; Esc leads back to the Bench.
             let (first, rest) = name.split_at(1);
@@ -56,18 +54,19 @@ pub(super) fn header(buffer: &mut Buffer, area: Rect, app: &App) {
             } else {
                 theme.ink().add_modifier(underlined)
             };
-            x = put(buffer, area, x, 0, first, style);
-            x = put(buffer, area, x, 0, rest, theme.quiet());
+            x = canvas.put(x, 0, first, style);
+            x = canvas.put(x, 0, rest, theme.quiet());
         }
-        x = put(buffer, area, x, 0, more, theme.bright()) + 3;
+        x = canvas.put(x, 0, more, theme.bright()) + 3;
     }
 }
 
-pub(super) fn message(buffer: &mut Buffer, area: Rect, app: &App) {
+pub(super) fn message(canvas: &mut Canvas<'_>, app: &App) {
+    let area = canvas.area;
     if let Some(problem) = &app.text.problem {
-        let x = put(buffer, area, 1, 0, "!", app.theme.bright());
+        let x = canvas.put(1, 0, "!", app.theme.bright());
         let text = cut(&safe(&problem.message), usize::from(area.width.saturating_sub(5)));
-        put(buffer, area, x + 2, 0, &text, app.theme.bright());
+        canvas.put(x + 2, 0, &text, app.theme.bright());
     } else if let Some(running) =
         app.running.as_ref().filter(|_| app.is_running() && app.screen != Screen::Throughput)
     {
@@ -79,22 +78,23 @@ pub(super) fn message(buffer: &mut Buffer, area: Rect, app: &App) {
                 insight::progress
             )
         );
-        put(buffer, area, 1, 0, &text, app.theme.bright());
+        canvas.put(1, 0, &text, app.theme.bright());
     } else if let Some(message) = &app.message {
         let text = cut(&safe(message), usize::from(area.width.saturating_sub(2)));
-        put(buffer, area, 1, 0, &text, app.theme.bright());
+        canvas.put(1, 0, &text, app.theme.bright());
     }
 }
 
-pub(super) fn keys(buffer: &mut Buffer, area: Rect, app: &App) {
+pub(super) fn keys(canvas: &mut Canvas<'_>, app: &App) {
+    let area = canvas.area;
     let mut x = 1;
     for (key, what) in hints(app) {
         let width = (key.chars().count() + what.chars().count() + 4) as u16;
         if x + width > area.width + 3 {
             break;
         }
-        x = put(buffer, area, x, 0, key, app.theme.bright());
-        x = put(buffer, area, x + 1, 0, what, app.theme.quiet());
+        x = canvas.put(x, 0, key, app.theme.bright());
+        x = canvas.put(x + 1, 0, what, app.theme.quiet());
         x += 3;
     }
 }

@@ -1,13 +1,12 @@
 //! The command text and its stage ruler.
 
 use filters::Shade;
-use ratatui::buffer::Buffer;
-use ratatui::layout::{Position, Rect};
+use ratatui::layout::Position;
 use ratatui::style::{Modifier, Style};
 use shell::{Pipeline, Span};
 use unicode_width::UnicodeWidthChar;
 
-use super::canvas::{cut, put};
+use super::canvas::{Canvas, cut};
 use crate::state::app::App;
 use crate::state::place::Focus;
 use crate::text::display::safe;
@@ -138,11 +137,12 @@ fn completion_rows(app: &App, height: u16) -> u16 {
 }
 
 /// Draws the text; gives the cursor's place where the text has the focus.
-pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) -> Option<Position> {
+pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) -> Option<Position> {
+    let area = canvas.area;
     let text = app.text.editor.text();
     let cursor = app.text.editor.cursor();
     let rows = wrapped(text, cursor, usize::from(area.width.saturating_sub(3)));
-    let candidates = completion_rows(app, buffer.area.height);
+    let candidates = completion_rows(app, canvas.buffer.area.height);
     let room = usize::from(area.height.saturating_sub(candidates));
     let (cursor_row, visible) = visible_rows(app, &rows, room);
     let pipeline = app.text.pipeline();
@@ -158,9 +158,9 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) -> Option<Positio
             if number == cursor_row && cell.at == cursor {
                 position = Some(x);
             }
-            put(buffer, area, x, y, &cell.shown, style_at(app, pipeline, cell.at));
+            canvas.put(x, y, &cell.shown, style_at(app, pipeline, cell.at));
             if height > 1 {
-                ruler(buffer, area, x, y + 1, app, pipeline, cell);
+                ruler(canvas, x, y + 1, app, pipeline, cell);
             }
             x += cell.width as u16;
         }
@@ -168,21 +168,19 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) -> Option<Positio
             position = Some(x);
         }
         if height > 1 {
-            problem(buffer, area, y + 1, app, row, *end, x);
+            problem(canvas, y + 1, app, row, *end, x);
         }
         y += height;
     }
     if text.is_empty() {
-        put(
-            buffer,
-            area,
+        canvas.put(
             1,
             0,
             "type a pipeline, for example: grep refused gate.log | sort | head",
             app.theme.quiet(),
         );
     }
-    draw_completion(buffer, area, y, candidates, app);
+    draw_completion(canvas, y, candidates, app);
     let at = Position::new(area.x + position?, area.y + cursor_y);
     (app.focus == Focus::Text && area.contains(at)).then_some(at)
 }
@@ -242,8 +240,7 @@ pub(super) fn shaded(app: &App, style: Style, shade: Shade) -> Style {
 
 /// Under each character of a stage a line in its hue, its number at the beginning.
 fn ruler(
-    buffer: &mut Buffer,
-    area: Rect,
+    canvas: &mut Canvas<'_>,
     x: u16,
     y: u16,
     app: &App,
@@ -257,46 +254,40 @@ fn ruler(
     let style = if off.is_some() { app.theme.quiet() } else { app.theme.hue(number) };
     if offset < label.len() && cell.at < span.end {
         let digit = &label[offset..=offset];
-        put(buffer, area, x, y, digit, style.add_modifier(Modifier::BOLD));
+        canvas.put(x, y, digit, style.add_modifier(Modifier::BOLD));
         return;
     }
     let selected = number == app.place.stage();
     let line = if selected { "━" } else { "─" };
-    put(buffer, area, x, y, &line.repeat(cell.width), style);
+    canvas.put(x, y, &line.repeat(cell.width), style);
 }
 
 /// Carets under what is wrong, and what it is behind them where there is room.
-fn problem(
-    buffer: &mut Buffer,
-    area: Rect,
-    y: u16,
-    app: &App,
-    row: &[Cell],
-    end: usize,
-    x_end: u16,
-) {
+fn problem(canvas: &mut Canvas<'_>, y: u16, app: &App, row: &[Cell], end: usize, x_end: u16) {
+    let area = canvas.area;
     let Some(problem) = &app.text.problem else { return };
     let span = problem.span;
     let mut x = 1u16;
     let mut last = None;
     for cell in row {
         if span.start <= cell.at && cell.at < span.end.max(span.start + 1) {
-            put(buffer, area, x, y, &"^".repeat(cell.width), app.theme.bright());
+            canvas.put(x, y, &"^".repeat(cell.width), app.theme.bright());
             last = Some(x + cell.width as u16);
         }
         x += cell.width as u16;
     }
     if last.is_none() && span.start == end {
-        put(buffer, area, x_end, y, "^", app.theme.bright());
+        canvas.put(x_end, y, "^", app.theme.bright());
         last = Some(x_end + 1);
     }
     if let Some(x) = last {
         let room = usize::from(area.width.saturating_sub(x + 1));
-        put(buffer, area, x + 1, y, &cut(&safe(&problem.message), room), app.theme.ink());
+        canvas.put(x + 1, y, &cut(&safe(&problem.message), room), app.theme.ink());
     }
 }
 
-fn draw_completion(buffer: &mut Buffer, area: Rect, y: u16, rows: u16, app: &App) {
+fn draw_completion(canvas: &mut Canvas<'_>, y: u16, rows: u16, app: &App) {
+    let area = canvas.area;
     let Some(completion) = &app.text.completion else { return };
     let rows = usize::from(rows);
     let chosen = completion.chosen.unwrap_or(0);
@@ -312,10 +303,10 @@ fn draw_completion(buffer: &mut Buffer, area: Rect, y: u16, rows: u16, app: &App
         let y = y + (number - first) as u16;
         let is_chosen = completion.chosen == Some(number);
         let style = if is_chosen { app.theme.bright() } else { app.theme.ink() };
-        put(buffer, area, 1, y, if is_chosen { "▸" } else { " " }, app.theme.bright());
-        put(buffer, area, 3, y, &cut(&safe(text.trim_end()), longest), style);
+        canvas.put(1, y, if is_chosen { "▸" } else { " " }, app.theme.bright());
+        canvas.put(3, y, &cut(&safe(text.trim_end()), longest), style);
         let x = 3 + longest as u16 + 2;
         let room = usize::from(area.width.saturating_sub(x + 1));
-        put(buffer, area, x, y, &cut(says, room), app.theme.quiet());
+        canvas.put(x, y, &cut(says, room), app.theme.quiet());
     }
 }

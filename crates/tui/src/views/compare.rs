@@ -1,26 +1,19 @@
 //! The Compare view: runs that were kept, and two of them side by side.
 
 use insight::{CommandRecord, KeptRun, bytes, change, duration, grouped};
-use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 
-use super::canvas::{cut, put, put_right};
+use super::canvas::{Canvas, cut};
 use crate::state::app::App;
 use crate::text::display::safe;
 
-pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
+    let area = canvas.area;
     let runs = app.runs();
     if runs.is_empty() {
         let text = "no kept runs yet: r does a full run and keeps its figures here";
-        put(
-            buffer,
-            area,
-            2,
-            1,
-            &cut(text, usize::from(area.width.saturating_sub(3))),
-            app.theme.quiet(),
-        );
+        canvas.put(2, 1, &cut(text, usize::from(area.width.saturating_sub(3))), app.theme.quiet());
         return;
     }
     // Commands are long: both parts have the whole width.
@@ -33,29 +26,27 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
         width: area.width.saturating_sub(3),
         height: area.height - top,
     };
-    draw_list(buffer, list, app, runs);
-    draw_pair(buffer, side, app);
+    draw_list(&mut canvas.within(list), app, runs);
+    draw_pair(&mut canvas.within(side), app);
 }
 
-fn draw_list(buffer: &mut Buffer, area: Rect, app: &App, runs: &[KeptRun]) {
+fn draw_list(canvas: &mut Canvas<'_>, app: &App, runs: &[KeptRun]) {
+    let area = canvas.area;
     let theme = app.theme;
     let with = app.compared_with();
     let title = format!(
         "{} kept, newest first",
         if runs.len() == 1 { "1 run".into() } else { format!("{} runs", runs.len()) }
     );
-    put(buffer, area, 2, 0, &title, theme.quiet());
+    canvas.put(2, 0, &title, theme.quiet());
     let rows = usize::from(area.height.saturating_sub(1)).max(1);
     let first = (app.compare.at + 1).saturating_sub(rows);
     for (row, (number, run)) in runs.iter().enumerate().skip(first).take(rows).enumerate() {
         let y = row as u16 + 1;
         let selected = number == app.compare.at;
         if selected {
-            if theme.selected().bg.is_some() {
-                let row = Rect { y: area.y + y, height: 1, ..area }.intersection(area);
-                buffer.set_style(row, theme.selected());
-            }
-            put(buffer, area, 0, y, "▌", theme.bright().add_modifier(Modifier::BOLD));
+            canvas.select(y, 1);
+            canvas.put(0, y, "▌", theme.bright().add_modifier(Modifier::BOLD));
         }
         let mark = if selected {
             "2"
@@ -64,19 +55,19 @@ fn draw_list(buffer: &mut Buffer, area: Rect, app: &App, runs: &[KeptRun]) {
         } else {
             " "
         };
-        put(buffer, area, 2, y, mark, theme.bright());
+        canvas.put(2, y, mark, theme.bright());
         let style = if selected { theme.bright() } else { theme.ink() };
         let record = &run.record;
-        let x = put(buffer, area, 4, y, &record.began_here(), style) + 2;
+        let x = canvas.put(4, y, &record.began_here(), style) + 2;
         let took = duration(record.elapsed_ns);
         let right = area.width.saturating_sub(1);
         let end = match record.ended().as_str() {
             "done" => took,
             other => format!("{other} · {took}"),
         };
-        put_right(buffer, area, right, y, &end, theme.quiet());
+        canvas.put_right(right, y, &end, theme.quiet());
         let room = usize::from(right.saturating_sub(x + 2)).saturating_sub(end.chars().count());
-        put(buffer, area, x, y, &cut(&safe(&record.line()), room), style);
+        canvas.put(x, y, &cut(&safe(&record.line()), room), style);
     }
 }
 
@@ -101,10 +92,11 @@ impl Columns {
     }
 }
 
-fn draw_pair(buffer: &mut Buffer, area: Rect, app: &App) {
+fn draw_pair(canvas: &mut Canvas<'_>, app: &App) {
+    let area = canvas.area;
     let theme = app.theme;
     let Some((first, second, rows)) = app.compared_runs() else {
-        draw_one(buffer, area, app);
+        draw_one(canvas, app);
         return;
     };
     let (a, b) = (&first.record, &second.record);
@@ -113,22 +105,22 @@ fn draw_pair(buffer: &mut Buffer, area: Rect, app: &App) {
     let heads = if area.height >= 14 { vec![("1", a), ("2", b)] } else { Vec::new() };
     let top = if heads.is_empty() { 0 } else { 3 };
     for (y, (mark, run)) in heads.into_iter().enumerate() {
-        put(buffer, area, 0, y as u16, mark, theme.bright());
-        let x = put(buffer, area, 2, y as u16, &run.began_here(), theme.quiet());
-        put(buffer, area, x + 2, y as u16, &cut(&safe(&run.line()), room), theme.ink());
+        canvas.put(0, y as u16, mark, theme.bright());
+        let x = canvas.put(2, y as u16, &run.began_here(), theme.quiet());
+        canvas.put(x + 2, y as u16, &cut(&safe(&run.line()), room), theme.ink());
     }
     let columns = Columns::of(area.width);
     let has_time = columns.took[2] > 0;
-    let head = |buffer: &mut Buffer, at: [u16; 3], what: &str| {
-        put_right(buffer, area, at[0], top, &format!("{what} 1"), theme.quiet());
-        put_right(buffer, area, at[1], top, "2", theme.quiet());
-        put_right(buffer, area, at[2], top, "change", theme.quiet());
+    let head = |canvas: &mut Canvas<'_>, at: [u16; 3], what: &str| {
+        canvas.put_right(at[0], top, &format!("{what} 1"), theme.quiet());
+        canvas.put_right(at[1], top, "2", theme.quiet());
+        canvas.put_right(at[2], top, "change", theme.quiet());
     };
-    head(buffer, columns.lines, "lines out");
+    head(canvas, columns.lines, "lines out");
     if has_time {
-        head(buffer, columns.took, "at work");
+        head(canvas, columns.took, "at work");
     }
-    put(buffer, area, columns.end(), top, "command", theme.quiet());
+    canvas.put(columns.end(), top, "command", theme.quiet());
     let mut y = top + 1;
     for row in &rows {
         if y + 4 > area.height {
@@ -137,14 +129,12 @@ fn draw_pair(buffer: &mut Buffer, area: Rect, app: &App) {
         let one = row.first.and_then(|at| a.commands.get(at));
         let two = row.second.and_then(|at| b.commands.get(at));
         let pair = |value: fn(&CommandRecord) -> u64| [one.map(value), two.map(value)];
-        figures(buffer, area, app, y, columns.lines, pair(|one| one.lines_out), grouped);
+        figures(canvas, app, y, columns.lines, pair(|one| one.lines_out), grouped);
         if has_time {
-            figures(buffer, area, app, y, columns.took, pair(|one| one.working_ns), duration);
+            figures(canvas, app, y, columns.took, pair(|one| one.working_ns), duration);
         }
         let number = row.second.or(row.first).unwrap_or(0);
-        let x = put(
-            buffer,
-            area,
+        let x = canvas.put(
             columns.end(),
             y,
             &(number + 1).to_string(),
@@ -161,7 +151,7 @@ fn draw_pair(buffer: &mut Buffer, area: Rect, app: &App) {
             _ => words(two),
         };
         let style = if row.same { theme.ink() } else { theme.bright() };
-        put(buffer, area, x + 1, y, &cut(&text, room), style);
+        canvas.put(x + 1, y, &cut(&text, room), style);
         y += 1;
     }
     y += 1;
@@ -171,21 +161,14 @@ fn draw_pair(buffer: &mut Buffer, area: Rect, app: &App) {
         ("output", [a.output_bytes, b.output_bytes], bytes),
     ];
     for (name, values, shown) in totals {
-        figures(buffer, area, app, y, columns.lines, values.map(Some), shown);
+        figures(canvas, app, y, columns.lines, values.map(Some), shown);
         let mut text = name.to_owned();
         if name == "output"
             && let Some(said) = outputs(a, b)
         {
             text.push_str(&format!(": {said}"));
         }
-        put(
-            buffer,
-            area,
-            columns.lines[2] + 2,
-            y,
-            &cut(&text, usize::from(area.width)),
-            theme.quiet(),
-        );
+        canvas.put(columns.lines[2] + 2, y, &cut(&text, usize::from(area.width)), theme.quiet());
         y += 1;
     }
 }
@@ -194,7 +177,8 @@ fn draw_pair(buffer: &mut Buffer, area: Rect, app: &App) {
 type Shown = fn(&CommandRecord) -> String;
 
 /// The figures of the selected run, where there is none to compare it with.
-fn draw_one(buffer: &mut Buffer, area: Rect, app: &App) {
+fn draw_one(canvas: &mut Canvas<'_>, app: &App) {
+    let area = canvas.area;
     let theme = app.theme;
     let Some(KeptRun { record, .. }) = app.runs().get(app.compare.at) else { return };
     let sources: Vec<String> = record
@@ -210,7 +194,7 @@ fn draw_one(buffer: &mut Buffer, area: Rect, app: &App) {
         if sources.is_empty() { "" } else { ": " },
         sources.join(", ")
     );
-    put(buffer, area, 0, 0, &cut(&text, usize::from(area.width)), theme.quiet());
+    canvas.put(0, 0, &cut(&text, usize::from(area.width)), theme.quiet());
     let columns: [(&str, u16, Shown); 5] = [
         ("lines in", 12, |one| grouped(one.lines_in)),
         ("lines out", 24, |one| grouped(one.lines_out)),
@@ -222,21 +206,21 @@ fn draw_one(buffer: &mut Buffer, area: Rect, app: &App) {
     let columns = &columns[..shown];
     let end = columns.last().map_or(0, |column| column.1) + 2;
     for (title, at, _) in columns {
-        put_right(buffer, area, *at, 2, title, theme.quiet());
+        canvas.put_right(*at, 2, title, theme.quiet());
     }
-    put(buffer, area, end, 2, "command", theme.quiet());
+    canvas.put(end, 2, "command", theme.quiet());
     for (number, command) in record.commands.iter().enumerate() {
         let y = number as u16 + 3;
         if y >= area.height {
             break;
         }
         for (_, at, value) in columns {
-            put_right(buffer, area, *at, y, &value(command), theme.ink());
+            canvas.put_right(*at, y, &value(command), theme.ink());
         }
         let hue = theme.hue(number).add_modifier(Modifier::BOLD);
-        let x = put(buffer, area, end, y, &(number + 1).to_string(), hue);
+        let x = canvas.put(end, y, &(number + 1).to_string(), hue);
         let room = usize::from(area.width.saturating_sub(x + 2));
-        put(buffer, area, x + 1, y, &cut(&safe(&command.command), room), theme.ink());
+        canvas.put(x + 1, y, &cut(&safe(&command.command), room), theme.ink());
     }
 }
 
@@ -252,8 +236,7 @@ fn outputs(a: &insight::RunRecord, b: &insight::RunRecord) -> Option<String> {
 }
 
 fn figures(
-    buffer: &mut Buffer,
-    area: Rect,
+    canvas: &mut Canvas<'_>,
     app: &App,
     y: u16,
     at: [u16; 3],
@@ -263,23 +246,24 @@ fn figures(
     let theme = app.theme;
     for (value, x) in values.into_iter().zip(at) {
         let text = value.map_or("–".to_owned(), shown);
-        put_right(buffer, area, x, y, &text, theme.ink());
+        canvas.put_right(x, y, &text, theme.ink());
     }
     if let [Some(before), Some(after)] = values {
         let changed = change(before as f64, after as f64);
         let style = if changed == "same" { theme.quiet() } else { theme.bright() };
-        put_right(buffer, area, at[2], y, &changed, style);
+        canvas.put_right(at[2], y, &changed, style);
     }
 }
 
 /// What can be done here, under the lists.
-pub(super) fn notes(buffer: &mut Buffer, area: Rect, app: &App) {
+pub(super) fn notes(canvas: &mut Canvas<'_>, app: &App) {
+    let area = canvas.area;
     let rows = [
         "2 is the selected run; 1 is the run of the same text before it, or the one marked with m",
         "Enter restores the text of the selected run; d deletes its figures",
     ];
     for (y, text) in rows.iter().enumerate() {
         let text = cut(text, usize::from(area.width.saturating_sub(5)));
-        put(buffer, area, 4, y as u16, &text, app.theme.ink());
+        canvas.put(4, y as u16, &text, app.theme.ink());
     }
 }

@@ -1,10 +1,9 @@
 //! What lies over the notes.
 
 use engine::HeldCommand;
-use ratatui::buffer::Buffer;
 use ratatui::layout::{Position, Rect};
 
-use super::canvas::{cut, put, put_right};
+use super::canvas::{Canvas, cut};
 use super::program;
 use crate::actions::ALL as ALL_ACTIONS;
 use crate::state::app::App;
@@ -47,23 +46,18 @@ pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
 }
 
 /// Draws it; gives the cursor's place where text is asked for.
-pub(super) fn draw(
-    buffer: &mut Buffer,
-    area: Rect,
-    drawer: &Drawer,
-    app: &App,
-) -> Option<Position> {
+pub(super) fn draw(canvas: &mut Canvas<'_>, drawer: &Drawer, app: &App) -> Option<Position> {
     match drawer {
         Drawer::Help(top) => {
-            help(buffer, area, *top, app);
+            help(canvas, *top, app);
             None
         }
         Drawer::Changes(changed) => {
-            changes(buffer, area, changed, app);
+            changes(canvas, changed, app);
             None
         }
         Drawer::Sample(form) => {
-            sample(buffer, area, form, app);
+            sample(canvas, form, app);
             None
         }
         Drawer::Prompt(prompt) => {
@@ -74,11 +68,11 @@ pub(super) fn draw(
                 PromptKind::KeepOutput => "save the output of the run as".to_owned(),
                 PromptKind::SaveAs => "save as a script for sh, with the name".to_owned(),
             };
-            put(buffer, area, 1, 0, &title, app.theme.quiet());
-            input(buffer, area, 1, prompt.input.value(), prompt.input.visual_cursor(), app)
+            canvas.put(1, 0, &title, app.theme.quiet());
+            input(canvas, 1, prompt.input.value(), prompt.input.visual_cursor(), app)
         }
         Drawer::Confirm(question) => {
-            confirm(buffer, area, question, app);
+            confirm(canvas, question, app);
             None
         }
         Drawer::Shelf(list) => {
@@ -87,9 +81,9 @@ pub(super) fn draw(
                 .iter()
                 .map(|(_, entry)| (safe(&entry.path.display().to_string()), safe(&entry.says)))
                 .collect();
-            picker(buffer, area, "open a pipeline", list, &names, app)
+            picker(canvas, "open a pipeline", list, &names, app)
         }
-        Drawer::Program(editor) => program::draw(buffer, area, editor, app),
+        Drawer::Program(editor) => program::draw(canvas, editor, app),
         Drawer::Export(list) => {
             let name = |what: insight::Export| {
                 let all = insight::Export::ALL.iter();
@@ -100,7 +94,7 @@ pub(super) fn draw(
             };
             let names: Vec<(String, String)> =
                 list.found().iter().map(|(_, what)| name(*what)).collect();
-            picker(buffer, area, "export", list, &names, app)
+            picker(canvas, "export", list, &names, app)
         }
         Drawer::Actions(list) => {
             let names: Vec<(String, String)> = list
@@ -108,41 +102,42 @@ pub(super) fn draw(
                 .iter()
                 .map(|(_, at)| (ALL_ACTIONS[*at].key.to_owned(), ALL_ACTIONS[*at].says.to_owned()))
                 .collect();
-            picker(buffer, area, "do", list, &names, app)
+            picker(canvas, "do", list, &names, app)
         }
     }
 }
 
 fn input(
-    buffer: &mut Buffer,
-    area: Rect,
+    canvas: &mut Canvas<'_>,
     y: u16,
     text: &str,
     cursor: usize,
     app: &App,
 ) -> Option<Position> {
-    let x = put(buffer, area, 1, y, "›", app.theme.bright());
+    let area = canvas.area;
+    let x = canvas.put(1, y, "›", app.theme.bright());
     let room = usize::from(area.width.saturating_sub(x + 2));
     // The end of a long text is what is being written.
     let skip = (cursor + 1).saturating_sub(room);
     let visible: String = safe(text).chars().skip(skip).collect();
-    put(buffer, area, x + 1, y, &visible, app.theme.bright());
+    canvas.put(x + 1, y, &visible, app.theme.bright());
     let at = Position::new(area.x + x + 1 + (cursor - skip) as u16, area.y + y);
     area.contains(at).then_some(at)
 }
 
 fn picker<T>(
-    buffer: &mut Buffer,
-    area: Rect,
+    canvas: &mut Canvas<'_>,
     title: &str,
     list: &List<T>,
     names: &[(String, String)],
     app: &App,
 ) -> Option<Position> {
+    let area = canvas.area;
     let theme = app.theme;
-    let x = put(buffer, area, 1, 0, title, theme.quiet());
+    let x = canvas.put(1, 0, title, theme.quiet());
     let line = Rect { x: area.x + x + 1, width: area.width.saturating_sub(x + 1), ..area };
-    let cursor = input(buffer, line, 0, list.query.value(), list.query.visual_cursor(), app);
+    let cursor =
+        input(&mut canvas.within(line), 0, list.query.value(), list.query.visual_cursor(), app);
     let rows = usize::from(area.height.saturating_sub(2));
     let at = list.at.min(names.len().saturating_sub(1));
     let first = (at + 1).saturating_sub(rows);
@@ -151,29 +146,21 @@ fn picker<T>(
         let y = 1 + (number - first) as u16;
         let style = if number == at { theme.bright() } else { theme.ink() };
         if number == at {
-            if theme.selected().bg.is_some() {
-                buffer.set_style(Rect { y: area.y + y, height: 1, ..area }, theme.selected());
-            }
-            put(buffer, area, 1, y, "▸", theme.bright());
+            canvas.select(y, 1);
+            canvas.put(1, y, "▸", theme.bright());
         }
-        put(buffer, area, 3, y, &cut(name, longest), style);
+        canvas.put(3, y, &cut(name, longest), style);
         let x = 5 + longest as u16;
-        put(
-            buffer,
-            area,
-            x,
-            y,
-            &cut(says, usize::from(area.width.saturating_sub(x + 1))),
-            theme.quiet(),
-        );
+        canvas.put(x, y, &cut(says, usize::from(area.width.saturating_sub(x + 1))), theme.quiet());
     }
     if names.is_empty() {
-        put(buffer, area, 3, 1, "nothing found", theme.quiet());
+        canvas.put(3, 1, "nothing found", theme.quiet());
     }
     cursor
 }
 
-fn help(buffer: &mut Buffer, area: Rect, top: usize, app: &App) {
+fn help(canvas: &mut Canvas<'_>, top: usize, app: &App) {
+    let area = canvas.area;
     let theme = app.theme;
     let mut lines: Vec<(String, String)> = vec![
         ("Keys go to one of three areas.".to_owned(), String::new()),
@@ -206,28 +193,21 @@ fn help(buffer: &mut Buffer, area: Rect, top: usize, app: &App) {
     for (y, (key, says)) in lines.iter().skip(top).take(rows).enumerate() {
         let y = y as u16;
         if says.is_empty() {
-            put(buffer, area, 1, y, key, theme.quiet());
+            canvas.put(1, y, key, theme.quiet());
         } else {
-            put_right(buffer, area, 11, y, key, theme.bright());
-            put(
-                buffer,
-                area,
-                13,
-                y,
-                &cut(says, usize::from(area.width.saturating_sub(14))),
-                theme.ink(),
-            );
+            canvas.put_right(11, y, key, theme.bright());
+            canvas.put(13, y, &cut(says, usize::from(area.width.saturating_sub(14))), theme.ink());
         }
     }
     if lines.len() > rows {
         let text = format!(" {}–{} of {} ", top + 1, (top + rows).min(lines.len()), lines.len());
-        put_right(buffer, area, area.width.saturating_sub(1), 0, &text, theme.quiet());
+        canvas.put_right(area.width.saturating_sub(1), 0, &text, theme.quiet());
     }
 }
 
-fn sample(buffer: &mut Buffer, area: Rect, form: &SampleForm, app: &App) {
+fn sample(canvas: &mut Canvas<'_>, form: &SampleForm, app: &App) {
     let theme = app.theme;
-    put(buffer, area, 1, 0, "which lines of the data to work on", theme.quiet());
+    canvas.put(1, 0, "which lines of the data to work on", theme.quiet());
     let number = |at: usize| insight::grouped(form.numbers[at]);
     let texts = [
         ("the first", format!("{} lines", number(0))),
@@ -243,28 +223,24 @@ fn sample(buffer: &mut Buffer, area: Rect, form: &SampleForm, app: &App) {
         let y = at as u16 + 1;
         let chosen = at == form.row;
         if chosen {
-            if theme.selected().bg.is_some() {
-                buffer.set_style(
-                    Rect { y: area.y + y, height: 1, ..area }.intersection(area),
-                    theme.selected(),
-                );
-            }
-            put(buffer, area, 1, y, "▸", theme.bright());
+            canvas.select(y, 1);
+            canvas.put(1, y, "▸", theme.bright());
         }
-        put(buffer, area, 3, y, name, if chosen { theme.bright() } else { theme.ink() });
-        put(buffer, area, 17, y, says, if chosen { theme.bright() } else { theme.quiet() });
+        canvas.put(3, y, name, if chosen { theme.bright() } else { theme.ink() });
+        canvas.put(17, y, says, if chosen { theme.bright() } else { theme.quiet() });
         if chosen && at == 3 {
             let what = if form.on_seed {
                 "digits change the seed"
             } else {
                 "digits change the number of lines"
             };
-            put(buffer, area, 50, y, what, theme.quiet());
+            canvas.put(50, y, what, theme.quiet());
         }
     }
 }
 
-fn confirm(buffer: &mut Buffer, area: Rect, question: &Question, app: &App) {
+fn confirm(canvas: &mut Canvas<'_>, question: &Question, app: &App) {
+    let area = canvas.area;
     let theme = app.theme;
     let text = match question {
         Question::Write => {
@@ -290,22 +266,22 @@ fn confirm(buffer: &mut Buffer, area: Rect, question: &Question, app: &App) {
         }
         Question::Allow(_) => "Run this external program?".to_owned(),
     };
-    put(buffer, area, 1, 0, &text, theme.bright());
+    canvas.put(1, 0, &text, theme.bright());
     let room = usize::from(area.width.saturating_sub(5));
     let mut top = 1;
     match question {
         Question::Allow(command) => {
             for (y, (is_line, text)) in (top..).zip(asked(command, room)) {
                 let style = if is_line { theme.bright() } else { theme.ink() };
-                put(buffer, area, 3, y, &text, style);
+                canvas.put(3, y, &text, style);
             }
         }
-        Question::Act(commands) => started(buffer, area, commands, app),
+        Question::Act(commands) => started(canvas, commands, app),
         _ => {}
     }
     if *question == Question::RunAll {
         for text in expected(app) {
-            put(buffer, area, 3, top, &cut(&text, room), theme.ink());
+            canvas.put(3, top, &cut(&text, room), theme.ink());
             top += 1;
         }
     } else if *question != Question::Write {
@@ -329,18 +305,11 @@ fn confirm(buffer: &mut Buffer, area: Rect, question: &Question, app: &App) {
                 format!("appends to {}", insight::bytes(file.bytes_now))
             }
         };
-        let x = put(
-            buffer,
-            area,
-            3,
-            y as u16 + top,
-            &safe(&file.path.display().to_string()),
-            theme.ink(),
-        );
-        let x = put(buffer, area, x + 2, y as u16 + top, &now, theme.quiet());
+        let x = canvas.put(3, y as u16 + top, &safe(&file.path.display().to_string()), theme.ink());
+        let x = canvas.put(x + 2, y as u16 + top, &now, theme.quiet());
         if file.has_changed() {
             let text = "changed since it was read";
-            put(buffer, area, x + 2, y as u16 + top, text, theme.bright());
+            canvas.put(x + 2, y as u16 + top, text, theme.bright());
         }
     }
 }
@@ -360,45 +329,40 @@ fn asked(command: &HeldCommand, width: usize) -> Vec<(bool, String)> {
 }
 
 /// The commands that would be started: two rows each, as many as there is room for.
-fn started(buffer: &mut Buffer, area: Rect, commands: &[(usize, HeldCommand)], app: &App) {
+fn started(canvas: &mut Canvas<'_>, commands: &[(usize, HeldCommand)], app: &App) {
+    let area = canvas.area;
     let room = usize::from(area.width.saturating_sub(5));
     let rows = usize::from(area.height.saturating_sub(2));
     let fit = if commands.len() * 2 <= rows { commands.len() } else { rows.saturating_sub(1) / 2 };
     for ((_, command), y) in commands.iter().take(fit).zip((1..).step_by(2)) {
         let line = cut(&safe(&insight::command_line(command)), room);
-        put(buffer, area, 3, y, &line, app.theme.bright());
+        canvas.put(3, y, &line, app.theme.bright());
         let details = insight::command_details(command).join(" · ");
         let room = room.saturating_sub(2);
-        put(buffer, area, 5, y + 1, &cut(&safe(&details), room), app.theme.ink());
+        canvas.put(5, y + 1, &cut(&safe(&details), room), app.theme.ink());
     }
     if fit < commands.len() {
         let text = format!("and {} more, all shown in Pending", commands.len() - fit);
-        put(buffer, area, 3, fit as u16 * 2 + 1, &text, app.theme.ink());
+        canvas.put(3, fit as u16 * 2 + 1, &text, app.theme.ink());
     }
 }
 
 /// A file that is not taken back: what was written, and what others have made of it.
-fn changes(buffer: &mut Buffer, area: Rect, changes: &Changes, app: &App) {
+fn changes(canvas: &mut Canvas<'_>, changes: &Changes, app: &App) {
+    let area = canvas.area;
     let name = safe(&changes.path.display().to_string());
     let title = format!("{name} was changed by others since it was written; it stays as it is now");
-    put(
-        buffer,
-        area,
-        1,
-        0,
-        &cut(&title, usize::from(area.width.saturating_sub(2))),
-        app.theme.bright(),
-    );
+    canvas.put(1, 0, &cut(&title, usize::from(area.width.saturating_sub(2))), app.theme.bright());
     let body =
         Rect { y: (area.y + 1).min(area.bottom()), height: area.height.saturating_sub(1), ..area };
     let Some(difference) = &changes.difference else {
-        put(buffer, body, 3, 0, "it is gone, or too large to compare here", app.theme.ink());
+        canvas.within(body).put(3, 0, "it is gone, or too large to compare here", app.theme.ink());
         return;
     };
     let height = usize::from(body.height);
     let top = changes.top.min(difference.rows.len().saturating_sub(height));
     for (y, row) in difference.rows.iter().skip(top).take(height).enumerate() {
-        super::pending::draw_difference(buffer, body, y as u16, app, row);
+        super::pending::draw_difference(&mut canvas.within(body), y as u16, app, row);
     }
 }
 

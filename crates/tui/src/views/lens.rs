@@ -4,11 +4,10 @@ use bytes::Bytes;
 use engine::{Preview, StageKind, StageResult};
 use filters::Verb;
 use insight::{Row, bytes, grouped, marks};
-use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
-use super::canvas::{cut, put, put_right};
+use super::canvas::{Canvas, cut};
 use crate::state::app::App;
 use crate::state::lens::{Content, matches, row_lines};
 use crate::state::place::{Focus, Place};
@@ -41,14 +40,15 @@ struct Columns {
     right_gutter: u16,
 }
 
-pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
+    let area = canvas.area;
     if area.height < 2 || area.width < 8 {
         return;
     }
     let (Some(preview), false) = (&app.result.preview, matches!(app.lens.content, Content::Empty))
     else {
         if app.result.preview.is_some() {
-            put(buffer, area, 1, 1, "nothing here", app.theme.quiet());
+            canvas.put(1, 1, "nothing here", app.theme.quiet());
         }
         return;
     };
@@ -64,25 +64,25 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
         .map(|number| shown(app, preview, number))
         .collect();
     let columns = columns(area, app, stage, single, &rows);
-    header(buffer, area, app, stage, single, &columns);
+    header(canvas, app, stage, single, &columns);
     // Where there is no room for both, what was searched for takes the ruler's row.
     let ruler = area.width >= TWO_SIDES || app.lens.search.is_none();
     if let Some(stage) = stage.filter(|_| ruler) {
-        field_ruler(buffer, area, app, stage, &columns, &rows);
+        field_ruler(canvas, app, stage, &columns, &rows);
     }
     let mut y = 2u16;
     for shown in &rows {
         if y >= area.height {
             break;
         }
-        y += draw_row(buffer, area, y, app, stage, single, &columns, shown);
+        y += draw_row(canvas, y, app, stage, single, &columns, shown);
     }
     if rows.is_empty() {
         let text = match stage {
             Some(stage) if stage.is_held() => "not started: y allows it, the notes explain it",
             _ => "no lines",
         };
-        put(buffer, area, columns.gutter + 1, 2, text, app.theme.quiet());
+        canvas.put(columns.gutter + 1, 2, text, app.theme.quiet());
     }
 }
 
@@ -207,13 +207,13 @@ fn columns(
 }
 
 fn header(
-    buffer: &mut Buffer,
-    area: Rect,
+    canvas: &mut Canvas<'_>,
     app: &App,
     stage: Option<&StageResult>,
     single: bool,
     columns: &Columns,
 ) {
+    let area = canvas.area;
     let theme = app.theme;
     let number = app.shown().stage();
     let title = theme.hue(number).add_modifier(Modifier::BOLD);
@@ -224,60 +224,45 @@ fn header(
             Place::Source => ("source".to_owned(), theme.bright()),
             _ => (format!("out of {}", number + 1), title),
         };
-        let x = put(buffer, area, 1, 0, &name, style);
+        let x = canvas.put(1, 0, &name, style);
         if let Content::Stream { kept, lines } = &app.lens.content {
-            put(
-                buffer,
-                area,
+            canvas.put(
                 x + 2,
                 0,
                 &format!("{}{stale}", amount(*lines, kept.bytes())),
                 theme.quiet(),
             );
         }
-        search_words(buffer, area, app);
+        search_words(canvas, app);
         return;
     };
     let figures = stage.figures;
     let into = amount(figures.lines_in, figures.bytes_in);
     let out = amount(stage.out.lines(), stage.out.bytes());
     if single {
-        let x = put(buffer, area, 1, 0, &format!("through {}", number + 1), title);
+        let x = canvas.put(1, 0, &format!("through {}", number + 1), title);
         let hidden = if app.lens.hide { " · dropped lines hidden" } else { "" };
-        put(
-            buffer,
-            area,
-            x + 2,
-            0,
-            &format!("in {into}   out {out}{hidden}{stale}"),
-            theme.quiet(),
-        );
+        canvas.put(x + 2, 0, &format!("in {into}   out {out}{hidden}{stale}"), theme.quiet());
     } else {
         if columns.left.is_some() {
-            let x = put(buffer, area, 1, 0, &format!("into {}", number + 1), title);
-            put(buffer, area, x + 2, 0, &format!("{into}{stale}"), theme.quiet());
+            let x = canvas.put(1, 0, &format!("into {}", number + 1), title);
+            canvas.put(x + 2, 0, &format!("{into}{stale}"), theme.quiet());
         }
         if let Some((start, _)) = columns.right {
             let at = if columns.left.is_some() { start - columns.right_gutter } else { 1 };
-            let x = put(buffer, area, at, 0, &format!("out of {}", number + 1), title);
-            put(buffer, area, x + 2, 0, &out, theme.quiet());
+            let x = canvas.put(at, 0, &format!("out of {}", number + 1), title);
+            canvas.put(x + 2, 0, &out, theme.quiet());
         }
         if area.width < TWO_SIDES {
-            put_right(
-                buffer,
-                area,
-                area.width.saturating_sub(1),
-                0,
-                " o other side",
-                theme.quiet(),
-            );
+            canvas.put_right(area.width.saturating_sub(1), 0, " o other side", theme.quiet());
         }
     }
-    search_words(buffer, area, app);
+    search_words(canvas, app);
 }
 
 /// What is searched for and how often it was found, on the second row.
-fn search_words(buffer: &mut Buffer, area: Rect, app: &App) {
+fn search_words(canvas: &mut Canvas<'_>, app: &App) {
+    let area = canvas.area;
     let theme = app.theme;
     if let Some(search) = &app.lens.search {
         let at = search.rows.partition_point(|&row| (row as usize) < app.lens.cursor);
@@ -291,9 +276,7 @@ fn search_words(buffer: &mut Buffer, area: Rect, app: &App) {
             }
             (false, _) => format!(" “{}” in {} rows ", search.query, grouped(count)),
         };
-        put_right(
-            buffer,
-            area,
+        canvas.put_right(
             area.width.saturating_sub(1),
             1,
             &cut(
@@ -307,21 +290,13 @@ fn search_words(buffer: &mut Buffer, area: Rect, app: &App) {
             theme.bright(),
         );
     } else if app.lens.view != View::Text {
-        put_right(
-            buffer,
-            area,
-            area.width.saturating_sub(1),
-            1,
-            app.lens.view.name(),
-            theme.quiet(),
-        );
+        canvas.put_right(area.width.saturating_sub(1), 1, app.lens.view.name(), theme.quiet());
     }
 }
 
 /// The fields of the line under the cursor, numbered, where the stage has a delimiter.
 fn field_ruler(
-    buffer: &mut Buffer,
-    area: Rect,
+    canvas: &mut Canvas<'_>,
     app: &App,
     stage: &StageResult,
     columns: &Columns,
@@ -360,7 +335,7 @@ fn field_ruler(
         let visible: String =
             text.chars().skip(skip).take(end - from.max(app.lens.column)).collect();
         let x = start + (from.max(app.lens.column) - app.lens.column) as u16;
-        put(buffer, area, x, 1, &visible, app.theme.quiet());
+        canvas.put(x, 1, &visible, app.theme.quiet());
     };
     let limit = app.lens.column + usize::from(room);
     for piece in pieces(line, app.lens.view, 0, limit) {
@@ -386,10 +361,8 @@ fn delimiter_of(stage: &StageResult) -> Option<Vec<u8>> {
     }
 }
 
-#[allow(clippy::too_many_arguments)] // one row of one view
 fn draw_row(
-    buffer: &mut Buffer,
-    area: Rect,
+    canvas: &mut Canvas<'_>,
     y: u16,
     app: &App,
     stage: Option<&StageResult>,
@@ -413,58 +386,28 @@ fn draw_row(
             stage.map(|stage| marks(stage, &line[..line.len().min(1 << 16)])).unwrap_or_default()
         };
         let hue = theme.hue(app.shown().stage()).add_modifier(Modifier::BOLD);
-        used = used.max(text(
-            buffer,
-            area,
-            (start, room),
-            y,
-            app,
-            line,
-            shown.open.0,
-            base,
-            &marked,
-            hue,
-        ));
+        let data = DataLine { bytes: line, open: shown.open.0, base, marked: &marked, hue };
+        used = used.max(text(canvas, (start, room), y, app, data));
     } else if let (Some((start, room)), None, Some(line), true) =
         (columns.left, &shown.left, &shown.right, single)
     {
-        used = used.max(text(
-            buffer,
-            area,
-            (start, room),
-            y,
-            app,
-            line,
-            shown.open.1,
-            base,
-            &[],
-            base,
-        ));
+        let data = DataLine { bytes: line, open: shown.open.1, base, ..DataLine::default() };
+        used = used.max(text(canvas, (start, room), y, app, data));
     }
     if let (Some((start, room)), Some(line)) = (columns.right, &shown.right) {
-        used = used.max(text(
-            buffer,
-            area,
-            (start, room),
-            y,
-            app,
-            line,
-            shown.open.1,
-            Style::new(),
-            &[],
-            Style::new(),
-        ));
+        let data = DataLine { bytes: line, open: shown.open.1, ..DataLine::default() };
+        used = used.max(text(canvas, (start, room), y, app, data));
         if columns.right_gutter > 0
             && let Some(number) = shown.right_number
         {
-            put_right(buffer, area, start - 1, y, &signed(number), theme.quiet());
+            canvas.put_right(start - 1, y, &signed(number), theme.quiet());
         }
     }
     if let Some(number) = shown.left_number.filter(|_| columns.left.is_some()) {
-        put_right(buffer, area, columns.gutter - 1, y, &signed(number), theme.quiet());
+        canvas.put_right(columns.gutter - 1, y, &signed(number), theme.quiet());
     }
     if single && stage.is_some() && shown.row.left.is_some() && !dropped {
-        put(buffer, area, columns.gutter, y, "›", theme.hue(app.shown().stage()));
+        canvas.put(columns.gutter, y, "›", theme.hue(app.shown().stage()));
     }
     if columns.middle > 0 {
         let bracket = match (shown.row.grouped, shown.right.is_some(), shown.row.goes_on) {
@@ -474,15 +417,12 @@ fn draw_row(
             (_, true, _) if columns.right_gutter == 0 => "  ›",
             _ => "",
         };
-        put(buffer, area, columns.middle, y, bracket, theme.quiet());
+        canvas.put(columns.middle, y, bracket, theme.quiet());
     }
     if here {
-        let line = Rect { y: area.y + y, height: used.min(area.height - y), ..area };
-        if theme.selected().bg.is_some() {
-            buffer.set_style(line, theme.selected());
-        }
+        canvas.select(y, used);
         let style = if app.focus == Focus::Lens { theme.bright() } else { theme.quiet() };
-        put(buffer, area, 0, y, "▏", style);
+        canvas.put(0, y, "▏", style);
     }
     used
 }
@@ -492,20 +432,28 @@ fn signed(number: i64) -> String {
     if number < 0 { format!("−{digits}") } else { digits }
 }
 
-/// Writes a line of data; gives the rows it takes.
-#[allow(clippy::too_many_arguments)] // one line of one view
+/// A line of data and how it is shown.
+#[derive(Clone, Copy, Default)]
+struct DataLine<'l> {
+    bytes: &'l [u8],
+    /// It has no newline at its end.
+    open: bool,
+    base: Style,
+    /// The parts that its stage looks at, which are shown in `hue`.
+    marked: &'l [std::ops::Range<usize>],
+    hue: Style,
+}
+
+/// Writes a line of data from column `start` on, in `room` columns; gives the rows it takes.
 fn text(
-    buffer: &mut Buffer,
-    area: Rect,
+    canvas: &mut Canvas<'_>,
     (start, room): (u16, u16),
     y: u16,
     app: &App,
-    line: &[u8],
-    open: bool,
-    base: Style,
-    marked: &[std::ops::Range<usize>],
-    hue: Style,
+    data: DataLine<'_>,
 ) -> u16 {
+    let area = canvas.area;
+    let DataLine { bytes: line, open, base, marked, hue } = data;
     if room == 0 {
         return 1;
     }
@@ -548,13 +496,13 @@ fn text(
         if inside(&found, piece.at) {
             style = style.patch(Theme::found());
         }
-        put(buffer, area, start + x as u16, y + row, &piece.text, style);
+        canvas.put(start + x as u16, y + row, &piece.text, style);
         x += piece.width;
         last = piece.at;
     }
     // Something of the line is not on screen.
     if !app.lens.wrap && x >= columns && last + 1 < line.len() {
-        put(buffer, area, start + room - 1, y, "»", app.theme.mark());
+        canvas.put(start + room - 1, y, "»", app.theme.mark());
     }
     row + 1
 }

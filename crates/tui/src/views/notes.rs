@@ -2,17 +2,16 @@
 
 use engine::{Ending, StageKind, StageResult};
 use insight::{Severity, bytes, duration, explain, grouped, rate};
-use ratatui::buffer::Buffer;
-use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 
-use super::canvas::{cut, put, put_right};
+use super::canvas::{Canvas, cut};
 use crate::state::app::App;
 use crate::state::screen::Screen;
 use crate::text::display::safe;
 
 /// What the Pending view is about, under it.
-fn pending(buffer: &mut Buffer, area: Rect, app: &App) {
+fn pending(canvas: &mut Canvas<'_>, app: &App) {
+    let area = canvas.area;
     let Some(preview) = &app.result.preview else { return };
     let theme = app.theme;
     let (files, commands) = app.pending_rows();
@@ -35,16 +34,17 @@ fn pending(buffer: &mut Buffer, area: Rect, app: &App) {
         rows.push((' ', text.to_owned()));
     }
     for (y, (mark, text)) in rows.iter().take(usize::from(area.height)).enumerate() {
-        put(buffer, area, 1, y as u16, &mark.to_string(), theme.bright());
+        canvas.put(1, y as u16, &mark.to_string(), theme.bright());
         let style = if *mark == '·' { theme.quiet() } else { theme.ink() };
         let text = cut(text, usize::from(area.width.saturating_sub(5)));
-        put(buffer, area, 4, y as u16, &text, style);
+        canvas.put(4, y as u16, &text, style);
     }
 }
 
-pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
+    let area = canvas.area;
     if app.screen == Screen::Pending {
-        return pending(buffer, area, app);
+        return pending(canvas, app);
     }
     let theme = app.theme;
     let number = app.shown().stage();
@@ -54,19 +54,19 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     };
     let room = usize::from(area.width.saturating_sub(6));
     let label = (number + 1).to_string();
-    put(buffer, area, 1, 0, &label, theme.hue(number).add_modifier(Modifier::BOLD));
-    put(buffer, area, 4, 0, &cut(&safe(&explain(stage)), room), theme.ink());
+    canvas.put(1, 0, &label, theme.hue(number).add_modifier(Modifier::BOLD));
+    canvas.put(4, 0, &cut(&safe(&explain(stage)), room), theme.ink());
     let numbers = figures_in_words(stage);
     let rows = rows(app, stage, number);
     let mut y = 1;
     if area.height > 2 {
-        put(buffer, area, 4, 1, &cut(&numbers, room), theme.quiet());
+        canvas.put(4, 1, &cut(&numbers, room), theme.quiet());
         y = 2;
     } else if rows.is_empty() {
-        put(buffer, area, 4, 1, &cut(&numbers, room), theme.quiet());
+        canvas.put(4, 1, &cut(&numbers, room), theme.quiet());
         return;
     }
-    draw_rows(buffer, area, y, app, &rows);
+    draw_rows(canvas, y, app, &rows);
 }
 
 /// What went in and out of a stage, and what it took.
@@ -124,44 +124,31 @@ fn rows(app: &App, stage: &StageResult, number: usize) -> Vec<Row> {
     rows
 }
 
-fn draw_rows(buffer: &mut Buffer, area: Rect, top: u16, app: &App, rows: &[Row]) {
+fn draw_rows(canvas: &mut Canvas<'_>, top: u16, app: &App, rows: &[Row]) {
+    let area = canvas.area;
     let theme = app.theme;
     let room = usize::from(area.width.saturating_sub(6));
     let left = rows.len().saturating_sub(usize::from(area.height.saturating_sub(top)));
     let mut offered = false;
     for (y, (mark, text, fix)) in (top..area.height).zip(rows) {
         let style = if *mark == '!' { theme.bright() } else { theme.quiet() };
-        put(buffer, area, 1, y, &mark.to_string(), style);
+        canvas.put(1, y, &mark.to_string(), style);
         let text_style = if *mark == '!' { theme.ink() } else { theme.quiet() };
-        let mut x = put(buffer, area, 4, y, &cut(&safe(text), room), text_style);
+        let mut x = canvas.put(4, y, &cut(&safe(text), room), text_style);
         if let Some(label) = fix {
             // The key does what the first offer says.
             let key = if offered { " " } else { "f" };
             offered = true;
             if usize::from(x) + label.len() + 6 < usize::from(area.width) {
-                x = put(buffer, area, x + 3, y, key, theme.bright());
-                put(buffer, area, x + 1, y, label, theme.quiet());
+                x = canvas.put(x + 3, y, key, theme.bright());
+                canvas.put(x + 1, y, label, theme.quiet());
             } else {
-                put_right(
-                    buffer,
-                    area,
-                    area.width.saturating_sub(1),
-                    y,
-                    " f fixes it",
-                    theme.bright(),
-                );
+                canvas.put_right(area.width.saturating_sub(1), y, " f fixes it", theme.bright());
             }
         }
     }
     if left > 0 && area.height > 2 {
         let more = format!(" {left} more ");
-        put_right(
-            buffer,
-            area,
-            area.width.saturating_sub(1),
-            area.height - 1,
-            &more,
-            theme.quiet(),
-        );
+        canvas.put_right(area.width.saturating_sub(1), area.height - 1, &more, theme.quiet());
     }
 }

@@ -3,34 +3,34 @@
 
 use engine::{HeldCommand, PendingFile, PendingMode, StartResult};
 use insight::{DifferenceRow, Side, bytes, grouped, lines};
-use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 
-use super::canvas::{cut, list_and_side, put, put_right};
+use super::canvas::{Canvas, cut, list_and_side};
 use crate::state::app::App;
 use crate::text::display::safe;
 
-pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
+    let area = canvas.area;
     let Some(preview) = &app.result.preview else {
-        put(buffer, area, 2, 1, "no result yet", app.theme.quiet());
+        canvas.put(2, 1, "no result yet", app.theme.quiet());
         return;
     };
     let (files, commands) = (&preview.pending[..], &preview.commands[..]);
     let past = &app.pending.past[..];
     if files.is_empty() && commands.is_empty() && preview.refused.is_empty() && past.is_empty() {
         let text = "nothing planned: this text writes no files and runs no external commands";
-        put(buffer, area, 2, 1, text, app.theme.quiet());
+        canvas.put(2, 1, text, app.theme.quiet());
         return;
     }
     let rows = files.len() + commands.len() + preview.refused.len() + past.len() + 4;
     let (list, side) = list_and_side(area, 9, (rows as u16).min(area.height / 2));
-    draw_list(buffer, list, app, files, commands, &preview.refused);
+    draw_list(&mut canvas.within(list), app, files, commands, &preview.refused);
     let at = app.pending.at;
     if let Some(file) = files.get(at) {
-        draw_file(buffer, side, app, file);
+        draw_file(&mut canvas.within(side), app, file);
     } else if let Some(command) = commands.get(at - files.len()) {
-        draw_command(buffer, side, app, command);
+        draw_command(&mut canvas.within(side), app, command);
     }
 }
 
@@ -45,13 +45,13 @@ enum Line<'l> {
 }
 
 fn draw_list(
-    buffer: &mut Buffer,
-    area: Rect,
+    canvas: &mut Canvas<'_>,
     app: &App,
     files: &[PendingFile],
     commands: &[HeldCommand],
     refused: &[(std::path::PathBuf, String)],
 ) {
+    let area = canvas.area;
     let mut list = Vec::new();
     if !files.is_empty() {
         let what = if files.len() == 1 { "file" } else { "files" };
@@ -91,29 +91,28 @@ fn draw_list(
     let selected = list.iter().position(is_selected).unwrap_or(0);
     let first = (selected + 1).saturating_sub(height);
     for (y, line) in list.iter().skip(first).take(height).enumerate() {
-        draw_row(buffer, area, y as u16, app, line, is_selected(line));
+        draw_row(canvas, y as u16, app, line, is_selected(line));
     }
 }
 
-fn draw_row(buffer: &mut Buffer, area: Rect, y: u16, app: &App, line: &Line<'_>, selected: bool) {
+fn draw_row(canvas: &mut Canvas<'_>, y: u16, app: &App, line: &Line<'_>, selected: bool) {
+    let area = canvas.area;
     let theme = app.theme;
     if selected {
-        if theme.selected().bg.is_some() {
-            buffer.set_style(Rect { y: area.y + y, height: 1, ..area }, theme.selected());
-        }
-        put(buffer, area, 0, y, "▌", theme.bright().add_modifier(Modifier::BOLD));
+        canvas.select(y, 1);
+        canvas.put(0, y, "▌", theme.bright().add_modifier(Modifier::BOLD));
     }
     let style = if selected { theme.bright() } else { theme.ink() };
     match line {
         Line::Title(text) => {
-            put(buffer, area, 2, y, text, theme.quiet());
+            canvas.put(2, y, text, theme.quiet());
         }
         Line::Refused(path, why) => {
-            put(buffer, area, 2, y, "!", theme.bright());
+            canvas.put(2, y, "!", theme.bright());
             let room =
                 usize::from(area.width.saturating_sub(8)).saturating_sub(why.chars().count());
-            put(buffer, area, 4, y, &cut(&safe(path), room), theme.ink());
-            put_right(buffer, area, area.width.saturating_sub(1), y, why, theme.bright());
+            canvas.put(4, y, &cut(&safe(path), room), theme.ink());
+            canvas.put_right(area.width.saturating_sub(1), y, why, theme.bright());
         }
         Line::File(_, file) => {
             let out = app.pending.left_out.contains(&file.path);
@@ -122,32 +121,25 @@ fn draw_row(buffer: &mut Buffer, area: Rect, y: u16, app: &App, line: &Line<'_>,
                 (false, true) => "!",
                 (false, false) => "↧",
             };
-            put(buffer, area, 2, y, mark, style);
+            canvas.put(2, y, mark, style);
             let effect = if out { "left out".to_owned() } else { effect(file) };
             let room = usize::from(area.width.saturating_sub(6))
                 .saturating_sub(effect.chars().count() + 2);
             let name = cut(&safe(&file.path.display().to_string()), room.max(8));
             let name_style =
                 if out { theme.quiet().add_modifier(Modifier::CROSSED_OUT) } else { style };
-            put(buffer, area, 4, y, &name, name_style);
+            canvas.put(4, y, &name, name_style);
             let effect_style = if file.lost && !out { theme.bright() } else { theme.quiet() };
-            put_right(buffer, area, area.width.saturating_sub(1), y, &effect, effect_style);
+            canvas.put_right(area.width.saturating_sub(1), y, &effect, effect_style);
         }
         Line::Past(command, start_result) => {
             let state = ended(start_result);
-            put(
-                buffer,
-                area,
-                2,
-                y,
-                if start_result.succeeded() { "▹" } else { "!" },
-                theme.quiet(),
-            );
+            canvas.put(2, y, if start_result.succeeded() { "▹" } else { "!" }, theme.quiet());
             let room =
                 usize::from(area.width.saturating_sub(7)).saturating_sub(state.chars().count());
             let text = cut(&safe(&insight::command_line(command)), room);
-            put(buffer, area, 4, y, &text, theme.quiet());
-            put_right(buffer, area, area.width.saturating_sub(1), y, &state, theme.quiet());
+            canvas.put(4, y, &text, theme.quiet());
+            canvas.put_right(area.width.saturating_sub(1), y, &state, theme.quiet());
         }
         Line::Command(at, command) => {
             let number = at - app.pending_rows().0;
@@ -161,15 +153,15 @@ fn draw_row(buffer: &mut Buffer, area: Rect, y: u16, app: &App, line: &Line<'_>,
             let trouble = app.start_result(number).is_some_and(|start_result| {
                 !start_result.succeeded() && *start_result != StartResult::Running
             });
-            put(buffer, area, 2, y, if trouble { "!" } else { "▹" }, style);
+            canvas.put(2, y, if trouble { "!" } else { "▹" }, style);
             let room =
                 usize::from(area.width.saturating_sub(7)).saturating_sub(state.chars().count());
             let text = cut(&safe(&insight::command_line(command)), room);
             let text_style =
                 if out { theme.quiet().add_modifier(Modifier::CROSSED_OUT) } else { style };
-            put(buffer, area, 4, y, &text, text_style);
+            canvas.put(4, y, &text, text_style);
             let state_style = if trouble { theme.bright() } else { theme.quiet() };
-            put_right(buffer, area, area.width.saturating_sub(1), y, &state, state_style);
+            canvas.put_right(area.width.saturating_sub(1), y, &state, state_style);
         }
     }
 }
@@ -199,7 +191,8 @@ fn effect(file: &PendingFile) -> String {
     }
 }
 
-fn draw_file(buffer: &mut Buffer, area: Rect, app: &App, file: &PendingFile) {
+fn draw_file(canvas: &mut Canvas<'_>, app: &App, file: &PendingFile) {
+    let area = canvas.area;
     let theme = app.theme;
     let what = match file.mode {
         PendingMode::New => "is created",
@@ -213,24 +206,24 @@ fn draw_file(buffer: &mut Buffer, area: Rect, app: &App, file: &PendingFile) {
         lines(file.kept.lines()),
     );
     let name = file.path.file_name().unwrap_or_default().to_string_lossy().into_owned();
-    let x = put(buffer, area, 0, 0, &cut(&safe(&name), 30), theme.bright());
-    put(buffer, area, x + 1, 0, &written, theme.quiet());
-    put(buffer, area, 0, 1, &cut(&rights(file), usize::from(area.width)), theme.quiet());
+    let x = canvas.put(0, 0, &cut(&safe(&name), 30), theme.bright());
+    canvas.put(x + 1, 0, &written, theme.quiet());
+    canvas.put(0, 1, &cut(&rights(file), usize::from(area.width)), theme.quiet());
     let compared = app.pending.difference.as_ref().filter(|known| known.1 == app.pending.at);
     let Some((_, _, difference)) = compared else {
-        put(buffer, area, 0, 3, "comparing …", theme.quiet());
+        canvas.put(0, 3, "comparing …", theme.quiet());
         return;
     };
     let body =
         Rect { y: (area.y + 3).min(area.bottom()), height: area.height.saturating_sub(3), ..area };
     if difference.rows.is_empty() {
-        put(buffer, body, 0, 0, "nothing in it would change", theme.quiet());
+        canvas.within(body).put(0, 0, "nothing in it would change", theme.quiet());
         return;
     }
     let height = usize::from(body.height);
     let top = app.pending.top.min(difference.rows.len().saturating_sub(height));
     for (y, row) in difference.rows.iter().skip(top).take(height).enumerate() {
-        draw_difference(buffer, body, y as u16, app, row);
+        draw_difference(&mut canvas.within(body), y as u16, app, row);
     }
     let hidden = difference.rows.len().saturating_sub(top + height);
     if hidden > 0 || difference.cut {
@@ -242,7 +235,7 @@ fn draw_file(buffer: &mut Buffer, area: Rect, app: &App, file: &PendingFile) {
             (hidden, false) => format!(" {} more, PgDn ", grouped(hidden as u64)),
         };
         let y = body.height.saturating_sub(1);
-        put_right(buffer, body, body.width, y, &text, theme.quiet());
+        canvas.within(body).put_right(body.width, y, &text, theme.quiet());
     }
 }
 
@@ -263,32 +256,28 @@ fn rights(file: &PendingFile) -> String {
     }
 }
 
-pub(super) fn draw_difference(
-    buffer: &mut Buffer,
-    area: Rect,
-    y: u16,
-    app: &App,
-    row: &DifferenceRow,
-) {
+pub(super) fn draw_difference(canvas: &mut Canvas<'_>, y: u16, app: &App, row: &DifferenceRow) {
+    let area = canvas.area;
     let theme = app.theme;
     if let Side::Skipped(count) = row.side {
         let text = format!("⋮ {} equal", lines(count as u64));
-        put(buffer, area, 8, y, &text, theme.quiet());
+        canvas.put(8, y, &text, theme.quiet());
         return;
     }
     let number = row.new.or(row.old).map(|number| grouped(number as u64)).unwrap_or_default();
-    put_right(buffer, area, 6, y, &number, theme.quiet());
+    canvas.put_right(6, y, &number, theme.quiet());
     let (mark, style) = match row.side {
         Side::Old => ("−", theme.quiet().add_modifier(Modifier::CROSSED_OUT)),
         Side::New => ("+", theme.bright()),
         _ => (" ", theme.ink()),
     };
-    put(buffer, area, 7, y, mark, theme.bright());
+    canvas.put(7, y, mark, theme.bright());
     let text = cut(&safe(&row.text), usize::from(area.width.saturating_sub(9)));
-    put(buffer, area, 9, y, &text, style);
+    canvas.put(9, y, &text, style);
 }
 
-fn draw_command(buffer: &mut Buffer, area: Rect, app: &App, command: &HeldCommand) {
+fn draw_command(canvas: &mut Canvas<'_>, app: &App, command: &HeldCommand) {
+    let area = canvas.area;
     let theme = app.theme;
     let count = command.words.len().saturating_sub(1);
     let title = match count {
@@ -296,11 +285,11 @@ fn draw_command(buffer: &mut Buffer, area: Rect, app: &App, command: &HeldComman
         1 => "run with exactly this one argument".to_owned(),
         count => format!("run with exactly these {} arguments", grouped(count as u64)),
     };
-    put(buffer, area, 0, 0, &title, theme.quiet());
+    canvas.put(0, 0, &title, theme.quiet());
     let details = insight::command_details(command);
     for (y, text) in (1..).zip(&details) {
         let text = cut(&safe(text), usize::from(area.width));
-        put(buffer, area, 0, y, &text, theme.quiet());
+        canvas.put(0, y, &text, theme.quiet());
     }
     let head = details.len() as u16 + 2;
     let rows = usize::from(area.height.saturating_sub(head));
@@ -308,11 +297,11 @@ fn draw_command(buffer: &mut Buffer, area: Rect, app: &App, command: &HeldComman
     for (y, (number, word)) in command.words.iter().enumerate().skip(top).take(rows).enumerate() {
         let y = y as u16 + head;
         let label = if number == 0 { "command".to_owned() } else { number.to_string() };
-        put_right(buffer, area, 8, y, &label, theme.quiet());
+        canvas.put_right(8, y, &label, theme.quiet());
         // Blanks at the ends, quotes and newlines are seen.
         let shown = shell::quote_bytes(word);
         let text = cut(&safe(&shown), usize::from(area.width.saturating_sub(10)));
-        put(buffer, area, 10, y, &text, if number == 0 { theme.bright() } else { theme.ink() });
+        canvas.put(10, y, &text, if number == 0 { theme.bright() } else { theme.ink() });
     }
     let number = app.pending.at - app.pending_rows().0;
     let said = match app.start_result(number) {
@@ -326,7 +315,7 @@ fn draw_command(buffer: &mut Buffer, area: Rect, app: &App, command: &HeldComman
     let below = command.words.len().min(rows) as u16 + head + 1;
     for (y, line) in said.lines().enumerate().take(rows) {
         let text = cut(&safe(line), usize::from(area.width.saturating_sub(3)));
-        put(buffer, area, 0, below + y as u16, "›", theme.quiet());
-        put(buffer, area, 2, below + y as u16, &text, theme.ink());
+        canvas.put(0, below + y as u16, "›", theme.quiet());
+        canvas.put(2, below + y as u16, &text, theme.ink());
     }
 }

@@ -1,10 +1,9 @@
 //! The editor of a program: its lines with numbers, its parts told apart.
 
-use ratatui::buffer::Buffer;
-use ratatui::layout::{Position, Rect};
+use ratatui::layout::Position;
 use unicode_width::UnicodeWidthChar;
 
-use super::canvas::put;
+use super::canvas::Canvas;
 use super::command::shaded;
 use crate::state::app::App;
 use crate::state::program::ProgramEditor;
@@ -17,16 +16,12 @@ pub(super) fn rows(editor: &ProgramEditor, height: u16) -> u16 {
 }
 
 /// Draws it; gives the cursor's place.
-pub(super) fn draw(
-    buffer: &mut Buffer,
-    area: Rect,
-    editor: &ProgramEditor,
-    app: &App,
-) -> Option<Position> {
+pub(super) fn draw(canvas: &mut Canvas<'_>, editor: &ProgramEditor, app: &App) -> Option<Position> {
+    let area = canvas.area;
     let theme = app.theme;
     let title = format!("{} program of stage {}", editor.filter, editor.stage + 1);
-    let x = put(buffer, area, 1, 0, &title, theme.bright());
-    put(buffer, area, x + 2, 0, "every change is evaluated at once", theme.quiet());
+    let x = canvas.put(1, 0, &title, theme.bright());
+    canvas.put(x + 2, 0, "every change is evaluated at once", theme.quiet());
     let room = usize::from(area.height.saturating_sub(2)).max(1);
     let (row, column) = editor.editor.place();
     let first = (row + 1).saturating_sub(room);
@@ -45,7 +40,7 @@ pub(super) fn draw(
     for (number, line) in lines.iter().enumerate().skip(first).take(room) {
         let y = 1 + (number - first) as u16;
         let label = format!("{:>1$}", number + 1, usize::from(digits));
-        put(buffer, area, 1, y, &label, theme.quiet());
+        canvas.put(1, y, &label, theme.quiet());
         let mut x = left;
         for (place, (at, character)) in line.char_indices().enumerate() {
             if (number, place) == (row, column) {
@@ -63,7 +58,7 @@ pub(super) fn draw(
             {
                 style = theme.bright().add_modifier(ratatui::style::Modifier::UNDERLINED);
             }
-            x = put(buffer, area, x, y, &shown, style);
+            x = canvas.put(x, y, &shown, style);
         }
         if number == row && cursor.is_none() {
             cursor = Some(Position::new(x, y));

@@ -2,11 +2,9 @@
 
 use engine::{Ending, PendingMode, Preview, StageResult};
 use insight::{bytes, duration, effect, grouped, limit_in_words, sample_in_words};
-use ratatui::buffer::Buffer;
-use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
-use super::canvas::{WIDE, cut, put, put_right};
+use super::canvas::{Canvas, cut};
 use crate::state::app::App;
 use crate::state::place::{Focus, Place};
 use crate::text::display::safe;
@@ -31,7 +29,8 @@ enum Kind {
     Gap,
 }
 
-pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
+    let area = canvas.area;
     if area.height == 0 || area.width < 4 {
         return;
     }
@@ -43,10 +42,10 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
         } else {
             "nothing to show yet"
         };
-        put(buffer, area, 2, 1, text, app.theme.quiet());
+        canvas.put(2, 1, text, app.theme.quiet());
         return;
     };
-    let wide = buffer.area.width >= WIDE;
+    let wide = canvas.is_wide();
     let rows = rows(app, preview, wide);
     let selected = rows.iter().position(|row| row.place == Some(app.place)).unwrap_or(0);
     // In the folded river a stream has no row of its own: its stage is marked instead.
@@ -69,36 +68,24 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     for (y, (number, row)) in rows.iter().enumerate().skip(first).take(height).enumerate() {
         let y = y as u16 + u16::from(wide);
         if number == selected {
-            let line = Rect { y: area.y + y, height: 1, ..area };
-            if app.theme.selected().bg.is_some() {
-                buffer.set_style(line, app.theme.selected());
-            }
+            canvas.select(y, 1);
             let mark = if app.focus == Focus::River { "▌" } else { "▏" };
-            put(
-                buffer,
-                area,
-                0,
-                y,
-                mark,
-                app.theme.hue(app.place.stage()).add_modifier(Modifier::BOLD),
-            );
+            canvas.put(0, y, mark, app.theme.hue(app.place.stage()).add_modifier(Modifier::BOLD));
         }
-        draw_row(buffer, area, y, row, number == selected, most, app, preview, wide);
+        draw_row(canvas, y, row, number == selected, most, app, preview);
     }
 }
 
-#[allow(clippy::too_many_arguments)] // one row of one view
 fn draw_row(
-    buffer: &mut Buffer,
-    area: Rect,
+    canvas: &mut Canvas<'_>,
     y: u16,
     row: &Row,
     selected: bool,
     most: u64,
     app: &App,
     preview: &Preview,
-    wide: bool,
 ) {
+    let area = canvas.area;
     let theme = app.theme;
     let stale = app.is_stale();
     let right = area.width.saturating_sub(2);
@@ -115,53 +102,51 @@ fn draw_row(
             };
             let lines = grouped(inner.figures.lines_out);
             let room = usize::from(right).saturating_sub(12 + times.chars().count() + lines.len());
-            put(buffer, area, 4, y, "┆", theme.hue(*number));
-            put(buffer, area, 6, y, &cut(&text, room), theme.ink());
+            canvas.put(4, y, "┆", theme.hue(*number));
+            canvas.put(6, y, &cut(&text, room), theme.ink());
             let at = right.saturating_sub(lines.len() as u16 + 2);
-            put_right(buffer, area, at, y, &times, theme.quiet());
-            put_right(buffer, area, right, y, &lines, theme.hue(*number));
+            canvas.put_right(at, y, &times, theme.quiet());
+            canvas.put_right(right, y, &lines, theme.hue(*number));
         }
         Kind::Source(name, sample) => {
-            let x = put(buffer, area, 2, y, &cut(name, usize::from(area.width / 2)), theme.ink());
+            let x = canvas.put(2, y, &cut(name, usize::from(area.width / 2)), theme.ink());
             let room = usize::from(area.width.saturating_sub(x + 3));
-            put(buffer, area, x + 2, y, &cut(sample, room), theme.quiet());
+            canvas.put(x + 2, y, &cut(sample, room), theme.quiet());
         }
         Kind::Text(text, style) => {
-            put(buffer, area, 2, y, &cut(text, usize::from(area.width.saturating_sub(3))), *style);
+            canvas.put(2, y, &cut(text, usize::from(area.width.saturating_sub(3))), *style);
         }
         Kind::Bar { lines, style } => {
             let room = usize::from(area.width.saturating_sub(14));
             let width = bar_width(*lines, most, room);
             let x = 2 + ((room - width) / 2) as u16;
             let style = if stale { style.add_modifier(Modifier::DIM) } else { *style };
-            put(buffer, area, x, y, &"▆".repeat(width), style);
+            canvas.put(x, y, &"▆".repeat(width), style);
             let count = if selected { theme.bright() } else { theme.ink() };
-            put_right(buffer, area, right, y, &grouped(*lines), count);
+            canvas.put_right(right, y, &grouped(*lines), count);
         }
         Kind::Stage(number) => {
             let Some(stage) = preview.stages.get(*number) else { return };
-            stage_row(buffer, area, y, *number, stage, selected, app, preview, wide);
+            stage_row(canvas, y, *number, stage, selected, app, preview);
         }
     }
 }
 
-#[allow(clippy::too_many_arguments)] // one row of one view
 fn stage_row(
-    buffer: &mut Buffer,
-    area: Rect,
+    canvas: &mut Canvas<'_>,
     y: u16,
     number: usize,
     stage: &StageResult,
     selected: bool,
     app: &App,
     preview: &Preview,
-    wide: bool,
 ) {
+    let (area, wide) = (canvas.area, canvas.is_wide());
     let theme = app.theme;
     let right = area.width.saturating_sub(2);
     let off = stage.plan.off;
     let hue = if off.is_some() { theme.quiet() } else { theme.hue(number) };
-    put_right(buffer, area, 4, y, &(number + 1).to_string(), hue.add_modifier(Modifier::BOLD));
+    canvas.put_right(4, y, &(number + 1).to_string(), hue.add_modifier(Modifier::BOLD));
     let text = stage_text(preview, stage);
     let style = match (off.is_some(), selected) {
         (true, _) => theme.quiet().add_modifier(Modifier::CROSSED_OUT),
@@ -174,11 +159,9 @@ fn stage_row(
     if !wide {
         let lines = grouped(stage.out.lines());
         let room = usize::from(right.saturating_sub(6)).saturating_sub(lines.len());
-        put(buffer, area, 5, y, &cut(&text, room), style);
+        canvas.put(5, y, &cut(&text, room), style);
         let count = if trouble { format!("! {lines}") } else { lines };
-        put_right(
-            buffer,
-            area,
+        canvas.put_right(
             right,
             y,
             &count,
@@ -196,13 +179,13 @@ fn stage_row(
     };
     let effect_width = effect.chars().count().clamp(10, 22) as u16;
     let effect_at = right.saturating_sub(time_width + effect_width + 1).max(16);
-    put(buffer, area, 5, y, &cut(&text, usize::from(effect_at.saturating_sub(6))), style);
+    canvas.put(5, y, &cut(&text, usize::from(effect_at.saturating_sub(6))), style);
     let effect_style = if trouble { theme.bright() } else { theme.quiet() };
     let room = usize::from(right.saturating_sub(time_width + effect_at));
-    put(buffer, area, effect_at, y, &cut(&effect, room), effect_style);
+    canvas.put(effect_at, y, &cut(&effect, room), effect_style);
     let quiet =
         if stage.reused { theme.quiet().add_modifier(Modifier::DIM) } else { theme.quiet() };
-    put_right(buffer, area, right, y, &time, quiet);
+    canvas.put_right(right, y, &time, quiet);
 }
 
 /// A stage's words as they stand in the text; of one that is off, its own.

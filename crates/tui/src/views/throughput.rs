@@ -5,11 +5,10 @@ use insight::{
     Rate, RunEnd, byte_rate, bytes, duration, grouped, held_by, line_rate, lines, share_percents,
     slowest,
 };
-use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 
-use super::canvas::{WIDE, cut, put, put_right};
+use super::canvas::{Canvas, WIDE, cut};
 use crate::state::app::App;
 use crate::state::run::{Running, Shows};
 use crate::text::display::safe;
@@ -21,26 +20,20 @@ pub(super) use notes::notes;
 /// The current rate is that of the last second.
 const NOW_NS: u64 = 1_000_000_000;
 
-pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
+    let area = canvas.area;
     let Some(running) = &app.running else {
         let text = "no full run yet: r starts one, after showing what it will take";
-        put(
-            buffer,
-            area,
-            2,
-            1,
-            &cut(text, usize::from(area.width.saturating_sub(3))),
-            app.theme.quiet(),
-        );
+        canvas.put(2, 1, &cut(text, usize::from(area.width.saturating_sub(3))), app.theme.quiet());
         return;
     };
-    progress(buffer, area, app, running);
-    why(buffer, area, app, running);
+    progress(canvas, app, running);
+    why(canvas, app, running);
     let below =
         Rect { y: area.y + 3.min(area.height), height: area.height.saturating_sub(3), ..area };
     match app.throughput.shows {
-        Shows::Figures => bands(buffer, below, app, running),
-        Shows::Output => output(buffer, below, app, running),
+        Shows::Figures => bands(&mut canvas.within(below), app, running),
+        Shows::Output => output(&mut canvas.within(below), app, running),
     }
 }
 
@@ -57,20 +50,20 @@ fn state(running: &Running) -> &'static str {
 }
 
 /// Overall progress.
-fn progress(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
+fn progress(canvas: &mut Canvas<'_>, app: &App, running: &Running) {
+    let area = canvas.area;
     let theme = app.theme;
     let snapshot = &running.snapshot;
-    let mut x = put(buffer, area, 1, 0, state(running), theme.bright()) + 2;
+    let mut x = canvas.put(1, 0, state(running), theme.bright()) + 2;
     let ended_well = matches!(running.end, Some(RunEnd::Done));
     let done = snapshot.done().filter(|_| running.end.is_none() || ended_well);
     if let Some(done) = done {
         // On a small screen the bar leaves room for the figures.
         let width = if area.width >= WIDE { 40 } else { (area.width / 10).clamp(4, 20) };
         let filled = (done * f64::from(width)).round() as u16;
-        x = put(buffer, area, x, 0, &"█".repeat(usize::from(filled)), theme.source_bar());
-        x = put(buffer, area, x, 0, &"·".repeat(usize::from(width - filled)), theme.quiet());
-        x = put(buffer, area, x + 1, 0, &format!("{:>7}", insight::progress(done)), theme.bright())
-            + 2;
+        x = canvas.put(x, 0, &"█".repeat(usize::from(filled)), theme.source_bar());
+        x = canvas.put(x, 0, &"·".repeat(usize::from(width - filled)), theme.quiet());
+        x = canvas.put(x + 1, 0, &format!("{:>7}", insight::progress(done)), theme.bright()) + 2;
     }
     let first = snapshot.commands.first();
     let read = snapshot.read_bytes.max(first.map_or(0, |first| insight::passed(first).1));
@@ -78,14 +71,14 @@ fn progress(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
         Some(total) => format!("{} of {}", bytes(read.min(total)), bytes(total)),
         None => format!("{} read", bytes(read)),
     };
-    x = put(buffer, area, x, 0, &amount, theme.ink()) + 2;
+    x = canvas.put(x, 0, &amount, theme.ink()) + 2;
     let seconds = snapshot.elapsed().as_secs_f64().max(1e-9);
     let now = match first {
         Some(first) if running.end.is_none() => running.history.rate(first.span, 2 * NOW_NS).bytes,
         _ => read as f64 / seconds,
     };
-    x = put(buffer, area, x, 0, &byte_rate(now), theme.ink()) + 2;
-    x = put(buffer, area, x, 0, &duration(snapshot.elapsed_ns), theme.ink()) + 2;
+    x = canvas.put(x, 0, &byte_rate(now), theme.ink()) + 2;
+    x = canvas.put(x, 0, &duration(snapshot.elapsed_ns), theme.ink()) + 2;
     if running.end.is_none()
         && let Some(left) = snapshot.time_left()
     {
@@ -93,47 +86,41 @@ fn progress(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
         let text = [format!("about {left} left"), format!("{left} left")]
             .into_iter()
             .find(|text| usize::from(x) + text.chars().count() < usize::from(area.width));
-        put(buffer, area, x, 0, &text.unwrap_or_default(), theme.quiet());
+        canvas.put(x, 0, &text.unwrap_or_default(), theme.quiet());
     }
 }
 
 /// The slowest command and the reason; or that there is life.
-fn why(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
+fn why(canvas: &mut Canvas<'_>, app: &App, running: &Running) {
+    let area = canvas.area;
     let theme = app.theme;
     let commands = &running.snapshot.commands;
     if let Some(RunEnd::Failed(why)) = &running.end {
-        put(buffer, area, 1, 1, "!", theme.bright());
+        canvas.put(1, 1, "!", theme.bright());
         let text = cut(&safe(why), usize::from(area.width.saturating_sub(4)));
-        put(buffer, area, 3, 1, &text, theme.bright());
+        canvas.put(3, 1, &text, theme.bright());
         return;
     }
     let mut x = 1;
     match slowest(commands) {
         Some(found) => {
             let command = &commands[found.at];
-            x = put(buffer, area, x, 1, "slowest", theme.quiet()) + 1;
+            x = canvas.put(x, 1, "slowest", theme.quiet()) + 1;
             let name = format!("{} {}", found.at + 1, command.name);
-            x = put(
-                buffer,
-                area,
-                x,
-                1,
-                &safe(&name),
-                theme.hue(found.at).add_modifier(Modifier::BOLD),
-            );
-            x = put(buffer, area, x + 1, 1, &found.says, theme.ink()) + 2;
+            x = canvas.put(x, 1, &safe(&name), theme.hue(found.at).add_modifier(Modifier::BOLD));
+            x = canvas.put(x + 1, 1, &found.says, theme.ink()) + 2;
         }
         None if running.end.is_none() => {
-            x = put(buffer, area, x, 1, "just started", theme.quiet()) + 2;
+            x = canvas.put(x, 1, "just started", theme.quiet()) + 2;
         }
         None => {
-            x = put(buffer, area, x, 1, "too short to tell what took the time", theme.quiet()) + 2;
+            x = canvas.put(x, 1, "too short to tell what took the time", theme.quiet()) + 2;
         }
     }
     if running.end.is_none() && !running.snapshot.paused {
         let text = heartbeat(running);
         if usize::from(x) + text.chars().count() + 1 < usize::from(area.width) {
-            put_right(buffer, area, area.width.saturating_sub(1), 1, &text, theme.quiet());
+            canvas.put_right(area.width.saturating_sub(1), 1, &text, theme.quiet());
         }
     }
 }
@@ -178,7 +165,8 @@ fn chart_row(values: &[Option<f64>], row: usize, rows: usize) -> String {
     values.iter().map(level).collect()
 }
 
-fn bands(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
+fn bands(canvas: &mut Canvas<'_>, app: &App, running: &Running) {
+    let area = canvas.area;
     let commands = &running.snapshot.commands;
     if commands.is_empty() || area.height == 0 {
         return;
@@ -196,10 +184,10 @@ fn bands(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
             height: (wanted as u16).min(area.height - (row * wanted) as u16),
             ..area
         };
-        band_of(buffer, band, app, running, number);
+        band_of(&mut canvas.within(band), app, running, number);
     }
     let above = Rect { y: area.y.saturating_sub(1), height: 1, ..area };
-    axis(buffer, above, app, running);
+    axis(&mut canvas.within(above), app, running);
     if first > 0 || first + visible < commands.len() {
         let text = format!(
             "{}–{} of {}",
@@ -207,7 +195,7 @@ fn bands(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
             (first + visible).min(commands.len()),
             commands.len()
         );
-        put_right(buffer, above, area.width.saturating_sub(1), 0, &text, app.theme.quiet());
+        canvas.within(above).put_right(area.width.saturating_sub(1), 0, &text, app.theme.quiet());
     }
 }
 
@@ -221,7 +209,8 @@ fn columns(width: u16) -> (bool, u16, u16, u16) {
 }
 
 /// The stretch of time that the courses show, over them.
-fn axis(buffer: &mut Buffer, row: Rect, app: &App, running: &Running) {
+fn axis(canvas: &mut Canvas<'_>, app: &App, running: &Running) {
+    let row = canvas.area;
     let (wide, left, _, chart_width) = columns(row.width);
     if !wide || chart_width < 24 {
         return;
@@ -231,48 +220,46 @@ fn axis(buffer: &mut Buffer, row: Rect, app: &App, running: &Running) {
     let from = if endless { elapsed - notes::MINUTE_NS } else { 0 };
     let style = app.theme.quiet();
     let start = if from == 0 { "0 s".to_owned() } else { duration(from) };
-    put(buffer, row, left, 0, &start, style);
-    put_right(buffer, row, left + chart_width, 0, &duration(elapsed), style);
+    canvas.put(left, 0, &start, style);
+    canvas.put_right(left + chart_width, 0, &duration(elapsed), style);
     let title = "lines/s over time";
     let middle = left + (chart_width - title.len() as u16) / 2;
     if chart_width > 48 {
-        put(buffer, row, middle, 0, title, style);
+        canvas.put(middle, 0, title, style);
     }
 }
 
-fn band_of(buffer: &mut Buffer, band: Rect, app: &App, running: &Running, number: usize) {
+fn band_of(canvas: &mut Canvas<'_>, app: &App, running: &Running, number: usize) {
+    let band = canvas.area;
     let theme = app.theme;
     let command = &running.snapshot.commands[number];
     let selected = number == app.throughput.at;
     if selected {
-        if theme.selected().bg.is_some() {
-            buffer.set_style(Rect { height: 1.min(band.height), ..band }, theme.selected());
-        }
-        put(buffer, band, 0, 0, "▌", theme.bright().add_modifier(Modifier::BOLD));
+        canvas.select(0, 1);
+        canvas.put(0, 0, "▌", theme.bright().add_modifier(Modifier::BOLD));
     }
     let (wide, left, numbers, chart_width) = columns(band.width);
     let text = safe(running.text.get(command.span.range()).unwrap_or(&command.name));
     let text = text.split_whitespace().collect::<Vec<_>>().join(" ");
     let hue = theme.hue(number);
-    let x =
-        put(buffer, band, 2, 0, &(number + 1).to_string(), hue.add_modifier(Modifier::BOLD)) + 1;
+    let x = canvas.put(2, 0, &(number + 1).to_string(), hue.add_modifier(Modifier::BOLD)) + 1;
     let ink = if selected { theme.bright() } else { theme.ink() };
-    put(buffer, band, x, 0, &cut(&text, usize::from(left.saturating_sub(x + 1))), ink);
+    canvas.put(x, 0, &cut(&text, usize::from(left.saturating_sub(x + 1))), ink);
     let (now, average) = rates(running, command);
     let figures = &command.figures;
     let slow = slowest(&running.snapshot.commands).is_some_and(|found| found.at == number);
     if !wide {
         // One row for the rate, one for the time.
         let rate = line_rate(if command.running { now.lines } else { average.lines });
-        put_right(buffer, band, band.width.saturating_sub(1), 0, &rate, ink);
+        canvas.put_right(band.width.saturating_sub(1), 0, &rate, ink);
         let width = band.width.saturating_sub(32).clamp(6, 30);
-        shares_bar(buffer, band, app, running, number, 4, 1, width);
+        shares_bar(canvas, app, running, number, 4, 1, width);
         let text = format!(
             "{} · {}",
             shares_short(command),
             bytes(figures.held_bytes.max(figures.peak_held_bytes))
         );
-        put(buffer, band, 5 + width, 1, &text, theme.quiet());
+        canvas.put(5 + width, 1, &text, theme.quiet());
         return;
     }
     // Numbers at the right, the course in between.
@@ -290,42 +277,42 @@ fn band_of(buffer: &mut Buffer, band: Rect, app: &App, running: &Running, number
         .collect();
     for row in 0..rows {
         let text = chart_row(&heights, usize::from(row), usize::from(rows));
-        put(buffer, band, chart_left, row, &text, hue);
+        canvas.put(chart_left, row, &text, hue);
     }
     let right = band.width.saturating_sub(1);
     let column = right.saturating_sub(24);
     let label = if command.running { "now" } else { "on average" };
     let shown = if command.running { now } else { average };
-    put(buffer, band, right - numbers, 0, label, theme.quiet());
-    put_right(buffer, band, column + 8, 0, &line_rate(shown.lines), ink);
-    put_right(buffer, band, right, 0, &byte_rate(shown.bytes), ink);
+    canvas.put(right - numbers, 0, label, theme.quiet());
+    canvas.put_right(column + 8, 0, &line_rate(shown.lines), ink);
+    canvas.put_right(right, 0, &byte_rate(shown.bytes), ink);
     if band.height >= 2 {
         if command.running {
-            put(buffer, band, right - numbers, 1, "average", theme.quiet());
-            put_right(buffer, band, column + 8, 1, &line_rate(average.lines), theme.quiet());
-            put_right(buffer, band, right, 1, &byte_rate(average.bytes), theme.quiet());
+            canvas.put(right - numbers, 1, "average", theme.quiet());
+            canvas.put_right(column + 8, 1, &line_rate(average.lines), theme.quiet());
+            canvas.put_right(right, 1, &byte_rate(average.bytes), theme.quiet());
         } else {
-            put(buffer, band, right - numbers, 1, "most", theme.quiet());
-            put_right(buffer, band, column + 8, 1, &line_rate(most), theme.quiet());
+            canvas.put(right - numbers, 1, "most", theme.quiet());
+            canvas.put_right(column + 8, 1, &line_rate(most), theme.quiet());
         }
         let width = left.saturating_sub(8);
-        shares_bar(buffer, band, app, running, number, 4, 1, width);
+        shares_bar(canvas, app, running, number, 4, 1, width);
     }
     if band.height >= 3 {
         let text = shares_in_words(running, number);
-        put(buffer, band, 4, 2, &cut(&text, usize::from(left.saturating_sub(5))), theme.quiet());
+        canvas.put(4, 2, &cut(&text, usize::from(left.saturating_sub(5))), theme.quiet());
         let held =
             figures.held_bytes.max(if command.running { 0 } else { figures.peak_held_bytes });
         let memory = format!("{} held", bytes(held));
-        put(buffer, band, right - numbers, 2, &memory, theme.quiet());
+        canvas.put(right - numbers, 2, &memory, theme.quiet());
         let processor = format!("processor {}", duration(figures.processor_ns));
-        put_right(buffer, band, right, 2, &processor, theme.quiet());
+        canvas.put_right(right, 2, &processor, theme.quiet());
     }
     if band.height >= 4 && number + 1 < running.snapshot.commands.len() {
-        link(buffer, band, app, running, command, 3);
+        link(canvas, app, running, command, 3);
     }
     if slow {
-        put(buffer, band, 0, 1.min(band.height - 1), "!", theme.bright());
+        canvas.put(0, 1.min(band.height - 1), "!", theme.bright());
     }
 }
 
@@ -339,10 +326,8 @@ fn rates(running: &Running, command: &CommandFigures) -> (Rate, Rate) {
 
 /// One bar of the elapsed time: at work in the command's own hue, waiting in dots, held up in the
 /// hue of the command that holds it up.
-#[allow(clippy::too_many_arguments)] // a place on the screen
 fn shares_bar(
-    buffer: &mut Buffer,
-    band: Rect,
+    canvas: &mut Canvas<'_>,
     app: &App,
     running: &Running,
     number: usize,
@@ -361,9 +346,9 @@ fn shares_bar(
     let holder = held_by(&running.snapshot.commands, number)
         .filter(|(_, how)| *how == "held up by")
         .map_or(number + 1, |(holder, _)| holder);
-    let x = put(buffer, band, x, y, &"█".repeat(usize::from(working)), theme.hue(number));
-    let x = put(buffer, band, x, y, &"·".repeat(usize::from(waiting)), theme.quiet());
-    put(buffer, band, x, y, &"▒".repeat(usize::from(held)), theme.hue(holder));
+    let x = canvas.put(x, y, &"█".repeat(usize::from(working)), theme.hue(number));
+    let x = canvas.put(x, y, &"·".repeat(usize::from(waiting)), theme.quiet());
+    canvas.put(x, y, &"▒".repeat(usize::from(held)), theme.hue(holder));
 }
 
 fn shares_short(command: &CommandFigures) -> String {
@@ -377,32 +362,26 @@ fn shares_in_words(running: &Running, number: usize) -> String {
 }
 
 /// How full the link behind a command is.
-fn link(
-    buffer: &mut Buffer,
-    band: Rect,
-    app: &App,
-    running: &Running,
-    command: &CommandFigures,
-    y: u16,
-) {
+fn link(canvas: &mut Canvas<'_>, app: &App, running: &Running, command: &CommandFigures, y: u16) {
+    let band = canvas.area;
     let theme = app.theme;
     if !command.linked {
         return;
     }
     let full = running.history.fullness(command.span, 2 * NOW_NS);
     let blocks = (full * LINK_BLOCKS as f64).round() as usize;
-    let x = put(buffer, band, 4, y, "↓ ", theme.quiet());
-    let x = put(buffer, band, x, y, &"▪".repeat(blocks), theme.ink());
-    let x =
-        put(buffer, band, x, y, &"·".repeat(LINK_BLOCKS - blocks.min(LINK_BLOCKS)), theme.quiet());
+    let x = canvas.put(4, y, "↓ ", theme.quiet());
+    let x = canvas.put(x, y, &"▪".repeat(blocks), theme.ink());
+    let x = canvas.put(x, y, &"·".repeat(LINK_BLOCKS - blocks.min(LINK_BLOCKS)), theme.quiet());
     let passed = format!("link {:.0} % full", full * 100.0);
-    put(buffer, band, x + 1, y, &passed, theme.quiet());
+    canvas.put(x + 1, y, &passed, theme.quiet());
     let text =
         format!("{} · {}", lines(command.figures.lines_out), bytes(command.figures.bytes_out));
-    put_right(buffer, band, band.width.saturating_sub(1), y, &text, theme.quiet());
+    canvas.put_right(band.width.saturating_sub(1), y, &text, theme.quiet());
 }
 
-fn output(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
+fn output(canvas: &mut Canvas<'_>, app: &App, running: &Running) {
+    let area = canvas.area;
     let theme = app.theme;
     let kept = &running.run.output;
     let all = kept.lines();
@@ -415,21 +394,21 @@ fn output(buffer: &mut Buffer, area: Rect, app: &App, running: &Running) {
         }));
         rows.extend(said.lines().map(safe));
         for (y, text) in rows.iter().take(usize::from(area.height)).enumerate() {
-            put(buffer, area, 2, y as u16, text, if y == 0 { theme.quiet() } else { theme.ink() });
+            canvas.put(2, y as u16, text, if y == 0 { theme.quiet() } else { theme.ink() });
         }
         return;
     }
     let top = app.throughput.top.min(all - 1);
     let head = format!("output: {} · {}", lines(all), bytes(kept.bytes()));
-    put(buffer, area, 1, 0, &head, theme.quiet());
+    canvas.put(1, 0, &head, theme.quiet());
     let rows = usize::from(area.height.saturating_sub(1));
     let digits = grouped(all).len().max(4);
     for (row, line) in kept.lines_at(top, rows).iter().enumerate() {
         let y = row as u16 + 1;
         let number = grouped(top + row as u64 + 1);
-        put_right(buffer, area, digits as u16 + 1, y, &number, theme.quiet());
+        canvas.put_right(digits as u16 + 1, y, &number, theme.quiet());
         let text = safe(&String::from_utf8_lossy(line));
         let room = usize::from(area.width).saturating_sub(digits + 3);
-        put(buffer, area, digits as u16 + 3, y, &cut(&text, room), theme.ink());
+        canvas.put(digits as u16 + 3, y, &cut(&text, room), theme.ink());
     }
 }

@@ -2,18 +2,17 @@
 //! order in which the shell performs them.
 
 use insight::{End, Step, Wire, wiring};
-use ratatui::buffer::Buffer;
-use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
-use super::canvas::{cut, list_and_side, put};
+use super::canvas::{Canvas, cut, list_and_side};
 use crate::state::app::App;
 use crate::text::display::safe;
 
-pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
+pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
+    let area = canvas.area;
     let Some(preview) = app.result.preview.as_ref().filter(|preview| !preview.stages.is_empty())
     else {
-        put(buffer, area, 2, 1, "no stages to show yet", app.theme.quiet());
+        canvas.put(2, 1, "no stages to show yet", app.theme.quiet());
         return;
     };
     let plans: Vec<_> = preview.stages.iter().map(|stage| stage.plan.clone()).collect();
@@ -23,8 +22,8 @@ pub(super) fn draw(buffer: &mut Buffer, area: Rect, app: &App) {
     // On a narrow screen the steps of the selected stage stand below the stages.
     let steps_rows = (all[number].len() as u16 * 2 + 2).min(area.height * 2 / 3);
     let (left, right) = list_and_side(area, 8, area.height - steps_rows);
-    stages(buffer, left, app, &all, number);
-    steps(buffer, right, app, &all[number], number);
+    stages(&mut canvas.within(left), app, &all, number);
+    steps(&mut canvas.within(right), app, &all[number], number);
 }
 
 /// The arrow of a wire: in or out.
@@ -44,25 +43,27 @@ fn style_of(app: &App, end: &End) -> Style {
     }
 }
 
-fn wires_line(buffer: &mut Buffer, area: Rect, y: u16, x: u16, app: &App, wires: &[Wire]) {
+fn wires_line(canvas: &mut Canvas<'_>, y: u16, x: u16, app: &App, wires: &[Wire]) {
+    let area = canvas.area;
     let mut x = x;
     for wire in wires {
         let read = wire.descriptor == 0 || wire.end.is_read();
         let arrow = if wire.end == End::Terminal && read { "◂" } else { arrow(&wire.end) };
-        x = put(buffer, area, x, y, &format!("{} {arrow} ", wire.descriptor), app.theme.bright());
+        x = canvas.put(x, y, &format!("{} {arrow} ", wire.descriptor), app.theme.bright());
         let room = usize::from(area.width.saturating_sub(x));
-        x = put(buffer, area, x, y, &cut(&safe(&wire.end.says()), room), style_of(app, &wire.end));
+        x = canvas.put(x, y, &cut(&safe(&wire.end.says()), room), style_of(app, &wire.end));
         x += 3;
     }
 }
 
-fn stages(buffer: &mut Buffer, area: Rect, app: &App, all: &[Vec<Step>], number: usize) {
+fn stages(canvas: &mut Canvas<'_>, app: &App, all: &[Vec<Step>], number: usize) {
+    let area = canvas.area;
     let Some(preview) = &app.result.preview else { return };
     // Name and descriptors of each stage, or one row each where there is no room.
     let tall: usize =
         all.iter().map(|steps| 1 + steps.last().map_or(0, |step| step.wires.len())).sum();
     let folded = tall + 1 > usize::from(area.height);
-    put(buffer, area, 2, 0, "stages and where their descriptors lead", app.theme.quiet());
+    canvas.put(2, 0, "stages and where their descriptors lead", app.theme.quiet());
     let rows_of = |stage: usize| {
         if folded { 1 } else { 1 + all[stage].last().map_or(0, |step| step.wires.len()) }
     };
@@ -80,29 +81,26 @@ fn stages(buffer: &mut Buffer, area: Rect, app: &App, all: &[Vec<Step>], number:
         let text = preview.text.get(result.span.range()).unwrap_or_default();
         let selected = stage == number;
         if selected && y < area.height {
-            let line = Rect { y: area.y + y, height: 1, ..area };
-            if app.theme.selected().bg.is_some() {
-                buffer.set_style(line, app.theme.selected());
-            }
-            put(buffer, area, 0, y, "▌", app.theme.hue(stage).add_modifier(Modifier::BOLD));
+            canvas.select(y, 1);
+            canvas.put(0, y, "▌", app.theme.hue(stage).add_modifier(Modifier::BOLD));
         }
         let label = format!("{:>2} ", stage + 1);
-        let x = put(buffer, area, 1, y, &label, app.theme.hue(stage).add_modifier(Modifier::BOLD));
+        let x = canvas.put(1, y, &label, app.theme.hue(stage).add_modifier(Modifier::BOLD));
         let style = if selected { app.theme.bright() } else { app.theme.ink() };
         let text = text.split_whitespace().collect::<Vec<_>>().join(" ");
         let wires = steps.last().map(|step| &step.wires[..]).unwrap_or_default();
         if folded {
             let name_room = usize::from(area.width / 4);
-            put(buffer, area, x, y, &cut(&safe(&text), name_room), style);
-            wires_line(buffer, area, y, x + name_room as u16 + 2, app, wires);
+            canvas.put(x, y, &cut(&safe(&text), name_room), style);
+            wires_line(canvas, y, x + name_room as u16 + 2, app, wires);
             y += 1;
             continue;
         }
         let name_room = usize::from(area.width.saturating_sub(x + 1));
-        put(buffer, area, x, y, &cut(&safe(&text), name_room), style);
+        canvas.put(x, y, &cut(&safe(&text), name_room), style);
         y += 1;
         for wire in wires {
-            wires_line(buffer, area, y, x + 2, app, std::slice::from_ref(wire));
+            wires_line(canvas, y, x + 2, app, std::slice::from_ref(wire));
             y += 1;
         }
         if y >= area.height {
@@ -111,7 +109,8 @@ fn stages(buffer: &mut Buffer, area: Rect, app: &App, all: &[Vec<Step>], number:
     }
 }
 
-fn steps(buffer: &mut Buffer, area: Rect, app: &App, steps: &[Step], number: usize) {
+fn steps(canvas: &mut Canvas<'_>, app: &App, steps: &[Step], number: usize) {
+    let area = canvas.area;
     let Some(preview) = &app.result.preview else { return };
     let title = match steps.len() {
         0 | 1 => {
@@ -119,7 +118,7 @@ fn steps(buffer: &mut Buffer, area: Rect, app: &App, steps: &[Step], number: usi
         }
         _ => format!("stage {}, in the order the shell performs it", number + 1),
     };
-    put(buffer, area, 0, 0, &title, app.theme.quiet());
+    canvas.put(0, 0, &title, app.theme.quiet());
     let widest = steps
         .iter()
         .filter_map(|step| preview.text.get(step.span?.range()))
@@ -133,10 +132,10 @@ fn steps(buffer: &mut Buffer, area: Rect, app: &App, steps: &[Step], number: usi
             step.span.and_then(|span| preview.text.get(span.range())).unwrap_or("at the start");
         let first_line = text.lines().next().unwrap_or_default();
         let style = if step.span.is_some() { app.theme.bright() } else { app.theme.quiet() };
-        put(buffer, area, 1, y, &cut(&safe(first_line), usize::from(widest)), style);
+        canvas.put(1, y, &cut(&safe(first_line), usize::from(widest)), style);
         let room = usize::from(area.width.saturating_sub(widest + 4));
-        put(buffer, area, widest + 3, y, &cut(&safe(&step.says), room), app.theme.ink());
-        wires_line(buffer, area, y + 1, widest + 3, app, &step.wires);
+        canvas.put(widest + 3, y, &cut(&safe(&step.says), room), app.theme.ink());
+        wires_line(canvas, y + 1, widest + 3, app, &step.wires);
         y += if area.height > steps.len() as u16 * 3 { 3 } else { 2 };
         if y >= area.height {
             return;

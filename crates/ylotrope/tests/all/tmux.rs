@@ -95,17 +95,31 @@ impl Terminal {
         self.tmux(&["resize-window", "-x", &columns.to_string(), "-y", &rows.to_string()]);
     }
 
-    /// Waits until the screen is as asked; gives it.
+    /// Waits until the screen is as asked; gives it when it is drawn whole: what is drawn may
+    /// arrive in parts.
     pub(crate) fn wait_for(&self, what: &str, is_there: impl Fn(&str) -> bool) -> String {
         let deadline = Instant::now() + PATIENCE;
         loop {
             let screen = self.screen();
             if is_there(&screen) {
-                return screen;
+                return self.settled(screen);
             }
             assert!(Instant::now() < deadline, "{what} did not come; the screen is:\n{screen}");
             std::thread::sleep(Duration::from_millis(20));
         }
+    }
+
+    /// The screen when it no longer changes; as it is where it changes all the time.
+    fn settled(&self, mut screen: String) -> String {
+        for _ in 0..20 {
+            std::thread::sleep(Duration::from_millis(5));
+            let next = self.screen();
+            if next == screen {
+                break;
+            }
+            screen = next;
+        }
+        screen
     }
 
     /// Waits until the text is on the screen.

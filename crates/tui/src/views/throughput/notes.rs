@@ -2,18 +2,17 @@
 
 use engine::CommandKind;
 use insight::{bytes, duration, grouped, held_by, line_rate, lines, percent};
-use ratatui::buffer::Buffer;
-use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
-use super::super::canvas::{cut, put};
+use super::super::canvas::{Canvas, cut};
 use crate::state::app::App;
 use crate::text::display::safe;
 
 /// Runs without an end show the last minute.
 pub(super) const MINUTE_NS: u64 = 60_000_000_000;
 
-pub(in super::super) fn notes(buffer: &mut Buffer, area: Rect, app: &App) {
+pub(in super::super) fn notes(canvas: &mut Canvas<'_>, app: &App) {
+    let area = canvas.area;
     let Some(running) = &app.running else { return };
     let commands = &running.snapshot.commands;
     let number = app.throughput.at.min(commands.len().saturating_sub(1));
@@ -21,14 +20,7 @@ pub(in super::super) fn notes(buffer: &mut Buffer, area: Rect, app: &App) {
     let theme = app.theme;
     let figures = &command.figures;
     let room = usize::from(area.width.saturating_sub(6));
-    put(
-        buffer,
-        area,
-        1,
-        0,
-        &(number + 1).to_string(),
-        theme.hue(number).add_modifier(Modifier::BOLD),
-    );
+    canvas.put(1, 0, &(number + 1).to_string(), theme.hue(number).add_modifier(Modifier::BOLD));
     let mut first = format!(
         "{} in, {} out · {} in, {} out",
         lines(figures.lines_in),
@@ -39,7 +31,7 @@ pub(in super::super) fn notes(buffer: &mut Buffer, area: Rect, app: &App) {
     if command.runs > 1 {
         first.push_str(&format!(" · ran {} times", grouped(command.runs)));
     }
-    put(buffer, area, 4, 0, &cut(&first, room), theme.ink());
+    canvas.put(4, 0, &cut(&first, room), theme.ink());
     let shares = figures.shares();
     let mut second = format!(
         "of {}: {} at work, {} waiting for input, {} held up · processor {} · at most {} held",
@@ -80,6 +72,6 @@ pub(in super::super) fn notes(buffer: &mut Buffer, area: Rect, app: &App) {
         rows.push((format!("standard error: {}", safe(said)), theme.bright()));
     }
     for (y, (text, style)) in rows.iter().enumerate() {
-        put(buffer, area, 4, y as u16 + 1, &cut(text, room), *style);
+        canvas.put(4, y as u16 + 1, &cut(text, room), *style);
     }
 }
