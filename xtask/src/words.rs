@@ -60,13 +60,15 @@ const BANNED: &[(&str, &str)] = &[
     ("worked off", "done"),
     ("broke off", "was interrupted"),
     ("looked at anew", "read again"),
+    ("manieth", "every Nth"),
+    ("how long still", "time left"),
 ];
 
 /// The page with all words of the screen, made from the sources.
 const PAGE: &str = "docs/screen-words.md";
 
-/// Where the words of the screen are: a part of the page for each, with a file's own first line as
-/// its title.
+/// Where the words of the screen are: a part of the page for each, with a file's own first sentence
+/// as its title.
 const SCREEN: [&str; 8] = [
     "crates/tui/src/actions.rs",
     "crates/tui/src/hints.rs",
@@ -132,8 +134,7 @@ fn page(root: &Path) -> Result<String> {
                 continue;
             }
             let source = std::fs::read_to_string(root.join(file)).context(file.to_owned())?;
-            let title = source.lines().next().and_then(|line| line.strip_prefix("//! "));
-            let title = title.unwrap_or(file).trim_end_matches(['.', ',', ':']);
+            let title = title(&source).unwrap_or_else(|| file.to_owned());
             page += &format!("\n## {title}\n\n`{file}`\n\n");
             for text in says {
                 let text = text.split('\n').map(str::trim).collect::<Vec<_>>().join(" ");
@@ -142,6 +143,14 @@ fn page(root: &Path) -> Result<String> {
         }
     }
     Ok(page)
+}
+
+/// The first sentence of a file's own words.
+fn title(source: &str) -> Option<String> {
+    let words: Vec<&str> = source.lines().map_while(|line| line.strip_prefix("//! ")).collect();
+    let words = words.join(" ");
+    let end = words.find(". ").unwrap_or(words.len());
+    Some(words[..end].trim_end_matches('.').to_owned()).filter(|title| !title.is_empty())
 }
 
 /// A text that users read, and where it is.

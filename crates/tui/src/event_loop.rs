@@ -16,7 +16,7 @@ use crate::state::event::{Event, Wish};
 use crate::storage::config::Config;
 use crate::storage::store::Store;
 use crate::terminal::{self, Screen};
-use crate::theme::{Depth, Ground, Theme};
+use crate::theme::{Depth, Background, Theme};
 use crate::views;
 
 /// Draws at most this often.
@@ -34,8 +34,8 @@ pub struct Options {
     pub path: Option<PathBuf>,
     /// Folders the Shelf looks into, besides the working directory.
     pub shelves: Vec<PathBuf>,
-    /// The ground; `None` to ask the terminal.
-    pub ground: Option<Ground>,
+    /// The background; `None` to ask the terminal.
+    pub background: Option<Background>,
     /// `$0` and positional parameters.
     pub parameters: Vec<Vec<u8>>,
 }
@@ -61,7 +61,7 @@ pub fn run(options: Options) -> Result<Option<i32>, TuiError> {
         return Err(TuiError::NoTerminal);
     }
     let depth = Depth::from_environment();
-    let ground = options.ground.unwrap_or_else(|| terminal::ask_ground(depth));
+    let background = options.background.unwrap_or_else(|| terminal::ask_background(depth));
     let (sender, events) = channel();
     let capture = take_standard_input(&sender)?;
     let store = Store::usual();
@@ -71,7 +71,7 @@ pub fn run(options: Options) -> Result<Option<i32>, TuiError> {
         text: options.text,
         path: options.path,
         shelves: options.shelves,
-        theme: Theme::new(ground, depth),
+        theme: Theme::new(background, depth),
         variables: Variables::new("ylotrope", options.parameters),
         capture,
         store,

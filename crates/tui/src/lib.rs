@@ -15,4 +15,4 @@ mod views;
 pub use event_loop::{Options, TuiError, run};
 pub use shell::quote;
 pub use storage::store::open_script;
-pub use theme::Ground;
+pub use theme::Background;

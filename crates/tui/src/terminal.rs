@@ -21,7 +21,7 @@ use signal_hook::consts::{SIGCONT, SIGHUP, SIGINT, SIGQUIT, SIGTERM, SIGTSTP};
 use signal_hook::iterator::Signals;
 
 use crate::state::event::Event;
-use crate::theme::{Depth, Ground};
+use crate::theme::{Depth, Background};
 
 /// True while the terminal is ours and must be given back.
 static TAKEN: AtomicBool = AtomicBool::new(false);
@@ -164,15 +164,15 @@ pub(crate) fn watch_signals(sender: &Sender<Event>) -> io::Result<()> {
     Ok(())
 }
 
-/// The ground the terminal has, where it tells; dark else.
-pub(crate) fn ask_ground(depth: Depth) -> Ground {
+/// The background the terminal has, where it tells; dark else.
+pub(crate) fn ask_background(depth: Depth) -> Background {
     if depth == Depth::None {
-        return Ground::Dark;
+        return Background::Dark;
     }
     let mut options = terminal_colorsaurus::QueryOptions::default();
     options.timeout = Duration::from_millis(100);
     match terminal_colorsaurus::theme_mode(options) {
-        Ok(terminal_colorsaurus::ThemeMode::Light) => Ground::Light,
-        _ => Ground::Dark,
+        Ok(terminal_colorsaurus::ThemeMode::Light) => Background::Light,
+        _ => Background::Dark,
     }
 }

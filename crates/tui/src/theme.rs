@@ -1,10 +1,10 @@
-//! Ground, inks and the hue of each stage, for every kind of terminal.
+//! Background, inks and the hue of each stage, for every kind of terminal.
 
 use ratatui::style::{Color, Modifier, Style};
 
-/// Light or dark ground.
+/// Light or dark background.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum Ground {
+pub enum Background {
     /// Light ink on dark.
     #[default]
     Dark,
@@ -52,7 +52,7 @@ impl Depth {
 /// Styles by what they are for.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Theme {
-    ground: Ground,
+    background: Background,
     depth: Depth,
 }
 
@@ -75,13 +75,13 @@ const LIGHT_HUES: [(u32, Color); 6] = [
 ];
 
 impl Theme {
-    /// A theme for this ground and depth.
-    pub(crate) fn new(ground: Ground, depth: Depth) -> Self {
-        Self { ground, depth }
+    /// A theme for this background and depth.
+    pub(crate) fn new(background: Background, depth: Depth) -> Self {
+        Self { background, depth }
     }
 
     fn pick(self, dark: u32, light: u32, sixteen: Option<Color>) -> Option<Color> {
-        let value = if self.ground == Ground::Dark { dark } else { light };
+        let value = if self.background == Background::Dark { dark } else { light };
         match self.depth {
             Depth::True => Some(rgb(value)),
             Depth::Indexed => Some(Color::Indexed(nearest(value))),
@@ -90,11 +90,11 @@ impl Theme {
         }
     }
 
-    /// Plain text on the ground.
+    /// Plain text on the background.
     pub(crate) fn ink(self) -> Style {
         let style = Style::new();
         match (self.pick(0xcd_d3da, 0x2a_2e33, None), self.pick(0x13_161b, 0xfa_f8f3, None)) {
-            (Some(ink), Some(ground)) => style.fg(ink).bg(ground),
+            (Some(ink), Some(background)) => style.fg(ink).bg(background),
             _ => style,
         }
     }
@@ -193,15 +193,15 @@ mod tests {
 
     #[test]
     fn hues_differ_at_every_depth_that_has_colour() {
-        for ground in [Ground::Dark, Ground::Light] {
+        for background in [Background::Dark, Background::Light] {
             for depth in [Depth::True, Depth::Indexed, Depth::Sixteen] {
-                let theme = Theme::new(ground, depth);
+                let theme = Theme::new(background, depth);
                 let hues: std::collections::HashSet<Style> =
                     (0..6).map(|at| theme.hue(at)).collect();
-                assert_eq!(hues.len(), 6, "{ground:?} {depth:?}");
+                assert_eq!(hues.len(), 6, "{background:?} {depth:?}");
                 assert_eq!(theme.hue(0), theme.hue(6));
             }
         }
-        assert_eq!(Theme::new(Ground::Dark, Depth::None).hue(1), Style::new());
+        assert_eq!(Theme::new(Background::Dark, Depth::None).hue(1), Style::new());
     }
 }

@@ -25,7 +25,7 @@ use engine::{Estimate, RunError, Variables, Watch, estimate, run_filter, run_scr
 use insight::{RunEnd, RunRecord, Runs, SourceRecord};
 use interrupts::Interrupts;
 use stream::RunControl;
-use tui::{Ground, Options};
+use tui::{Background, Options};
 
 /// Build text pipelines, see what every stage does to sample data, then run them for real.
 #[derive(Parser)]
@@ -47,11 +47,11 @@ struct Cli {
 struct ScreenOptions {
     /// Terminal background; detected by default
     #[arg(long, value_enum, global = true)]
-    ground: Option<GroundName>,
+    background: Option<BackgroundName>,
 }
 
 #[derive(Clone, Copy, ValueEnum)]
-enum GroundName {
+enum BackgroundName {
     Dark,
     Light,
 }
@@ -192,11 +192,11 @@ fn main() -> ExitCode {
 }
 
 fn options(screen: &ScreenOptions) -> Options {
-    let ground = screen.ground.map(|ground| match ground {
-        GroundName::Dark => Ground::Dark,
-        GroundName::Light => Ground::Light,
+    let background = screen.background.map(|background| match background {
+        BackgroundName::Dark => Background::Dark,
+        BackgroundName::Light => Background::Light,
     });
-    Options { ground, ..Options::default() }
+    Options { background, ..Options::default() }
 }
 
 /// Gives the signal that ended it, where one did.

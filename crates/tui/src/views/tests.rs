@@ -14,7 +14,7 @@ use crate::state::event::Wish;
 use crate::state::place::Focus;
 use crate::state::place::Place;
 use crate::theme::Depth;
-use crate::theme::Ground;
+use crate::theme::Background;
 use crate::theme::Theme;
 
 /// A Bench without a terminal, and its news.
@@ -44,7 +44,7 @@ impl Stand {
             text,
             path: None,
             shelves: vec![folder.path().to_owned()],
-            theme: Theme::new(Ground::Dark, Depth::True),
+            theme: Theme::new(Background::Dark, Depth::True),
             variables: engine::Variables::default(),
             capture: None,
             runs: Some(insight::Runs::at(folder.path().join("runs"))),
