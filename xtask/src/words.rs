@@ -61,6 +61,10 @@ const BANNED: &[(&str, &str)] = &[
     ("broke off", "was interrupted"),
     ("looked at anew", "read again"),
     ("manieth", "every Nth"),
+    ("pass over", "skip"),
+    ("one a line", "one per line"),
+    ("works out", "evaluates"),
+    ("over again", "repeating"),
     ("how long still", "time left"),
 ];
 
@@ -183,7 +187,8 @@ fn texts(root: &Path) -> Result<Vec<Text>> {
         let source = std::fs::read_to_string(root.join(&file)).with_context(|| file.clone())?;
         let tokens =
             TokenStream::from_str(&source).map_err(|error| anyhow::anyhow!("{file}: {error}"))?;
-        let with_help = file == "crates/ylotrope/src/main.rs";
+        // The help of the command line is its documentation.
+        let with_help = file.starts_with("crates/ylotrope/src/");
         literals(tokens, with_help, &mut |line, says| {
             texts.push(Text { file: file.clone(), place: format!("{file}:{line}"), says });
         });

@@ -64,8 +64,14 @@ pub enum Joined {
 /// and lets the command end by itself.
 pub trait Running {
     /// The next block the command wrote; `None` at its end.
+    ///
+    /// # Errors
+    /// Those of [`Source::next_block`](crate::Source::next_block).
     fn next_block(&mut self) -> Result<Option<Block>, ReadError>;
     /// Gives the command a block to read.
+    ///
+    /// # Errors
+    /// Those of [`Sink::write`](crate::Sink::write). [`WriteError::Closed`] once the command reads no more.
     fn feed(&mut self, block: Block) -> Result<(), WriteError>;
     /// Takes the stage's end away, and waits for the end of the command.
     fn finish(self: Box<Self>) -> CommandEnd;

@@ -23,6 +23,9 @@ pub trait Source: Send {
 
     /// Moves forward to the last part of a seekable source. False when that cannot be done
     /// here, or anything was read already; the source is then unmoved and must be read through.
+    ///
+    /// # Errors
+    /// What the system says of the file; the source may be anywhere in it then.
     fn seek_last(&mut self, _part: Tail) -> Result<bool, ReadError> {
         Ok(false)
     }

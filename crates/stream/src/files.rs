@@ -22,6 +22,9 @@ pub trait Replacement: Send {
     /// Where to write.
     fn sink(&self) -> Arc<dyn Sink>;
     /// Puts the new file in the place of the old one. Without this call the old one stays.
+    ///
+    /// # Errors
+    /// Those of rename(2) and of writing what is left; the old file then stays.
     fn commit(self: Box<Self>) -> io::Result<()>;
 }
 
@@ -31,12 +34,24 @@ pub trait Replacement: Send {
 /// for the other end, as long as the run is not ended. Errors are those of the system.
 pub trait Files: Send + Sync {
     /// Opens a file for reading.
+    ///
+    /// # Errors
+    /// Those of open(2).
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>>;
     /// Opens a file for writing.
+    ///
+    /// # Errors
+    /// Those of open(2); what a run holds back has none before its end.
     fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>>;
     /// Begins to replace a file.
+    ///
+    /// # Errors
+    /// Where no file can be created next to it.
     fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>>;
     /// Removes a file that was written before.
+    ///
+    /// # Errors
+    /// Those of unlink(2).
     fn remove(&self, path: &Path) -> io::Result<()>;
     /// True where files are followed as they grow; else what there is now is all.
     fn is_live(&self) -> bool {
@@ -48,10 +63,16 @@ pub trait Files: Send + Sync {
     fn machine(&self) -> &dyn Machine;
 
     /// See [`Machine::list`].
+    ///
+    /// # Errors
+    /// Those of [`Machine::list`].
     fn list(&self, directory: &Path) -> io::Result<Vec<OsString>> {
         self.machine().list(directory)
     }
     /// See [`Machine::facts`].
+    ///
+    /// # Errors
+    /// Those of [`Machine::facts`].
     fn facts(&self, path: &Path) -> io::Result<FileFacts> {
         self.machine().facts(path)
     }

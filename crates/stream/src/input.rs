@@ -105,6 +105,9 @@ impl Input {
     }
 
     /// Skips to the last part where the source can; see [`Source::seek_last`].
+    ///
+    /// # Errors
+    /// Those of [`Source::seek_last`].
     pub fn seek_last(&mut self, part: Tail) -> Result<bool, ReadError> {
         self.source.seek_last(part)
     }
@@ -127,6 +130,9 @@ impl Input {
     }
 
     /// The next bytes however they are cut; `None` at the end.
+    ///
+    /// # Errors
+    /// Those of [`Source::next_block`](crate::Source::next_block).
     pub fn next_block(&mut self) -> Result<Option<Lines>, ReadError> {
         if !self.partial.is_empty() || !self.queued.is_empty() {
             let mut bytes = std::mem::take(&mut self.partial);
@@ -142,6 +148,9 @@ impl Input {
 
     /// The next whole lines; `None` at the end. A line spread over several blocks is put
     /// together; all other bytes are shared, not copied.
+    ///
+    /// # Errors
+    /// Those of [`Source::next_block`](crate::Source::next_block).
     pub fn next_lines(&mut self) -> Result<Option<Lines>, ReadError> {
         loop {
             if !self.queued.is_empty() {
@@ -196,6 +205,9 @@ impl Input {
 
     /// Reads until at least `bytes` bytes (or the end) are at hand, and shows the first of them
     /// without handing them out. How the source was cut does not matter.
+    ///
+    /// # Errors
+    /// Those of [`Source::next_block`](crate::Source::next_block).
     pub fn peek(&mut self, bytes: usize) -> Result<&[u8], ReadError> {
         if self.partial.len() + self.queued.len() < bytes {
             let queued = std::mem::take(&mut self.queued);

@@ -26,10 +26,19 @@ pub enum Permission {
 /// anything but [`Machine::scratch`], whose space has no name. Errors are those of the system.
 pub trait Machine: Send + Sync {
     /// The names in a directory, in no order, without `.` and `..`.
+    ///
+    /// # Errors
+    /// Those of opendir(3).
     fn list(&self, directory: &Path) -> io::Result<Vec<OsString>>;
     /// What is known of a path, links followed.
+    ///
+    /// # Errors
+    /// Those of stat(2).
     fn facts(&self, path: &Path) -> io::Result<FileFacts>;
     /// What is known of a path itself, be it a link.
+    ///
+    /// # Errors
+    /// Those of lstat(2).
     fn link_facts(&self, path: &Path) -> io::Result<FileFacts>;
     /// True when this process may do that.
     fn permits(&self, path: &Path, permission: Permission) -> bool;
@@ -52,6 +61,9 @@ pub trait Machine: Send + Sync {
     /// True when this descriptor of the process is a terminal.
     fn is_terminal(&self, descriptor: u8) -> bool;
     /// Space on disk without a name, gone when it is dropped or the process ends in whatever way.
+    ///
+    /// # Errors
+    /// Where no file can be created in that directory.
     fn scratch(&self, directory: Option<&Path>) -> io::Result<Box<dyn Scratch>>;
 }
 
@@ -59,7 +71,13 @@ pub trait Machine: Send + Sync {
 /// done from several threads at the same time. Both methods wait for the disk.
 pub trait Scratch: Send + Sync {
     /// Writes after what was written.
+    ///
+    /// # Errors
+    /// Those of write(2): a full disk above all.
     fn append(&mut self, bytes: &[u8]) -> io::Result<()>;
     /// Reads from a place on; gives how many bytes, 0 at the end.
+    ///
+    /// # Errors
+    /// Those of pread(2).
     fn read_at(&self, at: u64, buffer: &mut [u8]) -> io::Result<usize>;
 }

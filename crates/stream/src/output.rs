@@ -90,6 +90,9 @@ impl Output {
     }
 
     /// Writes bytes that come from `origin`: a line, several lines, or a part of one.
+    ///
+    /// # Errors
+    /// Those of [`Sink::write`](crate::Sink::write). What was written before may come out with a later call.
     #[inline]
     pub fn put(&mut self, bytes: &[u8], origin: Origin<'_>) -> Result<(), WriteError> {
         self.note(bytes, origin);
@@ -120,6 +123,9 @@ impl Output {
     }
 
     /// Writes one line and its newline.
+    ///
+    /// # Errors
+    /// Those of [`Sink::write`](crate::Sink::write).
     #[inline]
     pub fn line(&mut self, line: &[u8], origin: Origin<'_>) -> Result<(), WriteError> {
         if self.origins.is_some() {
@@ -137,6 +143,9 @@ impl Output {
 
     /// Writes whole lines, each with its newline, of which each comes from one line: `ids` has
     /// one for each.
+    ///
+    /// # Errors
+    /// Those of [`Sink::write`](crate::Sink::write).
     pub fn put_each(&mut self, lines: &[u8], ids: &[LineId]) -> Result<(), WriteError> {
         if let Some(store) = &self.origins {
             let mut store = store.lock();
@@ -156,6 +165,9 @@ impl Output {
 
     /// Passes on bytes unchanged, the first of them from line `first`, without copying where
     /// that is worth it.
+    ///
+    /// # Errors
+    /// Those of [`Sink::write`](crate::Sink::write).
     pub fn pass(&mut self, bytes: Bytes, first: LineId) -> Result<(), WriteError> {
         if bytes.len() < SHARE_FROM {
             return self.put(&bytes, Origin::Sequence(first));
@@ -166,6 +178,9 @@ impl Output {
     }
 
     /// As [`Output::pass`], for lines as they were read.
+    ///
+    /// # Errors
+    /// Those of [`Sink::write`](crate::Sink::write).
     pub fn pass_lines(&mut self, lines: Lines) -> Result<(), WriteError> {
         let Lines { bytes, first, newlines } = lines;
         if bytes.len() < SHARE_FROM {
@@ -178,11 +193,17 @@ impl Output {
 
     /// Writes a block the filter made itself, each line of it from the line at the same place
     /// after `first`.
+    ///
+    /// # Errors
+    /// Those of [`Sink::write`](crate::Sink::write).
     pub fn put_owned(&mut self, bytes: Vec<u8>, first: LineId) -> Result<(), WriteError> {
         self.pass(bytes.into(), first)
     }
 
     /// Hands everything gathered so far to the reader.
+    ///
+    /// # Errors
+    /// Those of [`Sink::write`](crate::Sink::write).
     pub fn flush(&mut self) -> Result<(), WriteError> {
         if self.buffer.is_empty() {
             return Ok(());
@@ -208,6 +229,9 @@ impl Output {
 
     /// A sink that writes to the same place, for a command a stage starts: every line it writes
     /// comes from the lines from `first` to `last`. What was gathered here goes out first.
+    ///
+    /// # Errors
+    /// Those of [`Sink::write`](crate::Sink::write).
     pub fn side(&mut self, lines: Option<(LineId, LineId)>) -> Result<Arc<Side>, WriteError> {
         self.flush()?;
         self.at_line_start = true;

@@ -88,12 +88,18 @@ impl<'a> StageIo<'a> {
     }
 
     /// An error once the run is cancelled; for loops that neither read nor write.
+    ///
+    /// # Errors
+    /// [`StageError::Cancelled`] once the run is cancelled.
     pub fn check_cancel(&self) -> Result<(), StageError> {
         if self.ports.control.is_cancelled() { Err(StageError::Cancelled) } else { Ok(()) }
     }
 
     /// An error for a value that has more bytes than one may have here, so that a program that
     /// doubles a text is ended before the machine is.
+    ///
+    /// # Errors
+    /// A failure with status 2 that names both sizes.
     #[inline]
     pub fn check_value(&self, bytes: usize) -> Result<(), StageError> {
         /// Nobody limits values below this.
@@ -109,6 +115,9 @@ impl<'a> StageIo<'a> {
     }
 
     /// Waits, unless the run is cancelled or the reader has gone.
+    ///
+    /// # Errors
+    /// [`StageError::Cancelled`] once the run is cancelled, a closed pipe once the reader has gone.
     pub fn pause(&self, duration: Duration) -> Result<(), StageError> {
         let mut left = duration;
         loop {
@@ -126,6 +135,9 @@ impl<'a> StageIo<'a> {
     }
 
     /// Where messages go; the output where both are the same.
+    ///
+    /// # Errors
+    /// Where what was written before cannot go out first.
     pub fn error_sink(&mut self) -> Result<Arc<dyn Sink>, StageError> {
         match &self.ports.error {
             Some(sink) => Ok(sink.clone()),
@@ -172,6 +184,9 @@ impl<'a> StageIo<'a> {
     }
 
     /// Opens an operand: `-` is standard input, anything else a file.
+    ///
+    /// # Errors
+    /// Those of [`Files::read`](crate::Files::read).
     pub fn open(&mut self, operand: &[u8]) -> std::io::Result<Input> {
         if operand == b"-" {
             return Ok(self.open_stdin());
@@ -184,6 +199,9 @@ impl<'a> StageIo<'a> {
 
     /// Writes one message line to standard error, after the stage's name. What the stage wrote
     /// before goes out first where both end in the same place.
+    ///
+    /// # Errors
+    /// Where standard error cannot be written.
     pub fn message(&mut self, text: &str) -> Result<(), StageError> {
         let line = format!("{}: {}\n", self.ports.name, crate::visible(text));
         match &self.ports.error {
@@ -202,6 +220,9 @@ impl<'a> StageIo<'a> {
     /// Reads each operand in turn (standard input when there is none) with `each`. One that
     /// cannot be opened or read is reported as `NAME: file: reason`, the status is noted, and
     /// the next is taken.
+    ///
+    /// # Errors
+    /// Those of `each` but for read errors, and where a message cannot be written.
     pub fn each_input(
         &mut self,
         operands: &[Vec<u8>],

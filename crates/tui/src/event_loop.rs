@@ -16,7 +16,7 @@ use crate::state::event::{Event, Wish};
 use crate::storage::config::Config;
 use crate::storage::store::Store;
 use crate::terminal::{self, Screen};
-use crate::theme::{Depth, Background, Theme};
+use crate::theme::{Background, Depth, Theme};
 use crate::views;
 
 /// Draws at most this often.

@@ -21,7 +21,7 @@ use signal_hook::consts::{SIGCONT, SIGHUP, SIGINT, SIGQUIT, SIGTERM, SIGTSTP};
 use signal_hook::iterator::Signals;
 
 use crate::state::event::Event;
-use crate::theme::{Depth, Background};
+use crate::theme::{Background, Depth};
 
 /// True while the terminal is ours and must be given back.
 static TAKEN: AtomicBool = AtomicBool::new(false);

@@ -1,4 +1,4 @@
-//! The demo: made-up data and pipelines, carried in the program and laid out in a folder.
+//! The demo: made-up data and pipelines, carried in the program and written to a folder.
 
 use std::path::Path;
 use std::{fs, io};

@@ -2,6 +2,9 @@
 
 use std::io::{self, Write};
 
+use rand_xoshiro::SplitMix64;
+use rand_xoshiro::rand_core::{Rng, SeedableRng};
+
 /// Gates and how often each is passed, of 100; the bad ones refuse more.
 const GATES: [(u32, u64, u64); 14] = [
     (1, 13, 5),
@@ -20,20 +23,12 @@ const GATES: [(u32, u64, u64); 14] = [
     (21, 2, 38),
 ];
 
-/// A `SplitMix64` sequence: simple, and the same for ever.
-struct Sequence(u64);
+/// The same numbers for the same seed, for ever.
+struct Sequence(SplitMix64);
 
 impl Sequence {
-    fn next(&mut self) -> u64 {
-        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
-        let mut mixed = self.0;
-        mixed = (mixed ^ (mixed >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-        mixed = (mixed ^ (mixed >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-        mixed ^ (mixed >> 31)
-    }
-
     fn below(&mut self, bound: u64) -> u64 {
-        self.next() % bound
+        self.0.next_u64() % bound
     }
 }
 
@@ -77,7 +72,7 @@ impl Clock {
 /// # Errors
 /// When `out` cannot be written.
 pub(crate) fn write(out: &mut impl Write, size: u64, seed: u64) -> io::Result<u64> {
-    let mut sequence = Sequence(seed);
+    let mut sequence = Sequence(SplitMix64::seed_from_u64(seed));
     let mut clock = Clock { day: 2, month: 4, year: 2031, second: 6 * 3600 + 12 * 60 };
     let mut written = 0;
     let mut line = Vec::with_capacity(96);

@@ -14,16 +14,16 @@ pub(crate) struct Arguments {
     /// Draw this text
     #[arg(short = 'c', value_name = "LINE", conflicts_with = "script")]
     line: Option<String>,
-    /// Draw this script; of several pipelines the longest is drawn, seen with what those before it
+    /// Draw this script; of several pipelines the longest is drawn, with what those before it
     /// would have done
     script: Option<PathBuf>,
     /// What to draw
     #[arg(long, value_enum)]
     what: What,
-    /// The file to write; its ending says the form
+    /// The file to write; its extension decides the format
     #[arg(long, value_name = "FILE")]
     to: PathBuf,
-    /// Look at the first so many lines of each file only
+    /// Use only the first LINES lines of each file
     #[arg(long, value_name = "LINES")]
     sample: Option<u64>,
     /// The run to draw, by its name or its number in “ylotrope runs”; else the last one of the same

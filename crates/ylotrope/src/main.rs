@@ -46,7 +46,7 @@ struct Cli {
 #[derive(Args, Clone)]
 struct ScreenOptions {
     /// Terminal background; detected by default
-    #[arg(long, value_enum, global = true)]
+    #[arg(long, value_enum)]
     background: Option<BackgroundName>,
 }
 
@@ -59,7 +59,7 @@ enum BackgroundName {
 #[derive(Subcommand)]
 enum Command {
     /// Open the Bench on made-up data of a funicular railway
-    Demo,
+    Demo(ScreenOptions),
     /// Run a pipeline for real, without a screen, as sh would
     Run(Run),
     /// Run one filter alone, from standard input to standard output
@@ -141,7 +141,7 @@ struct DemoData {
     /// How much: bytes, or with K, M, G
     #[arg(long)]
     size: String,
-    /// Seed: each gives other data
+    /// Different seeds give different data
     #[arg(long, default_value_t = 1)]
     seed: u64,
     /// The file to write
@@ -157,7 +157,7 @@ fn main() -> ExitCode {
     }
     let cli = Cli::parse_from(&arguments);
     let has_screen =
-        matches!(cli.command, None | Some(Command::Demo)) && io::stdout().is_terminal();
+        matches!(cli.command, None | Some(Command::Demo(_))) && io::stdout().is_terminal();
     if has_screen && !is_worker {
         arguments.remove(0);
         return guard::run(arguments).unwrap_or_else(|error| {
@@ -177,7 +177,7 @@ fn main() -> ExitCode {
         Some(Command::Guide(guide)) => return show_guide(guide),
         Some(Command::Export(arguments)) => export::make(&arguments).map(|()| None),
         Some(Command::Runs(arguments)) => runs::tell(&arguments).map(|()| None),
-        Some(Command::Demo) => open_demo(&cli.screen),
+        Some(Command::Demo(screen)) => open_demo(&screen),
         Some(Command::DemoData(demo_data)) => write_demo_data(&demo_data).map(|()| None),
         None => open(cli.files, &cli.screen),
     };

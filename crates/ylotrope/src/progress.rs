@@ -1,4 +1,4 @@
-//! How far a run is, told on standard error while it goes on.
+//! How far a run is, shown on standard error while it runs.
 
 use parking_lot::{Condvar, Mutex, MutexGuard};
 use std::io::{IsTerminal, Write};
@@ -11,18 +11,18 @@ use engine::{Estimate, Snapshot, Watch};
 use insight::{History, RunRecord, byte_rate, bytes, duration, lines, passed, slowest};
 use stream::visible;
 
-/// On a terminal the line is written anew this often.
+/// On a terminal the line is updated this often.
 const TICK: Duration = Duration::from_millis(100);
 
-/// Elsewhere a line is written every so many ticks.
+/// Elsewhere a line is written after this number of ticks.
 const TICKS_A_LINE: u32 = 30;
 
 /// How it is told.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub(crate) enum Form {
-    /// A line that is written anew on a terminal; elsewhere one every few seconds
+    /// A line that is updated on a terminal; elsewhere one every few seconds
     Line,
-    /// One number a line, from 0 to 100, for another program to read
+    /// One number per line, from 0 to 100, for another program to read
     Percent,
 }
 
@@ -53,7 +53,7 @@ fn erase(state: &mut State) {
     }
 }
 
-/// What stands on the terminal gives way to what a run writes there.
+/// The line on the terminal, which is erased before a run writes there.
 #[derive(Clone, Default)]
 pub(crate) struct TerminalLine(Shared);
 

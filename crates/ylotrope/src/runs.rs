@@ -19,14 +19,14 @@ enum What {
         /// Its name, or its number in the list
         run: String,
     },
-    /// Set two runs side by side, command by command
+    /// Compare two runs, command by command
     Compare {
         /// The earlier one: its name, or its number in the list
         first: String,
         /// The later one
         second: String,
     },
-    /// Forget a run
+    /// Delete the figures of a run
     Remove {
         /// Its name, or its number in the list
         run: String,

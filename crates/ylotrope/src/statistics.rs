@@ -10,7 +10,7 @@ pub(crate) enum Form {
     Text,
     /// One JSON document
     Json,
-    /// A row a command, with a head (RFC 4180)
+    /// One row per command, with a header (RFC 4180)
     Csv,
 }
 

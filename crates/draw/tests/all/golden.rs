@@ -95,6 +95,21 @@ fn a_pipeline_that_ends_in_a_file_has_no_arrow_at_its_end() {
 }
 
 #[test]
+fn errors_alone_at_the_side_of_a_stage() {
+    let with = |errors| Stage { errors, ..stage("grep refused gate.log", "keeps 5", Some(5)) };
+    let stages = vec![
+        with(Errors::Usual),
+        with(Errors::Discarded),
+        with(Errors::WithOutput),
+        with(Errors::File("errors.log".to_owned())),
+    ];
+    let scene = diagram(stages).scene();
+    // Each is joined to its stage by dashes.
+    assert_eq!(svg(&scene).matches("stroke-dasharray").count(), 4);
+    keep("errors-alone", &scene);
+}
+
+#[test]
 fn two_stages_of_which_one_is_piped() {
     let port = |number, piped| Port { number, reads: number == 0, leads: "x".to_owned(), piped };
     let node = |command: &str, piped| Node {

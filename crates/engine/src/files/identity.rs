@@ -27,6 +27,9 @@ impl Identity {
     }
 
     /// The file's state now.
+    ///
+    /// # Errors
+    /// Those of stat(2).
     pub fn now(path: &Path) -> io::Result<Self> {
         Ok(Self::of(&std::fs::metadata(path)?))
     }

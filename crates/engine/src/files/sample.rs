@@ -9,6 +9,8 @@ use std::sync::Arc;
 use std::time::Instant;
 
 use memchr::memchr_iter;
+use rand_xoshiro::SplitMix64;
+use rand_xoshiro::rand_core::{Rng, SeedableRng};
 use stream::{Block, Input, ReadError, RunControl, Source};
 
 use crate::base::limits::{Limit, Limits};
@@ -333,7 +335,7 @@ impl<'l> Taker<'l> {
             Sample::Every(_) => numbers = Numbers::List(std::mem::take(&mut self.numbers)),
             Sample::Random { .. } => {
                 let mut list = Vec::new();
-                for (number, line) in std::mem::take(&mut self.random).chosen() {
+                for (number, line) in self.random.take_chosen() {
                     list.push(number);
                     self.kept.append(&Block::new(line))?;
                 }
@@ -377,29 +379,20 @@ impl<'l> Taker<'l> {
 }
 
 /// Keeps the lines with the smallest random keys.
-#[derive(Default)]
 struct Reservoir {
     lines: u64,
-    state: u64,
+    /// The same numbers for the same seed, for ever.
+    chance: SplitMix64,
     heap: BinaryHeap<(u64, u64, Vec<u8>)>,
 }
 
 impl Reservoir {
     fn new(lines: u64, seed: u64) -> Self {
-        Self { lines, state: seed, heap: BinaryHeap::new() }
-    }
-
-    /// The next number of a `SplitMix64` sequence: the same for the same seed, for ever.
-    fn next(&mut self) -> u64 {
-        self.state = self.state.wrapping_add(0x9e37_79b9_7f4a_7c15);
-        let mut mixed = self.state;
-        mixed = (mixed ^ (mixed >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-        mixed = (mixed ^ (mixed >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-        mixed ^ (mixed >> 31)
+        Self { lines, chance: SplitMix64::seed_from_u64(seed), heap: BinaryHeap::new() }
     }
 
     fn offer(&mut self, number: u64, line: &[u8]) {
-        let key = self.next();
+        let key = self.chance.next_u64();
         if (self.heap.len() as u64) < self.lines {
             self.heap.push((key, number, line.to_vec()));
         } else if self.heap.peek().is_some_and(|largest| key < largest.0) {
@@ -408,9 +401,10 @@ impl Reservoir {
         }
     }
 
-    fn chosen(self) -> Vec<(u64, Vec<u8>)> {
+    /// The chosen lines in their order; none are left.
+    fn take_chosen(&mut self) -> Vec<(u64, Vec<u8>)> {
         let mut chosen: Vec<(u64, Vec<u8>)> =
-            self.heap.into_iter().map(|(_, number, line)| (number, line)).collect();
+            self.heap.drain().map(|(_, number, line)| (number, line)).collect();
         chosen.sort_by_key(|(number, _)| *number);
         chosen
     }

@@ -1,4 +1,4 @@
-//! A world in which some names are links to commands beside the stage.
+//! Files of which some names are links to commands beside the stage: `<(…)` and `>(…)`.
 
 use parking_lot::Mutex;
 use std::io;
@@ -77,5 +77,71 @@ impl Files for SubstitutedFiles<'_> {
 
     fn machine(&self) -> &dyn Machine {
         self.inner.machine()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::files::real::RealFiles;
+    use crate::kept::lines::Kept;
+    use crate::kept::sinks::KeptSink;
+    use stream::Block;
+
+    fn kept(text: &str) -> Arc<Kept> {
+        let kept = Arc::new(Kept::default());
+        kept.append(&Block::new(text.as_bytes().to_vec())).unwrap();
+        kept.end();
+        kept
+    }
+
+    fn read(files: &dyn Files, path: &Path) -> Vec<u8> {
+        let mut source = files.read(path).unwrap();
+        let mut all = Vec::new();
+        while let Some(block) = source.next_block().unwrap() {
+            all.extend_from_slice(block.bytes());
+        }
+        all
+    }
+
+    fn say(sink: &dyn Sink, text: &str) {
+        sink.write(Block::new(text.as_bytes().to_vec())).unwrap();
+    }
+
+    #[test]
+    fn a_name_is_opened_once_and_others_lead_to_files() {
+        let folder = tempfile::tempdir().unwrap();
+        let (named, plain) = (folder.path().join("named"), folder.path().join("plain"));
+        std::fs::write(&named, "in the file\n").unwrap();
+        std::fs::write(&plain, "plain\n").unwrap();
+        let mut files = SubstitutedFiles::new(&RealFiles);
+        let name = named.as_os_str().as_bytes().to_vec();
+        files.add_reader(name, kept("from the command\n").source());
+        assert_eq!(read(&files, &plain), b"plain\n");
+        assert_eq!(read(&files, &named), b"from the command\n");
+        assert_eq!(read(&files, &named), b"in the file\n");
+    }
+
+    #[test]
+    fn what_replaces_a_name_goes_to_its_command_and_others_are_replaced() {
+        let folder = tempfile::tempdir().unwrap();
+        let (named, plain) = (folder.path().join("named"), folder.path().join("plain"));
+        std::fs::write(&plain, "old\n").unwrap();
+        let mut files = SubstitutedFiles::new(&RealFiles);
+        let out = Arc::new(Kept::default());
+        let name = named.as_os_str().as_bytes().to_vec();
+        files.add_writer(name.clone(), Arc::new(KeptSink(out.clone())));
+        files.add_writer(name, Arc::new(KeptSink(out.clone())));
+        let replacement = files.replace(&named).unwrap();
+        say(&*replacement.sink(), "to the command\n");
+        replacement.commit().unwrap();
+        say(&*files.write(&named, WriteMode::Append).unwrap(), "and more\n");
+        assert_eq!(out.contents(), b"to the command\nand more\n");
+        assert!(!named.exists());
+        let replacement = files.replace(&plain).unwrap();
+        say(&*replacement.sink(), "new\n");
+        assert_eq!(std::fs::read(&plain).unwrap(), b"old\n");
+        replacement.commit().unwrap();
+        assert_eq!(std::fs::read(&plain).unwrap(), b"new\n");
     }
 }

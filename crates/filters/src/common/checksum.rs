@@ -18,17 +18,11 @@ pub(crate) const OPTIONS: &[OptionSpec] = &[
     option('t', "text", None, "mark the files as text (a space before the name)", false),
     option('w', "warn", None, "with -c: report lines that are not checksums", false),
     option('z', "zero", None, "end lines with NUL, names as they are", false),
-    option(QUIET, "quiet", None, "with -c: say nothing of files that agree", false),
+    option(QUIET, "quiet", None, "with -c: print nothing for files that match", false),
     option(STATUS, "status", None, "with -c: print nothing; only set the status", false),
     option(STRICT, "strict", None, "with -c: fail when a line is not a checksum", false),
-    option(TAG, "tag", None, "with the name of the sum on each line", false),
-    option(
-        IGNORE_MISSING,
-        "ignore-missing",
-        None,
-        "with -c: pass over files that are not there",
-        false,
-    ),
+    option(TAG, "tag", None, "write the name of the checksum on each line", false),
+    option(IGNORE_MISSING, "ignore-missing", None, "with -c: skip files that do not exist", false),
 ];
 
 /// Every line read so far.

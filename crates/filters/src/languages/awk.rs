@@ -56,7 +56,7 @@ static SPEC: Spec = Spec {
     examples: &[
         example("awk '{print $3}' gate.log", "the third column"),
         example("awk '$5 == \"refused\"' gate.log", "lines whose fifth column is that word"),
-        example("awk '{n[$3]++} END {for (g in n) print n[g], g}' gate.log", "lines a gate"),
+        example("awk '{n[$3]++} END {for (g in n) print n[g], g}' gate.log", "lines per gate"),
         example("awk -F, 'NR > 1 {sum += $4} END {print sum}' cabins.csv", "a column added up"),
     ],
 };

@@ -30,12 +30,12 @@ const OPTIONS: &[OptionSpec] = &[
         "the functions s c a l e j, and 20 digits after the decimal point",
         true,
     ),
-    option('q', "quiet", None, "no greeting, which there never is", false),
+    option('q', "quiet", None, "accepted; there is no greeting", false),
 ];
 
 static SPEC: Spec = Spec {
     name: "bc",
-    summary: "works out expressions of any precision",
+    summary: "evaluates expressions with any precision",
     options: OPTIONS,
     operands: Operands::Files,
     operand_names: "[file]...",
@@ -45,7 +45,7 @@ static SPEC: Spec = Spec {
         example("echo '2^64 - 1' | bc", "every digit of it"),
         example("echo 'scale=3; 22/7' | bc", "three digits after the decimal point"),
         example("echo 'e(1)' | bc -l", "functions of the standard library"),
-        example("paste -d+ count-*.txt | bc", "numbers side by side added up, line by line"),
+        example("paste -d+ count-*.txt | bc", "numbers added up line by line"),
     ],
 };
 
@@ -73,7 +73,7 @@ fn explain(arguments: &Arguments) -> String {
         }
         None => "each line of expressions".to_owned(),
     };
-    format!("works out {from}{digits}")
+    format!("evaluates {from}{digits}")
 }
 
 /// A text that comes line by line, of which the first part was run.

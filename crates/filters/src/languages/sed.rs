@@ -35,9 +35,9 @@ const OPTIONS: &[OptionSpec] = &[
         "edit the files, keeping a copy where SUFFIX is given",
     ),
     option('l', "line-length", Some("N"), "where the command l folds lines; 70", false),
-    option('n', "quiet", None, "write only what the script says", true),
+    option('n', "quiet", None, "print only what the script prints", true),
     option('r', "", None, "as -E", false),
-    option('s', "separate", None, "each file is a text of its own", false),
+    option('s', "separate", None, "treat each file separately", false),
     option('\u{1}', "silent", None, "as --quiet", false),
     option('u', "unbuffered", None, "write each line at once", false),
     option('z', "null-data", None, "lines end with NUL", false),
@@ -52,10 +52,10 @@ static SPEC: Spec = Spec {
     style: Style::Usual,
     usage_status: 1,
     examples: &[
-        example("sed 's/refused/turned away/' gate.log", "other words for it"),
+        example("sed 's/refused/turned away/' gate.log", "replace a word by others"),
         example("sed -n '/refused/p' gate.log", "lines with the word"),
         example("sed '/^#/d; /^$/d' station.conf", "without comments and empty lines"),
-        example("sed -E 's/gate-0*([0-9]+)/gate \\1/g' gate.log", "part of what matched, kept"),
+        example("sed -E 's/gate-0*([0-9]+)/gate \\1/g' gate.log", "keep part of what matched"),
     ],
 };
 

@@ -22,7 +22,7 @@ const OPTIONS: &[OptionSpec] = &[
 
 static SPEC: Spec = Spec {
     name: "cat",
-    summary: "passes its input on, file after file",
+    summary: "passes its input through, file after file",
     options: OPTIONS,
     operands: Operands::Files,
     operand_names: "[file …]",

@@ -10,7 +10,7 @@ use crate::text::phrases::{from_files, named};
 
 const OPTIONS: &[OptionSpec] = &[
     option('L', "keep-empty-lines", None, "keep empty lines", false),
-    option('N', "table-columns", Some("NAMES"), "headings, with commas between (with -t)", false),
+    option('N', "table-columns", Some("NAMES"), "headings, separated by commas (with -t)", false),
     option(
         'R',
         "table-right",
@@ -22,10 +22,10 @@ const OPTIONS: &[OptionSpec] = &[
         'c',
         "output-width",
         Some("NUM"),
-        "columns of the screen (80 without; not with -t)",
+        "columns of the screen (default 80; not with -t)",
         false,
     ),
-    option('d', "table-noheadings", None, "no headings, though they have names", false),
+    option('d', "table-noheadings", None, "do not print the headings", false),
     option(
         'o',
         "output-separator",

@@ -24,17 +24,17 @@ const OPTIONS: &[OptionSpec] = &[
         "the number in the names as printf writes it, instead of %02d",
         false,
     ),
-    option('f', "prefix", Some("PREFIX"), "what names begin with (xx without)", true),
+    option('f', "prefix", Some("PREFIX"), "what names begin with (default xx)", true),
     option('k', "keep-files", None, "keep the files when something goes wrong", true),
-    option('n', "digits", Some("NUM"), "digits in the names (2 without)", true),
+    option('n', "digits", Some("NUM"), "digits in the names (default 2)", true),
     option('s', "quiet", None, "do not write the sizes of the files", true),
     option('z', "elide-empty-files", None, "no empty files", false),
-    option(SUPPRESS, "suppress-matched", None, "leave out the lines at which is cut", false),
+    option(SUPPRESS, "suppress-matched", None, "drop the lines where the file is cut", false),
 ];
 
 static SPEC: Spec = Spec {
     name: "csplit",
-    summary: "cuts a file at lines that match, or at line numbers, into several",
+    summary: "splits a file at matching lines or line numbers",
     options: OPTIONS,
     operands: Operands::Values,
     operand_names: "file place …",

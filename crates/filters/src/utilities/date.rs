@@ -19,7 +19,7 @@ const OPTIONS: &[OptionSpec] = &[
         'I',
         "iso-8601",
         "UNIT",
-        "as 2031-04-02; with hours, minutes, seconds or ns more of it",
+        "as 2031-04-02; UNIT adds hours, minutes, seconds or ns",
     ),
     option('R', "rfc-email", None, "as in mail headers", false),
     option(

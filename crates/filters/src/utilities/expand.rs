@@ -11,7 +11,7 @@ use crate::text::phrases::from_files;
 
 const OPTIONS: &[OptionSpec] = &[
     option('i', "initial", None, "only tabs at the beginning of a line", false),
-    option('t', "tabs", Some("LIST"), "tab stops: one width, or columns with commas between", true),
+    option('t', "tabs", Some("LIST"), "tab stops: one width, or columns separated by commas", true),
 ];
 
 static SPEC: Spec = Spec {

@@ -9,7 +9,7 @@ use crate::text::characters;
 
 static SPEC: Spec = Spec {
     name: "expr",
-    summary: "works out an expression: | & = != < <= > >= + - * / % : ( ) match substr index length",
+    summary: "evaluates an expression: | & = != < <= > >= + - * / % : ( ) match substr index length",
     options: &[],
     operands: Operands::Values,
     operand_names: "expression",
@@ -36,7 +36,7 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
 }
 
 fn explain(_arguments: &Arguments) -> String {
-    "works out the expression and writes its value".to_owned()
+    "evaluates the expression and writes its value".to_owned()
 }
 
 struct Expr {

@@ -36,12 +36,12 @@ const OPTIONS: &[OptionSpec] = &[
         false,
     ),
     option('u', "uniform-spacing", None, "one blank between words, two after sentences", false),
-    option('w', "width", Some("NUM"), "at most NUM columns (75 without)", false),
+    option('w', "width", Some("NUM"), "at most NUM columns (default 75)", false),
 ];
 
 static SPEC: Spec = Spec {
     name: "fmt",
-    summary: "fills paragraphs to even lines",
+    summary: "reformats paragraphs to lines of even length",
     options: OPTIONS,
     operands: Operands::Files,
     operand_names: "[file …]",

@@ -10,7 +10,7 @@ use crate::text::phrases::{counted, from_files};
 const OPTIONS: &[OptionSpec] = &[
     option('b', "bytes", None, "count bytes, not columns", true),
     option('s', "spaces", None, "break at blanks where possible", true),
-    option('w', "width", Some("NUM"), "columns a line may have (80 without)", true),
+    option('w', "width", Some("NUM"), "columns a line may have (default 80)", true),
 ];
 
 static SPEC: Spec = Spec {

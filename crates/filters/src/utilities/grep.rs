@@ -40,7 +40,7 @@ const OPTIONS: &[OptionSpec] = &[
     option('F', "fixed-strings", None, "the pattern is plain text", true),
     option('G', "basic-regexp", None, "the pattern is a basic regular expression", false),
     option('H', "with-filename", None, "file names before lines", false),
-    option('I', "", None, "pass over binary files", false),
+    option('I', "", None, "skip binary files", false),
     option(
         'L',
         "files-without-match",
@@ -55,9 +55,9 @@ const OPTIONS: &[OptionSpec] = &[
     option('b', "byte-offset", None, "where each line begins, in bytes, before it", false),
     option('c', "count", None, "write only how many lines matched", true),
     option('e', "regexp", Some("PATTERN"), "a pattern; may be given several times", true),
-    option('f', "file", Some("FILE"), "take patterns from FILE, one a line", true),
+    option('f', "file", Some("FILE"), "take patterns from FILE, one per line", true),
     option('h', "no-filename", None, "no file names before lines", false),
-    option('i', "ignore-case", None, "upper and lower case are the same", true),
+    option('i', "ignore-case", None, "ignore case", true),
     option('l', "files-with-matches", None, "write only the names of files with a match", true),
     option('m', "max-count", Some("NUM"), "stop a file after NUM lines", false),
     option('n', "line-number", None, "line numbers before lines", true),
@@ -133,7 +133,7 @@ static SPEC: Spec = Spec {
         example("grep -B2 -A2 error winch.log", "each hit with two lines around it"),
         example(
             "grep -rl --include='*.log' refused .",
-            "names of the logs below here that have the word",
+            "names of the logs in this folder that have the word",
         ),
     ],
 };
@@ -385,7 +385,7 @@ fn explain(arguments: &Arguments) -> String {
         return format!("counts the {which}");
     }
     let mut said = if arguments.has('o') {
-        format!("writes only what matched, one a line, from {which}")
+        format!("writes only what matched, one match per line, from {which}")
     } else {
         format!("keeps {which}")
     };

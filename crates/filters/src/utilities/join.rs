@@ -20,7 +20,7 @@ const OPTIONS: &[OptionSpec] = &[
     option('2', "", Some("FIELD"), "join on this field of the second file", true),
     option('a', "", Some("FILENUM"), "also lines of this file (1 or 2) without a partner", true),
     option('e', "", Some("TEXT"), "used for a missing field", true),
-    option('i', "ignore-case", None, "upper and lower case are the same", false),
+    option('i', "ignore-case", None, "ignore case", false),
     option('j', "", Some("FIELD"), "join on this field of both files", false),
     option(
         'o',

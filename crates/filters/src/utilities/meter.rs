@@ -21,7 +21,7 @@ const OPTIONS: &[OptionSpec] = &[
         PERCENT,
         "percent",
         None,
-        "write whole percents, one a line, for another program to read",
+        "write whole percents, one per line, for another program to read",
         false,
     ),
     option(
@@ -35,7 +35,7 @@ const OPTIONS: &[OptionSpec] = &[
 
 static SPEC: Spec = Spec {
     name: "meter",
-    summary: "passes data on and reports bytes, rate and time on standard error",
+    summary: "passes data through and reports bytes, rate and time on standard error",
     options: OPTIONS,
     operands: Operands::Files,
     operand_names: "[file …]",

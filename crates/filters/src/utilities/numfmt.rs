@@ -36,7 +36,7 @@ const OPTIONS: &[OptionSpec] = &[
         false,
     ),
     option(TO, "to", Some("UNIT"), "write sizes: si, iec, iec-i, none", false),
-    option(FIELD, "field", Some("LIST"), "the fields to change (1 without)", false),
+    option(FIELD, "field", Some("LIST"), "the fields to change (default 1)", false),
     option(
         SUFFIX,
         "suffix",
@@ -50,12 +50,12 @@ const OPTIONS: &[OptionSpec] = &[
         PADDING,
         "padding",
         Some("NUM"),
-        "to the right of NUM columns; to the left where it is negative",
+        "pad to NUM columns: right-aligned, or left-aligned if negative",
         false,
     ),
     option(ROUND, "round", Some("WAY"), "up, down, from-zero, towards-zero or nearest", false),
     option(FORMAT, "format", Some("FORMAT"), "how numbers are written, with one %f", false),
-    option_maybe(HEADER, "header", "NUM", "pass the first NUM lines (1) on as they are"),
+    option_maybe(HEADER, "header", "NUM", "pass the first NUM lines (1) through unchanged"),
     option(INVALID, "invalid", Some("WAY"), "invalid numbers: abort, fail, warn or ignore", false),
     option(
         GROUPING,

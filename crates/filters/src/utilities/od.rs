@@ -26,7 +26,7 @@ const OPTIONS: &[OptionSpec] = &[
     option('d', "", None, "decimal, two bytes at a time: as -t u2", false),
     option('f', "", None, "floating point, four bytes at a time: as -t fF", false),
     option('i', "", None, "signed decimal, four bytes at a time: as -t dI", false),
-    option('j', "skip-bytes", Some("NUM"), "pass over NUM bytes", true),
+    option('j', "skip-bytes", Some("NUM"), "skip NUM bytes", true),
     option('l', "", None, "signed decimal, eight bytes at a time: as -t dL", false),
     option('o', "", None, "octal, two bytes at a time: as -t o2", false),
     option('s', "", None, "signed decimal, two bytes at a time: as -t d2", false),
@@ -38,7 +38,7 @@ const OPTIONS: &[OptionSpec] = &[
         true,
     ),
     option('v', "output-duplicates", None, "write repeated lines, too", true),
-    option_attached('w', "width", "NUM", "NUM bytes a line (16; 32 for -w alone)"),
+    option_attached('w', "width", "NUM", "NUM bytes per line (16; 32 for -w alone)"),
     option('x', "", None, "hexadecimal, two bytes at a time: as -t x2", false),
 ];
 

@@ -9,7 +9,7 @@ use crate::text::characters;
 use crate::text::phrases::from_files;
 
 const OPTIONS: &[OptionSpec] = &[
-    option('d', "delimiters", Some("LIST"), "use these characters by turns instead of TAB", true),
+    option('d', "delimiters", Some("LIST"), "use these characters in turn instead of TAB", true),
     option('s', "serial", None, "one file after the other, each as one line", true),
     option('z', "zero-terminated", None, "lines end with NUL, not newline", false),
 ];
@@ -25,9 +25,9 @@ static SPEC: Spec = Spec {
     examples: &[
         example(
             "paste -d+ count-am.txt count-noon.txt count-pm.txt",
-            "three counts a line, ready to add up",
+            "three counts per line, ready to add up",
         ),
-        example("paste -s -d, spares-upper.txt", "all lines as one, commas between"),
+        example("paste -s -d, spares-upper.txt", "all lines as one, separated by commas"),
         example("paste - - -", "three lines side by side"),
     ],
 };

@@ -8,7 +8,7 @@ use crate::text::escapes::{Escape, Octal, read};
 
 static SPEC: Spec = Spec {
     name: "printf",
-    summary: "writes its arguments in a form you give, over again while arguments are left",
+    summary: "writes its arguments in a given format, repeating it until all arguments are used",
     options: &[],
     operands: Operands::Values,
     operand_names: "format [value …]",

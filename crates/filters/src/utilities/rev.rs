@@ -9,7 +9,7 @@ use crate::text::phrases::from_files;
 
 static SPEC: Spec = Spec {
     name: "rev",
-    summary: "turns the characters of each line round",
+    summary: "reverses the characters of each line",
     options: &[],
     operands: Operands::Files,
     operand_names: "[file …]",
@@ -29,10 +29,7 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
 }
 
 fn explain(arguments: &Arguments) -> String {
-    format!(
-        "turns each line{} round, last character first",
-        from_files(&arguments.operand_values())
-    )
+    format!("reverses the characters of each line{}", from_files(&arguments.operand_values()))
 }
 
 impl Filter for Rev {

@@ -14,7 +14,7 @@ const OPTIONS: &[OptionSpec] = &[
 
 static SPEC: Spec = Spec {
     name: "seq",
-    summary: "makes a row of numbers, one a line",
+    summary: "writes a sequence of numbers, one per line",
     options: OPTIONS,
     operands: Operands::Values,
     operand_names: "[first [step]] last",

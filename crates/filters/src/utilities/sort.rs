@@ -44,23 +44,23 @@ const PARALLEL: char = '\u{2}';
 const OPTIONS: &[OptionSpec] = &[
     option('C', "", None, "as -c, but say nothing", true),
     option('M', "month-sort", None, "compare as names of months", false),
-    option('R', "random-sort", None, "by chance, equal keys together", false),
+    option('R', "random-sort", None, "random order, equal keys together", false),
     option(
         'S',
         "buffer-size",
         Some("SIZE"),
-        "hold at most so much in memory, the rest on disk: KiB, or with b, K, M, G, %",
+        "hold at most SIZE in memory, the rest on disk: KiB, or with b, K, M, G, %",
         false,
     ),
     option('T', "temporary-directory", Some("DIR"), "the directory for temporary files", false),
     option('V', "version-sort", None, "compare as versions: 1.9 before 1.10", false),
     option('b', "ignore-leading-blanks", None, "ignore blanks before a key", true),
     option('c', "check", None, "only say which line is out of order", true),
-    option('d', "dictionary-order", None, "only blanks, letters and digits count", true),
+    option('d', "dictionary-order", None, "ignore all but blanks, letters and digits", true),
     option('f', "ignore-case", None, "lower case counts as upper case", true),
     option('g', "general-numeric-sort", None, "compare as floating point: 1e3, -inf", false),
     option('h', "human-numeric-sort", None, "compare as sizes: 2K before 1G", false),
-    option('i', "ignore-nonprinting", None, "only what can be printed counts", true),
+    option('i', "ignore-nonprinting", None, "ignore what cannot be printed", true),
     option(
         'k',
         "key",
@@ -71,7 +71,7 @@ const OPTIONS: &[OptionSpec] = &[
     option('m', "merge", None, "the files are in order; merge them", true),
     option('n', "numeric-sort", None, "compare as numbers", true),
     option('o', "output", Some("FILE"), "write to FILE, which may be one that is read", true),
-    option('r', "reverse", None, "the other way round", true),
+    option('r', "reverse", None, "reverse the order", true),
     option('s', "stable", None, "lines with equal keys stay in order", false),
     option(
         't',
@@ -102,7 +102,7 @@ static SPEC: Spec = Spec {
     usage_status: 2,
     examples: &[
         example("sort -rn", "largest number first"),
-        example("sort -t, -k3,3n cabins.csv", "by the third field as a number"),
+        example("sort -t, -k3,3n cabins.csv", "by the third field, as a number"),
         example("sort -u spares-upper.txt", "in order, each line once"),
     ],
 };

@@ -25,7 +25,7 @@ const HEXADECIMAL: char = '\u{3}';
 const VERBOSE: char = '\u{4}';
 
 const OPTIONS: &[OptionSpec] = &[
-    option('C', "line-bytes", Some("SIZE"), "whole lines, at most SIZE bytes a file", false),
+    option('C', "line-bytes", Some("SIZE"), "whole lines, at most SIZE bytes per file", false),
     option(
         'a',
         "suffix-length",
@@ -33,10 +33,10 @@ const OPTIONS: &[OptionSpec] = &[
         "NUM letters after the prefix (2, or as many as needed)",
         true,
     ),
-    option('b', "bytes", Some("SIZE"), "SIZE bytes a file", true),
+    option('b', "bytes", Some("SIZE"), "SIZE bytes per file", true),
     option('d', "", None, "digits instead of letters", false),
     option('e', "elide-empty-files", None, "with -n: no empty files", false),
-    option('l', "lines", Some("NUM"), "NUM lines a file (1000 without)", true),
+    option('l', "lines", Some("NUM"), "NUM lines per file (default 1000)", true),
     option(
         'n',
         "number",
@@ -50,12 +50,12 @@ const OPTIONS: &[OptionSpec] = &[
     option(ADDITIONAL, "additional-suffix", Some("SUFFIX"), "an ending for every name", false),
     option_maybe(NUMERIC, "numeric-suffixes", "FROM", "as -d, beginning with FROM"),
     option_maybe(HEXADECIMAL, "hex-suffixes", "FROM", "as -x, beginning with FROM"),
-    option(VERBOSE, "verbose", None, "say which files are made", false),
+    option(VERBOSE, "verbose", None, "print the names of the files as they are created", false),
 ];
 
 static SPEC: Spec = Spec {
     name: "split",
-    summary: "cuts a file into several",
+    summary: "splits a file into several",
     options: OPTIONS,
     operands: Operands::OneFile,
     operand_names: "[file [prefix]]",

@@ -15,7 +15,7 @@ const OPTIONS: &[OptionSpec] = &[
 
 static SPEC: Spec = Spec {
     name: "tac",
-    summary: "turns the order of lines round: the last one first",
+    summary: "reverses the order of lines: the last one first",
     options: OPTIONS,
     operands: Operands::Files,
     operand_names: "[file …]",
@@ -45,10 +45,10 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
 fn explain(arguments: &Arguments) -> String {
     let files = from_files(&arguments.operand_values());
     match arguments.last('s') {
-        None => format!("turns the lines{files} round, the last one first"),
+        None => format!("reverses the order of the lines{files}, the last one first"),
         Some(given) => {
             format!(
-                "turns the records{files} that {} ends round, the last one first",
+                "reverses the order of the records{files} that {} ends, the last one first",
                 named(&given.value)
             )
         }

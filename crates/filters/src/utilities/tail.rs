@@ -22,7 +22,7 @@ const FOLLOW: char = '\u{2}';
 const OPTIONS: &[OptionSpec] = &[
     option('F', "", None, "as -f, and reopens a file that is replaced or reappears", false),
     option('c', "bytes", Some("[+]NUM"), "the last NUM bytes; with + from byte NUM on", true),
-    option('f', "", None, "do not stop at the end: write what the file gets, until stopped", true),
+    option('f', "", None, "do not stop at the end: write what is appended, until stopped", true),
     option('n', "lines", Some("[+]NUM"), "the last NUM lines; with + from line NUM on", true),
     option('q', "quiet", None, "no headers with file names", false),
     option(

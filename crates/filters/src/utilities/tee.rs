@@ -13,7 +13,7 @@ use crate::spec::{
 use crate::text::phrases::list;
 
 const OPTIONS: &[OptionSpec] = &[
-    option('a', "append", None, "add to the files instead of replacing them", true),
+    option('a', "append", None, "append to the files instead of replacing them", true),
     option(
         'i',
         "ignore-interrupts",

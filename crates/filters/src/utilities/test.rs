@@ -37,7 +37,7 @@ pub(crate) const OPTIONS: &[OptionSpec] = &[
 
 pub(crate) const EXAMPLES: &[crate::spec::Example] = &[
     example("test -s gate.log", "status 0 when the file is not empty"),
-    example("test 3 -lt 12", "status 0: as numbers, 3 is less"),
+    example("test 3 -lt 12", "status 0: as a number, 3 is less"),
     example("test abc = abc", "status 0: the same text"),
 ];
 

@@ -24,7 +24,7 @@ const OPTIONS: &[OptionSpec] = &[
         's',
         "squeeze-repeats",
         None,
-        "make one of repeats of a character of the last set",
+        "squeeze repeats of a character of the last set into one",
         true,
     ),
     option('t', "truncate-set1", None, "cut the first set to the length of the second", false),

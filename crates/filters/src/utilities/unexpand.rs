@@ -23,7 +23,7 @@ const OPTIONS: &[OptionSpec] = &[
         't',
         "tabs",
         Some("LIST"),
-        "tab stops: one width, or columns with commas between; means -a",
+        "tab stops: one width, or columns separated by commas; means -a",
         true,
     ),
     option(

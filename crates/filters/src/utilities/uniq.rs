@@ -29,7 +29,7 @@ const OPTIONS: &[OptionSpec] = &[
         "all lines that are repeated; empty lines around groups: prepend, separate or none",
     ),
     option('f', "skip-fields", Some("NUM"), "ignore the first NUM fields", true),
-    option('i', "ignore-case", None, "upper and lower case are the same", false),
+    option('i', "ignore-case", None, "ignore case", false),
     option('s', "skip-chars", Some("NUM"), "then ignore NUM characters", true),
     option('u', "unique", None, "only lines that are not repeated", true),
     option('w', "check-chars", Some("NUM"), "only NUM characters count", false),

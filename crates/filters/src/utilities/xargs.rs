@@ -25,7 +25,7 @@ const OPTIONS: &[OptionSpec] = &[
     option('0', "null", None, "items end with NUL; quotes and blanks are part of them", false),
     option('E', "", Some("WORD"), "stop at an item that is WORD", true),
     option('I', "", Some("TEXT"), "replace TEXT with each line, one command per line", true),
-    option('L', "", Some("NUM"), "NUM lines a command", true),
+    option('L', "", Some("NUM"), "NUM lines per command", true),
     option(
         'P',
         "max-procs",
@@ -44,7 +44,7 @@ const OPTIONS: &[OptionSpec] = &[
     option_attached('e', "eof", "WORD", "as -E (obsolete)"),
     option_attached('i', "replace", "TEXT", "as -I, {} without TEXT (obsolete)"),
     option_attached('l', "max-lines", "NUM", "as -L, 1 without NUM (obsolete)"),
-    option('n', "max-args", Some("NUM"), "at most NUM items a command", true),
+    option('n', "max-args", Some("NUM"), "at most NUM items per command", true),
     option('o', "open-tty", None, "standard input of commands is the terminal", false),
     option(
         'p',
@@ -54,7 +54,7 @@ const OPTIONS: &[OptionSpec] = &[
         true,
     ),
     option('r', "no-run-if-empty", None, "run nothing when there are no items", false),
-    option('s', "max-chars", Some("NUM"), "at most NUM bytes a command line", true),
+    option('s', "max-chars", Some("NUM"), "at most NUM bytes per command line", true),
     option('t', "verbose", None, "write each command to standard error before it runs", true),
     option('x', "exit", None, "stop when a command line would be too long", true),
     option(SHOW_LIMITS, "show-limits", None, "accepted and without effect", false),
@@ -69,7 +69,7 @@ const OPTIONS: &[OptionSpec] = &[
 
 static SPEC: Spec = Spec {
     name: "xargs",
-    summary: "hands items to a command as its arguments",
+    summary: "runs commands with items from its input as arguments",
     options: OPTIONS,
     operands: Operands::Values,
     operand_names: "[command [argument …]]",

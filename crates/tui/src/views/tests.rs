@@ -13,8 +13,8 @@ use crate::state::event::Event;
 use crate::state::event::Wish;
 use crate::state::place::Focus;
 use crate::state::place::Place;
-use crate::theme::Depth;
 use crate::theme::Background;
+use crate::theme::Depth;
 use crate::theme::Theme;
 
 /// A Bench without a terminal, and its news.
