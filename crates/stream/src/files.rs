@@ -53,10 +53,9 @@ pub trait Files: Send + Sync {
     /// # Errors
     /// Those of unlink(2).
     fn remove(&self, path: &Path) -> io::Result<()>;
-    /// True where files are followed as they grow; else what there is now is all.
-    fn is_live(&self) -> bool {
-        true
-    }
+    /// True where files are followed as they grow; else what there is now is all. No answer is
+    /// right by default: a preview that follows would not end.
+    fn is_live(&self) -> bool;
     /// Sets the rights that new files do not get, where files are made for real.
     fn set_file_mask(&self, _mask: u32) {}
     /// Everything but contents.

@@ -119,6 +119,11 @@ impl Files for FixedFiles {
         Ok(())
     }
 
+    /// Nothing grows here.
+    fn is_live(&self) -> bool {
+        false
+    }
+
     fn machine(&self) -> &dyn Machine {
         self
     }

@@ -121,6 +121,20 @@ pub(crate) fn write(out: &mut impl Write, size: u64, seed: u64) -> io::Result<u6
 mod tests {
     use super::*;
 
+    /// Documents, screenshots and tests rest on these lines.
+    #[test]
+    fn the_first_lines_are_the_same_for_ever() {
+        let mut out = Vec::new();
+        write(&mut out, 1_200, 1).unwrap();
+        insta::assert_snapshot!("first-lines", String::from_utf8(out).unwrap());
+        let mut out = Vec::new();
+        let written = write(&mut out, 3_000_000, 1).unwrap();
+        assert_eq!(written, out.len() as u64);
+        // Far enough on for a day to end, and for the clock to be right then.
+        let last = out.split(|byte| *byte == b'\n').rev().nth(1).unwrap();
+        insta::assert_snapshot!("a-later-line", String::from_utf8_lossy(last));
+    }
+
     #[test]
     fn the_same_seed_gives_the_same_whole_lines() {
         let make = |size, seed| {

@@ -178,6 +178,12 @@ fn first(snapshot: &Snapshot) -> (u64, u64) {
 
 /// What is expected, in a line before the run begins.
 pub(crate) fn expect(estimate: &Estimate) {
+    if let Some(expected) = expected(estimate) {
+        say(&format!("expected: {}\n", visible(&expected)));
+    }
+}
+
+fn expected(estimate: &Estimate) -> Option<String> {
     let mut parts = Vec::new();
     if let Some(total) = estimate.total_bytes {
         let files = estimate.sources.len();
@@ -197,13 +203,15 @@ pub(crate) fn expect(estimate: &Estimate) {
     if estimate.endless {
         parts.push("runs until it is stopped".to_owned());
     }
-    if !parts.is_empty() {
-        say(&format!("expected: {}\n", visible(&parts.join(" · "))));
-    }
+    (!parts.is_empty()).then(|| parts.join(" · "))
 }
 
 /// What came of it, in a line or two.
 pub(crate) fn summary(record: &RunRecord, snapshot: &Snapshot) {
+    say(&visible(&summed_up(record, snapshot)));
+}
+
+fn summed_up(record: &RunRecord, snapshot: &Snapshot) -> String {
     let (first_lines, first_bytes) = first(snapshot);
     let read = snapshot.read_bytes.max(first_bytes);
     let seconds = snapshot.elapsed().as_secs_f64().max(1e-9);
@@ -223,12 +231,113 @@ pub(crate) fn summary(record: &RunRecord, snapshot: &Snapshot) {
         let name = &snapshot.commands[slowest.at].name;
         text.push_str(&format!("slowest: {name} {}\n", slowest.says));
     }
-    say(&visible(&text));
+    text
 }
 
 /// The last number for another program: 100 for a run that came to its end.
 pub(crate) fn finish(form: Option<Form>, came_to_its_end: bool) {
     if form == Some(Form::Percent) && came_to_its_end {
         say("100\n");
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::path::PathBuf;
+    use std::time::Duration;
+
+    use engine::{CommandFigures, Hold};
+    use stream::StageFigures;
+
+    use super::*;
+
+    fn command(name: &str, lines: u64, bytes: u64) -> CommandFigures {
+        let figures = StageFigures {
+            lines_in: lines,
+            lines_out: lines / 2,
+            bytes_in: bytes,
+            bytes_out: bytes / 2,
+            elapsed_ns: 2_000_000_000,
+            processor_ns: 1_900_000_000,
+            ..StageFigures::default()
+        };
+        CommandFigures { name: name.to_owned(), figures, ..CommandFigures::default() }
+    }
+
+    fn snapshot(read_bytes: u64, total_bytes: Option<u64>) -> Snapshot {
+        Snapshot {
+            elapsed_ns: 2_000_000_000,
+            read_bytes,
+            total_bytes,
+            commands: vec![command("grep", 100, 4096), command("sort", 50, 2048)],
+            ..Snapshot::default()
+        }
+    }
+
+    #[test]
+    fn a_line_of_a_run_in_all_its_states() {
+        let line = |snapshot: &Snapshot| line(snapshot, &History::default());
+        assert_eq!(line(&Snapshot::default()), "0 B read · 0 ms");
+        // What is not read of files has passed through the first command.
+        assert_eq!(line(&snapshot(0, None)), "4.00 KiB read · 0 B/s · 2.00 s");
+        assert_eq!(line(&snapshot(8192, None)), "8.00 KiB read · 0 B/s · 2.00 s");
+        assert_eq!(
+            line(&snapshot(1024, Some(4096))),
+            "1.00 KiB of 4.00 KiB · 25.0 % · 0 B/s · 2.00 s · about 6.00 s left"
+        );
+        let mut all_read = snapshot(4096, Some(4096));
+        all_read.commands[1].running = true;
+        assert_eq!(
+            line(&all_read),
+            "4.00 KiB of 4.00 KiB · 99.9 % · sort is processing the data it holds · 2.00 s"
+        );
+        all_read.expected_time = Some(Duration::from_secs(5));
+        assert!(line(&all_read).ends_with("2.00 s · about 3.00 s left"));
+        all_read.paused = true;
+        assert!(line(&all_read).ends_with("left · paused"));
+        let mut ended = snapshot(4096, Some(4096));
+        ended.ended = true;
+        assert_eq!(line(&ended), "4.00 KiB of 4.00 KiB · 100.0 % · 0 B/s · 2.00 s");
+        // A file that has grown is not more than whole.
+        assert!(line(&snapshot(9000, Some(4096))).starts_with("4.00 KiB of 4.00 KiB · 99.9 %"));
+    }
+
+    #[test]
+    fn what_is_expected_names_sources_time_and_what_is_held() {
+        assert_eq!(expected(&Estimate::default()), None);
+        let mut estimate = Estimate {
+            sources: vec![(PathBuf::from("a"), 1024)],
+            total_bytes: Some(1024),
+            time: Some(Duration::from_millis(1500)),
+            ..Estimate::default()
+        };
+        assert_eq!(expected(&estimate).unwrap(), "1.00 KiB in 1 file · about 1.50 s");
+        estimate.sources.push((PathBuf::from("b"), 0));
+        estimate.time = None;
+        let hold = |spilled_bytes| Hold {
+            span: shell::Span::new(0, 4),
+            name: "sort".to_owned(),
+            reason: None,
+            bytes: 2048,
+            spilled_bytes,
+        };
+        estimate.holds = vec![hold(0), hold(4096)];
+        estimate.endless = true;
+        assert_eq!(
+            expected(&estimate).unwrap(),
+            "1.00 KiB in 2 files · sort holds up to 2.00 KiB · \
+             sort holds up to 2.00 KiB, 4.00 KiB more on disk · runs until it is stopped"
+        );
+    }
+
+    #[test]
+    fn a_summary_says_how_much_how_fast_and_what_was_slowest() {
+        let record = RunRecord::default();
+        let first = "done: 4.00 KiB (100 lines) in 2.00 s · 2.00 KiB/s · 25 lines out\n";
+        let text = summed_up(&record, &snapshot(0, None));
+        assert!(text.starts_with(first), "{text}");
+        assert!(text[first.len()..].starts_with("slowest: "), "{text}");
+        let nothing = summed_up(&record, &Snapshot::default());
+        assert_eq!(nothing, "done: 0 B (0 lines) in 0 ms · 0 B/s\n");
     }
 }

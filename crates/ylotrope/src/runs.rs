@@ -144,3 +144,83 @@ fn side_by_side(first: &KeptRun, second: &KeptRun) -> String {
     row([None, None], [Some(a.elapsed_ns), Some(b.elapsed_ns)], "in all");
     out
 }
+
+#[cfg(test)]
+mod tests {
+    use insight::CommandRecord;
+
+    use super::*;
+
+    fn command(command: &str, lines_out: u64, working_ns: u64) -> CommandRecord {
+        CommandRecord {
+            command: command.to_owned(),
+            runs: 1,
+            lines_out,
+            working_ns,
+            ..CommandRecord::default()
+        }
+    }
+
+    fn kept(id: &str, commands: Vec<CommandRecord>) -> KeptRun {
+        let text = commands.iter().map(|one| one.command.as_str()).collect::<Vec<_>>().join(" | ");
+        let record =
+            RunRecord { text, commands, elapsed_ns: 3_000_000_000, ..RunRecord::default() };
+        KeptRun { id: id.to_owned(), record }
+    }
+
+    /// The table without the times of day, which are local.
+    fn without_times(text: &str) -> String {
+        text.lines().filter(|line| !line.contains("1970")).collect::<Vec<_>>().join("\n")
+    }
+
+    #[test]
+    fn two_runs_side_by_side() {
+        let one =
+            kept("a", vec![command("grep a f", 10, 2_000_000), command("sort", 10, 5_000_000)]);
+        let two = kept(
+            "b",
+            vec![
+                command("grep b f", 20, 1_000_000),
+                command("sort", 20, 5_000_000),
+                command("uniq", 3, 7_000),
+            ],
+        );
+        insta::assert_snapshot!("two-runs", without_times(&side_by_side(&one, &two)));
+        insta::assert_snapshot!("two-runs-the-other-way", without_times(&side_by_side(&two, &one)));
+    }
+
+    #[test]
+    fn a_run_with_its_figures() {
+        let long = "awk '{n[$3]++} END {for (g in n) print n[g], g}' gate.log";
+        let run = kept("a", vec![command(long, 10, 2_000_000), command("sort", 10, 5_000_000)]);
+        insta::assert_snapshot!("one-run", without_times(&show(&run.record)));
+    }
+
+    #[test]
+    fn the_list_counts_from_the_newest_and_says_when_there_is_none() {
+        assert!(list(&[]).starts_with("no kept runs yet: "));
+        let rows = list(&[kept("b", vec![command("sort x", 1, 2)]), kept("a", Vec::new())]);
+        let rows: Vec<&str> = rows.lines().collect();
+        assert_eq!(rows.len(), 3);
+        assert!(rows[1].starts_with("   1  ") && rows[1].ends_with("sort x"), "{rows:?}");
+        assert!(rows[2].starts_with("   2  "), "{rows:?}");
+    }
+
+    #[test]
+    fn a_run_is_found_by_number_and_by_name() {
+        let folder = tempfile::tempdir().unwrap();
+        let runs = Runs::at(folder.path().join("runs"));
+        let older =
+            runs.keep(&RunRecord { text: "older".to_owned(), ..RunRecord::default() }).unwrap();
+        let newer =
+            runs.keep(&RunRecord { text: "newer".to_owned(), ..RunRecord::default() }).unwrap();
+        let text = |wanted: &str| find(&runs, wanted).map(|run| run.record.text).ok();
+        assert_eq!(text("1").as_deref(), Some("newer"));
+        assert_eq!(text("2").as_deref(), Some("older"));
+        assert_eq!(text(&older).as_deref(), Some("older"));
+        assert_eq!(text(&newer).as_deref(), Some("newer"));
+        for wanted in ["0", "3", "", "none"] {
+            assert_eq!(text(wanted), None, "{wanted}");
+        }
+    }
+}

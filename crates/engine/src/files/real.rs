@@ -50,6 +50,10 @@ impl Files for RealFiles {
         std::fs::remove_file(path)
     }
 
+    fn is_live(&self) -> bool {
+        true
+    }
+
     fn machine(&self) -> &dyn Machine {
         &RealMachine
     }

@@ -76,7 +76,7 @@ impl Snapshot {
     /// their input work on when all is read. `None` where nothing is known of the whole, too
     /// little was done to tell, or it takes longer than was expected.
     pub fn time_left(&self) -> Option<Duration> {
-        let done = self.done()?;
+        let done = self.done().filter(|_| !self.ended)?;
         let elapsed = self.elapsed();
         let expected = self.expected_time.map(|time| time.saturating_sub(elapsed));
         if self.all_is_read() {

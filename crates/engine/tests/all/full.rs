@@ -197,7 +197,8 @@ fn what_a_program_leaves_running_goes_on_after_a_run() {
     let folder = tempfile::tempdir().unwrap();
     let (over, mark) = (folder.path().join("over"), folder.path().join("mark"));
     let script = format!(
-        "(until [ -e {} ]; do sleep 0.01; done; echo late > {}) > /dev/null 2>&1 & echo ok",
+        "(for i in $(seq 3000); do [ -e {} ] && break; sleep 0.01; done; echo late > {}) \
+         > /dev/null 2>&1 & echo ok",
         over.display(),
         mark.display()
     );

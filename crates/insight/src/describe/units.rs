@@ -147,8 +147,86 @@ mod tests {
 
     #[test]
     fn nothing_is_done_before_it_is() {
-        assert_eq!(progress(0.999_99), "99.9 %");
-        assert_eq!(progress(1.0), "100.0 %");
+        for (done, says) in [
+            (-1.0, "0.0 %"),
+            (0.0, "0.0 %"),
+            (0.0019, "0.1 %"),
+            (0.5, "50.0 %"),
+            (0.999_99, "99.9 %"),
+            (1.0, "100.0 %"),
+            (2.0, "100.0 %"),
+        ] {
+            assert_eq!(progress(done), says, "{done}");
+        }
+    }
+
+    #[test]
+    fn units_change_where_three_digits_would_become_four() {
+        for (number, says) in [
+            (0, "0 B"),
+            (1023, "1023 B"),
+            (1024, "1.00 KiB"),
+            (10_229, "9.99 KiB"),
+            (10_240, "10.0 KiB"),
+            (102_348, "99.9 KiB"),
+            (102_400, "100 KiB"),
+            (1_048_063, "1023 KiB"),
+            (1_048_064, "1.00 MiB"),
+            (1 << 40, "1.00 TiB"),
+            (1 << 50, "1.00 PiB"),
+            (u64::MAX, "16384 PiB"),
+        ] {
+            assert_eq!(bytes(number), says, "{number}");
+        }
+        for (nanoseconds, says) in [
+            (0, "0 ms"),
+            (4_999, "0 ms"),
+            (5_000, "0.01 ms"),
+            (994_000, "0.99 ms"),
+            (9_994_000, "9.99 ms"),
+            (9_996_000, "10.0 ms"),
+            (999_000_000, "999 ms"),
+            (1_000_000_000, "1.00 s"),
+            (99_900_000_000, "99.9 s"),
+            (100_000_000_000, "1 min 40 s"),
+            (119_600_000_000, "2 min 00 s"),
+            (3_600_000_000_000, "60 min 00 s"),
+        ] {
+            assert_eq!(duration(nanoseconds), says, "{nanoseconds}");
+        }
+        for (value, says) in [
+            (0.0, "0 lines/s"),
+            (0.004, "0 lines/s"),
+            (0.005, "0.01 lines/s"),
+            (142.0, "142 lines/s"),
+            (999.4, "999 lines/s"),
+            (999.5, "1.00 k lines/s"),
+            (999_499.0, "999 k lines/s"),
+            (999_500.0, "1.00 M lines/s"),
+        ] {
+            assert_eq!(line_rate(value), says, "{value}");
+        }
+        assert_eq!((byte_rate(0.49), byte_rate(0.5)), ("0 B/s".into(), "1 B/s".into()));
+        assert_eq!(byte_rate(2048.0), "2.00 KiB/s");
+        assert_eq!((rate(0, 5), rate(5, 0)), ("–".into(), "–".into()));
+    }
+
+    #[test]
+    fn shares_say_when_they_are_tiny_and_when_there_is_no_whole() {
+        for (part, whole, says) in [
+            (0, 0, "0 %"),
+            (0, 5, "0.0 %"),
+            (1, 2_000, "0.1 %"),
+            (1, 2_001, "< 0.1 %"),
+            (1, 3, "33.3 %"),
+            (3, 3, "100.0 %"),
+        ] {
+            assert_eq!(percent(part, whole), says, "{part} of {whole}");
+        }
+        assert_eq!(
+            (lines(0), lines(1), lines(2)),
+            ("0 lines".into(), "1 line".into(), "2 lines".into())
+        );
     }
 
     #[test]

@@ -84,11 +84,14 @@ fn words(stand: &mut Stand, width: u16, height: u16) -> String {
     lines.join("\n")
 }
 
-macro_rules! both_sizes {
-    ($name:literal, $stand:expr) => {
-        insta::assert_snapshot!(concat!($name, "-160x50"), steady($stand, 160, 50));
-        insta::assert_snapshot!(concat!($name, "-80x24"), steady($stand, 80, 24));
-    };
+/// Large, small, and the narrowest that still has lists and details side by side.
+const SIZES: [(u16, u16); 3] = [(160, 50), (80, 24), (104, 30)];
+
+fn keep(name: &str, stand: &mut Stand) {
+    for (width, height) in SIZES {
+        let screen = steady(stand, width, height);
+        insta::assert_snapshot!(format!("{name}-{width}x{height}"), screen);
+    }
 }
 
 const LINE: &str =
@@ -109,23 +112,23 @@ fn times_are_taken_out() {
 #[test]
 fn the_bench() {
     let mut stand = settled(LINE);
-    both_sizes!("bench", &mut stand);
+    keep("bench", &mut stand);
     stand.key(KeyCode::Tab);
-    both_sizes!("bench-lens", &mut stand);
+    keep("bench-lens", &mut stand);
     stand.letters("e");
     stand.letters(" | 'x");
-    both_sizes!("bench-error", &mut stand);
+    keep("bench-error", &mut stand);
 }
 
 #[test]
 fn advice_and_marks() {
     let mut stand = settled("cut -d, -f2 DIR/gate.log | uniq -c");
-    both_sizes!("advice", &mut stand);
+    keep("advice", &mut stand);
     let mut stand = settled("grep -n gate-03 DIR/gate.log | sed 's/card=\\([0-9]*\\)/<\\1>/'");
     stand.key(KeyCode::Left);
-    both_sizes!("marks", &mut stand);
+    keep("marks", &mut stand);
     stand.letters("v");
-    both_sizes!("marks-view", &mut stand);
+    keep("marks-view", &mut stand);
 }
 
 #[test]
@@ -135,14 +138,14 @@ fn wiring_and_pending() {
     );
     stand.key(KeyCode::Home);
     stand.letters("W");
-    both_sizes!("wiring", &mut stand);
+    keep("wiring", &mut stand);
     let mut stand = settled("sort DIR/gate.log > DIR/gate.log; rm -r DIR/none");
     stand.letters("P");
     let compared = |stand: &Stand| stand.app.pending.difference.is_some();
     stand.until(compared);
-    both_sizes!("pending", &mut stand);
+    keep("pending", &mut stand);
     stand.key(KeyCode::Down);
-    both_sizes!("pending-command", &mut stand);
+    keep("pending-command", &mut stand);
 }
 
 #[test]
@@ -158,15 +161,14 @@ fn the_drawers() {
         ("question-write", "w"),
     ] {
         stand.letters(keys);
-        insta::assert_snapshot!(format!("drawer-{name}-160x50"), steady(&mut stand, 160, 50));
-        insta::assert_snapshot!(format!("drawer-{name}-80x24"), steady(&mut stand, 80, 24));
+        keep(&format!("drawer-{name}"), &mut stand);
         stand.key(KeyCode::Esc);
     }
     stand.letters("e");
     stand.letters("x");
     stand.settle();
     stand.press(KeyCode::Char('q'), KeyModifiers::CONTROL);
-    both_sizes!("drawer-question-leave", &mut stand);
+    keep("drawer-question-leave", &mut stand);
 }
 
 #[test]
@@ -174,7 +176,7 @@ fn the_editor_of_a_program() {
     let mut stand =
         settled("awk '/refused/ { n[$2]++ }\nEND { for (g in n) print n[g], g }' DIR/gate.log");
     stand.letters("p");
-    both_sizes!("program", &mut stand);
+    keep("program", &mut stand);
     stand.key(KeyCode::Enter);
     stand.letters("# x");
     stand.settle();

@@ -118,6 +118,10 @@ impl Files for SwapFiles<'_> {
         self.0.remove(path)
     }
 
+    fn is_live(&self) -> bool {
+        self.0.is_live()
+    }
+
     fn machine(&self) -> &dyn Machine {
         self.0.machine()
     }
