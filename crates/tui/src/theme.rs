@@ -28,7 +28,10 @@ pub(crate) enum Depth {
 impl Depth {
     /// What the environment says.
     pub(crate) fn from_environment() -> Self {
-        let variable = |name: &str| std::env::var(name).unwrap_or_default();
+        Self::told_by(|name| std::env::var(name).unwrap_or_default())
+    }
+
+    fn told_by(variable: impl Fn(&str) -> String) -> Self {
         if !variable("NO_COLOR").is_empty() {
             return Self::None;
         }
@@ -190,6 +193,28 @@ fn nearest(value: u32) -> u8 {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn the_environment_tells_how_many_colours_there_are() {
+        for (no_color, colors, terminal, depth) in [
+            ("", "", "", Depth::Sixteen),
+            ("", "", "xterm", Depth::Sixteen),
+            ("", "", "xterm-256color", Depth::Indexed),
+            ("", "", "xterm-direct", Depth::True),
+            ("", "truecolor", "xterm", Depth::True),
+            ("", "24bit", "xterm-256color", Depth::True),
+            ("", "truecolor", "dumb", Depth::None),
+            ("1", "truecolor", "xterm-256color", Depth::None),
+        ] {
+            let variable = |name: &str| match name {
+                "NO_COLOR" => no_color.to_owned(),
+                "COLORTERM" => colors.to_owned(),
+                "TERM" => terminal.to_owned(),
+                _ => panic!("{name}"),
+            };
+            assert_eq!(Depth::told_by(variable), depth, "{no_color} {colors} {terminal}");
+        }
+    }
 
     #[test]
     fn hues_differ_at_every_depth_that_has_colour() {

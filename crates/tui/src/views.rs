@@ -71,6 +71,8 @@ pub(crate) fn draw(frame: &mut Frame<'_>, app: &App) {
 #[cfg(test)]
 mod key_tests;
 #[cfg(test)]
+mod layout_tests;
+#[cfg(test)]
 mod run_tests;
 #[cfg(test)]
 mod snapshot_tests;

@@ -49,3 +49,41 @@ impl ProgramEditor {
         Some((row, before[start..].chars().count()))
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn editor(text: &str) -> ProgramEditor {
+        let program = ProgramText {
+            filter: "awk".to_owned(),
+            stage: 0,
+            // After `awk `, with its quotes.
+            span: Span::new(4, 4 + text.len() + 2),
+            shades: Vec::new(),
+            text: text.to_owned(),
+        };
+        ProgramEditor::new(&program)
+    }
+
+    #[test]
+    fn places_of_the_command_text_are_found_in_the_program() {
+        let program = editor("{ n++ }\nEND { é = n }");
+        for (at, place) in [
+            (0, None),
+            (4, None),
+            (5, Some((0, 0))),
+            (7, Some((0, 2))),
+            (12, Some((0, 7))),
+            (13, Some((1, 0))),
+            (19, Some((1, 6))),
+            (20, None),
+            (21, Some((1, 7))),
+            (27, Some((1, 13))),
+            (28, None),
+        ] {
+            assert_eq!(program.place_of(at), place, "{at}");
+        }
+        assert_eq!(editor("print \"it's\"").place_of(6), None);
+    }
+}

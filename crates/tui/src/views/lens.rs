@@ -506,3 +506,14 @@ fn text(
     }
     row + 1
 }
+
+#[cfg(test)]
+mod tests {
+    use super::signed;
+
+    #[test]
+    fn numbers_below_zero_count_from_the_end() {
+        assert_eq!((signed(0), signed(1), signed(-1)), ("0".into(), "1".into(), "−1".into()));
+        assert_eq!((signed(12_345), signed(-1_000)), ("12 345".into(), "−1 000".into()));
+    }
+}

@@ -92,6 +92,7 @@ fn keep(name: &str, stand: &mut Stand) {
         let screen = steady(stand, width, height);
         insta::assert_snapshot!(format!("{name}-{width}x{height}"), screen);
     }
+    insta::assert_snapshot!(format!("{name}-styles"), stand.styles(104, 30));
 }
 
 const LINE: &str =
@@ -198,5 +199,9 @@ fn throughput_and_compare_say_the_same_each_time() {
     stand.letters("o");
     assert!(words(&mut stand, 160, 50).contains("output:"));
     stand.letters("K");
-    insta::assert_snapshot!("compare-words", words(&mut stand, 160, 50));
+    // 86 columns are the fewest that have room for the times at work.
+    for (width, height) in [(160, 50), (104, 30), (86, 24), (85, 24)] {
+        let name = format!("compare-words-{width}x{height}");
+        insta::assert_snapshot!(name, words(&mut stand, width, height));
+    }
 }

@@ -78,12 +78,53 @@ impl Stand {
         }
     }
 
-    pub(super) fn screen(&mut self, width: u16, height: u16) -> String {
+    /// The screen as a terminal that only keeps it.
+    fn drawn(&mut self, width: u16, height: u16) -> Terminal<TestBackend> {
         let mut terminal = Terminal::new(TestBackend::new(width, height)).unwrap();
         let size = ratatui::layout::Size::new(width, height);
         let rows = super::lens_rows(width, height, &self.app);
         self.app.set_page(size, rows);
         terminal.draw(|frame| super::draw(frame, &self.app)).unwrap();
+        terminal
+    }
+
+    /// How the screen looks but for its letters: for each row the styles of what is written in it,
+    /// each by a letter that is explained below, and where the cursor is.
+    pub(super) fn styles(&mut self, width: u16, height: u16) -> String {
+        let mut terminal = self.drawn(width, height);
+        let buffer = terminal.backend().buffer().clone();
+        let mut known: Vec<ratatui::style::Style> = Vec::new();
+        let mut out = String::new();
+        for row in buffer.content.chunks(usize::from(width.max(1))) {
+            let mut last = None;
+            for cell in row {
+                let style = cell.style();
+                if cell.symbol() == " " && style.bg.is_none_or(|bg| bg == buffer.content[0].bg) {
+                    continue;
+                }
+                let at = known.iter().position(|one| *one == style).unwrap_or_else(|| {
+                    known.push(style);
+                    known.len() - 1
+                });
+                if last != Some(at) {
+                    out.push(char::from(b'A' + at as u8));
+                    last = Some(at);
+                }
+            }
+            out.push('\n');
+        }
+        for (at, style) in known.iter().enumerate() {
+            let (fg, bg) = (style.fg.unwrap_or_default(), style.bg.unwrap_or_default());
+            let letter = char::from(b'A' + at as u8);
+            out.push_str(&format!("{letter} = {fg} on {bg} {:?}\n", style.add_modifier));
+        }
+        let at = terminal.get_cursor_position().unwrap();
+        out.push_str(&format!("cursor {} {}\n", at.x, at.y));
+        out
+    }
+
+    pub(super) fn screen(&mut self, width: u16, height: u16) -> String {
+        let terminal = self.drawn(width, height);
         let buffer = terminal.backend().buffer().clone();
         let rows = buffer.content.chunks(usize::from(width.max(1)));
         rows.map(|row| row.iter().map(ratatui::buffer::Cell::symbol).collect::<String>() + "\n")

@@ -412,3 +412,26 @@ fn output(canvas: &mut Canvas<'_>, app: &App, running: &Running) {
         canvas.put(digits as u16 + 3, y, &cut(&text, room), theme.ink());
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_chart_has_eighths_from_the_lowest_row_up() {
+        let values = [None, Some(0.0), Some(0.001), Some(0.5), Some(0.75), Some(1.0)];
+        assert_eq!(chart_row(&values, 0, 1), "  ▁▄▆█");
+        assert_eq!(chart_row(&values, 0, 2), "    ▄█");
+        assert_eq!(chart_row(&values, 1, 2), "  ▁███");
+        assert_eq!(chart_row(&[Some(2.0)], 0, 1), "█");
+    }
+
+    #[test]
+    fn columns_have_room_for_the_course_only_where_it_is_wide() {
+        assert_eq!(columns(103), (false, 68, 34, 0));
+        assert_eq!(columns(104), (true, 40, 34, 28));
+        assert_eq!(columns(160), (true, 40, 46, 72));
+        assert_eq!(columns(200), (true, 48, 46, 104));
+        assert_eq!(columns(0), (false, 0, 0, 0));
+    }
+}

@@ -46,7 +46,9 @@ fn every_action_is_found_by_its_words_and_done() {
     press(&mut stand, "Enter");
     assert_eq!(stand.app.screen, Screen::Wiring);
     press(&mut stand, "Esc Space");
+    assert!(!stand.screen(160, 50).contains("nothing found"));
     stand.letters("no such action");
+    assert!(stand.screen(160, 50).contains("nothing found"));
     press(&mut stand, "Enter");
     assert!(stand.app.drawer.is_none());
     press(&mut stand, "Right Space");
