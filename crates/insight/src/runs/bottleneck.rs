@@ -197,6 +197,14 @@ mod tests {
         // What is in another pipeline has nothing to do with it.
         all[0].linked = false;
         assert_eq!(held_by(&all, 0), None);
+        all[4].linked = false;
+        assert_eq!(held_by(&all, 5), None);
+        all[1].linked = false;
+        all[2].linked = true;
+        assert_eq!(held_by(&all, 3), Some((2, "waits for")));
+        all[2].figures = waiting(500);
+        // It is the first of its pipeline, whatever it does itself.
+        assert_eq!(held_by(&all, 3), Some((2, "waits for")));
     }
 
     #[test]

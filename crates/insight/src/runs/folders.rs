@@ -120,4 +120,21 @@ mod tests {
         mode(&own, 0o777);
         assert!(make_own_folder(&own).is_err());
     }
+
+    #[test]
+    fn what_root_wrote_is_read_and_what_another_user_wrote_is_not() {
+        let folder = tempfile::tempdir().unwrap();
+        let own = folder.path().join("own");
+        make_own_folder(&own).unwrap();
+        let file = own.join("config.toml");
+        fs::write(&file, "x").unwrap();
+        assert!(read_own(&file).is_ok());
+        // Only root can give a file away.
+        if rustix::process::geteuid().is_root() {
+            std::os::unix::fs::chown(&file, Some(12_345), None).unwrap();
+            assert!(read_own(&file).is_err());
+        } else {
+            assert!(check(Path::new("/etc/passwd")).is_ok());
+        }
+    }
 }

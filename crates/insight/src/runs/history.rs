@@ -235,6 +235,20 @@ mod tests {
     }
 
     #[test]
+    fn a_window_begins_with_the_moment_just_before_it() {
+        let mut history = History::default();
+        for (second, lines) in [(1, 10), (4, 40), (6, 100)] {
+            history.push(&snapshot(second * SECOND, lines));
+        }
+        let rate = |seconds: u64| history.rate(Span::default(), seconds * SECOND).lines;
+        // From second 4 on, which is exactly two before the last look.
+        assert!((rate(2) - 30.0).abs() < 1e-9, "{}", rate(2));
+        // From second 3 on: the look before that was at second 1.
+        assert!((rate(3) - 18.0).abs() < 1e-9, "{}", rate(3));
+        assert!((rate(100) - 100.0 / 6.0).abs() < 1e-9, "{}", rate(100));
+    }
+
+    #[test]
     fn gaps_are_noticed() {
         let mut history = History::default();
         for (second, lines) in [(1, 1), (2, 2), (9, 3), (10, 3), (12, 3)] {

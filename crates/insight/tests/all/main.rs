@@ -139,6 +139,7 @@ fn effects_and_alignment_follow_the_data() {
     assert_eq!((grep.len(), grep.dropped, grep.aligned), (4, 2, true));
     assert_eq!(grep.without_dropped().len(), 2);
     let uniq = Alignment::of(&preview.stages[3]);
+    assert_eq!((uniq.without_dropped().len(), uniq.dropped), (uniq.len(), 0));
     assert!(uniq.row(0).unwrap().goes_on && uniq.row(1).unwrap().right.is_none());
 }
 
