@@ -191,6 +191,35 @@ mod tests {
     }
 
     #[test]
+    fn the_word_at_the_cursor_its_stage_and_whether_it_is_a_name() {
+        for (text, start, name, is_name) in [
+            ("", 0, None, true),
+            ("so", 0, None, true),
+            ("sort ", 5, Some("sort"), false),
+            ("sort -r", 5, Some("sort"), false),
+            ("sort  -r fi", 9, Some("sort"), false),
+            ("grep 'a | b' fi", 13, Some("grep"), false),
+            ("grep \"a ; b\" fi", 13, Some("grep"), false),
+            ("grep 'a", 5, Some("grep"), false),
+            ("cat a\\ b c", 9, Some("cat"), false),
+            ("cat a\\ b", 4, Some("cat"), false),
+            ("cat x | un", 8, None, true),
+            ("cat x; un", 7, None, true),
+            ("cat x\nun", 6, None, true),
+            ("cat x | uniq -", 13, Some("uniq"), false),
+            ("sort < f", 7, Some("sort"), false),
+            ("sort > out -", 11, Some("sort"), false),
+            ("< f so", 4, None, true),
+            ("< f sort -", 9, Some("sort"), false),
+            ("< fi", 2, None, false),
+        ] {
+            let (span, stage, found) = context(text, text.len());
+            let expected = (start, name, is_name);
+            assert_eq!((span.start, stage.as_deref(), found), expected, "{text:?}");
+        }
+    }
+
+    #[test]
     fn names_options_and_files_where_they_belong() {
         assert_eq!(names("so"), ["sort "]);
         assert_eq!(names("cat x | u"), ["unexpand ", "uniq "]);

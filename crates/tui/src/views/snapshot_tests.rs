@@ -189,6 +189,36 @@ fn the_editor_of_a_program() {
 }
 
 #[test]
+fn groups_have_brackets_and_what_is_typed_into_a_drawer_stays_beside_its_sign() {
+    let mut stand = settled("cut -d' ' -f2 DIR/gate.log | sort | uniq -c | grep -v 43");
+    stand.key(KeyCode::Left);
+    keep("groups", &mut stand);
+    stand.key(KeyCode::Right);
+    stand.letters("/gate-0");
+    keep("search-typed", &mut stand);
+}
+
+#[test]
+fn two_runs_of_one_text_are_set_side_by_side() {
+    let mut stand = Stand::new("grep refused DIR/gate.log | wc -l");
+    stand.run_all();
+    let log = stand.folder.path().join("gate.log");
+    let more = std::fs::read_to_string(&log).unwrap() + "2031-04-02 gate-09 card=1 refused\n";
+    std::fs::write(&log, more).unwrap();
+    stand.key(KeyCode::Esc);
+    stand.letters("R");
+    stand.run_all();
+    stand.letters("K");
+    let screen = stand.screen(160, 50);
+    let marked = |mark: &str| screen.lines().filter(|line| line.starts_with(mark)).count();
+    // The other one is marked in the list and over the figures.
+    assert_eq!((marked("▌ 2 "), marked("  1 ")), (1, 2), "{screen}");
+    assert!(screen.contains("output: different from line 1 on"), "{screen}");
+    assert_eq!(screen.matches("different from").count(), 1, "{screen}");
+    assert!(!screen.contains("only in"), "{screen}");
+}
+
+#[test]
 fn throughput_and_compare_say_the_same_each_time() {
     let mut stand = Stand::new("grep refused DIR/gate.log | sort | tee DIR/copy | wc -l");
     stand.run_all();
