@@ -225,6 +225,7 @@ impl Input {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::Block;
     use crate::testing::CutSource;
     use proptest::prelude::*;
 
@@ -237,6 +238,37 @@ mod tests {
             lines.extend(run.iter().map(|(id, line)| (id.line(), line.to_vec())));
         }
         (all, lines)
+    }
+
+    /// A source that can be cut in as many parts as are asked for.
+    struct Cuttable;
+
+    impl Source for Cuttable {
+        fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+            Ok(Some(Block::new(Bytes::from_static(b"a\nb"))))
+        }
+
+        fn split(&mut self, parts: usize) -> Option<Vec<Box<dyn Source>>> {
+            Some((0..parts).map(|_| Box::new(Self) as Box<dyn Source>).collect())
+        }
+    }
+
+    #[test]
+    fn only_what_was_not_touched_is_cut_in_parts() {
+        let parts = |input: &mut Input| input.split(3).map(|parts| parts.len());
+        let new = || Input::new(Box::new(Cuttable), 0);
+        assert_eq!(parts(&mut new()), Some(3));
+        assert!(new().at_line_start());
+        let mut looked_at = new();
+        looked_at.peek(1).unwrap();
+        assert_eq!(parts(&mut looked_at), None);
+        let mut read = new();
+        read.next_lines().unwrap();
+        assert_eq!(parts(&mut read), None);
+        let mut read = new();
+        read.next_block().unwrap();
+        assert!(!read.at_line_start());
+        assert_eq!(parts(&mut read), None);
     }
 
     #[test]

@@ -294,6 +294,63 @@ fn end(since: &AtomicU64, all: &AtomicU64, now_ns: u64) {
 mod tests {
     use super::*;
 
+    /// Figures that all differ.
+    fn all(from: u64) -> StageFigures {
+        StageFigures {
+            bytes_in: from + 1,
+            lines_in: from + 2,
+            bytes_out: from + 3,
+            lines_out: from + 4,
+            waiting_ns: from + 5,
+            held_up_ns: from + 6,
+            reading_ns: from + 7,
+            writing_ns: from + 8,
+            helped_ns: from + 9,
+            processor_ns: from + 10,
+            elapsed_ns: from + 11,
+            held_bytes: from + 12,
+            peak_held_bytes: from + 13,
+            queued_blocks: from + 14,
+        }
+    }
+
+    #[test]
+    fn figures_of_several_runs_add_up_but_for_what_is_held() {
+        let mut sum = all(100);
+        sum.add(&all(1_000));
+        let both = StageFigures {
+            bytes_in: 1_102,
+            lines_in: 1_104,
+            bytes_out: 1_106,
+            lines_out: 1_108,
+            waiting_ns: 1_110,
+            held_up_ns: 1_112,
+            reading_ns: 1_114,
+            writing_ns: 1_116,
+            helped_ns: 1_118,
+            processor_ns: 1_120,
+            elapsed_ns: 1_122,
+            held_bytes: 1_012,
+            peak_held_bytes: 1_013,
+            queued_blocks: 1_014,
+        };
+        assert_eq!(sum, both);
+        sum.add(&all(0));
+        assert_eq!((sum.held_bytes, sum.peak_held_bytes, sum.queued_blocks), (12, 1_013, 14));
+    }
+
+    #[test]
+    fn a_stage_has_ended_only_after_it_has_begun() {
+        let meter = StageMeter::default();
+        assert!(!meter.has_ended());
+        meter.begin(1_000);
+        assert!(!meter.has_ended());
+        meter.end(1_500);
+        assert!(meter.has_ended());
+        meter.begin(2_000);
+        assert!(!meter.has_ended());
+    }
+
     #[test]
     fn a_wait_counts_while_it_lasts() {
         let meter = StageMeter::default();
