@@ -119,18 +119,15 @@ fn steps(canvas: &mut Canvas<'_>, app: &App, steps: &[Step], number: usize) {
         _ => format!("stage {}, in the order the shell performs it", number + 1),
     };
     canvas.put(0, 0, &title, app.theme.quiet());
-    let widest = steps
-        .iter()
-        .filter_map(|step| preview.text.get(step.span?.range()))
-        .map(|text| text.chars().count())
-        .max()
-        .unwrap_or(0)
-        .clamp(8, 24) as u16;
+    // The redirection as it is in the text, or what is there before the first one.
+    let label = |step: &Step| -> &str {
+        step.span.and_then(|span| preview.text.get(span.range())).unwrap_or("at the start")
+    };
+    let widest =
+        steps.iter().map(|step| label(step).chars().count()).max().unwrap_or(0).clamp(8, 24) as u16;
     let mut y = 1;
     for step in steps {
-        let text =
-            step.span.and_then(|span| preview.text.get(span.range())).unwrap_or("at the start");
-        let first_line = text.lines().next().unwrap_or_default();
+        let first_line = label(step).lines().next().unwrap_or_default();
         let style = if step.span.is_some() { app.theme.bright() } else { app.theme.quiet() };
         canvas.put(1, y, &cut(&safe(first_line), usize::from(widest)), style);
         let room = usize::from(area.width.saturating_sub(widest + 4));
