@@ -89,7 +89,7 @@ pub(crate) fn write(out: &mut impl Write, size: u64, seed: u64) -> io::Result<u6
         let card = 10_000 + sequence.below(90_000);
         let zone = 1 + sequence.below(6);
         let refused = sequence.below(100) < refusals;
-        // A card read twice leaves two spaces behind the gate.
+        // A card read twice leaves two spaces before the gate.
         let gap = if sequence.below(230) == 0 { "  " } else { " " };
         line.clear();
         let (hour, minute, second) =
@@ -147,5 +147,26 @@ mod tests {
         assert_ne!(data, make(100_000, 2));
         assert!(data.len() > 99_800 && data.len() <= 100_000 && data.ends_with(b"\n"));
         assert!(make(200_000, 1).starts_with(&data));
+    }
+
+    #[test]
+    fn the_clock_knows_the_night_and_the_ends_of_months_and_years() {
+        const LAST: u32 = 23 * 3600 + 40 * 60 - 1;
+        let after = |year, month, day| {
+            let mut clock = Clock { day, month, year, second: LAST };
+            clock.advance(0);
+            assert_eq!((clock.day, clock.second), (day, LAST), "the day is not over");
+            clock.advance(1);
+            assert_eq!(clock.second, 5 * 3600 + 50 * 60);
+            (clock.year, clock.month, clock.day)
+        };
+        assert_eq!(after(2031, 4, 2), (2031, 4, 3));
+        assert_eq!(after(2031, 4, 30), (2031, 5, 1));
+        assert_eq!(after(2031, 5, 30), (2031, 5, 31));
+        assert_eq!(after(2031, 12, 31), (2032, 1, 1));
+        assert_eq!(after(2031, 2, 28), (2031, 3, 1));
+        assert_eq!(after(2032, 2, 28), (2032, 2, 29));
+        assert_eq!(after(2100, 2, 28), (2100, 3, 1), "not a leap year");
+        assert_eq!(after(2400, 2, 28), (2400, 2, 29));
     }
 }

@@ -41,7 +41,7 @@ struct Line {
 
 impl Line {
     fn found() -> Option<Self> {
-        let terminal = File::options().read(true).write(true).open("/dev/tty").ok()?;
+        let terminal = File::options().write(true).open("/dev/tty").ok()?;
         let settings = tcgetattr(&terminal).ok()?;
         Some(Self { terminal, settings })
     }
@@ -141,12 +141,46 @@ fn end_all() {
 fn children() -> Vec<Pid> {
     let Ok(own) = Process::myself() else { return Vec::new() };
     // The list of children is not in every kernel.
-    let listed = own.task_main_thread().and_then(|task| task.children()).ok();
-    let children = listed.unwrap_or_else(|| {
-        let parent = |stat: &Stat| stat.ppid == own.pid;
-        let all = procfs::process::all_processes().into_iter().flatten().flatten();
-        let all = all.filter_map(|process| process.stat().ok()).filter(parent);
-        all.map(|stat| stat.pid.unsigned_abs()).collect()
-    });
+    let children = listed(&own).unwrap_or_else(|| searched(&own));
     children.into_iter().filter_map(|number| Pid::from_raw(i32::try_from(number).ok()?)).collect()
+}
+
+fn listed(parent: &Process) -> Option<Vec<u32>> {
+    parent.task_main_thread().and_then(|task| task.children()).ok()
+}
+
+fn searched(parent: &Process) -> Vec<u32> {
+    let is_child = |stat: &Stat| stat.ppid == parent.pid;
+    let all = procfs::process::all_processes().into_iter().flatten().flatten();
+    let all = all.filter_map(|process| process.stat().ok()).filter(is_child);
+    all.map(|stat| stat.pid.unsigned_abs()).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn children_are_found_with_and_without_the_list_of_the_kernel() {
+        // A shell that has a child of its own, and waits for it: nobody else's children change.
+        let mut shell = Command::new("/bin/sh")
+            .args(["-c", "exec 3<&0; cat <&3 & echo; wait"])
+            .stdin(std::process::Stdio::piped())
+            .stdout(std::process::Stdio::piped())
+            .spawn()
+            .unwrap();
+        let mut begun = [0];
+        io::Read::read_exact(shell.stdout.as_mut().unwrap(), &mut begun).unwrap();
+        let process = Process::new(shell.id() as i32).unwrap();
+        let found = searched(&process);
+        assert_eq!(found.len(), 1);
+        if let Some(listed) = listed(&process) {
+            assert_eq!(listed, found);
+        }
+        let child = Process::new(found[0] as i32).unwrap();
+        assert_eq!(child.stat().unwrap().ppid, process.pid);
+        shell.kill().unwrap();
+        shell.wait().unwrap();
+        let _ = kill_process(Pid::from_raw(found[0] as i32).unwrap(), Signal::KILL);
+    }
 }

@@ -20,7 +20,8 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use anyhow::{Context, Result, bail};
-use clap::{Args, Parser, Subcommand, ValueEnum};
+use clap::error::ErrorKind;
+use clap::{Args, CommandFactory, Parser, Subcommand, ValueEnum};
 use engine::{Estimate, RunError, Variables, Watch, estimate, run_filter, run_script};
 use insight::{RunEnd, RunRecord, Runs, SourceRecord};
 use interrupts::Interrupts;
@@ -29,7 +30,11 @@ use tui::{Background, Options};
 
 /// Build text pipelines, see what every stage does to sample data, then run them for real.
 #[derive(Parser)]
-#[command(version, args_conflicts_with_subcommands = true, max_term_width = 100)]
+#[command(
+    version,
+    max_term_width = 100,
+    override_usage = "ylotrope [OPTIONS] [FILES]...\n       ylotrope [OPTIONS] <COMMAND>"
+)]
 struct Cli {
     #[command(subcommand)]
     command: Option<Command>,
@@ -48,6 +53,13 @@ struct ScreenOptions {
     /// Terminal background; detected by default
     #[arg(long, value_enum)]
     background: Option<BackgroundName>,
+}
+
+impl ScreenOptions {
+    /// These where they are given, otherwise `others`.
+    fn or(&self, others: &Self) -> Self {
+        Self { background: self.background.or(others.background) }
+    }
 }
 
 #[derive(Clone, Copy, ValueEnum)]
@@ -156,6 +168,9 @@ fn main() -> ExitCode {
         arguments.remove(1);
     }
     let cli = Cli::parse_from(&arguments);
+    if let Some(conflict) = conflict(&cli) {
+        Cli::command().error(ErrorKind::ArgumentConflict, conflict).exit();
+    }
     let has_screen =
         matches!(cli.command, None | Some(Command::Demo(_))) && io::stdout().is_terminal();
     if has_screen && !is_worker {
@@ -177,7 +192,7 @@ fn main() -> ExitCode {
         Some(Command::Guide(guide)) => return show_guide(guide),
         Some(Command::Export(arguments)) => export::make(&arguments).map(|()| None),
         Some(Command::Runs(arguments)) => runs::tell(&arguments).map(|()| None),
-        Some(Command::Demo(screen)) => open_demo(&screen),
+        Some(Command::Demo(screen)) => open_demo(&screen.or(&cli.screen)),
         Some(Command::DemoData(demo_data)) => write_demo_data(&demo_data).map(|()| None),
         None => open(cli.files, &cli.screen),
     };
@@ -189,6 +204,13 @@ fn main() -> ExitCode {
             ExitCode::from(2)
         }
     }
+}
+
+/// What a command cannot do with the options before it. A log is for every command.
+fn conflict(cli: &Cli) -> Option<&'static str> {
+    let has_screen = matches!(cli.command, None | Some(Command::Demo(_)));
+    let unused = cli.screen.background.is_some() && !has_screen;
+    unused.then_some("--background is for the screen, and this command has none")
 }
 
 fn options(screen: &ScreenOptions) -> Options {

@@ -46,11 +46,9 @@ fn say(text: &str) {
     let _ = std::io::stderr().write_all(text.as_bytes());
 }
 
-/// Erases the line where one stands.
-fn erase(state: &mut State) {
-    if std::mem::take(&mut state.shown) {
-        say("\r\x1b[K");
-    }
+/// What erases the line where one stands.
+fn erase(state: &mut State) -> &'static str {
+    if std::mem::take(&mut state.shown) { "\r\x1b[K" } else { "" }
 }
 
 /// The line on the terminal, which is erased before a run writes there.
@@ -61,7 +59,7 @@ impl TerminalLine {
     /// Called before the run writes to a terminal; `ends_line` tells how that ends.
     pub(crate) fn give_way(&self, ends_line: bool) {
         let mut state = lock(&self.0);
-        erase(&mut state);
+        say(erase(&mut state));
         state.open = !ends_line;
     }
 }
@@ -93,47 +91,72 @@ impl Progress {
 }
 
 fn follow(watch: &Watch, form: Option<Form>, shared: &Shared) -> History {
-    let terminal = std::io::stderr().is_terminal();
     let mut history = History::default();
-    let mut told: Option<u32> = None;
-    let mut ticks = 0;
+    let mut teller = form.map(|form| Teller::new(form, std::io::stderr().is_terminal()));
     loop {
         let mut state = lock(shared);
         if !state.over {
             shared.1.wait_for(&mut state, TICK);
         }
-        let over = state.over;
         let snapshot = watch.snapshot();
         history.push(&snapshot);
-        ticks += 1;
-        match form {
-            None => {}
-            Some(Form::Percent) => {
-                // The last number is told by whoever knows how the run ended.
-                let percent = snapshot.done().map(|done| (done * 100.0) as u32);
-                if percent > told && !over {
-                    told = percent;
-                    say(&format!("{}\n", percent.unwrap_or(0)));
-                }
-            }
-            Some(Form::Line) if terminal => {
-                if over {
-                    erase(&mut state);
-                } else if !state.open {
-                    let width = width();
-                    let text: String =
-                        line(&snapshot, &history).chars().take(width.saturating_sub(1)).collect();
-                    say(&format!("\r{}\x1b[K", visible(&text)));
-                    state.shown = true;
-                }
-            }
-            Some(Form::Line) if !over && ticks % TICKS_A_LINE == 0 => {
-                say(&format!("{}\n", visible(&line(&snapshot, &history))));
-            }
-            Some(Form::Line) => {}
+        if let Some(teller) = &mut teller {
+            say(&teller.tick(&snapshot, &history, &mut state, width()));
         }
-        if over {
+        if state.over {
             return history;
+        }
+    }
+}
+
+/// Decides at every tick what is written.
+struct Teller {
+    form: Form,
+    /// Whether a line can be written over.
+    terminal: bool,
+    ticks: u32,
+    /// The last number for another program.
+    percent: Option<u32>,
+}
+
+impl Teller {
+    fn new(form: Form, terminal: bool) -> Self {
+        Self { form, terminal, ticks: 0, percent: None }
+    }
+
+    /// The text of this tick, often none.
+    fn tick(
+        &mut self,
+        snapshot: &Snapshot,
+        history: &History,
+        state: &mut State,
+        width: usize,
+    ) -> String {
+        self.ticks += 1;
+        if state.over {
+            // The last number is told by whoever knows how the run ended.
+            return erase(state).to_owned();
+        }
+        match self.form {
+            Form::Percent => {
+                let percent = snapshot.done().map(|done| (done * 100.0) as u32);
+                if percent <= self.percent {
+                    return String::new();
+                }
+                self.percent = percent;
+                format!("{}\n", percent.unwrap_or(0))
+            }
+            Form::Line if self.terminal && state.open => String::new(),
+            Form::Line if self.terminal => {
+                state.shown = true;
+                let text = line(snapshot, history);
+                let text: String = text.chars().take(width.saturating_sub(1)).collect();
+                format!("\r{}\x1b[K", visible(&text))
+            }
+            Form::Line if self.ticks.is_multiple_of(TICKS_A_LINE) => {
+                format!("{}\n", visible(&line(snapshot, history)))
+            }
+            Form::Line => String::new(),
         }
     }
 }
@@ -300,6 +323,51 @@ mod tests {
         assert_eq!(line(&ended), "4.00 KiB of 4.00 KiB · 100.0 % · 0 B/s · 2.00 s");
         // A file that has grown is not more than whole.
         assert!(line(&snapshot(9000, Some(4096))).starts_with("4.00 KiB of 4.00 KiB · 99.9 %"));
+    }
+
+    #[test]
+    fn a_program_is_told_each_number_once_and_never_a_smaller_one() {
+        let mut teller = Teller::new(Form::Percent, false);
+        let mut state = State::default();
+        let mut tick = |read, total, over| {
+            state.over = over;
+            teller.tick(&snapshot(read, total), &History::default(), &mut state, 80)
+        };
+        assert_eq!(tick(0, None, false), "", "nothing is known yet");
+        assert_eq!(tick(0, Some(4096), false), "0\n");
+        assert_eq!(tick(2048, Some(4096), false), "50\n");
+        assert_eq!(tick(2049, Some(4096), false), "");
+        assert_eq!(tick(1024, Some(4096), false), "");
+        assert_eq!(tick(4096, Some(4096), true), "", "the end is told by whoever knows it");
+    }
+
+    #[test]
+    fn a_line_is_updated_on_a_terminal_and_written_now_and_then_elsewhere() {
+        let (snapshot, history) = (snapshot(8192, None), History::default());
+        let mut state = State::default();
+        let mut teller = Teller::new(Form::Line, false);
+        let told: Vec<String> = (0..2 * TICKS_A_LINE)
+            .map(|_| teller.tick(&snapshot, &history, &mut state, 20))
+            .collect();
+        let at = |number: u32| told[number as usize - 1].as_str();
+        assert_eq!(at(TICKS_A_LINE), "8.00 KiB read · 0 B/s · 2.00 s\n");
+        assert_eq!(at(2 * TICKS_A_LINE), at(TICKS_A_LINE));
+        assert_eq!(told.iter().filter(|text| !text.is_empty()).count(), 2);
+
+        let mut teller = Teller::new(Form::Line, true);
+        let mut tick = |state: &mut State| teller.tick(&snapshot, &history, state, 20);
+        assert_eq!(tick(&mut state), "\r8.00 KiB read · 0 B\u{1b}[K", "as wide as the terminal");
+        assert!(state.shown);
+        // The run wrote the beginning of a line there.
+        assert_eq!(erase(&mut state), "\r\u{1b}[K");
+        state.open = true;
+        assert_eq!(tick(&mut state), "");
+        assert!(!state.shown);
+        state.open = false;
+        assert!(!tick(&mut state).is_empty());
+        state.over = true;
+        assert_eq!(tick(&mut state), "\r\u{1b}[K");
+        assert_eq!(tick(&mut state), "");
     }
 
     #[test]

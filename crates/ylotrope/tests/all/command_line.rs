@@ -158,7 +158,9 @@ fn missing_files_folders_and_no_terminal_are_clear_errors() {
         (&["nope"][..], "nope: No such file or directory"),
         (&["."][..], ".: is a folder"),
         (&["demo"][..], "standard output is not a terminal"),
+        (&["--background", "light", "demo"][..], "standard output is not a terminal"),
         (&["demo-data", "--size", "many", "x"][..], "--size"),
+        (&["--background", "light", "run", "-c", "echo x > new"][..], "--background is for the"),
     ] {
         let mut command = ours();
         command.args(arguments).env("XDG_STATE_HOME", folder.path());
@@ -166,7 +168,37 @@ fn missing_files_folders_and_no_terminal_are_clear_errors() {
         assert_eq!(output.status.code(), Some(2), "{arguments:?}");
         let said = String::from_utf8_lossy(&output.stderr).into_owned();
         assert!(said.contains(message), "{said}");
+        assert!(!folder.path().join("new").exists());
     }
+}
+
+#[test]
+fn a_log_holds_plain_text_and_the_pipeline_only_at_the_last_level() {
+    let folder = tempfile::tempdir().unwrap();
+    let log = folder.path().join("ylotrope/log");
+    let run = |level: &str| {
+        let mut command = ours();
+        command.args(["--log", level, "run", "-c", "echo secret | tr s S > out"]);
+        let output = feed(command.env("XDG_STATE_HOME", folder.path()), folder.path(), "");
+        assert!(output.status.success());
+        std::fs::read_to_string(&log).unwrap()
+    };
+    assert_eq!(run("error"), "");
+    let debug = run("debug");
+    assert!(debug.contains("begun process="), "{debug}");
+    assert!(!debug.contains("secret") && !debug.contains('\u{1b}'), "{debug:?}");
+    let trace = run("trace");
+    assert!(trace.starts_with(&debug), "it is added to");
+    // Where it cannot be written nothing is run.
+    let file = folder.path().join("out");
+    let output = feed(
+        ours().args(["--log", "info", "run", "-c", "echo x > new"]).env("XDG_STATE_HOME", file),
+        folder.path(),
+        "",
+    );
+    assert_eq!(output.status.code(), Some(2));
+    assert!(String::from_utf8_lossy(&output.stderr).contains("the log cannot be written in"));
+    assert!(!folder.path().join("new").exists());
 }
 
 #[test]

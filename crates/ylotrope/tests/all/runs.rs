@@ -1,6 +1,7 @@
 //! Runs that are watched: progress, ends, figures kept, drawings.
 
 use std::collections::BTreeMap;
+use std::io::Read;
 use std::os::unix::process::ExitStatusExt;
 use std::path::Path;
 use std::process::{Command, Output, Stdio};
@@ -41,13 +42,25 @@ fn progress_for_another_program_never_goes_back_and_ends_at_100() {
     let output = run(folder.path(), &["run", "--progress=percent", "-c", line]);
     assert!(output.status.success());
     let numbers: Vec<u32> = said(&output).lines().map(|line| line.parse().unwrap()).collect();
-    assert!(numbers.is_sorted(), "{numbers:?}");
+    assert!(numbers.is_sorted_by(|a, b| a < b), "{numbers:?}");
     assert_eq!(numbers.last(), Some(&100));
     // A run that is ended does not come to 100.
     let output =
         run(folder.path(), &["run", "--progress=percent", "-c", "cat gate.log | false; ("]);
     assert_eq!(output.status.code(), Some(2));
     assert!(!said(&output).contains("100"));
+    // Nor does one that is interrupted; and only who asked for numbers gets them.
+    let mut command = ours(folder.path());
+    command.args(["run", "--progress=percent", "-c", "echo begun; seq 1 100000000000 | grep x"]);
+    let mut child = command.stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+    child.stdout.as_mut().unwrap().read_exact(&mut [0; 6]).unwrap();
+    let id = rustix::process::Pid::from_child(&child);
+    rustix::process::kill_process(id, rustix::process::Signal::INT).unwrap();
+    let output = child.wait_with_output().unwrap();
+    assert_eq!(output.status.signal(), Some(2));
+    assert_eq!(said(&output), "");
+    let output = run(folder.path(), &["run", "--keep", "-c", "true"]);
+    assert_eq!((output.status.code(), said(&output).as_str()), (Some(0), ""));
 }
 
 #[test]
@@ -406,4 +419,27 @@ fn what_follows_a_file_writes_as_it_goes() {
     rustix::process::kill_process(id, rustix::process::Signal::INT).unwrap();
     assert_eq!(child.wait().unwrap().signal(), Some(2));
     assert_eq!(std::fs::read_to_string(folder.path().join("out")).unwrap(), "old\nseen\n");
+}
+
+/// Only a screen needs a process that waits for it: what a run starts is the child of whom was
+/// asked to run it.
+#[test]
+fn a_run_is_the_process_that_was_started() {
+    let folder = tempfile::tempdir().unwrap();
+    let line = "/bin/sh -c 'echo $PPID'";
+    let mut command = ours(folder.path());
+    let child = command.args(["run", "-c", line]).stdout(Stdio::piped()).spawn().unwrap();
+    let id = child.id();
+    let output = child.wait_with_output().unwrap();
+    assert_eq!(String::from_utf8_lossy(&output.stdout).trim(), id.to_string());
+
+    let terminal = Terminal::open(100, 20);
+    std::fs::write(terminal.path().join("s.sh"), line).unwrap();
+    // The shell names the one it started in the background.
+    terminal.type_text("clear; $Y run s.sh & wait; echo \"last=$!=\"");
+    terminal.press(&["Enter"]);
+    terminal.wait_for("the two are one", |screen| {
+        let last = screen.lines().find_map(|line| line.strip_prefix("last=")?.strip_suffix('='));
+        last.is_some_and(|last| screen.lines().any(|line| line.trim() == last))
+    });
 }

@@ -161,6 +161,14 @@ fn a_filter_stands_alone() {
     assert_eq!(output.stdout, b"--help -x\n");
     let output = in_folder(ours().args(["use", "--help"]), folder.path());
     assert!(String::from_utf8_lossy(&output.stdout).contains("ylotrope use FILTER"));
+    let output = in_folder(ours().args(["use", "-h"]), folder.path());
+    assert!(String::from_utf8_lossy(&output.stdout).contains("ylotrope use FILTER"));
+    let output = in_folder(ours().arg("use"), folder.path());
+    assert_eq!(output.status.code(), Some(2));
+    assert!(String::from_utf8_lossy(&output.stderr).contains("FILTER"));
+    // From the filter's name on all words are its own, whatever they look like.
+    let output = in_folder(ours().args(["use", "echo", "-n", "--log", "x", "-V"]), folder.path());
+    assert_eq!(output.stdout, b"--log x -V");
     let output = in_folder(ours().args(["guide", "venn"]), folder.path());
     assert!(String::from_utf8_lossy(&output.stdout).contains("--by=UNIT"));
     let output = in_folder(ours().args(["guide"]), folder.path());
