@@ -365,3 +365,65 @@ proptest! {
         prop_assert_eq!(values(&format!("x {}", quote(&value)))[1].clone(), Some(value));
     }
 }
+
+/// The trees of texts, with all their places: one line a text, so that a change is seen for what
+/// it changes.
+#[test]
+fn what_texts_become() {
+    let texts = [
+        // Sequences: signs, leading zeros, letters, steps, and what is none.
+        "e {1..3} {3..1} {-1..+2} {01..3} {1..007} {-05..5} {a..e} {e..a..2} {1..9..-2} {1..9..0}",
+        "e {+..3} {-..3} {..3} {1..} {a1..3} {ab..c} {1..c} {é..f} {1..2..x} {1..2..3..4} {1.2} {1..2",
+        // Home folders: where one begins, and where its name ends.
+        "e ~ ~/a ~tarn/b a~ ~:b {~,~x}c {a~,b} ${x:-~} ${x:-~y} ~é \"~\" a=~:~b:c~ a=~;",
+        "e ~} ~, {~/a,~}",
+        // What is quoted within what.
+        "e \"${x:-\"a\" 'b'}\" ${x:-\"a\" 'b'} $((${x:-'1'})) $(( \"1\" + $y )) \"$'\" $'\\x41\\101\\u00e9'",
+        "e `a \\`b\\` \\$c \\\\ \"\\\"\"` \"`d \\\"e\\\"`\" $(f `g`)",
+        "e $((1 + (2) * $x)) $((a)) $( (a) ) $((a); (b))",
+        // Names of variables end where they must.
+        "e $a_1b $1a ${1} ${12}3 $@ $*a $# $? $- $$ $$a ${#a} ${#} ${a%%b} ${a#'}'} ${a:=b}",
+        "a=1 b=\"$x\" c= d=e f=g=h x a=1 1a=2",
+        "A=~ x >> f <> g 3>&4 <&- 2>|h &>i <<<j > >(k)",
+        "a <<E <<-'F' | b <<G; c\n1 $x\nE\n\t2 $x\n\tF\n3\nG\nd",
+        // Lists and what stands around commands.
+        "! a && b || ! c | d |& e; time a; time -p ! b; ! time c",
+        "if a; then b; elif c; then d; else e; fi > f",
+        "for i in a \"$b\" *; do c; done; for j; do d; done; while a; do b; done; until a; do b; done",
+        "case $x in (a | b*) c;; 'd'|[e-g]) ;; *) h; esac",
+        "f() { a; } > g; h () (b); { c; }; ( d; e ) 2> f",
+        "[[ -n $a && ! b == c* || ( d =~ e(f|g)h ) ]]",
+        "a \\\n b # c\n\n d;\n# e\nf",
+    ];
+    let shown: Vec<String> = texts
+        .iter()
+        .map(|text| match parse(text) {
+            Ok(script) => format!("{text}\n  {:?}\n  {:?}", script.list, script.comments),
+            Err(error) => format!("{text}\n  {error} at {:?}", error.span),
+        })
+        .collect();
+    // Only what is not as usual is shown of a command, and a place as two numbers.
+    let mut shown = shown.join("\n").replace("Span { start: ", "@").replace(", end: ", "–");
+    for usual in [
+        "assignments: [], ",
+        "negated: false, ",
+        "timed: None, ",
+        ", compound: None",
+        ", redirections: []",
+        ", errors_too: false",
+        ", off: None",
+        ", pipes: []",
+        ", rest: []",
+    ] {
+        shown = shown.replace(usual, "");
+    }
+    insta::assert_snapshot!(shown);
+}
+
+#[test]
+fn depth_has_a_limit_that_is_reached_exactly() {
+    let nested = |depth: usize| "( ".repeat(depth) + "a" + &" )".repeat(depth);
+    assert!(parse(&nested(DEPTH_MAX - 1)).is_ok());
+    let refused = parse(&nested(DEPTH_MAX)).unwrap_err();
+    assert_eq!(refused.to_string(), "a command so deep inside others is not supported");
+}
