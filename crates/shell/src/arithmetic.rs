@@ -406,6 +406,56 @@ mod tests {
     }
 
     #[test]
+    fn every_operator_of_two_values_and_the_one_that_assigns_it() {
+        type Model = fn(i64, i64) -> i64;
+        let truths: [(&str, Model); 8] = [
+            ("==", |a, b| (a == b).into()),
+            ("!=", |a, b| (a != b).into()),
+            ("<", |a, b| (a < b).into()),
+            ("<=", |a, b| (a <= b).into()),
+            (">", |a, b| (a > b).into()),
+            (">=", |a, b| (a >= b).into()),
+            ("&&", |a, b| (a != 0 && b != 0).into()),
+            ("||", |a, b| (a != 0 || b != 0).into()),
+        ];
+        let numbers: [(&str, Model); 10] = [
+            ("+", |a, b| a + b),
+            ("-", |a, b| a - b),
+            ("*", |a, b| a * b),
+            ("/", |a, b| a / b),
+            ("%", |a, b| a % b),
+            ("<<", |a, b| a << b),
+            (">>", |a, b| a >> b),
+            ("&", |a, b| a & b),
+            ("^", |a, b| a ^ b),
+            ("|", |a, b| a | b),
+        ];
+        let values: [(i64, i64); 7] = [(2, 3), (3, 3), (3, 2), (-7, 2), (7, 2), (0, 5), (12, 1)];
+        for (left, right) in values {
+            for (operator, model) in truths.iter().chain(&numbers) {
+                let text = format!("({left}){operator}{right}");
+                assert_eq!(value(&text), model(left, right).to_string(), "{text}");
+            }
+            for (operator, model) in numbers {
+                let expected = model(left, right);
+                let text = format!("v={left},v{operator}={right}");
+                assert_eq!(value(&text), expected.to_string(), "{text}");
+            }
+        }
+        assert_eq!(value("(0)&&0"), "0");
+        assert_eq!(value("0||0"), "0");
+    }
+
+    #[test]
+    fn a_number_has_digits_of_its_base() {
+        let known = ["0", "00", "7", "010", "0x1f", "0X1F", "9", "0xg", "0x", "", "08", "1a", "é"]
+            .map(number);
+        let expected = [0, 0, 7, 8, 31, 31, 9].map(Some);
+        assert_eq!(known[..7], expected);
+        assert_eq!(known[7..], [None; 6]);
+    }
+
+    #[test]
     fn expressions_have_the_values_of_the_language_c() {
         let cases = [
             "",

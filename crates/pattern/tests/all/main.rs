@@ -40,15 +40,29 @@ fn agree(syntax: Syntax, cases: &[Found]) {
         if let Some(first) = &first {
             let whole = built.captures(line, 0).unwrap().unwrap().whole();
             assert_eq!(&whole, first, "{pattern} in {text:?}");
-            // No line with a match is passed over by the search through a block of lines.
-            let block = [b"\n", line, b"\n"].concat();
-            assert!(built.find_candidate(&block, 0).is_some(), "{pattern} in {text:?}");
         }
+        candidate_is_right(&built, line);
         if let (Some(longest), Some(first)) = (built.longest_match(), &first) {
             assert!(first.len() <= longest, "{pattern} in {text:?}");
         }
     }
     assert!(wrong.is_empty(), "{wrong}");
+}
+
+/// The search through a block of lines passes over no line with a match, and is only certain of
+/// one that has.
+fn candidate_is_right(pattern: &Pattern, line: &[u8]) {
+    let block = [b"\n~\n", line, b"\n", line, b"\n"].concat();
+    let candidate = pattern.find_candidate(&block, 0);
+    let at = candidate.map(|(at, _)| block[..at].iter().filter(|byte| **byte == b'\n').count());
+    for (number, line) in block[..block.len() - 1].split(|byte| *byte == b'\n').enumerate() {
+        let has_match = pattern.is_match(line).unwrap();
+        if at.is_none_or(|at| number < at) {
+            assert!(!has_match, "{pattern:?} in {block:?}: line {number} is passed over");
+        } else if at == Some(number) && candidate.is_some_and(|(_, certain)| certain) {
+            assert!(has_match, "{pattern:?} in {block:?}: certain of line {number}");
+        }
+    }
 }
 
 /// The groups of the first match of an extended pattern; empty where one took no part.

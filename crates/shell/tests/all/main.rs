@@ -219,6 +219,9 @@ fn words() {
         ("echo {a,b} {1..3} a{b,c}d {a} {a,} {}", "echo {a,b} {1..3} a{b,c}d {a} {a,} {}\n"),
         ("echo <(a) >(b)", "echo <(a) >(b)\n"),
         ("echo $ a$ $% \"$\"", "echo $ a$ $% \"$\"\n"),
+        // What a name or a number runs into stays apart from it.
+        ("echo \"${a}b$c-${1}2\" ${a}b", "echo \"${a}b$c-${1}2\" ${a}b\n"),
+        ("echo \"${a}$b$(c)\" ${a}$b", "echo \"$a$b$(c)\" $a$b\n"),
         ("echo \"a\"'b'c\\d", "echo \"a\"'b'c\\d\n"),
         ("echo \\\n", "echo\n"),
         ("echo a\\", "echo a\\\\\n"),
@@ -367,6 +370,8 @@ fn commands_that_are_not_done_here() {
         ("trap 'a' EXIT", "trap 'a' EXIT\n"),
         ("trap - EXIT", "trap - EXIT\n"),
         ("set -e", "set -e\n"),
+        ("set -- -x", "set -- -x\n"),
+        ("set - -x", "set - -x\n"),
         ("set -o pipefail", "set -o pipefail\n"),
         ("kill 1", "kill 1\n"),
         ("local a", "local a\n"),
