@@ -264,33 +264,92 @@ mod tests {
         assert_eq!(store.lines(), 2);
     }
 
+    #[test]
+    fn a_line_gathered_from_neighbours_takes_no_list() {
+        let mut store = OriginStore::default();
+        store.push(1, Origin::Line(id(3)));
+        for line in [3, 4, 4, 5, 6, 6] {
+            store.extend_last(Origin::Line(id(line)));
+            assert!(store.pool.is_empty());
+        }
+        assert_eq!((store.get(0), store.runs.len()), (Origins::Range(id(3), id(6)), 1));
+        // One that is not next to the others ends that.
+        store.extend_last(Origin::Line(id(9)));
+        assert_eq!(store.get(0), Origins::List(&[id(3), id(4), id(5), id(6), id(9)]));
+        // An open line at the end of a run of several leaves the others as they are.
+        store.push(3, Origin::Sequence(id(20)));
+        store.extend_last(Origin::Line(id(23)));
+        assert_eq!(
+            (store.get(2), store.get(3)),
+            (Origins::One(id(21)), Origins::Range(id(22), id(23)))
+        );
+        store.extend_last(Origin::None);
+        assert_eq!((store.get(3), store.lines()), (Origins::Range(id(22), id(23)), 4));
+        let mut empty = OriginStore::default();
+        empty.extend_last(Origin::Line(id(1)));
+        assert_eq!(empty.lines(), 0);
+    }
+
+    #[test]
+    fn what_follows_on_joins_the_run_before_it() {
+        use Origin::{Line, None, Range, Sequence};
+        let runs = |pushed: &[(u64, Origin<'_>)]| {
+            let mut store = OriginStore::default();
+            pushed.iter().for_each(|(count, origin)| store.push(*count, *origin));
+            store.runs.len()
+        };
+        assert_eq!(runs(&[(2, None), (1, None)]), 1);
+        assert_eq!(runs(&[(0, None), (0, Line(id(1)))]), 0);
+        assert_eq!(runs(&[(1, Line(id(1))), (1, Line(id(2))), (1, Line(id(3)))]), 1);
+        assert_eq!(runs(&[(1, Line(id(1))), (4, Sequence(id(2)))]), 1);
+        assert_eq!(runs(&[(1, Range(id(1), id(1))), (1, Line(id(2)))]), 1, "a range of one line");
+        // Two lines of the same origin are no sequence, nor is one that skips a line.
+        assert_eq!(runs(&[(2, Line(id(1))), (1, Line(id(2)))]), 2);
+        assert_eq!(runs(&[(1, Line(id(1))), (2, Line(id(2)))]), 2);
+        assert_eq!(runs(&[(2, Line(id(1))), (2, Sequence(id(2)))]), 2);
+        assert_eq!(runs(&[(2, Sequence(id(1))), (2, Line(id(3)))]), 2);
+        assert_eq!(runs(&[(2, Sequence(id(1))), (1, Line(id(4)))]), 2);
+        assert_eq!(runs(&[(2, Sequence(id(1))), (1, Sequence(id(4)))]), 2);
+    }
+
     proptest! {
         #[test]
-        fn what_was_pushed_is_read_back(parts in prop::collection::vec((1u64..4, 0u64..9, 0u8..4), 0..40)) {
+        fn what_was_pushed_is_read_back(
+            parts in prop::collection::vec((0u64..4, 0u64..6, 0u8..6, any::<bool>()), 0..40),
+        ) {
             let mut store = OriginStore::default();
             let mut model: Vec<Vec<LineId>> = Vec::new();
-            for (count, from, kind) in parts {
+            for (count, from, kind, extends) in parts {
                 let list = [id(from), id(from + 3)];
-                let origin = match kind {
-                    0 => Origin::None,
-                    1 => Origin::Line(id(from)),
-                    2 => Origin::Sequence(id(from)),
-                    _ => Origin::List(&list),
+                let (origin, of) = match kind {
+                    0 => (Origin::None, vec![]),
+                    1 => (Origin::Line(id(from)), vec![id(from)]),
+                    2 => (Origin::Sequence(id(from)), vec![id(from)]),
+                    3 => (Origin::Range(id(from), id(from + 1)), vec![id(from), id(from + 1)]),
+                    4 => (Origin::List(&list[..1]), vec![id(from)]),
+                    _ => (Origin::List(&list), list.to_vec()),
                 };
+                if extends {
+                    store.extend_last(origin);
+                    if let Some(last) = model.last_mut() {
+                        last.extend(of);
+                        last.dedup();
+                    }
+                    continue;
+                }
                 store.push(count, origin);
                 for line in 0..count {
-                    model.push(match kind {
-                        0 => vec![],
-                        1 => vec![id(from)],
-                        2 => vec![id(from + line)],
-                        _ => list.to_vec(),
-                    });
+                    model.push(if kind == 2 { vec![id(from + line)] } else { of.clone() });
                 }
             }
             prop_assert_eq!(store.lines(), model.len() as u64);
             for (line, expected) in model.iter().enumerate() {
-                let found: Vec<LineId> = store.get(line as u64).iter().collect();
+                let origins = store.get(line as u64);
+                let found: Vec<LineId> = origins.iter().collect();
                 prop_assert_eq!(&found, expected);
+                prop_assert_eq!(origins.len(), expected.len() as u64);
+                prop_assert_eq!(origins.is_empty(), expected.is_empty());
+                prop_assert_eq!(origins.first(), expected.first().copied());
             }
         }
     }

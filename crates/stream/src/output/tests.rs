@@ -149,12 +149,15 @@ fn a_second_way_in_keeps_the_order_and_has_origins_of_its_own() {
     side.write(Block::new(b"x\ny".to_vec())).unwrap();
     side.write(Block::new(Vec::new())).unwrap();
     side.write(Block::new(b"z\n".to_vec())).unwrap();
+    // Nothing, at the beginning of a line too, changes nothing.
+    side.write(Block::new(Vec::new())).unwrap();
+    side.write(Block::new(b"u\n".to_vec())).unwrap();
     let none = output.side(None).unwrap();
     none.write(Block::new(b"message\n".to_vec())).unwrap();
     output.line(b"after", Origin::Line(id(5))).unwrap();
     output.flush().unwrap();
-    assert_eq!(sink.contents(), b"before\nx\nyz\nmessage\nafter\n");
-    assert_eq!(origins(&store), [vec![0], vec![3, 4], vec![3, 4], vec![], vec![5]]);
+    assert_eq!(sink.contents(), b"before\nx\nyz\nu\nmessage\nafter\n");
+    assert_eq!(origins(&store), [vec![0], vec![3, 4], vec![3, 4], vec![3, 4], vec![], vec![5]]);
     assert!(!side.is_closed());
 }
 
