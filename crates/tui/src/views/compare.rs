@@ -121,11 +121,11 @@ fn draw_pair(canvas: &mut Canvas<'_>, app: &App) {
         head(canvas, columns.took, "at work");
     }
     canvas.put(columns.end(), top, "command", theme.quiet());
+    // Under the commands come a blank row and three rows of totals.
+    let room = usize::from(area.height.saturating_sub(top + 1 + 4));
+    let shown = if rows.len() > room { room.saturating_sub(1) } else { rows.len() };
     let mut y = top + 1;
-    for row in &rows {
-        if y + 4 > area.height {
-            break;
-        }
+    for row in &rows[..shown] {
         let one = row.first.and_then(|at| a.commands.get(at));
         let two = row.second.and_then(|at| b.commands.get(at));
         let pair = |value: fn(&CommandRecord) -> u64| [one.map(value), two.map(value)];
@@ -152,6 +152,11 @@ fn draw_pair(canvas: &mut Canvas<'_>, app: &App) {
         };
         let style = if row.same { theme.ink() } else { theme.bright() };
         canvas.put(x + 1, y, &cut(&text, room), style);
+        y += 1;
+    }
+    if shown < rows.len() {
+        let text = format!("… {} more", rows.len() - shown);
+        canvas.put(columns.end(), y, &text, theme.quiet());
         y += 1;
     }
     y += 1;
@@ -209,9 +214,13 @@ fn draw_one(canvas: &mut Canvas<'_>, app: &App) {
         canvas.put_right(*at, 2, title, theme.quiet());
     }
     canvas.put(end, 2, "command", theme.quiet());
-    for (number, command) in record.commands.iter().enumerate() {
+    let room = usize::from(area.height.saturating_sub(3));
+    let all = record.commands.len();
+    for (number, command) in record.commands.iter().enumerate().take(room) {
         let y = number as u16 + 3;
-        if y >= area.height {
+        if number + 1 == room && all > room {
+            let text = format!("… {} more", all - number);
+            canvas.put(end, y, &text, theme.quiet());
             break;
         }
         for (_, at, value) in columns {

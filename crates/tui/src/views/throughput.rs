@@ -203,8 +203,9 @@ fn bands(canvas: &mut Canvas<'_>, app: &App, running: &Running) {
 /// at the right, and of the course between them.
 fn columns(width: u16) -> (bool, u16, u16, u16) {
     let wide = width >= WIDE;
-    let left = if wide { (width / 4).clamp(40, 48) } else { width * 2 / 3 };
-    let numbers = 46.min(width / 3);
+    let left = if wide { (width / 4).clamp(38, 48) } else { width * 2 / 3 };
+    // The longest name of a rate and the longest rates stay apart.
+    let numbers = 46.min(width * 2 / 5);
     (wide, left, numbers, width.saturating_sub(left + numbers + 2))
 }
 
@@ -212,7 +213,7 @@ fn columns(width: u16) -> (bool, u16, u16, u16) {
 fn axis(canvas: &mut Canvas<'_>, app: &App, running: &Running) {
     let row = canvas.area;
     let (wide, left, _, chart_width) = columns(row.width);
-    if !wide || chart_width < 24 {
+    if !wide || chart_width < 20 {
         return;
     }
     let elapsed = running.snapshot.elapsed_ns;
@@ -428,8 +429,8 @@ mod tests {
 
     #[test]
     fn columns_have_room_for_the_course_only_where_it_is_wide() {
-        assert_eq!(columns(103), (false, 68, 34, 0));
-        assert_eq!(columns(104), (true, 40, 34, 28));
+        assert_eq!(columns(103), (false, 68, 41, 0));
+        assert_eq!(columns(104), (true, 38, 41, 23));
         assert_eq!(columns(160), (true, 40, 46, 72));
         assert_eq!(columns(200), (true, 48, 46, 104));
         assert_eq!(columns(0), (false, 0, 0, 0));
