@@ -427,3 +427,24 @@ fn depth_has_a_limit_that_is_reached_exactly() {
     let refused = parse(&nested(DEPTH_MAX)).unwrap_err();
     assert_eq!(refused.to_string(), "a command so deep inside others is not supported");
 }
+
+#[test]
+fn what_a_text_is_known_to_be() {
+    assert_eq!(crate::unsupported_command(b"alias"), Some("alias"));
+    assert_eq!(crate::unsupported_command(b"fg"), Some("fg (job control)"));
+    assert_eq!(crate::unsupported_command(b"aliases"), None);
+    assert_eq!(crate::unsupported_command(b"\xff"), None);
+    for (text, assigns) in [
+        ("a=1", true),
+        ("a=1 b=$(c)", true),
+        ("a=1 b", false),
+        ("a=1 > f", false),
+        ("{ a=1; }", false),
+        ("a=1 | b=2", false),
+    ] {
+        assert_eq!(pipeline(text).only_assigns(), assigns, "{text}");
+    }
+    use crate::Connector::{And, Or};
+    let goes_on = [And, Or].map(|connector| [0, 1, 255].map(|status| connector.goes_on(status)));
+    assert_eq!(goes_on, [[true, false, false], [false, true, true]]);
+}
