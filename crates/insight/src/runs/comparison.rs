@@ -37,8 +37,8 @@ pub fn compare(first: &RunRecord, second: &RunRecord) -> Vec<ComparedRow> {
     rows
 }
 
-/// How a figure changed, in words: `2.10 times as much`, `38 % less`; `same` within one in a
-/// hundred.
+/// How a figure changed: `× 2.10`, `+38 %`, `−38 %`; `same` within one in a hundred, `new` where it
+/// was nothing.
 pub fn change(before: f64, after: f64) -> String {
     if before <= 0.0 && after <= 0.0 {
         return "same".to_owned();
@@ -94,6 +94,16 @@ mod tests {
         assert_eq!(change(2.0, 5.0), "× 2.50");
         assert_eq!(change(2.0, 2.5), "+25 %");
         assert_eq!(change(2.0, 1.0), "−50 %");
+        assert_eq!(
+            (change(2.0, 3.99), change(2.0, 4.0)),
+            ("+100 %".to_owned(), "× 2.00".to_owned())
+        );
+        assert_eq!(change(3.0, 0.0), "−100 %");
+        assert_eq!((change(100.0, 99.5).as_str(), change(100.0, 98.0).as_str()), ("same", "−2 %"));
+        assert_eq!(
+            (change(100.0, 100.5).as_str(), change(100.0, 102.0).as_str()),
+            ("same", "+2 %")
+        );
         assert_eq!((change(0.0, 3.0).as_str(), change(0.0, 0.0).as_str()), ("new", "same"));
     }
 }

@@ -426,6 +426,10 @@ fn depth_has_a_limit_that_is_reached_exactly() {
     assert!(parse(&nested(DEPTH_MAX - 1)).is_ok());
     let refused = parse(&nested(DEPTH_MAX)).unwrap_err();
     assert_eq!(refused.to_string(), "a command so deep inside others is not supported");
+    // The text of a here-document is one level deeper, and what is substituted in it another.
+    let document = |depth| "( ".repeat(depth) + "a <<E\n$(b)\nE\n" + &" )".repeat(depth);
+    assert!(parse(&document(DEPTH_MAX - 3)).is_ok());
+    assert!(parse(&document(DEPTH_MAX - 2)).is_err());
 }
 
 #[test]

@@ -220,6 +220,7 @@ fn words() {
         ("echo <(a) >(b)", "echo <(a) >(b)\n"),
         ("echo $ a$ $% \"$\"", "echo $ a$ $% \"$\"\n"),
         // What a name or a number runs into stays apart from it.
+        ("echo $1 ${1} $12 ${12} $name ${name} $#", "echo $1 $1 ${1}2 ${12} $name $name $#\n"),
         ("echo \"${a}b$c-${1}2\" ${a}b", "echo \"${a}b$c-${1}2\" ${a}b\n"),
         ("echo \"${a}$b$(c)\" ${a}$b", "echo \"$a$b$(c)\" $a$b\n"),
         ("echo \"a\"'b'c\\d", "echo \"a\"'b'c\\d\n"),
@@ -356,6 +357,8 @@ fn compound_commands_that_are_refused() {
         ("[[ ]]", "a word is missing here", "]]"),
         ("[[ a", "this [[ has no end", "[["),
         ("[[ a = ]]", "a word is missing here", "]]"),
+        ("[[ a = ) ]]", "a word is missing here", ""),
+        ("[[ -n", "a word is missing here", ""),
         ("select x in a; do b; done", "select is not supported", "select"),
         ("coproc a", "coproc is not supported", "coproc"),
     ]);
