@@ -297,8 +297,40 @@ mod tests {
             ("**a", "ba", true),
             ("", "", true),
             ("[é-ü]", "ö", true),
+            ("[a-a][!b-b]", "aa", true),
+            ("[b-a]", "a", false),
+            ("[[:none:]a]", "b", false),
+            ("[[:none:]a]", "a", true),
+            ("[![:alpha:]]", "ä", false),
         ] {
             assert_eq!(does_match(pattern, name), expected, "{pattern} {name}");
+        }
+    }
+
+    #[test]
+    fn classes_have_the_characters_of_their_names() {
+        for (name, has, lacks) in [
+            ("alpha", "aZé", "1 _"),
+            ("digit", "09", "a٣"),
+            ("alnum", "a1é", "_ -"),
+            ("upper", "AÉ", "a1"),
+            ("lower", "aé", "A1"),
+            ("space", " \t\n\r", "a_"),
+            ("blank", " \t", "\na"),
+            ("punct", "!_~", "a1 "),
+            ("cntrl", "\u{1}\u{7f}", "a "),
+            ("xdigit", "09afAF", "gG"),
+            ("print", "a ~é", "\u{1}\t"),
+            ("graph", "a~é", " \t"),
+            ("other", "", "a1 "),
+        ] {
+            let pattern = format!("[[:{name}:]]");
+            for one in has.chars() {
+                assert!(does_match(&pattern, &one.to_string()), "{one:?} is {name}");
+            }
+            for one in lacks.chars() {
+                assert!(!does_match(&pattern, &one.to_string()), "{one:?} is not {name}");
+            }
         }
     }
 

@@ -66,10 +66,44 @@ const LINES: &[&str] = &[
     "od -c tabs | head -n 1",
     "expand tabs",
     "cksum log",
+    "./sudo cat log > out",
+    "./sudo cat log >> tabs",
+    "./sudo cat log 2> out | wc -l",
+    "./sudo cat log >| out 2>&1",
+    "./su -c id > out",
+    "cat log | ./sudo tee out",
+    "uniq -c log > out; sort log | uniq > out",
+    "cat log 2>&1 > out | wc -l",
+    "echo a > log; echo b >> log",
+    "cut -d'	' -f2 log tabs",
+    "cut --complement -d: -f1 log",
+    "sed -i s/b/B/ log",
+    "split -l 2 log part-",
+    "sort tabs -o tabs; cat log tabs > tabs",
+    "grep b < /dev/null",
+    "cat - | wc -l",
+    "while read x; do echo $x; done < log > out",
+    "f() { sort log; }; f | uniq -d",
+    "uniq",
+    "sort < log | tee log | wc -l",
 ];
 
-#[test]
-fn lines_and_what_is_said_of_them() {
+/// Lines of which only the first two lines of each file are looked at.
+const SAMPLED: &[&str] = &[
+    "grep b log",
+    "grep a log | wc -l",
+    "sort log | uniq -c",
+    "sed -n '$p' log",
+    "tail -n 1 log",
+    "head -n 1 log",
+    "cat log > out",
+    "cat empty log",
+    "cat log | xargs rm",
+    "awk 'END { print NR }' log table.csv",
+    "seq 5",
+];
+
+fn table_of(lines: &[&str], sample: Sample) -> String {
     let directory = tempfile::tempdir().unwrap();
     let folder = directory.path();
     file(folder, "log", "b\na\nb\nB\na\n");
@@ -77,10 +111,15 @@ fn lines_and_what_is_said_of_them() {
     file(folder, "table.csv", "name,count\nrope,3\nwinch,12\n");
     file(folder, "tabs", "one\ttwo\nthree\tfour\n");
     file(folder, "empty", "");
+    for name in ["sudo", "su"] {
+        file(folder, name, "#!/bin/sh\nexit 9\n");
+        let rights = std::os::unix::fs::PermissionsExt::from_mode(0o755);
+        std::fs::set_permissions(folder.join(name), rights).unwrap();
+    }
     let mut table = String::new();
-    for line in LINES {
+    for line in lines {
         let text = format!("cd {}; {line}", folder.display());
-        let preview = preview_of(&text, Sample::First(5000));
+        let preview = preview_of(&text, sample);
         table.push_str(&format!("{line}\n"));
         let notes = notes(&preview);
         for (number, stage) in preview.stages.iter().enumerate() {
@@ -110,6 +149,11 @@ fn lines_and_what_is_said_of_them() {
     }
     let here = std::env::current_dir().unwrap();
     let table = table.replace(&here.display().to_string(), "HERE");
-    let table = table.replace(&folder.display().to_string(), "DIR");
-    insta::assert_snapshot!("lines", table);
+    table.replace(&folder.display().to_string(), "DIR")
+}
+
+#[test]
+fn lines_and_what_is_said_of_them() {
+    insta::assert_snapshot!("lines", table_of(LINES, Sample::First(5000)));
+    insta::assert_snapshot!("lines-sampled", table_of(SAMPLED, Sample::First(2)));
 }
