@@ -134,3 +134,37 @@ pub trait Sink: Send + Sync {
     /// written: something else has been done that goes with it.
     fn keep_when_ended(&self) {}
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    struct Bare;
+
+    impl Source for Bare {
+        fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+            Ok(None)
+        }
+    }
+
+    impl Sink for Bare {
+        fn write(&self, _block: Block) -> Result<(), WriteError> {
+            Ok(())
+        }
+    }
+
+    /// An end that says nothing of itself promises nothing.
+    #[test]
+    fn what_is_not_said_is_not_promised() {
+        let source: &mut dyn Source = &mut Bare;
+        assert!(!source.seek_last(Tail::Lines(1)).unwrap());
+        assert!(source.split(2).is_none() && source.facts().is_none());
+        assert_eq!((source.file_bytes(), source.position()), (None, None));
+        assert!(!source.rewind() && !source.allows_ahead() && !source.is_link());
+        assert!(!source.give_back(Bytes::from_static(b"a")));
+        let sink: &dyn Sink = &Bare;
+        assert!(!sink.is_closed() && !sink.is_terminal() && !sink.is_link());
+        assert!(sink.facts().is_none() && sink.put_in_place().is_ok());
+        sink.keep_when_ended();
+    }
+}

@@ -254,6 +254,22 @@ mod tests {
     }
 
     #[test]
+    fn what_is_at_hand_is_shown_without_reading_on() {
+        struct Once(bool);
+        impl Source for Once {
+            fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+                assert!(!std::mem::replace(&mut self.0, true), "nobody needs more");
+                Ok(Some(Block::new(Bytes::from_static(b"abcd"))))
+            }
+        }
+        let mut input = Input::new(Box::new(Once(false)), 0);
+        for bytes in [4, 4, 2, 0] {
+            assert_eq!(input.peek(bytes).unwrap(), &b"abcd"[..bytes]);
+        }
+        assert_eq!(Input::new(Box::new(Once(true)), 0).peek(0).unwrap(), b"");
+    }
+
+    #[test]
     fn only_what_was_not_touched_is_cut_in_parts() {
         let parts = |input: &mut Input| input.split(3).map(|parts| parts.len());
         let new = || Input::new(Box::new(Cuttable), 0);

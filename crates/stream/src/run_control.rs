@@ -174,6 +174,8 @@ impl RunControl {
 
 #[cfg(test)]
 mod tests {
+    use std::time::Duration;
+
     use super::*;
 
     #[test]
@@ -186,9 +188,13 @@ mod tests {
         let held = control.clone();
         let thread = std::thread::spawn(move || {
             sender.send(()).unwrap();
-            held.is_cancelled()
+            let cancelled = held.is_cancelled();
+            sender.send(()).unwrap();
+            cancelled
         });
         receiver.recv().unwrap();
+        // It does not come back before the pause is over.
+        assert!(receiver.recv_timeout(Duration::from_millis(30)).is_err());
         control.resume(600);
         assert!(!thread.join().unwrap());
         assert_eq!(control.without_pauses(700), 200);

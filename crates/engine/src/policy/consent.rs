@@ -87,3 +87,38 @@ impl FromIterator<Consent> for Consents {
         Self(consents.into_iter().collect())
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use std::path::Path;
+
+    use super::*;
+
+    #[test]
+    fn a_yes_covers_the_input_it_was_given_for() {
+        let consent = |fed| Consent {
+            program: Program::of(Path::new("/bin/sh")).unwrap(),
+            words: vec![b"sh".to_vec()],
+            directory: "/".into(),
+            changes: Vec::new(),
+            fed,
+        };
+        let exactly = |bytes| Fed::Exactly { sum: [1; 32], bytes };
+        let mut all = Consents::default();
+        assert!(all.is_empty());
+        all.add(consent(Fed::Anything));
+        assert!(!all.is_empty());
+        assert!(all.covers(&consent(Fed::Anything)) && all.covers(&consent(exactly(1))));
+        assert!(!all.covers(&consent(Fed::Nothing)), "with nothing it may do something else");
+        assert!(all.may_cover(&consent(Fed::Nothing)));
+        let other = Consent { directory: "/tmp".into(), ..consent(Fed::Anything) };
+        assert!(!all.covers(&other) && !all.may_cover(&other));
+        let mut some: Consents = [consent(exactly(1)), other.clone()].into_iter().collect();
+        assert!(some.covers(&consent(exactly(1))) && !some.covers(&consent(exactly(2))));
+        assert!(some.covers(&other));
+        some.add_all(&all);
+        assert_eq!(some.iter().count(), 3);
+        some.clear();
+        assert!(some.is_empty() && !some.covers(&other));
+    }
+}

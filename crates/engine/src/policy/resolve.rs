@@ -123,3 +123,54 @@ pub(super) fn find(name: &[u8], path: &[u8], directory: &Path) -> Found {
         None => Found::Nothing,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use std::os::unix::fs::PermissionsExt;
+
+    use super::*;
+
+    #[test]
+    fn a_name_leads_to_the_first_file_of_the_path_that_may_be_executed() {
+        let folder = tempfile::tempdir().unwrap();
+        let at = |name: &str| folder.path().join(name);
+        let make = |name: &str, mode| {
+            std::fs::create_dir_all(at(name).parent().unwrap()).unwrap();
+            std::fs::write(at(name), "").unwrap();
+            std::fs::set_permissions(at(name), std::fs::Permissions::from_mode(mode)).unwrap();
+        };
+        make("one/plain", 0o644);
+        make("two/plain", 0o755);
+        make("one/only", 0o644);
+        make("here", 0o755);
+        std::fs::create_dir_all(at("one/folder")).unwrap();
+        let look = |name: &str, path: &str| find(name.as_bytes(), path.as_bytes(), folder.path());
+        assert_eq!(look("plain", "one:two"), Found::At(at("two/plain")));
+        assert_eq!(look("only", "one:two"), Found::NotExecutable);
+        assert_eq!(look("folder", "one:two"), Found::Nothing);
+        assert_eq!(look("none", "one:two"), Found::Nothing);
+        assert_eq!(look("", "one:two"), Found::Nothing);
+        // An empty folder of the path is the current one, and a name with a slash is a path.
+        assert_eq!(look("here", "one:"), Found::At(at("here")));
+        assert_eq!(look("here", "one"), Found::Nothing);
+        assert_eq!(look("./here", "one"), Found::At(at("./here")));
+        assert_eq!(look("one/only", ""), Found::NotExecutable);
+    }
+
+    #[test]
+    fn a_file_others_may_write_is_not_roots() {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("file");
+        std::fs::write(&file, "").unwrap();
+        let set = |mode| {
+            std::fs::set_permissions(&file, std::fs::Permissions::from_mode(mode)).unwrap();
+            only_root_writes(&file)
+        };
+        let own = rustix::process::geteuid().is_root();
+        assert_eq!([0o755, 0o700, 0o775, 0o757].map(set), [own, own, false, false]);
+        assert!(!only_root_writes(&folder.path().join("none")));
+        assert!(Program::of(Path::new("/bin/sh")).unwrap().is_roots());
+        // Whoever may write in a folder may put another file in the place of one.
+        assert!(!Program::of(&file).unwrap().is_roots(), "everybody writes in the folder of it");
+    }
+}

@@ -84,6 +84,20 @@ fn an_eager_output_hands_on_whole_lines_at_once() {
 }
 
 #[test]
+fn memory_grows_with_what_is_written() {
+    let mut output = Output::new(Arc::new(Blocks::default()), None);
+    assert_eq!(output.buffer.capacity(), 0);
+    output.put(&[b'a'; FIRST_ROOM], Origin::None).unwrap();
+    assert_eq!(output.buffer.capacity(), FIRST_ROOM);
+    output.put(b"b", Origin::None).unwrap();
+    assert_eq!(output.buffer.capacity(), BLOCK_SIZE);
+    // One that has filled a block will fill another.
+    output.put(&[b'c'; BLOCK_SIZE], Origin::None).unwrap();
+    output.put(b"d", Origin::None).unwrap();
+    assert_eq!(output.buffer.capacity(), BLOCK_SIZE);
+}
+
+#[test]
 fn large_runs_are_shared_and_small_ones_copied() {
     let sink = Arc::new(Blocks::default());
     let mut output = Output::new(sink.clone(), None);

@@ -89,3 +89,62 @@ pub(crate) fn verb_of(
         _ => Verb::Edits,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use std::sync::Arc;
+
+    use stream::{InputName, Origin};
+
+    use super::*;
+
+    /// The verb of a stage that read these lines and wrote those, each from lines of the input; a
+    /// line from none of them has no numbers.
+    fn verb(read: &str, written: &[(&str, &[u64])]) -> Verb {
+        let kept = |text: &str| Arc::new(Kept::of(text.as_bytes()));
+        let input = InputRecord { name: InputName::Standard, kept: kept(read), sampled: None };
+        let mut origins = OriginStore::default();
+        let mut out = String::new();
+        for (line, from) in written {
+            out.push_str(line);
+            out.push('\n');
+            let ids: Vec<LineId> = from.iter().map(|line| LineId::new(0, *line)).collect();
+            origins.push(1, Origin::List(&ids));
+        }
+        verb_of(Verb::Acts, &[input], &kept(&out), &origins)
+    }
+
+    #[test]
+    fn the_verb_is_what_the_lines_show() {
+        const READ: &str = "a\nb\nc\n";
+        assert_eq!(verb("", &[]), Verb::Acts, "as declared");
+        assert_eq!(verb("", &[("x", &[])]), Verb::Makes);
+        assert_eq!(verb(READ, &[]), Verb::Acts);
+        assert_eq!(verb(READ, &[("a", &[0]), ("c", &[2])]), Verb::Keeps);
+        assert_eq!(verb(READ, &[("c", &[2]), ("b", &[1]), ("a", &[0])]), Verb::Orders);
+        assert_eq!(verb(READ, &[("c", &[2]), ("a", &[0])]), Verb::Edits);
+        assert_eq!(verb(READ, &[("a", &[0]), ("B", &[1])]), Verb::Edits);
+        assert_eq!(verb(READ, &[("a", &[0]), ("new", &[])]), Verb::Edits);
+        assert_eq!(verb(READ, &[("n", &[]), ("m", &[])]), Verb::Merges);
+        assert_eq!(verb(READ, &[("a", &[0]), ("bc", &[1, 2])]), Verb::Merges);
+        let twice: Vec<(&str, &[u64])> =
+            ["a", "a", "b", "b"].into_iter().zip([&[0_u64][..], &[0], &[1], &[1]]).collect();
+        assert_eq!(verb(READ, &twice), Verb::Splits);
+        assert_eq!(verb(READ, &twice[..2]), Verb::Edits, "no more lines than were read");
+        assert_eq!(verb(READ, &[("a", &[0]), ("a", &[0]), ("c", &[2])]), Verb::Orders);
+    }
+
+    #[test]
+    fn lines_far_apart_are_looked_up_where_they_are() {
+        let read: String = (0..2_000).map(|number| format!("{number}\n")).collect();
+        let far = [("1999", &[1999][..]), ("3", &[3]), ("600", &[600]), ("599", &[599])];
+        assert_eq!(verb(&read, &far), Verb::Edits, "not all, and in another order");
+        let all: Vec<(String, [u64; 1])> =
+            (0..2_000_u64).map(|number| (number.to_string(), [number])).collect();
+        let all: Vec<(&str, &[u64])> = all.iter().map(|(line, id)| (&line[..], &id[..])).collect();
+        assert_eq!(verb(&read, &all), Verb::Keeps);
+        let mut turned = all.clone();
+        turned.reverse();
+        assert_eq!(verb(&read, &turned), Verb::Orders);
+    }
+}
