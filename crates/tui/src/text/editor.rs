@@ -250,6 +250,17 @@ mod tests {
     }
 
     #[test]
+    fn the_oldest_steps_are_forgotten() {
+        let mut editor = Editor::default();
+        for _ in 0..UNDO_MAX + 5 {
+            // A blank is a step of its own.
+            editor.insert(' ');
+        }
+        let steps = std::iter::from_fn(|| editor.undo().then_some(())).count();
+        assert_eq!((steps, editor.text().len()), (UNDO_MAX, 5));
+    }
+
+    #[test]
     fn lines_have_starts_ends_and_neighbours() {
         let mut editor = Editor::new("sort é |\nhead -n 5");
         editor.edit(Edit::LineStart);

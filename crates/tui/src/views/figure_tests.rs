@@ -234,6 +234,10 @@ fn kept_runs_are_listed_and_compared() {
     stand.key(KeyCode::End);
     assert_eq!((stand.app.compare.at, stand.app.compared_with()), (11, None));
     keep("compare-oldest", &mut stand, &[(160, 50), (80, 24), (80, 21)]);
+    let mut runs = kept_runs();
+    runs[11].record.sources.clear();
+    stand.app.kept.kept_runs = Some(Arc::new(runs));
+    assert!(stand.screen(100, 40).contains("MiB read · no run before it"));
     stand.key(KeyCode::Down);
     assert_eq!(stand.app.compare.at, 11);
     stand.key(KeyCode::Up);

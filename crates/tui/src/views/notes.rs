@@ -3,6 +3,7 @@
 use engine::{Ending, StageKind, StageResult};
 use insight::{Severity, bytes, duration, explain, grouped, rate};
 use ratatui::style::Modifier;
+use unicode_width::UnicodeWidthStr;
 
 use super::canvas::{Canvas, cut};
 use crate::state::app::App;
@@ -124,6 +125,9 @@ fn rows(app: &App, stage: &StageResult, number: usize) -> Vec<Row> {
     rows
 }
 
+/// Where there is no room for what the fix does.
+const SHORT_OFFER: &str = " f fixes it";
+
 fn draw_rows(canvas: &mut Canvas<'_>, top: u16, app: &App, rows: &[Row]) {
     let area = canvas.area;
     let theme = app.theme;
@@ -134,17 +138,23 @@ fn draw_rows(canvas: &mut Canvas<'_>, top: u16, app: &App, rows: &[Row]) {
         let style = if *mark == '!' { theme.bright() } else { theme.quiet() };
         canvas.put(1, y, &mark.to_string(), style);
         let text_style = if *mark == '!' { theme.ink() } else { theme.quiet() };
-        let mut x = canvas.put(4, y, &cut(&safe(text), room), text_style);
-        if let Some(label) = fix {
-            // The key does what the first offer says.
-            let key = if offered { " " } else { "f" };
-            offered = true;
-            if usize::from(x) + label.len() + 6 < usize::from(area.width) {
-                x = canvas.put(x + 3, y, key, theme.bright());
-                canvas.put(x + 1, y, label, theme.quiet());
-            } else {
-                canvas.put_right(area.width.saturating_sub(1), y, " f fixes it", theme.bright());
-            }
+        let Some(label) = fix else {
+            canvas.put(4, y, &cut(&safe(text), room), text_style);
+            continue;
+        };
+        // The key does what the first offer says.
+        let is_first = !std::mem::replace(&mut offered, true);
+        let shown = cut(&safe(text), room);
+        if shown.width() + label.width() + 10 < usize::from(area.width) {
+            let x = canvas.put(4, y, &shown, text_style);
+            let x = canvas.put(x + 3, y, if is_first { "f" } else { " " }, theme.bright());
+            canvas.put(x + 1, y, label, theme.quiet());
+        } else if is_first {
+            let short = cut(&shown, room.saturating_sub(SHORT_OFFER.len()));
+            canvas.put(4, y, &short, text_style);
+            canvas.put_right(area.width.saturating_sub(1), y, SHORT_OFFER, theme.bright());
+        } else {
+            canvas.put(4, y, &shown, text_style);
         }
     }
     if left > 0 && area.height > 2 {

@@ -67,6 +67,7 @@ fn a_run_and_its_views_can_be_drawn_at_every_size() {
     }
     let screen = stand.screen(160, 50);
     assert!(screen.contains("60 lines"), "{screen}");
+    assert!(!stand.app.running.as_mut().unwrap().look(), "nothing of it moves any more");
     stand.key(KeyCode::Down);
     // The letter of the view that is shown leaves it as it is.
     stand.letters("T");

@@ -125,6 +125,12 @@ fn the_bench() {
 fn advice_and_marks() {
     let mut stand = settled("cut -d, -f2 DIR/gate.log | uniq -c");
     keep("advice", &mut stand);
+    stand.key(KeyCode::Right);
+    keep("advice-fix", &mut stand);
+    let mut stand = settled("cat DIR/none; sort DIR/gate.log DIR/no > DIR/gate.log");
+    keep("advice-fixes", &mut stand);
+    let mut stand = settled("false && wc -l DIR/gate.log | cut -d: -f2 | uniq | uniq -d");
+    keep("advice-not-reached", &mut stand);
     let mut stand = settled("grep -n gate-03 DIR/gate.log | sed 's/card=\\([0-9]*\\)/<\\1>/'");
     stand.key(KeyCode::Left);
     keep("marks", &mut stand);
