@@ -231,3 +231,46 @@ proptest! {
         }
     }
 }
+
+/// The letters that the synopses of the standard have (XCU 4); of utilities it does not have, none.
+#[test]
+fn options_beyond_the_standard_are_marked_so() {
+    let standard = [
+        ("awk", "Ffv"),
+        ("bc", "l"),
+        ("cat", "u"),
+        ("comm", "123"),
+        ("csplit", "fkns"),
+        ("cut", "bcdfns"),
+        ("date", "u"),
+        ("expand", "t"),
+        ("fold", "bsw"),
+        ("grep", "EFcefilnqsvx"),
+        ("head", "n"),
+        ("join", "12aeotv"),
+        ("nl", "bdfhilnpsvw"),
+        ("od", "ANjtv"),
+        ("paste", "ds"),
+        ("sed", "Eefn"),
+        ("sort", "Cbcdfikmnortu"),
+        ("split", "abl"),
+        ("tail", "cfn"),
+        ("tee", "ai"),
+        ("tr", "Ccds"),
+        ("unexpand", "at"),
+        ("uniq", "cdfsu"),
+        ("wc", "clmw"),
+        ("xargs", "EILnpstx"),
+        // Its operators are described as options, -h together with -L.
+        ("test", "LSbcdefgnprstuwxz"),
+        ("[", "LSbcdefgnprstuwxz"),
+    ];
+    for definition in filters::all() {
+        let name = definition.spec.name;
+        let expected = standard.iter().find(|known| known.0 == name).map_or("", |known| known.1);
+        let marked = definition.spec.options.iter().filter(|option| option.posix);
+        let mut letters: Vec<char> = marked.map(|option| option.short).collect();
+        letters.sort_unstable();
+        assert_eq!(letters.iter().collect::<String>(), expected, "{name}");
+    }
+}
