@@ -146,6 +146,10 @@ fn wiring_and_pending() {
     stand.key(KeyCode::Home);
     stand.letters("W");
     keep("wiring", &mut stand);
+    let mut stand = settled("echo a > DIR/new; echo b > DIR; echo c > DIR/no/b");
+    stand.letters("P");
+    stand.until(|stand| stand.app.pending.difference.is_some());
+    keep("pending-refused", &mut stand);
     let mut stand = settled("sort DIR/gate.log > DIR/gate.log; rm -r DIR/none");
     stand.letters("P");
     let compared = |stand: &Stand| stand.app.pending.difference.is_some();
