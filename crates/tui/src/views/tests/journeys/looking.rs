@@ -133,6 +133,7 @@ fn the_sample_is_chosen_in_a_form() {
         ("Down Down Down Down Enter", Sample::Everything, "gate-00"),
         ("Down Down Down Down Down Down Enter", Sample::Everything, "gate-00"),
         ("Up 2 Enter", Sample::First(2), "gate-00"),
+        ("Down Down Backspace Backspace 5 Enter", Sample::Every(15), "gate-00"),
         ("0 Enter", Sample::First(1), "gate-00"),
     ] {
         let mut stand = river("cut -d' ' -f2 DIR/gate.log");

@@ -184,6 +184,9 @@ fn several_candidates_are_shown_and_taken_in_turn() {
     }
     press(&mut stand, "BackTab");
     assert_eq!(text(&stand), "tail ");
+    let mut stand = typed("ta", "");
+    press(&mut stand, "Tab BackTab");
+    assert_eq!(text(&stand), "tail ", "the last one first");
     // The first Esc puts the candidates away, the second leaves the text.
     press(&mut stand, "Esc");
     assert!(stand.app.text.completion.is_none() && stand.app.focus == Focus::Text);
