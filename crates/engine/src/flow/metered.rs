@@ -284,6 +284,31 @@ mod tests {
     }
 
     #[test]
+    fn a_thread_that_works_on_is_looked_at_now_and_then() {
+        let (meter, _, clock) = parts();
+        let begun = thread_time();
+        while thread_time() - begun < 1_000_000 {
+            std::hint::spin_loop();
+        }
+        let used = || meter.figures().processor_ns;
+        let looked = clock.looked_ns.load(Relaxed);
+        clock.look_now_and_then(looked + LOOK_NS - 1);
+        assert_eq!(used(), 0, "not yet");
+        let due = looked + LOOK_NS;
+        std::thread::scope(|scope| {
+            scope.spawn(|| clock.look_now_and_then(due));
+        });
+        assert_eq!(used(), 0, "the time of another thread is not the stage's");
+        clock.look_now_and_then(due);
+        let first = used();
+        assert!(first >= 1_000_000, "{first}");
+        clock.look_now_and_then(due + 1);
+        assert_eq!(used(), first, "it was looked at just now");
+        clock.end();
+        assert!(used() >= first);
+    }
+
+    #[test]
     fn a_reader_that_was_cancelled_has_not_closed_the_pipe() {
         let (meter, control, clock) = parts();
         let sink = MeteredSink::new(
