@@ -70,6 +70,7 @@ pub(crate) struct Staged {
     state: Mutex<State>,
 }
 
+#[derive(Default)]
 struct State {
     temporary: Option<Temporary>,
     /// Openings that have not said yet that they are done.
@@ -225,8 +226,7 @@ pub(crate) struct Opening {
 impl Opening {
     /// A file that is written where it is, always at its end or from the place it is at.
     pub(crate) fn in_place(target: &Path, file: File) -> Self {
-        let state =
-            State { temporary: None, openings: 1, abandoned: false, failure: None, keep: false };
+        let state = State { openings: 1, ..State::default() };
         let staged = Arc::new(Staged { target: target.to_owned(), state: Mutex::new(state) });
         let append =
             rustix::fs::fcntl_getfl(&file).is_ok_and(|flags| flags.contains(OFlags::APPEND));

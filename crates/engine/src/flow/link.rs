@@ -201,6 +201,43 @@ mod tests {
     }
 
     #[test]
+    fn only_the_time_of_waiting_counts_and_it_ends_with_the_wait() {
+        let before = Arc::new(StageMeter::default());
+        let after = Arc::new(StageMeter::default());
+        let control = RunControl::default();
+        let (writer, mut reader) = link(&control, before.clone(), after.clone());
+        let later = run_ns(&control) + 3_600_000_000_000;
+        for _ in 0..LINK_BLOCKS {
+            writer.write(block("x")).unwrap();
+        }
+        assert_eq!(before.figures().queued_blocks, LINK_BLOCKS as u64);
+        assert_eq!(before.figures_at(later).held_up_ns, 0, "there was room");
+        let (begun, beginning) = std::sync::mpsc::channel();
+        let writing = std::thread::spawn(move || {
+            begun.send(()).unwrap();
+            writer.write(block("y")).unwrap();
+            writer
+        });
+        beginning.recv().unwrap();
+        while before.figures_at(later).held_up_ns == 0 {
+            std::thread::yield_now();
+        }
+        assert!(reader.next_block().unwrap().is_some());
+        assert_eq!(after.figures_at(later).waiting_ns, 0, "there was something to read");
+        let writer = writing.join().unwrap();
+        let held_up = before.figures().held_up_ns;
+        assert_eq!(before.figures_at(later).held_up_ns, held_up, "nothing is added after the wait");
+        while reader.shared.lock().queue.pop_front().is_some() {}
+        let reading = std::thread::spawn(move || reader.next_block().unwrap().is_some());
+        while after.figures_at(later).waiting_ns == 0 {
+            std::thread::yield_now();
+        }
+        writer.write(block("z")).unwrap();
+        assert!(reading.join().unwrap());
+        assert_eq!(after.figures_at(later).waiting_ns, after.figures().waiting_ns);
+    }
+
+    #[test]
     fn cancelling_frees_both_sides() {
         let meter = Arc::new(StageMeter::default());
         let control = RunControl::default();
