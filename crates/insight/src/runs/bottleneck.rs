@@ -169,6 +169,8 @@ mod tests {
         assert_eq!(held_by(&all, 0), Some((1, "held up by")));
         assert_eq!(held_by(&all, 2), Some((1, "waits for")));
         assert_eq!(held_by(&all, 1), None);
+        assert_eq!(held_by(&all[..2], 0), Some((1, "held up by")), "the last one");
+        assert_eq!(held_by(&all[..1], 0), None);
         all[1].figures.processor_ns = 480_000_000;
         let says = slowest(&all).unwrap().says;
         assert_eq!(says, "is at work all the time, but has a processor for 48.0 % of it only");

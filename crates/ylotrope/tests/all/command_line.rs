@@ -1,8 +1,9 @@
 //! `ylotrope run` gives what `sh` gives.
 
-use std::io::Write;
+use std::io::{BufRead, BufReader, Write};
 use std::path::Path;
 use std::process::{Command, Output, Stdio};
+use std::time::Duration;
 
 use proptest::prelude::*;
 
@@ -253,6 +254,30 @@ fn commands_within_awk_do_what_they_do_under_sh() {
     ] {
         agrees(line, &[], "");
     }
+}
+
+/// The next command does not wait for input that only the one before it was given.
+#[test]
+fn a_program_that_has_ended_is_not_fed_any_more() {
+    let mut child = ours()
+        .args(["run", "-c", "{ echo a; cat; } | { /usr/bin/head -n 1; echo done; cat; }"])
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let out = BufReader::new(child.stdout.take().unwrap());
+    let (sender, lines) = std::sync::mpsc::channel();
+    let reading = std::thread::spawn(move || {
+        out.lines().for_each(|line| sender.send(line.unwrap()).unwrap());
+    });
+    let next = || lines.recv_timeout(Duration::from_secs(20)).expect("a line");
+    assert_eq!((next().as_str(), next().as_str()), ("a", "done"));
+    let mut input = child.stdin.take().unwrap();
+    input.write_all(b"b\n").unwrap();
+    drop(input);
+    assert_eq!(next(), "b");
+    reading.join().unwrap();
+    assert!(child.wait().unwrap().success());
 }
 
 /// A script that loops without end is stopped as any program is.
