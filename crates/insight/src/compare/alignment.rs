@@ -179,4 +179,38 @@ mod tests {
         assert!(!aligned);
         assert_eq!(rows, [(Some(0), Some(0)), (Some(1), Some(1)), (Some(2), None)]);
     }
+
+    #[test]
+    fn lines_that_made_one_together_are_grouped_and_hidden_ones_leave_groups_whole() {
+        let list = [Some((1, 3)), None, Some((5, 5)), Some((5, 5))];
+        let made = list.iter().map(|origin| (*origin, true));
+        let alignment = Alignment::pair(7, 4, made);
+        let rows = |alignment: &Alignment| -> Vec<(Option<u64>, Option<u64>, bool, bool)> {
+            let row = |number| alignment.row(number).unwrap();
+            let flat = |row: Row| (row.left, row.right, row.grouped, row.goes_on);
+            (0..alignment.len()).map(|number| flat(row(number))).collect()
+        };
+        let kept = [
+            (Some(1), Some(0), true, true),
+            (Some(2), None, true, true),
+            (Some(3), None, true, false),
+            (None, Some(1), false, false),
+            (Some(5), Some(2), false, false),
+            (None, Some(3), false, false),
+        ];
+        assert_eq!(rows(&alignment.without_dropped()), kept);
+        assert_eq!(rows(&alignment)[0], (Some(0), None, false, false));
+        assert_eq!((alignment.len(), alignment.dropped), (9, 3));
+        assert!(alignment.row(9).is_none() && !alignment.is_empty());
+        assert_eq!(alignment.without_dropped().dropped, 3);
+        // Lines side by side that have nothing to do with each other: nothing is hidden.
+        let turned = [Some((2, 2)), Some((0, 0))];
+        let made = turned.iter().map(|origin| (*origin, true));
+        let beside = Alignment::pair(4, 2, made);
+        assert!(!beside.aligned);
+        assert_eq!((beside.len(), beside.dropped), (4, 0));
+        assert_eq!(rows(&beside.without_dropped()), rows(&beside));
+        assert_eq!(rows(&beside)[2], (Some(2), None, false, false));
+        assert!(Alignment::pair(0, 0, std::iter::empty()).is_empty());
+    }
 }

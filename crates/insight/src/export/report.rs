@@ -175,10 +175,17 @@ pub(crate) fn escaped(text: &str) -> String {
     out
 }
 
+fn title(record: &RunRecord) -> String {
+    match record.commands.len() {
+        1 => "A run of 1 stage".to_owned(),
+        stages => format!("A run of {stages} stages"),
+    }
+}
+
 /// The report in Markdown; `drawings` are SVG documents with their titles, put in as they are.
 pub fn report_markdown(record: &RunRecord, drawings: &[(&str, String)]) -> String {
     let facts = facts(record);
-    let mut out = format!("# A run of {} stages\n\n", record.commands.len());
+    let mut out = format!("# {}\n\n", title(record));
     out.push_str(&fenced(&record.text));
     out.push('\n');
     for (name, value) in &facts.head {
@@ -206,7 +213,7 @@ pub fn report_markdown(record: &RunRecord, drawings: &[(&str, String)]) -> Strin
 /// The report as one HTML document that needs nothing else.
 pub fn report_html(record: &RunRecord, drawings: &[(&str, String)]) -> String {
     let facts = facts(record);
-    let title = format!("A run of {} stages", record.commands.len());
+    let title = title(record);
     let mut out = format!(
         "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<title>{title}</title>\n\
          <style>\nbody {{ font: 15px/1.5 sans-serif; max-width: 72em; margin: 2em auto; padding: 0 1em; color: #2a2e33; background: #fff; }}\n\
@@ -285,8 +292,40 @@ mod tests {
     }
 
     #[test]
+    fn a_report_has_all_that_is_known_of_a_run() {
+        let mut record = record();
+        let first = &record.commands[0];
+        let second = CommandRecord {
+            command: "sort -r".to_owned(),
+            name: "sort".to_owned(),
+            lines_in: 12,
+            lines_out: 12,
+            bytes_in: 300,
+            bytes_out: 300,
+            held_up_ns: 100_000_000,
+            processor_ns: 1_200_000_000,
+            peak_held_bytes: 5 << 20,
+            status: 2,
+            ..first.clone()
+        };
+        record.commands.push(second);
+        record.directory = "/data".into();
+        record.script = Some("/data/a.sh".into());
+        record.end = crate::runs::record::RunEnd::Failed("no <space> left".to_owned());
+        record.elapsed_ns = 2_500_000_000;
+        record.sources =
+            vec![crate::SourceRecord { path: "/data/gate.log".into(), bytes: 1 << 20 }];
+        record.slowest = Some("sort holds everything".to_owned());
+        let drawings = [("Diagram", "<svg>\n</svg>".to_owned())];
+        insta::assert_snapshot!("report-markdown", report_markdown(&record, &drawings));
+        insta::assert_snapshot!("report-html", report_html(&record, &drawings));
+        insta::assert_snapshot!("figures-csv", figures_csv(&record).replace("\r\n", "␍\n"));
+    }
+
+    #[test]
     fn nothing_in_a_text_ends_its_place() {
         let markdown = report_markdown(&record(), &[("Diagram", "<svg>\n\n</svg>".into())]);
+        assert!(markdown.starts_with("# A run of 1 stage\n"));
         assert!(markdown.contains("`````sh\n"));
         assert!(markdown.contains("\\<b\\>") && markdown.contains("a\\|b"));
         assert!(markdown.contains("<svg>\n</svg>"));

@@ -71,6 +71,7 @@ const LINES: &[&str] = &[
     "./sudo cat log 2> out | wc -l",
     "./sudo cat log >| out 2>&1",
     "./su -c id > out",
+    "rm log > out",
     "cat log | ./sudo tee out",
     "uniq -c log > out; sort log | uniq > out",
     "cat log 2>&1 > out | wc -l",
