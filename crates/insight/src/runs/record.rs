@@ -422,4 +422,40 @@ mod tests {
         assert!(folder.path().join("note.txt").exists());
         assert!(runs.load("../note").is_err());
     }
+
+    #[test]
+    fn a_run_says_how_it_ended_and_what_passed() {
+        let mut run = record("#!/bin/sh\n# count\n grep a f |\n  sort\n", 0);
+        assert_eq!(run.line(), "# count grep a f | sort");
+        run.text = "grep a f\n".to_owned();
+        assert_eq!((run.line().as_str(), run.ended().as_str()), ("grep a f", "done"));
+        run.status = 3;
+        assert_eq!(run.ended(), "status 3");
+        run.end = RunEnd::Cancelled;
+        assert_eq!(run.ended(), "cancelled");
+        let mut command = CommandRecord {
+            lines_out: 5,
+            bytes_out: 50,
+            course: [(1, 2), (2, 6)]
+                .map(|(at, lines)| CoursePoint { at_ns: at * 1_000_000_000, lines, bytes: lines })
+                .to_vec(),
+            ..CommandRecord::default()
+        };
+        assert_eq!((command.lines(), command.bytes()), (5, 50), "what reads nothing");
+        (command.lines_in, command.bytes_in) = (7, 70);
+        assert_eq!((command.lines(), command.bytes()), (7, 70));
+        assert_eq!(command.rates(2, 2_000_000_000), [2.0, 4.0]);
+    }
+
+    #[test]
+    fn the_beginning_of_the_output_is_kept() {
+        let of = |text: &str| record("x", 0).with_output(&engine::Kept::of(text.as_bytes()));
+        let few = of("a\nb");
+        assert_eq!((few.output.as_deref(), few.output_bytes), (Some("a\nb\n"), 3));
+        assert_eq!(of("").output.as_deref(), Some(""));
+        let many: String = (0..OUTPUT_KEPT).map(|number| format!("{number}\n")).collect();
+        let run = of(&many);
+        assert_eq!(run.output_bytes, many.len() as u64);
+        assert_eq!(run.output.as_deref(), Some(&many[..OUTPUT_KEPT]));
+    }
 }
