@@ -142,10 +142,10 @@ impl Shell<'_> {
         };
         let before = self.with_files(|files| files.directory());
         let wanted = PathBuf::from(OsStr::from_bytes(&wanted));
-        let mut path = lexically(&before.join(&wanted));
-        if physical && let Ok(real) = std::fs::canonicalize(&path) {
-            path = real;
-        }
+        let joined = before.join(&wanted);
+        // With -P a folder before `..` is followed first (XCU cd, step 7).
+        let real = if physical { std::fs::canonicalize(&joined).ok() } else { None };
+        let path = real.unwrap_or_else(|| lexically(&joined));
         let facts = self.with_files(|files| files.facts(&path));
         let problem = match facts {
             Ok(facts) if facts.is_directory() => None,
