@@ -52,6 +52,14 @@ pub(crate) fn any() -> ClassUnicode {
     class
 }
 
+/// True for `[:space:]` and `[^:space:]`: a class that is not within brackets.
+pub(crate) fn is_bare_class(expression: &[u8]) -> bool {
+    let inner = expression.strip_prefix(b"[").and_then(|inner| inner.strip_suffix(b":]"));
+    let Some(inner) = inner else { return false };
+    let name = inner.strip_prefix(b"^").unwrap_or(inner).strip_prefix(b":");
+    name.is_some_and(|name| !name.is_empty() && name.iter().all(u8::is_ascii_alphanumeric))
+}
+
 /// Parses what follows `[`. Gives the class and the number of bytes up to and with `]`.
 ///
 /// # Errors

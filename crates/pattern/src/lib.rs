@@ -75,6 +75,8 @@ pub struct Options {
     pub whole_line: bool,
     /// What the text is that is searched.
     pub subject: Subject,
+    /// `[:space:]` outside brackets is an error, not a set of its characters.
+    pub refuse_bare_class: bool,
 }
 
 /// What a searched text is: what newlines in it mean.
@@ -129,6 +131,9 @@ pub enum PatternErrorKind {
     /// `[:name:]` with an unknown name.
     #[error("Invalid character class name")]
     UnknownClass,
+    /// `[:name:]` that is not within brackets.
+    #[error("character class syntax is [[:space:]], not [:space:]")]
+    BareClass,
     /// `[.name.]` or `[=name=]` that names no single character.
     #[error("Invalid collation character")]
     UnknownCollating,

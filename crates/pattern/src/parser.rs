@@ -20,15 +20,25 @@ pub(crate) fn parse(
     options: Options,
     groups: &mut Vec<Node>,
 ) -> Result<Node, Failure> {
-    let Options { ignore_case, subject, .. } = options;
+    let Options { ignore_case, subject, refuse_bare_class, .. } = options;
     if syntax == Syntax::Fixed {
         return Ok(Node::Leaf(literal_text(text, ignore_case)));
     }
     let extended = syntax != Syntax::Basic;
     let awk = syntax == Syntax::Awk;
     let before = groups.len();
-    let mut parser =
-        Parser { text, at: 0, extended, awk, subject, ignore_case, depth: 0, before, groups };
+    let mut parser = Parser {
+        text,
+        at: 0,
+        extended,
+        awk,
+        subject,
+        ignore_case,
+        refuse_bare_class,
+        depth: 0,
+        before,
+        groups,
+    };
     let node = parser.alternation()?;
     if parser.at < text.len() {
         return Err((PatternErrorKind::CloseGroup, parser.at..parser.at + 2));
@@ -71,6 +81,7 @@ struct Parser<'t> {
     awk: bool,
     subject: Subject,
     ignore_case: bool,
+    refuse_bare_class: bool,
     depth: usize,
     /// Groups of the texts before this one.
     before: usize,
@@ -182,6 +193,9 @@ impl Parser<'_> {
                         },
                     )?;
                 self.at += 1 + length;
+                if self.refuse_bare_class && bracket::is_bare_class(&self.text[start..self.at]) {
+                    return Err((PatternErrorKind::BareClass, start..self.at));
+                }
                 if self.text.get(start + 1) == Some(&b'^') {
                     return Ok(self.open_class(class));
                 }

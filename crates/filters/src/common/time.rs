@@ -5,7 +5,10 @@ use jiff::tz::{Offset, TimeZone};
 use jiff::{Span, Timestamp, Zoned};
 use stream::Files;
 
+use named::DayOfMonth;
+
 pub(crate) mod directives;
+mod named;
 
 /// The time zone of the stage: the variable `TZ`, or the machine's.
 pub(crate) fn zone(files: &dyn Files) -> TimeZone {
@@ -30,22 +33,37 @@ pub(crate) fn now(files: &dyn Files) -> Timestamp {
 }
 
 /// Reads a point in time as `date -d` takes it: `@SECONDS`, a date, a time, a zone, and relative
-/// amounts (`3 days ago`, `+1 hour`, `yesterday`, `next month`), in any order. Without a date
-/// the day is `now`'s; with a date and without a time it is midnight.
+/// amounts (`3 days ago`, `+1 hour`, `yesterday`, `next month`), in any order; months and weekdays
+/// by name (`3 Jan 2031`, `next monday`), and the clock of twelve hours (`2pm`). Without a date
+/// the day is `now`'s; with a date and without a time it is midnight. A weekday is the next one,
+/// today included; `next` and `last` leave out today.
 pub(crate) fn read(text: &str, now: &Zoned) -> Option<Zoned> {
     let text = text.trim();
     if let Some(seconds) = text.strip_prefix('@') {
         return seconds_since(seconds).map(|time| time.to_zoned(now.time_zone().clone()));
     }
-    let mut reader = Reader { date: None, time: None, offset: None, relative: Span::new() };
+    let mut reader = Reader {
+        date: None,
+        named: None,
+        weekday: None,
+        time: None,
+        offset: None,
+        relative: Span::new(),
+    };
     let separated = text.to_ascii_lowercase();
     let words: Vec<&str> = separated.split_whitespace().collect();
     let mut at = 0;
     while at < words.len() {
         at += reader.word(&words[at..])?;
     }
-    let date = reader.date.unwrap_or_else(|| now.date());
-    let time = match (reader.time, reader.date) {
+    let given = match (reader.date, reader.named, reader.weekday) {
+        (Some(date), ..) => Some(date),
+        (None, Some(named), _) => Some(named.date(now.year())?),
+        (None, None, Some((ordinal, day))) => Some(weekday_from(now.date(), ordinal, day)?),
+        _ => None,
+    };
+    let date = given.unwrap_or_else(|| now.date());
+    let time = match (reader.time, given) {
         (Some(time), ..) => time,
         (None, Some(_)) => Time::midnight(),
         _ => now.time(),
@@ -61,6 +79,15 @@ pub(crate) fn read(text: &str, now: &Zoned) -> Option<Zoned> {
     let moment = DateTime::from_parts(date, time).to_zoned(zone).ok()?;
     let moment = moment.checked_add(rest).ok()?;
     Some(moment.with_time_zone(now.time_zone().clone()))
+}
+
+/// The weekday `day` (Sunday being 0) counted from a date: 0 for the next one, that date included;
+/// 1 for the next one after it, −1 for the one before it.
+fn weekday_from(from: Date, ordinal: i64, day: i64) -> Option<Date> {
+    let today = i64::from(from.weekday().to_sunday_zero_offset());
+    let weeks = ordinal - i64::from(ordinal > 0 && today != day);
+    let days = (day - today).rem_euclid(7) + weeks * 7;
+    from.checked_add(Span::new().try_days(days).ok()?).ok()
 }
 
 /// The date so many months later. A day that month does not have runs over into the next one.
@@ -91,6 +118,9 @@ pub(crate) fn seconds_since(text: &str) -> Option<Timestamp> {
 
 struct Reader {
     date: Option<Date>,
+    named: Option<DayOfMonth>,
+    /// A weekday, and which of them.
+    weekday: Option<(i64, i64)>,
     time: Option<Time>,
     offset: Option<Offset>,
     relative: Span,
@@ -99,8 +129,9 @@ struct Reader {
 impl Reader {
     /// Takes one or more words; gives how many.
     fn word(&mut self, words: &[&str]) -> Option<usize> {
-        let word = words[0];
+        let word = words[0].trim_end_matches(',');
         match word {
+            "" => return Some(1),
             "now" => return Some(1),
             "today" => return self.add(0, "day").map(|()| 1),
             "yesterday" => return self.add(-1, "day").map(|()| 1),
@@ -109,15 +140,14 @@ impl Reader {
                 self.relative = self.relative.checked_mul(-1).ok()?;
                 return Some(1);
             }
-            "next" | "last" => {
-                let amount = if word == "next" { 1 } else { -1 };
-                return self.add(amount, words.get(1)?).map(|()| 2);
-            }
             "z" | "utc" | "gmt" => {
                 self.offset = Some(Offset::UTC);
                 return Some(1);
             }
             _ => {}
+        }
+        if let Some(used) = self.in_words(words) {
+            return Some(used);
         }
         if let Some((date, time)) = word.split_once('t')
             && let (Some(date), Some((time, offset))) = (date_of(date), time_of(time))
@@ -143,6 +173,50 @@ impl Reader {
             return Some(1);
         }
         self.relative(words)
+    }
+
+    /// A month, a weekday or a time of day in words, or what counts one.
+    fn in_words(&mut self, words: &[&str]) -> Option<usize> {
+        let next = words.get(1).copied();
+        let ordinal = match named::number(words[0]) {
+            Some(number) => number.parse().ok(),
+            None => named::ordinal(words[0]),
+        };
+        if let (Some(ordinal), Some(day)) = (ordinal, next.and_then(named::weekday)) {
+            self.weekday = Some((ordinal, day));
+            return Some(2);
+        }
+        if let (Some(ordinal), Some(next)) = (named::ordinal(words[0]), next) {
+            return self.add(ordinal, next).map(|()| 2);
+        }
+        if let Some(day) = named::weekday(words[0]) {
+            self.weekday = Some((0, day));
+            return Some(1);
+        }
+        if let Some((time, used)) = named::twelve_hours(words) {
+            self.time = Some(time);
+            return Some(used);
+        }
+        let is_unit = |word: &str| unit(word).is_some();
+        if let Some((named, used)) = DayOfMonth::read(words, is_unit) {
+            self.named = Some(named);
+            return Some(used);
+        }
+        // A number alone is the year of a date without one, otherwise hours and minutes.
+        let digits = named::number(words[0]).filter(|_| !next.is_some_and(is_unit))?;
+        let lacks_year = self.named.as_mut().filter(|named| named.year.is_none());
+        if let Some(named) = lacks_year.filter(|_| self.time.is_some() || digits.len() > 2) {
+            named.year = Some(named::year(digits)?);
+            return Some(1);
+        }
+        if digits.len() > 4 {
+            return None;
+        }
+        let hour_digits = if digits.len() > 2 { digits.len() - 2 } else { digits.len() };
+        let (hour, minute) = digits.split_at(hour_digits);
+        let minute = if minute.is_empty() { 0 } else { minute.parse().ok()? };
+        self.time = Some(Time::new(hour.parse().ok()?, minute, 0, 0).ok()?);
+        Some(1)
     }
 
     /// `3 days`, `+3days`, `- 2 hours`, `day`.
@@ -313,6 +387,46 @@ mod tests {
         assert_eq!(at("next month"), "2031-05-02T06:12:04Z");
         assert_eq!(at("10:30"), "2031-04-02T10:30:00Z");
         assert_eq!(at("+2 hours 30 minutes"), "2031-04-02T08:42:04Z");
+        // It is a Wednesday.
+        for (text, date) in [
+            ("3 Jan 2031", "2031-01-03T00:00:00Z"),
+            ("Jan 3 2031 14:00", "2031-01-03T14:00:00Z"),
+            ("January 3, 2032", "2032-01-03T00:00:00Z"),
+            ("jan 3", "2031-01-03T00:00:00Z"),
+            ("3-Jan-31", "2031-01-03T00:00:00Z"),
+            ("sept-5-2030", "2030-09-05T00:00:00Z"),
+            ("3 jan 70 2 days", "1970-01-05T00:00:00Z"),
+            ("3 jan 2 days", "2031-01-05T00:00:00Z"),
+            ("Wed Apr  2 06:12:04 UTC 2031", "2031-04-02T06:12:04Z"),
+            ("Wed, 02 Apr 2031 06:12:04 +0200", "2031-04-02T04:12:04Z"),
+            ("wednesday", "2031-04-02T00:00:00Z"),
+            ("this wed", "2031-04-02T00:00:00Z"),
+            ("next wednesday", "2031-04-09T00:00:00Z"),
+            ("last wednesday", "2031-03-26T00:00:00Z"),
+            ("next monday", "2031-04-07T00:00:00Z"),
+            ("last monday", "2031-03-31T00:00:00Z"),
+            ("third monday 14:00", "2031-04-21T14:00:00Z"),
+            ("2 monday", "2031-04-14T00:00:00Z"),
+            ("sat + 1 day", "2031-04-06T00:00:00Z"),
+            ("3 days ago 14:00", "2031-03-30T14:00:00Z"),
+            ("this week", "2031-04-02T06:12:04Z"),
+            ("tomorrow 2pm", "2031-04-03T14:00:00Z"),
+            ("2:30 p.m.", "2031-04-02T14:30:00Z"),
+            ("12am", "2031-04-02T00:00:00Z"),
+            ("12:05 pm", "2031-04-02T12:05:00Z"),
+            ("1400", "2031-04-02T14:00:00Z"),
+            ("930", "2031-04-02T09:30:00Z"),
+            ("9", "2031-04-02T09:00:00Z"),
+            ("31 feb", "none"),
+            ("13pm", "none"),
+            ("0am", "none"),
+            ("noon", "none"),
+            ("jan 2031", "none"),
+            ("2400", "none"),
+            ("third", "none"),
+        ] {
+            assert_eq!(at(text), date, "{text}");
+        }
         assert_eq!(at("nonsense"), "none");
         assert_eq!(at("2031-13-01"), "none");
     }

@@ -354,3 +354,15 @@ impl Filter for Awk {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lines_of_a_part_know_where_they_begin() {
+        let lines: Vec<(usize, &[u8])> = split_lines(b"ab\n\ncde", 10).collect();
+        assert_eq!(lines, [(10, &b"ab"[..]), (13, b""), (14, b"cde")]);
+        assert_eq!(split_lines(b"", 3).collect::<Vec<_>>(), [(3, &b""[..])]);
+    }
+}

@@ -67,6 +67,11 @@ impl UsageError {
     }
 }
 
+/// How many digits a text begins with.
+fn digits(text: &[u8]) -> usize {
+    text.iter().take_while(|byte| byte.is_ascii_digit()).count()
+}
+
 impl Arguments {
     /// Parses the arguments behind a filter's name.
     ///
@@ -80,7 +85,7 @@ impl Arguments {
                 operands.map(|(word, value)| Operand { value: value.clone(), word }).collect();
             return Ok(parsed);
         }
-        let mut at = 0;
+        let mut at = usize::from(parsed.plus_number(spec, arguments));
         let mut only_operands = false;
         while let Some(argument) = arguments.get(at) {
             let word = at;
@@ -151,6 +156,50 @@ impl Arguments {
         Ok(used)
     }
 
+    /// Takes a number and the letter of a unit after it, as option `option` or `c`; gives the rest.
+    fn number_and_unit<'l>(
+        &mut self,
+        option: char,
+        units: &[u8],
+        sign: &[u8],
+        letters: &'l [u8],
+        word: usize,
+    ) -> &'l [u8] {
+        let (number, rest) = letters.split_at(digits(letters));
+        let number = if number.is_empty() { b"10" } else { number };
+        let unit = rest.first().filter(|unit| units.contains(unit));
+        let (short, size) = match unit {
+            None | Some(b'l') => (option, &b""[..]),
+            Some(b'c') => ('c', &b""[..]),
+            Some(size) => ('c', std::slice::from_ref(size)),
+        };
+        self.options.push(Given { short, value: [sign, number, size].concat(), word });
+        &rest[usize::from(unit.is_some())..]
+    }
+
+    /// Takes `+5`, `+5l`, `+5f` and the like as the first of at most two arguments; false where the
+    /// first one is something else.
+    fn plus_number(&mut self, spec: &'static Spec, arguments: &[Vec<u8>]) -> bool {
+        let Style::NumberAndUnit { option, units, plus: true } = spec.style else { return false };
+        let operand = |word: &Vec<u8>| word == b"-" || !word.starts_with(b"-");
+        let letters = match arguments {
+            [first] => first.strip_prefix(b"+"),
+            [first, second] if operand(second) => first.strip_prefix(b"+"),
+            _ => None,
+        };
+        let Some(letters) = letters else { return false };
+        let unit = letters[digits(letters)..].first().filter(|unit| units.contains(unit));
+        let after = &letters[digits(letters) + usize::from(unit.is_some())..];
+        if !matches!(after, b"" | b"f") {
+            return false;
+        }
+        self.number_and_unit(option, units, b"+", letters, 0);
+        if after == b"f" {
+            self.options.push(Given { short: 'f', value: Vec::new(), word: 0 });
+        }
+        true
+    }
+
     /// Takes `-abc`; gives how many further arguments it used.
     fn cluster(
         &mut self,
@@ -159,13 +208,27 @@ impl Arguments {
         word: usize,
         next: Option<&Vec<u8>>,
     ) -> Result<usize, UsageError> {
-        if let Style::NumberIs(short) = spec.style
-            && letters.iter().all(u8::is_ascii_digit)
-        {
-            self.options.push(Given { short, value: letters.to_vec(), word });
-            return Ok(0);
+        match spec.style {
+            Style::NumberIs(short) if digits(letters) == letters.len() => {
+                self.options.push(Given { short, value: letters.to_vec(), word });
+                return Ok(0);
+            }
+            Style::NumberAndUnit { option, units, .. } if digits(letters) > 0 => {
+                let rest = self.number_and_unit(option, units, b"", letters, word);
+                return if rest.is_empty() { Ok(0) } else { self.cluster(spec, rest, word, next) };
+            }
+            _ => {}
         }
+        let mut from = 0;
         for (at, &letter) in letters.iter().enumerate() {
+            if at < from {
+                continue;
+            }
+            if let (Style::NumberAmong(short), used @ 1..) = (spec.style, digits(&letters[at..])) {
+                from = at + used;
+                self.options.push(Given { short, value: letters[at..from].to_vec(), word });
+                continue;
+            }
             let letter = char::from(letter);
             let Some(option) = spec.option(letter).filter(|option| option.has_letter()) else {
                 let message = format!("invalid option -- '{letter}'");

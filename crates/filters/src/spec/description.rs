@@ -124,6 +124,18 @@ pub enum Style {
     Usual,
     /// As usual, and `-5` is this option with the value 5.
     NumberIs(char),
+    /// As usual, and digits anywhere among letters are this option: `-c5`, `-5c`.
+    NumberAmong(char),
+    /// As usual, and `-5` is an option with the value 5: the form before the standard.
+    NumberAndUnit {
+        /// That option; it counts lines.
+        option: char,
+        /// Letters that may come directly after the number: `l` lines, `c` bytes (the option `c`),
+        /// others a size of bytes.
+        units: &'static [u8],
+        /// As the first of at most two arguments `+5` is the same from line 5 on; `f` may follow.
+        plus: bool,
+    },
     /// As usual, but everything from the first operand on is an operand.
     OptionsFirst,
     /// As usual, but an argument that is a negative number is an operand, and so is

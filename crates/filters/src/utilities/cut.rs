@@ -3,6 +3,7 @@ use std::ops::Range;
 use memchr::{memchr, memmem};
 use stream::{ExitStatus, Input, InputTrouble, Origin, StageError, StageIo};
 
+use crate::common::input::nul_lines::{swapped, where_asked};
 use crate::common::options::field_list::{Unit, parse_list};
 use crate::spec::{
     Arguments, Definition, Filter, Given, Operands, OptionSpec, Spec, Style, UsageError, Verb,
@@ -20,6 +21,7 @@ const OPTIONS: &[OptionSpec] = &[
     option('f', "fields", Some("LIST"), "keep these fields", true),
     option('n', "", None, "do not split characters (with -b; accepted)", true),
     option('s', "only-delimited", None, "drop lines without the delimiter", true),
+    option('z', "zero-terminated", None, "lines end with NUL, not newline", false),
     option(COMPLEMENT, "complement", None, "keep all but the list", false),
     option(
         OUTPUT_DELIMITER,
@@ -95,9 +97,6 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
             1 => {}
             _ => return error(Some(given.word), "the delimiter must be a single character"),
         }
-        if delimiter == b"\n" {
-            return error(Some(given.word), "a newline as the delimiter is not supported yet");
-        }
     }
     if let Some(given) = arguments.last('s')
         && unit != Unit::Fields
@@ -107,7 +106,15 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
             "suppressing non-delimited lines makes sense only when operating on fields",
         );
     }
-    let between = arguments.last(OUTPUT_DELIMITER).map(|given| given.value.clone());
+    let mut between = arguments.last(OUTPUT_DELIMITER).map(|given| match &given.value[..] {
+        b"" => vec![0],
+        text => text.to_vec(),
+    });
+    if arguments.has('z') {
+        // Where lines end with NUL the two are changed for each other in the data too.
+        delimiter = swapped(&delimiter);
+        between = between.map(|text| swapped(&text));
+    }
     if between.is_none() {
         // What stood between two ranges that touch stands between them again.
         ranges.dedup_by(|next, range| {
@@ -118,14 +125,15 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
             touching
         });
     }
-    Ok(Box::new(Cut {
+    let cut = Cut {
         files: arguments.operand_values(),
         unit,
         ranges,
         between,
         delimiter,
         only_delimited: arguments.has('s'),
-    }))
+    };
+    Ok(where_asked(arguments, Box::new(cut)))
 }
 
 fn explain(arguments: &Arguments) -> String {
@@ -202,6 +210,9 @@ impl Filter for Cut {
 
 impl Cut {
     fn one_input(&self, io: &mut StageIo<'_>, input: &mut Input) -> Result<(), InputTrouble> {
+        if self.unit == Unit::Fields && self.delimiter == b"\n" {
+            return self.lines_as_fields(io, input);
+        }
         let single = match (&self.ranges[..], &self.delimiter[..], self.unit) {
             ([only], &[delimiter], Unit::Fields) if only.len() == 1 => {
                 Some((only.start, delimiter))
@@ -261,6 +272,37 @@ impl Cut {
             } else {
                 io.out().put(&kept, Origin::Sequence(lines.first))?;
             }
+        }
+        Ok(())
+    }
+
+    /// Fields that end where lines do: all of the input is one record.
+    fn lines_as_fields(
+        &self,
+        io: &mut StageIo<'_>,
+        input: &mut Input,
+    ) -> Result<(), InputTrouble> {
+        let between = self.between.as_deref().unwrap_or(b"\n");
+        let mut number = 0;
+        let mut wrote = false;
+        while let Some(lines) = input.next_lines()? {
+            let undelimited = number == 0 && lines.newlines == 0;
+            for (id, line) in lines.iter() {
+                let kept = self.ranges.iter().any(|range| range.contains(&number));
+                number += 1;
+                if undelimited && self.only_delimited || !kept && !undelimited {
+                    continue;
+                }
+                if wrote {
+                    io.out().put(between, Origin::None)?;
+                }
+                wrote = true;
+                io.out().put(line, Origin::Line(id))?;
+            }
+        }
+        // A record of one field is dropped where it has nothing that is wanted.
+        if wrote || number > 1 || number == 1 && !self.only_delimited {
+            io.out().put(b"\n", Origin::None)?;
         }
         Ok(())
     }

@@ -123,7 +123,7 @@ static SPEC: Spec = Spec {
     options: OPTIONS,
     operands: Operands::PatternThenFiles,
     operand_names: "pattern [file …]",
-    style: Style::NumberIs('C'),
+    style: Style::NumberAmong('C'),
     usage_status: 2,
     examples: &[
         example("grep refused gate.log", "lines with the word"),
@@ -275,6 +275,7 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
             ignore_case: arguments.has('i') || arguments.has('y'),
             whole_word: arguments.has('w'),
             whole_line: arguments.has('x'),
+            refuse_bare_class: true,
             ..Options::default()
         },
         listing,

@@ -3,7 +3,8 @@ use std::collections::VecDeque;
 use memchr::memchr_iter;
 use stream::{ExitStatus, Input, InputTrouble, Lines, StageError, StageIo};
 
-use crate::common::options::file_headers::{header, headers_wanted};
+use crate::common::input::nul_lines::where_asked;
+use crate::common::options::file_headers::Headers;
 use crate::common::options::head_tail_count::Amount;
 use crate::spec::{
     Arguments, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb, example,
@@ -16,6 +17,7 @@ const OPTIONS: &[OptionSpec] = &[
     option('n', "lines", Some("[-]NUM"), "the first NUM lines; with - all but the last NUM", true),
     option('q', "quiet", None, "no headers with file names", false),
     option('v', "verbose", None, "headers with file names", false),
+    option('z', "zero-terminated", None, "lines end with NUL, not newline", false),
 ];
 
 static SPEC: Spec = Spec {
@@ -24,7 +26,7 @@ static SPEC: Spec = Spec {
     options: OPTIONS,
     operands: Operands::Files,
     operand_names: "[file …]",
-    style: Style::NumberIs('n'),
+    style: Style::NumberAndUnit { option: 'n', units: b"lcbkm", plus: false },
     usage_status: 1,
     examples: &[
         example("head -n 5 gate.log", "the first five lines"),
@@ -37,7 +39,7 @@ pub(crate) static DEFINITION: Definition = Definition::new(&SPEC, build, explain
 struct Head {
     files: Vec<Vec<u8>>,
     amount: Amount,
-    headers: bool,
+    headers: Headers,
 }
 
 fn amount(arguments: &Arguments) -> Result<Amount, UsageError> {
@@ -46,8 +48,8 @@ fn amount(arguments: &Arguments) -> Result<Amount, UsageError> {
 
 fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
     let files = arguments.operand_values();
-    let headers = headers_wanted(arguments, files.len());
-    Ok(Box::new(Head { amount: amount(arguments)?, headers, files }))
+    let headers = Headers::of(arguments, files.len());
+    Ok(where_asked(arguments, Box::new(Head { amount: amount(arguments)?, headers, files })))
 }
 
 fn explain(arguments: &Arguments) -> String {
@@ -65,11 +67,9 @@ fn explain(arguments: &Arguments) -> String {
 impl Filter for Head {
     fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
         let amount = self.amount;
-        let mut first = true;
+        let mut headers = self.headers;
         io.each_input(&self.files, 1, |io, input, name| {
-            if self.headers {
-                header(io, name, &mut first)?;
-            }
+            headers.write(io, name)?;
             match (amount.other_end, amount.bytes) {
                 (false, false) => first_lines(io, input, amount.number),
                 (false, true) => first_bytes(io, input, amount.number),

@@ -242,13 +242,17 @@ impl Filter for Od {
         // The lines that the pending bytes are from.
         let mut from: Option<LineId> = None;
         let mut last = Last::default();
+        let mut opened = false;
         let mut out = Vec::with_capacity(stream::BLOCK_SIZE * 2);
         for file in files {
             if left == 0 && skip == 0 {
                 break;
             }
             let mut input = match io.open(&file) {
-                Ok(input) => input,
+                Ok(input) => {
+                    opened = true;
+                    input
+                }
                 Err(error) => {
                     io.note_status(1);
                     let name = String::from_utf8_lossy(&file).into_owned();
@@ -305,6 +309,10 @@ impl Filter for Od {
                     pending.extend_from_slice(bytes);
                 }
             }
+        }
+        if !opened && io.status() != ExitStatus::SUCCESS {
+            // Nothing was read, so there is no place to name.
+            return Ok(io.status());
         }
         if skip > 0 {
             return Err(StageError::failed(1, "cannot skip past end of combined input"));

@@ -57,6 +57,10 @@ fn decimal(text: &[u8]) -> Option<Decimal> {
         Some(body) => (true, body),
         None => (false, text.strip_prefix('+').unwrap_or(text)),
     };
+    if let Some(body) = body.strip_prefix("0x").or_else(|| body.strip_prefix("0X")) {
+        let (digits, decimals) = hexadecimal(body)?;
+        return Some(Decimal { digits: if negative { -digits } else { digits }, decimals, negative });
+    }
     let (mantissa, exponent) = match body.split_once(['e', 'E']) {
         Some((mantissa, exponent)) => (mantissa, exponent.parse::<i32>().ok()?),
         None => (body, 0),
@@ -74,6 +78,38 @@ fn decimal(text: &[u8]) -> Option<Decimal> {
     }
     let decimals = u32::try_from(decimals).ok().filter(|&decimals| decimals <= 30)?;
     Some(Decimal { digits: if negative { -digits } else { digits }, decimals, negative })
+}
+
+/// A hexadecimal number without its prefix, as the language C writes it (`1f`, `1.8p-1`): decimal
+/// digits, and how many of them come after the point.
+fn hexadecimal(body: &str) -> Option<(i128, u32)> {
+    let (mantissa, exponent) = match body.split_once(['p', 'P']) {
+        Some((mantissa, exponent)) => (mantissa, exponent.parse::<i32>().ok()?),
+        None => (body, 0),
+    };
+    let (whole, fraction) = mantissa.split_once('.').unwrap_or((mantissa, ""));
+    let all = format!("{whole}{fraction}");
+    // More digits would not fit when they are scaled.
+    if all.is_empty() || all.len() > 24 || !all.bytes().all(|byte| byte.is_ascii_hexdigit()) {
+        return None;
+    }
+    let mut digits = i128::from_str_radix(&all, 16).ok()?;
+    let mut exponent = exponent.checked_sub(i32::try_from(fraction.len()).ok()? * 4)?;
+    while exponent < 0 && digits % 2 == 0 && digits != 0 {
+        (digits, exponent) = (digits / 2, exponent + 1);
+    }
+    if digits == 0 {
+        return Some((0, 0));
+    }
+    if exponent >= 0 {
+        return Some((digits.checked_mul(1i128.checked_shl(u32::try_from(exponent).ok()?)?)?, 0));
+    }
+    // A half is five tenths.
+    let decimals = exponent.unsigned_abs();
+    if decimals > 30 {
+        return None;
+    }
+    Some((digits.checked_mul(5i128.checked_pow(decimals)?)?, decimals))
 }
 
 fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {

@@ -59,7 +59,7 @@ static SPEC: Spec = Spec {
     options: OPTIONS,
     operands: Operands::OneFile,
     operand_names: "[file [prefix]]",
-    style: Style::NumberIs('l'),
+    style: Style::NumberAmong('l'),
     usage_status: 1,
     examples: &[
         example("split -l 1000 gate.log part-", "files part-aa, part-ab, … of a thousand lines"),

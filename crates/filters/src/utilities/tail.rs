@@ -2,7 +2,8 @@ use std::time::Duration;
 
 use stream::{ExitStatus, StageError, StageIo};
 
-use crate::common::options::file_headers::{header, headers_wanted};
+use crate::common::input::nul_lines::where_asked;
+use crate::common::options::file_headers::Headers;
 use crate::common::options::head_tail_count::Amount;
 use crate::spec::{
     Arguments, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb, example,
@@ -33,6 +34,7 @@ const OPTIONS: &[OptionSpec] = &[
         false,
     ),
     option('v', "verbose", None, "headers with file names", false),
+    option('z', "zero-terminated", None, "lines end with NUL, not newline", false),
     option(RETRY, "retry", None, "keep trying to open a file that is not there", false),
     option_maybe(FOLLOW, "follow", "HOW", "as -f; name follows whatever file has that name"),
 ];
@@ -43,7 +45,7 @@ static SPEC: Spec = Spec {
     options: OPTIONS,
     operands: Operands::Files,
     operand_names: "[file …]",
-    style: Style::NumberIs('n'),
+    style: Style::NumberAndUnit { option: 'n', units: b"lcb", plus: true },
     usage_status: 1,
     examples: &[
         example("tail -n 3 winch.log", "the last three lines"),
@@ -61,7 +63,7 @@ pub(crate) static DEFINITION: Definition =
 struct Tail {
     files: Vec<Vec<u8>>,
     amount: Amount,
-    headers: bool,
+    headers: Headers,
     follow: Option<Follow>,
 }
 
@@ -111,8 +113,9 @@ fn amount(arguments: &Arguments) -> Result<Amount, UsageError> {
 
 fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
     let files = arguments.operand_values();
-    let headers = headers_wanted(arguments, files.len());
-    Ok(Box::new(Tail { amount: amount(arguments)?, headers, files, follow: follow(arguments)? }))
+    let headers = Headers::of(arguments, files.len());
+    let tail = Tail { amount: amount(arguments)?, headers, files, follow: follow(arguments)? };
+    Ok(where_asked(arguments, Box::new(tail)))
 }
 
 fn explain(arguments: &Arguments) -> String {
@@ -142,11 +145,9 @@ impl Filter for Tail {
         {
             return follow::run(io, &self.files, amount, self.headers, follow);
         }
-        let mut first = true;
+        let mut headers = self.headers;
         io.each_input(&self.files, 1, |io, input, name| {
-            if self.headers {
-                header(io, name, &mut first)?;
-            }
+            headers.write(io, name)?;
             part(io, input, amount)
         })?;
         Ok(io.status())

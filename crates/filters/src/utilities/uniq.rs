@@ -48,7 +48,7 @@ static SPEC: Spec = Spec {
     options: OPTIONS,
     operands: Operands::OneFile,
     operand_names: "[file [output]]",
-    style: Style::NumberIs('f'),
+    style: Style::NumberAmong('f'),
     usage_status: 1,
     examples: &[
         example("sort spares-upper.txt | uniq -c", "how often each line occurs"),

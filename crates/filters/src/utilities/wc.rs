@@ -7,9 +7,11 @@ use unicode_width::UnicodeWidthChar;
 
 use crate::spec::{
     Arguments, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb, example,
-    option,
+    option, shown,
 };
 use crate::text::phrases::{from_files, list};
+
+const NAMES_FROM: char = '\u{1}';
 
 const OPTIONS: &[OptionSpec] = &[
     option('c', "bytes", None, "count bytes", true),
@@ -17,6 +19,13 @@ const OPTIONS: &[OptionSpec] = &[
     option('L', "max-line-length", None, "the width of the widest line", false),
     option('m', "chars", None, "count characters", true),
     option('w', "words", None, "count words", true),
+    option(
+        NAMES_FROM,
+        "files0-from",
+        Some("FILE"),
+        "count the files whose names are in FILE, ended by NUL; - is standard input",
+        false,
+    ),
 ];
 
 static SPEC: Spec = Spec {
@@ -37,6 +46,8 @@ pub(crate) static DEFINITION: Definition = Definition::new(&SPEC, build, explain
 
 struct Wc {
     files: Vec<Vec<u8>>,
+    /// Where the names of the files are, if not among the arguments.
+    names_from: Option<Vec<u8>>,
     wanted: Wanted,
 }
 
@@ -59,7 +70,7 @@ struct Counts {
 }
 
 fn wanted(arguments: &Arguments) -> Wanted {
-    let any = !arguments.options.is_empty();
+    let any = arguments.options.iter().any(|given| given.short != NAMES_FROM);
     Wanted {
         lines: arguments.has('l') || !any,
         words: arguments.has('w') || !any,
@@ -70,7 +81,16 @@ fn wanted(arguments: &Arguments) -> Wanted {
 }
 
 fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
-    Ok(Box::new(Wc { files: arguments.operand_values(), wanted: wanted(arguments) }))
+    let names_from = arguments.last(NAMES_FROM).map(|given| given.value.clone());
+    if let (Some(_), Some(extra)) = (&names_from, arguments.operands.first()) {
+        let message = format!(
+            "extra operand {}\nfile operands cannot be combined with --files0-from",
+            shown(&extra.value)
+        );
+        return Err(UsageError::with_hint(&SPEC, Some(extra.word), &message));
+    }
+    let files = arguments.operand_values();
+    Ok(Box::new(Wc { files, names_from, wanted: wanted(arguments) }))
 }
 
 fn explain(arguments: &Arguments) -> String {
@@ -87,17 +107,35 @@ fn explain(arguments: &Arguments) -> String {
             parts.push(what.to_owned());
         }
     }
-    format!("counts {}{}", list(&parts), from_files(&arguments.operand_values()))
+    let files = match arguments.last(NAMES_FROM).map(|given| &given.value[..]) {
+        None => from_files(&arguments.operand_values()),
+        Some(b"-") => " of the files named by standard input".to_owned(),
+        Some(name) => format!(" of the files named in {}", String::from_utf8_lossy(name)),
+    };
+    format!("counts {}{files}", list(&parts))
 }
 
 impl Filter for Wc {
     fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
-        let named = !self.files.is_empty();
-        let files = if named { std::mem::take(&mut self.files) } else { vec![b"-".to_vec()] };
+        let named = !self.files.is_empty() || self.names_from.is_some();
+        let files = match &self.names_from {
+            Some(from) => names(io, from)?,
+            None if named => std::mem::take(&mut self.files),
+            None => vec![b"-".to_vec()],
+        };
         let many = files.len() > 1;
-        let mut width = self.width_from_files(io, &files, named);
+        let mut width = match self.names_from.as_deref() {
+            // How many come is not known there.
+            Some(b"-") => 1,
+            _ => self.width_from_files(io, &files, named),
+        };
         let mut total = Counts::default();
-        for file in &files {
+        for (number, file) in files.iter().enumerate() {
+            if let Some(from) = self.names_from.as_deref()
+                && !is_name(io, from, number, file)?
+            {
+                continue;
+            }
             let mut input = match io.open(file) {
                 Ok(input) => input,
                 Err(error) => {
@@ -149,6 +187,52 @@ impl Filter for Wc {
     fn verb(&self) -> Verb {
         Verb::Merges
     }
+}
+
+/// The names in a file, each ended by NUL. Memory: all of them.
+fn names(io: &mut StageIo<'_>, from: &[u8]) -> Result<Vec<Vec<u8>>, StageError> {
+    let failed = |error: &std::io::Error| {
+        let name = String::from_utf8_lossy(from);
+        let why = stream::describe(error);
+        StageError::failed(1, format!("cannot open '{name}' for reading: {why}"))
+    };
+    let mut input = io.open(from).map_err(|error| failed(&error))?;
+    let mut all = Vec::new();
+    loop {
+        match input.next_block() {
+            Ok(Some(lines)) => all.extend_from_slice(&lines.bytes),
+            Ok(None) => break,
+            Err(ReadError::Cancelled) => return Err(StageError::Cancelled),
+            Err(ReadError::Io(error)) => return Err(failed(&error)),
+        }
+        io.check_value(all.len())?;
+    }
+    if all.last() == Some(&0) {
+        all.pop();
+    } else if all.is_empty() {
+        return Ok(Vec::new());
+    }
+    Ok(all.split(|byte| *byte == 0).map(<[u8]>::to_vec).collect())
+}
+
+/// False, with a message, for what is no name of a file.
+fn is_name(
+    io: &mut StageIo<'_>,
+    from: &[u8],
+    number: usize,
+    name: &[u8],
+) -> Result<bool, StageError> {
+    let why = if name.is_empty() {
+        let from = String::from_utf8_lossy(from);
+        format!("{from}:{}: invalid zero-length file name", number + 1)
+    } else if name == b"-" && from == b"-" {
+        "when reading file names from stdin, no file name of '-' allowed".to_owned()
+    } else {
+        return Ok(true);
+    };
+    io.note_status(1);
+    io.message(&why)?;
+    Ok(false)
 }
 
 /// Files from this size on are counted in parts.

@@ -335,15 +335,22 @@ impl Runner<'_, '_> {
         let fixed: u64 = xargs.command.iter().map(|word| word.len() as u64 + 1).sum();
         let mut batch = Batch::default();
         let mut any = false;
-        while let Some(item) = items.next().map_err(|error| match error {
-            items::Trouble::Read(error) => read_failure(1, &items.name, error),
-            items::Trouble::Quote(quote) => StageError::failed(
-                1,
-                format!(
-                    "unmatched {quote} quote; by default quotes are special to xargs unless you use the -0 option"
-                ),
-            ),
-        })? {
+        loop {
+            let item = match items.next() {
+                Ok(Some(item)) => item,
+                Ok(None) => break,
+                Err(items::Trouble::Read(error)) => return Err(read_failure(1, &items.name, error)),
+                Err(items::Trouble::Quote(quote)) => {
+                    // What came before it is run.
+                    if !batch.items.is_empty() {
+                        self.batch(io, batch)?;
+                    }
+                    let why = format!(
+                        "unmatched {quote} quote; by default quotes are special to xargs unless you use the -0 option"
+                    );
+                    return Err(StageError::failed(1, why));
+                }
+            };
             any = true;
             if let Some(text) = &xargs.replaced {
                 let words: Vec<Vec<u8>> = xargs.command.iter().map(|word| replaced(word, text, &item.bytes)).collect();

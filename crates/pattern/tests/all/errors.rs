@@ -66,3 +66,22 @@ fn the_text_that_is_wrong_is_named_among_several() {
     // Nothing is wrong with any text that is taken as it is.
     assert!(Pattern::new(&texts, Syntax::Fixed, Options::default()).is_ok());
 }
+
+#[test]
+fn a_class_outside_brackets_is_refused_where_that_is_asked_for() {
+    let asked = Options { refuse_bare_class: true, ..Options::default() };
+    let built = |pattern: &str, options| {
+        Pattern::new(&[pattern.as_bytes()], Syntax::Basic, options)
+            .map_err(|error| (error.kind, pattern[error.span].to_owned()))
+    };
+    for (pattern, place) in
+        [("[:space:]", "[:space:]"), ("x[:a:]y", "[:a:]"), ("[^:digit:]*", "[^:digit:]")]
+    {
+        let error = built(pattern, asked).err();
+        assert_eq!(error, Some((PatternErrorKind::BareClass, place.to_owned())), "{pattern}");
+        assert!(built(pattern, Options::default()).is_ok(), "{pattern}");
+    }
+    for pattern in ["[[:space:]]", "[:a]", "[:a:b]", "[::]", "[:a-c:]", "[a:b:]"] {
+        assert!(built(pattern, asked).is_ok(), "{pattern}");
+    }
+}

@@ -54,7 +54,7 @@ fn agree(syntax: Syntax, cases: &[Found]) {
 fn candidate_is_right(pattern: &Pattern, line: &[u8]) {
     let block = [b"\n~\n", line, b"\n", line, b"\n"].concat();
     let candidate = pattern.find_candidate(&block, 0);
-    let at = candidate.map(|(at, _)| block[..at].iter().filter(|byte| **byte == b'\n').count());
+    let at = candidate.map(|(at, _)| block[..at].split(|byte| *byte == b'\n').count() - 1);
     for (number, line) in block[..block.len() - 1].split(|byte| *byte == b'\n').enumerate() {
         let has_match = pattern.is_match(line).unwrap();
         if at.is_none_or(|at| number < at) {

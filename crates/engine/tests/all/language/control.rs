@@ -197,3 +197,16 @@ fn leaving() {
         Text("(trap 'echo inner' EXIT; echo a); echo b", b"a\ninner\nb\n", 0, &[]),
     ]);
 }
+
+#[test]
+fn calls_within_calls_have_a_limit_that_is_reached_exactly() {
+    agree(&[
+        Text("f() { [ $1 -le 1 ] && echo end || f $(($1 - 1)); }; f 1000", b"end\n", 0, &[]),
+        Text(
+            "f() { [ $1 -le 1 ] && echo end || f $(($1 - 1)); }; f 1001",
+            b"refused: more than 1000 nested calls",
+            2,
+            &[],
+        ),
+    ]);
+}

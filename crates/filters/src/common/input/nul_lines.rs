@@ -5,9 +5,10 @@ use std::io;
 use std::path::Path;
 use std::sync::Arc;
 
+use bytes::Bytes;
 use stream::{
     Block, ExitStatus, FileFacts, Files, Machine, Output, ReadError, Replacement, RunControl, Sink,
-    Source, StageError, StageIo, StageMeter, StagePorts, WriteError, WriteMode,
+    Source, StageError, StageIo, StageMeter, StagePorts, Tail, WriteError, WriteMode,
 };
 
 use crate::spec::{Arguments, Filter, Verb};
@@ -70,8 +71,32 @@ impl Source for SwapSource {
         Ok(self.0.next_block()?.map(|block| Block::new(swapped(block.bytes()))))
     }
 
+    fn seek_last(&mut self, part: Tail) -> Result<bool, ReadError> {
+        match part {
+            Tail::Bytes(_) => self.0.seek_last(part),
+            // Its lines are others.
+            Tail::Lines(_) => Ok(false),
+        }
+    }
+
+    fn file_bytes(&self) -> Option<u64> {
+        self.0.file_bytes()
+    }
+
     fn facts(&self) -> Option<FileFacts> {
         self.0.facts()
+    }
+
+    fn position(&self) -> Option<u64> {
+        self.0.position()
+    }
+
+    fn rewind(&mut self) -> bool {
+        self.0.rewind()
+    }
+
+    fn give_back(&mut self, bytes: Bytes) -> bool {
+        self.0.give_back(swapped(&bytes).into())
     }
 }
 

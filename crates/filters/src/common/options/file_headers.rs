@@ -2,24 +2,38 @@
 
 use stream::{Origin, StageError, StageIo};
 
+use crate::common::input::nul_lines::swapped;
 use crate::spec::Arguments;
 
-/// Whether each file gets a line with its name: with several files, unless told otherwise.
-pub(crate) fn headers_wanted(arguments: &Arguments, files: usize) -> bool {
-    let told = arguments.options.iter().rev().find(|given| "qv".contains(given.short));
-    told.map_or(files > 1, |given| given.short == 'v')
+/// The lines with names.
+#[derive(Clone, Copy)]
+pub(crate) struct Headers {
+    /// With several files, unless told otherwise.
+    pub(crate) wanted: bool,
+    /// Lines end with NUL: what is written is changed after this.
+    zero: bool,
+    /// None was written yet.
+    first: bool,
 }
 
-/// Writes the line with a file's name before its lines.
-pub(crate) fn header(
-    io: &mut StageIo<'_>,
-    operand: &[u8],
-    first: &mut bool,
-) -> Result<(), StageError> {
-    let name = if operand == b"-" { b"standard input" } else { operand };
-    let gap = if *first { "" } else { "\n" };
-    *first = false;
-    let text = format!("{gap}==> {} <==\n", String::from_utf8_lossy(name));
-    io.out().put(text.as_bytes(), Origin::None)?;
-    Ok(())
+impl Headers {
+    pub(crate) fn of(arguments: &Arguments, files: usize) -> Self {
+        let told = arguments.options.iter().rev().find(|given| "qv".contains(given.short));
+        let wanted = told.map_or(files > 1, |given| given.short == 'v');
+        Self { wanted, zero: arguments.has('z'), first: true }
+    }
+
+    /// Writes the line with a file's name before its lines, where that is wanted. It ends with a
+    /// newline whatever lines end with.
+    pub(crate) fn write(&mut self, io: &mut StageIo<'_>, operand: &[u8]) -> Result<(), StageError> {
+        if !self.wanted {
+            return Ok(());
+        }
+        let name = if operand == b"-" { b"standard input" } else { operand };
+        let gap: &[u8] = if self.first { b"" } else { b"\n" };
+        self.first = false;
+        let line = [gap, b"==> ", name, b" <==\n"].concat();
+        io.out().put(&if self.zero { swapped(&line) } else { line }, Origin::None)?;
+        Ok(())
+    }
 }

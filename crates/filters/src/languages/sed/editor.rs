@@ -28,7 +28,8 @@ const ROUNDS: u32 = 1 << 14;
 enum Queued<'s> {
     Text(&'s [u8]),
     File(&'s [u8]),
-    Line(Vec<u8>),
+    /// A line, and whether it has a newline.
+    Line(Vec<u8>, bool),
 }
 
 /// The state of a range.
@@ -331,8 +332,8 @@ impl<'s, 'm, 'w> Editor<'s, 'm, 'w> {
                 Action::Append(text) => self.queue.push(Queued::Text(text)),
                 Action::ReadFile(name) => self.queue.push(Queued::File(name)),
                 Action::ReadLine(name) => {
-                    if let Some(line) = self.next_line_of(name)? {
-                        self.queue.push(Queued::Line(line));
+                    if let Some((line, terminated)) = self.next_line_of(name)? {
+                        self.queue.push(Queued::Line(line, terminated));
                     }
                 }
                 Action::Insert(text) => self.put_made(text)?,

@@ -49,6 +49,11 @@ impl Place {
         self.sink.is_none()
     }
 
+    /// What was written last gets no newline: what follows comes directly after it.
+    pub(super) fn leave_open(&mut self) {
+        self.owes_newline = false;
+    }
+
     /// Writes a text that comes from `origin`, and its newline (or `end`) where it has one.
     pub(super) fn put(
         &mut self,

@@ -442,7 +442,8 @@ impl<'t> Parser<'t> {
             return Ok(PatternUse::Known(*known));
         }
         let subject = if lines { Subject::Lines } else { Subject::Text };
-        let options = Options { ignore_case: fold, subject, ..Options::default() };
+        let options =
+            Options { ignore_case: fold, subject, refuse_bare_class: true, ..Options::default() };
         let syntax = if self.extended { Syntax::Extended } else { Syntax::Basic };
         let pattern = Pattern::new(&[&key.0], syntax, options).map_err(|error| {
             let start = (place.start + error.span.start).min(place.end);

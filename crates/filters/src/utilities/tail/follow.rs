@@ -9,7 +9,7 @@ use std::time::Duration;
 use stream::{ExitStatus, FileFacts, Input, InputTrouble, ReadError, StageError, StageIo};
 
 use super::part::part;
-use crate::common::options::file_headers::header;
+use crate::common::options::file_headers::Headers;
 use crate::common::options::head_tail_count::Amount;
 
 /// How a file is followed.
@@ -35,13 +35,12 @@ pub(super) fn run(
     io: &mut StageIo<'_>,
     files: &[Vec<u8>],
     amount: Amount,
-    headers: bool,
+    mut headers: Headers,
     follow: Follow,
 ) -> Result<ExitStatus, StageError> {
     let standard = [b"-".to_vec()];
     let files = if files.is_empty() { &standard[..] } else { files };
     let mut followed = Vec::new();
-    let mut first = true;
     // Which file the last output was from, for headers.
     let mut current = usize::MAX;
     for (number, name) in files.iter().enumerate() {
@@ -49,10 +48,8 @@ pub(super) fn run(
             Followed { name: name.clone(), input: None, missing: false, given_up: false };
         match io.open(name) {
             Ok(mut input) => {
-                if headers {
-                    header(io, name, &mut first)?;
-                    current = number;
-                }
+                headers.write(io, name)?;
+                current = number;
                 tolerate(io, name, |io| part(io, &mut input, amount))?;
                 // A pipe ends when it ends.
                 if input.file_facts().is_some_and(|facts| facts.is_regular()) || name != b"-" {
@@ -103,8 +100,8 @@ pub(super) fn run(
             let name = name.clone();
             tolerate(io, &name, |io| {
                 while let Some(lines) = input.next_block()? {
-                    if headers && current != number {
-                        header(io, &name, &mut first)?;
+                    if current != number {
+                        headers.write(io, &name)?;
                         current = number;
                     }
                     io.out().pass_lines(lines)?;

@@ -43,6 +43,58 @@ pub(super) struct State {
 
 const NEWLINE: Symbol = b'\n' as Symbol;
 
+/// Refuses second sets that would not say what each character becomes (XCU tr, Extended
+/// Description).
+fn check(first: &Set, second: &Set, options: Options) -> Result<(), String> {
+    let refuse = |why: &str| Err(why.to_owned());
+    if second.notation.equivalent {
+        return refuse("[=c=] expressions may not appear in string2 when translating");
+    }
+    if second.notation.other_class {
+        return refuse(
+            "when translating, the only character classes that may appear in\n\
+             string2 are 'upper' and 'lower'",
+        );
+    }
+    // With -c the first set has all the other characters, which are more than any second one.
+    let missing = if options.complement {
+        usize::MAX
+    } else {
+        first.symbols.len().saturating_sub(second.symbols.len())
+    };
+    if !options.complement {
+        // A fill before a class moves it.
+        let place = |at: usize| match second.fill {
+            Some((fill, _)) if fill <= at => at + missing,
+            _ => at,
+        };
+        if second.cases.iter().any(|at| !first.cases.contains(&place(*at))) {
+            return refuse("misaligned [:upper:] and/or [:lower:] construct");
+        }
+    }
+    if missing > 0 && !options.truncate && second.fill.is_none() {
+        if second.symbols.is_empty() {
+            return refuse("when not truncating set1, string2 must be non-empty");
+        }
+        if second.notation.ends_with_class {
+            return refuse(
+                "when translating with string1 longer than string2,\n\
+                 the latter string must not end with a character class",
+            );
+        }
+    }
+    let filled = second.fill.map(|(_, symbol)| symbol);
+    let mut symbols = second.symbols.iter().copied().chain(filled);
+    let one = symbols.next();
+    if options.complement && first.notation.class && symbols.any(|other| Some(other) != one) {
+        return refuse(
+            "when translating with complemented character classes,\n\
+             string2 must map all characters in the domain to one",
+        );
+    }
+    Ok(())
+}
+
 impl Action {
     pub(super) fn new(first: Set, second: Option<Set>, options: Options) -> Result<Self, String> {
         let mut action = Self { delete: None, map: HashMap::new(), others: None, squeeze: None };
@@ -60,13 +112,7 @@ impl Action {
             action.squeeze = Some(of_first);
             return Ok(action);
         };
-        if second.symbols.is_empty()
-            && second.fill.is_none()
-            && !options.truncate
-            && !first.symbols.is_empty()
-        {
-            return Err("when not truncating set1, string2 must be non-empty".to_owned());
-        }
+        check(&first, &second, options)?;
         if options.complement {
             let last = second.fill.map(|(_, symbol)| symbol).or(second.symbols.last().copied());
             if let Some(last) = last {

@@ -13,8 +13,23 @@ pub(super) struct Set {
     pub(super) symbols: Vec<Symbol>,
     /// Where `[x*]` stands and its symbol: fills the second set up to the length of the first.
     pub(super) fill: Option<(usize, Symbol)>,
-    /// Which letter classes stand where, for the case conversion of `[:upper:]` to `[:lower:]`.
-    pub(super) has_class: bool,
+    /// Where `[:upper:]` and `[:lower:]` begin among the symbols.
+    pub(super) cases: Vec<usize>,
+    /// What else of its notation counts where characters are translated.
+    pub(super) notation: Notation,
+}
+
+/// What a set was written with.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Notation {
+    /// A class.
+    pub(super) class: bool,
+    /// A class other than `[:upper:]` and `[:lower:]`.
+    pub(super) other_class: bool,
+    /// A class at its end.
+    pub(super) ends_with_class: bool,
+    /// `[=x=]`.
+    pub(super) equivalent: bool,
 }
 
 /// Ranges and repeats beyond this are refused.
@@ -64,6 +79,7 @@ impl Set {
         let mut set = Self::default();
         let mut at = 0;
         while at < text.len() {
+            set.notation.ends_with_class = false;
             if text[at] == b'['
                 && let Some(used) = set.bracketed(&text[at..], second)?
             {
@@ -103,8 +119,13 @@ impl Set {
             let members = class(name).ok_or_else(|| {
                 format!("invalid character class ‘{}’", String::from_utf8_lossy(name))
             })?;
+            match name {
+                b"upper" | b"lower" => self.cases.push(self.symbols.len()),
+                _ => self.notation.other_class = true,
+            }
+            self.notation.class = true;
+            self.notation.ends_with_class = true;
             self.symbols.extend(members);
-            self.has_class = true;
             return Ok(Some(used));
         }
         if let Some((name, used)) = named(b'=') {
@@ -119,6 +140,7 @@ impl Set {
                 ));
             }
             self.symbols.push(symbol);
+            self.notation.equivalent = true;
             return Ok(Some(used));
         }
         if text.len() < 4 {
@@ -134,9 +156,6 @@ impl Set {
         if !digits.iter().all(u8::is_ascii_digit) {
             return Ok(None);
         }
-        if !second {
-            return Err("the [c*] repeat construct may not appear in string1".to_owned());
-        }
         let text = String::from_utf8_lossy(digits);
         let base = if digits.starts_with(b"0") { 8 } else { 10 };
         let number = if digits.is_empty() { Ok(0) } else { usize::from_str_radix(&text, base) };
@@ -145,6 +164,9 @@ impl Set {
             return Err(format!("invalid repeat count ‘{text}’ in [c*n] construct"));
         }
         if number == 0 {
+            if !second {
+                return Err("the [c*] repeat construct may not appear in string1".to_owned());
+            }
             if self.fill.is_some() {
                 return Err("only one [c*] repeat construct may appear in string2".to_owned());
             }

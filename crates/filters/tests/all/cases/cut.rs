@@ -1,7 +1,7 @@
 //! `cut` in cases: the line, what it reads, what it writes, its status.
 
 use super::Case;
-use super::agree_among;
+use super::{agree, agree_among};
 
 const COLONS: &[u8] = b"gate-01:open:12:north\n\
       gate-02:shut:7:south\n\
@@ -193,4 +193,25 @@ fn what_cannot_be_asked_for() {
             Case("cut -f1 missing.txt list.txt", b"", b"a:b\nc:d\n", 1),
         ],
     );
+}
+
+#[test]
+fn lines_that_end_with_nul_and_fields_that_are_lines() {
+    agree(&[
+        Case("cut -z -d: -f2", b"a:b\0c\nd:e\0", b"b\0e\0", 0),
+        Case("cut -z -c1", b"ab\0\ncd", b"a\0\n\0", 0),
+        Case("cut -z -d '\n' -f2", b"a\nb\0c\0", b"b\0c\0", 0),
+        Case("cut -f1,2 --output-delimiter=", b"a\tb\tc\n", b"a\0b\n", 0),
+        Case("cut -d '\n' -f2,3", b"1\n2\n3\n4\n", b"2\n3\n", 0),
+        Case("cut -d '\n' -f2- --output-delimiter=:", b"1\n2\n3", b"2:3\n", 0),
+        Case("cut -d '\n' -f9", b"1\n2\n", b"\n", 0),
+        Case("cut -d '\n' -f9", b"1", b"1\n", 0),
+        Case("cut -d '\n' -f1", b"", b"", 0),
+        Case("cut -d '\n' -f1", b"\n\n", b"\n", 0),
+        Case("cut -s -d '\n' -f1", b"1", b"", 0),
+        Case("cut -s -d '\n' -f1", b"1\n", b"1\n", 0),
+        Case("cut -s -d '\n' -f9", b"1\n", b"", 0),
+        Case("cut -s -d '\n' -f9", b"1\n2\n", b"\n", 0),
+        Case("cut --complement -d '\n' -f1", b"1\n\n3\n", b"\n3\n", 0),
+    ]);
 }

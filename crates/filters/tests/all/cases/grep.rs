@@ -468,3 +468,16 @@ fn what_cannot_be_asked_for() {
         ],
     );
 }
+
+#[test]
+fn a_class_outside_brackets_is_an_error() {
+    agree_among(
+        &[],
+        &[
+            Case("grep [:space:]", b"a b\n", b"", 2),
+            Case("grep -E x[^:digit:]", b"x\n", b"", 2),
+            Case("grep -F [:space:]", b"a[:space:]\n", b"a[:space:]\n", 0),
+            Case("grep [:a]", b"a\n", b"a\n", 0),
+        ],
+    );
+}

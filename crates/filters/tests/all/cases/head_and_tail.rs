@@ -162,3 +162,54 @@ fn what_cannot_be_asked_for() {
         ],
     );
 }
+
+#[test]
+fn the_forms_before_the_standard() {
+    agree_among(
+        FILES,
+        &[
+            Case("head -3c", WORDS, b"alp", 0),
+            Case("head -2l", WORDS, b"alpha\nbeta\n", 0),
+            Case("head -2q a.txt b.txt", b"", b"a1\na2\nb1\nb2", 0),
+            Case("head -1v a.txt", b"", b"==> a.txt <==\na1\n", 0),
+            Case("head -1k", WORDS, WORDS, 0),
+            Case("tail -2c", WORDS, b"a\n", 0),
+            Case("tail -1l", WORDS, b"gamma\n", 0),
+            Case("tail -1b", WORDS, WORDS, 0),
+            Case("tail +2", WORDS, b"beta\ngamma\n", 0),
+            Case("tail +3c a.txt", b"", b"\na2\na3\n", 0),
+            Case("tail +2l -", WORDS, b"beta\ngamma\n", 0),
+            Case("tail +", TEN, b"10\n11\n12\n", 0),
+            // A name with a plus sign where it cannot be a number.
+            Case(
+                "tail +2 a.txt b.txt",
+                b"",
+                b"==> a.txt <==\na1\na2\na3\n\n==> b.txt <==\nb1\nb2",
+                1,
+            ),
+            Case("tail +x", b"", b"", 1),
+            Case("tail -n1 +2", b"", b"", 1),
+            Case("head +2", b"", b"", 1),
+        ],
+    );
+}
+
+#[test]
+fn lines_that_end_with_nul() {
+    agree_among(
+        FILES,
+        &[
+            Case("head -z -n1", b"a\nb\0c\0", b"a\nb\0", 0),
+            Case("head -z -n -1", b"a\0b\0c", b"a\0b\0", 0),
+            Case("tail -z -n1", b"a\0b\nc\0", b"b\nc\0", 0),
+            Case("tail -z -n +2", b"a\0b\0c", b"b\0c", 0),
+            Case("tail -z -c2", b"a\0b\0c", b"\0c", 0),
+            Case(
+                "head -z -n1 a.txt empty.txt",
+                b"",
+                b"==> a.txt <==\na1\na2\na3\n\n==> empty.txt <==\n",
+                0,
+            ),
+        ],
+    );
+}

@@ -163,3 +163,8 @@ fn what_cannot_be_asked_for() {
         Case("od -t x3", b"a", b"", 1),
     ]);
 }
+
+#[test]
+fn without_any_file_there_is_no_place() {
+    agree(&[Case("od no", b"", b"", 1), Case("od no -", b"", b"0000000\n", 1)]);
+}

@@ -379,3 +379,22 @@ fn what_is_no_script() {
         ],
     );
 }
+
+#[test]
+fn files_are_copied_as_they_are() {
+    let files: &[(&str, &[u8])] = &[("open", b"r1\nr2"), ("whole", b"w\n"), ("empty", b"")];
+    agree_among(
+        files,
+        &[
+            Case("sed 'r open'", b"x\ny\n", b"x\nr1\nr2y\nr1\nr2", 0),
+            Case("sed 'r open'", b"x", b"x\nr1\nr2", 0),
+            Case("sed 'R open'", b"x\ny\nz\n", b"x\nr1\ny\nr2z\n", 0),
+            Case("sed -n 'R open'", b"x\ny", b"r1\nr2", 0),
+            Case("sed 'R open'", b"x", b"x\nr1\n", 0),
+            Case("sed 'r whole'", b"x", b"x\nw\n", 0),
+            Case("sed 'r empty'", b"x", b"x", 0),
+            Case("sed 'a b'", b"x", b"x\nb\n", 0),
+            Case("sed 's/[:a:]/x/'", b"a", b"", 1),
+        ],
+    );
+}

@@ -75,3 +75,20 @@ fn what_cannot_be_asked_for() {
         Case("seq -w -f %g 3", b"", b"", 1),
     ]);
 }
+
+#[test]
+fn hexadecimal_numbers() {
+    agree(&[
+        Case("seq 0x10 0x12", b"", b"16\n17\n18\n", 0),
+        Case("seq 0XfF 256", b"", b"255\n256\n", 0),
+        Case("seq -0x1 1", b"", b"-1\n0\n1\n", 0),
+        Case("seq 0x1p2", b"", b"1\n2\n3\n4\n", 0),
+        Case("seq 0x1.8p0 0x3", b"", b"1.5\n2.5\n", 0),
+        Case("seq 0x.8 2", b"", b"0.5\n1.5\n", 0),
+        Case("seq 0x0 1", b"", b"0\n1\n", 0),
+        Case("seq 0x", b"", b"", 1),
+        Case("seq 0xg", b"", b"", 1),
+        Case("seq 0x1p", b"", b"", 1),
+        Case("seq 0x1p-40 1", b"", b"", 1),
+    ]);
+}

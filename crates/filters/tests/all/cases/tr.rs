@@ -93,3 +93,36 @@ fn what_cannot_be_asked_for() {
         Case("tr -d", b"a", b"", 1),
     ]);
 }
+
+#[test]
+fn sets_that_do_not_say_what_a_character_becomes() {
+    for line in [
+        "tr a [:alpha:]",
+        "tr -s a [:digit:]",
+        "tr a [:upper:]",
+        "tr [:lower:]a b[:upper:]",
+        "tr [:digit:] [:lower:]",
+        "tr -t [:digit:] [:lower:]",
+        "tr -c a [:lower:]",
+        "tr -c [:lower:] [:upper:]",
+        "tr -c [:alpha:] xy",
+        "tr -c a [=b=]",
+        "tr a [=b=]",
+        "tr [1*]2 ab",
+        "tr abc ''",
+    ] {
+        agree(&[Case(line, b"abc ABC 12", b"", 1)]);
+    }
+    agree(&[
+        Case("tr [1*3]2 abcd", b"12 3", b"cd 3", 0),
+        Case("tr -c [1*3] x", b"a1b", b"x1x", 0),
+        Case("tr [1*010]2 abcdefghijk", b"12", b"hi", 0),
+        Case("tr a[:lower:] b[:upper:]", b"abc", b"ABC", 0),
+        Case("tr [:upper:] [:upper:]", b"aB", b"aB", 0),
+        Case("tr -ds a [:digit:]", b"aa11b", b"1b", 0),
+        Case("tr -c [:alpha:] x", b"a 1", b"axx", 0),
+        Case("tr -c [:alpha:] [x*]", b"a 1", b"axx", 0),
+        Case("tr [:lower:] [x*]", b"ab1", b"xx1", 0),
+        Case("tr ab[:lower:] [x*][:upper:]", b"abc1", b"ABC1", 0),
+    ]);
+}

@@ -78,3 +78,33 @@ fn what_cannot_be_asked_for() {
         ],
     );
 }
+
+#[test]
+fn files_named_in_a_file() {
+    let files: &[(&str, &[u8])] = &[
+        ("a.txt", b"one two\nthree\n"),
+        ("b.txt", b"four\n"),
+        ("names", b"a.txt\0b.txt\0"),
+        ("one", b"b.txt"),
+        ("none", b""),
+    ];
+    agree_among(
+        files,
+        &[
+            Case(
+                "wc --files0-from=names",
+                b"",
+                b" 2  3 14 a.txt\n 1  1  5 b.txt\n 3  4 19 total\n",
+                0,
+            ),
+            Case("wc -l --files0-from=-", b"a.txt\0b.txt", b"2 a.txt\n1 b.txt\n3 total\n", 0),
+            Case("wc -l --files0-from=one", b"", b"1 b.txt\n", 0),
+            Case("wc --files0-from=none", b"", b"", 0),
+            Case("wc -c --files0-from=-", b"a.txt\0\0b.txt", b"14 a.txt\n5 b.txt\n19 total\n", 1),
+            Case("wc -c --files0-from=-", b"-\0b.txt", b"5 b.txt\n5 total\n", 1),
+            Case("wc -c --files0-from=-", b"no\0b.txt", b"5 b.txt\n5 total\n", 1),
+            Case("wc --files0-from=no", b"", b"", 1),
+            Case("wc --files0-from=names a.txt", b"", b"", 1),
+        ],
+    );
+}

@@ -153,11 +153,25 @@ impl<'s> Editor<'s, '_, '_> {
         for queued in std::mem::take(&mut self.queue) {
             match queued {
                 Queued::Text(text) => self.put_made(text)?,
-                Queued::Line(line) => self.put(None, &line, Some(self.newline), Origin::None)?,
+                Queued::Line(line, terminated) => {
+                    let end = terminated.then_some(self.newline);
+                    self.put(None, &line, end, Origin::None)?;
+                    if !terminated {
+                        self.leave_open();
+                    }
+                }
                 Queued::File(name) => self.copy_file(name)?,
             }
         }
         Ok(())
+    }
+
+    /// A file is copied as it is: a last line without newline does not get one.
+    fn leave_open(&mut self) {
+        match &mut self.edited {
+            Some((edited, _)) => edited.leave_open(),
+            None => self.standard.leave_open(),
+        }
     }
 
     /// Writes a whole file; one that cannot be read counts as empty.
@@ -172,6 +186,9 @@ impl<'s> Editor<'s, '_, '_> {
                         _ => (&lines.bytes[..], None),
                     };
                     self.put(None, text, end, Origin::Sequence(lines.first))?;
+                    if end.is_none() {
+                        self.leave_open();
+                    }
                 }
                 Ok(None) | Err(ReadError::Io(_)) => return Ok(()),
                 Err(ReadError::Cancelled) => return Err(StageError::Cancelled),
@@ -179,8 +196,12 @@ impl<'s> Editor<'s, '_, '_> {
         }
     }
 
-    /// The next line of a file that is read line by line; `None` at its end or without it.
-    pub(super) fn next_line_of(&mut self, name: &'s [u8]) -> Result<Option<Vec<u8>>, StageError> {
+    /// The next line of a file that is read line by line, and whether it has a newline; `None` at
+    /// its end or without it.
+    pub(super) fn next_line_of(
+        &mut self,
+        name: &'s [u8],
+    ) -> Result<Option<(Vec<u8>, bool)>, StageError> {
         let io = &mut *self.io;
         let reader = self.readers.entry(name).or_insert_with(|| {
             let opened = io.open(if name == b"/dev/stdin" { b"-" } else { name });
@@ -188,7 +209,7 @@ impl<'s> Editor<'s, '_, '_> {
         });
         let Some(records) = reader else { return Ok(None) };
         match records.next(&Separator::Byte(self.newline), false) {
-            Ok(found) => Ok(found.map(|found| found.text.to_vec())),
+            Ok(found) => Ok(found.map(|found| (found.text.to_vec(), found.terminated))),
             Err(ReadError::Cancelled) => Err(StageError::Cancelled),
             Err(ReadError::Io(_)) => Ok(None),
         }
