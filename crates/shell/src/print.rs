@@ -45,6 +45,12 @@ const RESERVED: [&str; 19] = [
     "until", "while", "[[", "function", "time",
 ];
 
+/// True for a word that is part of the grammar where a command begins (XCU 2.4). `function` is not
+/// taken.
+pub fn is_reserved(word: &[u8]) -> bool {
+    word != b"function" && RESERVED.iter().any(|reserved| reserved.as_bytes() == word)
+}
+
 impl Printer {
     fn put(&mut self, text: &str) {
         self.out.push_str(text);

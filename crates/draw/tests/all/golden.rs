@@ -92,6 +92,10 @@ fn a_pipeline_that_ends_in_a_file_has_no_arrow_at_its_end() {
         descriptor: Some(1),
     }];
     keep("ends-in-a-file", &scene.scene());
+    // The stream between two stages is drawn all the same.
+    scene.stages.insert(0, stage("grep -v x gate.log", "keeps 9", Some(9)));
+    scene.stages[1].command = "sort > sorted".to_owned();
+    keep("two-end-in-a-file", &scene.scene());
 }
 
 #[test]

@@ -438,6 +438,10 @@ fn what_a_text_is_known_to_be() {
     assert_eq!(crate::unsupported_command(b"fg"), Some("fg (job control)"));
     assert_eq!(crate::unsupported_command(b"aliases"), None);
     assert_eq!(crate::unsupported_command(b"\xff"), None);
+    for word in ["if", "then", "{", "}", "!", "in", "[[", "time", "esac"] {
+        assert!(crate::is_reserved(word.as_bytes()), "{word}");
+    }
+    assert!(!crate::is_reserved(b"function") && !crate::is_reserved(b"cd"));
     for (text, assigns) in [
         ("a=1", true),
         ("a=1 b=$(c)", true),

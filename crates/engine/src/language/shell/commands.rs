@@ -17,6 +17,8 @@ const SOURCE_MAX: usize = 16 << 20;
 
 /// What a name stands for.
 enum Meaning {
+    /// A word of the grammar.
+    Reserved,
     Function,
     Builtin,
     /// A filter of our own, and the program of the same name, where there is one.
@@ -32,6 +34,9 @@ impl Shell<'_> {
     }
 
     fn meaning(&self, name: &[u8]) -> Meaning {
+        if shell::is_reserved(name) {
+            return Meaning::Reserved;
+        }
         let text = std::str::from_utf8(name).unwrap_or_default();
         if self.state.functions.contains_key(text) {
             return Meaning::Function;
@@ -76,7 +81,10 @@ impl Shell<'_> {
                 Meaning::Program(path) | Meaning::Filter(Some(path)) => {
                     text.extend_from_slice(path.as_os_str().as_bytes());
                 }
-                Meaning::Function | Meaning::Builtin | Meaning::Filter(None) => {
+                Meaning::Reserved
+                | Meaning::Function
+                | Meaning::Builtin
+                | Meaning::Filter(None) => {
                     text.extend_from_slice(name);
                 }
             }
@@ -94,6 +102,7 @@ impl Shell<'_> {
         for name in names {
             let path = |path: &Path| [&b" is "[..], path.as_os_str().as_bytes()].concat();
             let what = match self.meaning(name) {
+                Meaning::Reserved => b" is a shell keyword".to_vec(),
                 Meaning::Function => b" is a shell function".to_vec(),
                 Meaning::Builtin => b" is a shell builtin".to_vec(),
                 Meaning::Filter(_) => b" is a filter of Ylotrope".to_vec(),
