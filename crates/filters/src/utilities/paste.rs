@@ -164,9 +164,9 @@ impl Paste {
             feeds.push((LineFeed::new(input), file));
         }
         // What is put before each column; nothing before the first.
-        let delimiters = self.delimiters.iter().cycle().map(|text| &text[..]);
-        let delimiters: Vec<&[u8]> =
-            std::iter::once(&b""[..]).chain(delimiters).take(columns.len()).collect();
+        let delimiters = self.delimiters.iter().cycle().map(|text| Before::of(text));
+        let delimiters: Vec<Before<'_>> =
+            std::iter::once(Before::Nothing).chain(delimiters).take(columns.len()).collect();
         let mut open = vec![true; columns.len()];
         let traced = io.keeps_origins();
         let mut whole = Vec::with_capacity(stream::BLOCK_SIZE);
@@ -177,7 +177,11 @@ impl Paste {
             // Delimiters are owed until another column shows that the line goes on.
             let mut any = false;
             for ((&column, delimiter), open) in columns.iter().zip(&delimiters).zip(&mut open) {
-                whole.extend_from_slice(delimiter);
+                match delimiter {
+                    Before::Nothing => {}
+                    Before::Byte(byte) => whole.push(*byte),
+                    Before::Text(text) => whole.extend_from_slice(text),
+                }
                 if !*open {
                     continue;
                 }
@@ -206,6 +210,23 @@ impl Paste {
         }
         io.out().put(&whole, Origin::None)?;
         Ok(())
+    }
+}
+
+/// What is put before a column. A single byte, as nearly always, is not copied as a text.
+enum Before<'d> {
+    Nothing,
+    Byte(u8),
+    Text(&'d [u8]),
+}
+
+impl<'d> Before<'d> {
+    fn of(text: &'d [u8]) -> Self {
+        match text {
+            [] => Self::Nothing,
+            [byte] => Self::Byte(*byte),
+            text => Self::Text(text),
+        }
     }
 }
 

@@ -161,6 +161,11 @@ fn throughput_says_what_becomes_of_a_run() {
     running(&mut stand, |running| running.status = 0);
     show("done", &mut stand);
     keep("throughput-done", &mut stand, &[(160, 50), (104, 30), (80, 24)]);
+    // The most is never less than the average, however few moments were seen.
+    running(&mut stand, |running| running.history = History::default());
+    let screen = stand.screen(160, 50);
+    let most = screen.lines().find(|line| line.contains(" most ")).unwrap();
+    assert!(most.contains("135 k lines/s"), "{most}");
     running(&mut stand, |running| {
         running.end = None;
         running.snapshot = Snapshot::default();

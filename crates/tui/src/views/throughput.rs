@@ -293,6 +293,8 @@ fn band_of(canvas: &mut Canvas<'_>, app: &App, running: &Running, number: usize)
             canvas.put_right(column + 8, 1, &line_rate(average.lines), theme.quiet());
             canvas.put_right(right, 1, &byte_rate(average.bytes), theme.quiet());
         } else {
+            // A short run was looked at too seldom to see its quickest moment.
+            let most = most.max(average.lines);
             canvas.put(right - numbers, 1, "most", theme.quiet());
             canvas.put_right(column + 8, 1, &line_rate(most), theme.quiet());
         }
