@@ -277,11 +277,7 @@ impl Cut {
     }
 
     /// Fields that end where lines do: all of the input is one record.
-    fn lines_as_fields(
-        &self,
-        io: &mut StageIo<'_>,
-        input: &mut Input,
-    ) -> Result<(), InputTrouble> {
+    fn lines_as_fields(&self, io: &mut StageIo<'_>, input: &mut Input) -> Result<(), InputTrouble> {
         let between = self.between.as_deref().unwrap_or(b"\n");
         let mut number = 0;
         let mut wrote = false;

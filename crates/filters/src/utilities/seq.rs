@@ -59,7 +59,11 @@ fn decimal(text: &[u8]) -> Option<Decimal> {
     };
     if let Some(body) = body.strip_prefix("0x").or_else(|| body.strip_prefix("0X")) {
         let (digits, decimals) = hexadecimal(body)?;
-        return Some(Decimal { digits: if negative { -digits } else { digits }, decimals, negative });
+        return Some(Decimal {
+            digits: if negative { -digits } else { digits },
+            decimals,
+            negative,
+        });
     }
     let (mantissa, exponent) = match body.split_once(['e', 'E']) {
         Some((mantissa, exponent)) => (mantissa, exponent.parse::<i32>().ok()?),

@@ -339,7 +339,9 @@ impl Runner<'_, '_> {
             let item = match items.next() {
                 Ok(Some(item)) => item,
                 Ok(None) => break,
-                Err(items::Trouble::Read(error)) => return Err(read_failure(1, &items.name, error)),
+                Err(items::Trouble::Read(error)) => {
+                    return Err(read_failure(1, &items.name, error));
+                }
                 Err(items::Trouble::Quote(quote)) => {
                     // What came before it is run.
                     if !batch.items.is_empty() {
@@ -353,16 +355,24 @@ impl Runner<'_, '_> {
             };
             any = true;
             if let Some(text) = &xargs.replaced {
-                let words: Vec<Vec<u8>> = xargs.command.iter().map(|word| replaced(word, text, &item.bytes)).collect();
+                let words: Vec<Vec<u8>> =
+                    xargs.command.iter().map(|word| replaced(word, text, &item.bytes)).collect();
                 let length: u64 = words.iter().map(|word| word.len() as u64 + 1).sum();
                 if length > xargs.bytes {
-                    return Err(StageError::failed(1, "command line cannot be assembled, too long"));
+                    return Err(StageError::failed(
+                        1,
+                        "command line cannot be assembled, too long",
+                    ));
                 }
                 self.command(io, words, Some((item.id, item.id)))?;
                 continue;
             }
             if fixed + item.bytes.len() as u64 + 1 > xargs.bytes {
-                let long = if fixed > xargs.bytes { "cannot fit single argument within argument list size limit" } else { "argument line too long" };
+                let long = if fixed > xargs.bytes {
+                    "cannot fit single argument within argument list size limit"
+                } else {
+                    "argument line too long"
+                };
                 return Err(StageError::failed(1, long));
             }
             if fixed + batch.bytes + item.bytes.len() as u64 + 1 > xargs.bytes {
