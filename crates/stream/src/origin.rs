@@ -295,7 +295,9 @@ mod tests {
         use Origin::{Line, None, Range, Sequence};
         let runs = |pushed: &[(u64, Origin<'_>)]| {
             let mut store = OriginStore::default();
-            pushed.iter().for_each(|(count, origin)| store.push(*count, *origin));
+            for (count, origin) in pushed {
+                store.push(*count, *origin);
+            }
             store.runs.len()
         };
         assert_eq!(runs(&[(2, None), (1, None)]), 1);

@@ -1,7 +1,7 @@
 use proptest::prelude::*;
 
 use super::*;
-use crate::{Pipeline, RedirectionKind, Word, print, quote};
+use crate::{Connector, Pipeline, RedirectionKind, Word, print, quote};
 
 fn same_again(text: &str) -> Result<(), TestCaseError> {
     let first = shape(text);
@@ -452,7 +452,7 @@ fn what_a_text_is_known_to_be() {
     ] {
         assert_eq!(pipeline(text).only_assigns(), assigns, "{text}");
     }
-    use crate::Connector::{And, Or};
-    let goes_on = [And, Or].map(|connector| [0, 1, 255].map(|status| connector.goes_on(status)));
+    let goes_on = [Connector::And, Connector::Or]
+        .map(|connector| [0, 1, 255].map(|status| connector.goes_on(status)));
     assert_eq!(goes_on, [[true, false, false], [false, true, true]]);
 }

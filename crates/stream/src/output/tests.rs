@@ -92,7 +92,7 @@ fn memory_grows_with_what_is_written() {
     output.put(b"b", Origin::None).unwrap();
     assert_eq!(output.buffer.capacity(), BLOCK_SIZE);
     // One that has filled a block will fill another.
-    output.put(&[b'c'; BLOCK_SIZE], Origin::None).unwrap();
+    output.put(&vec![b'c'; BLOCK_SIZE], Origin::None).unwrap();
     output.put(b"d", Origin::None).unwrap();
     assert_eq!(output.buffer.capacity(), BLOCK_SIZE);
 }
