@@ -157,8 +157,10 @@ fn draw_rows(canvas: &mut Canvas<'_>, top: u16, app: &App, rows: &[Row]) {
             canvas.put(4, y, &shown, text_style);
         }
     }
-    if left > 0 && area.height > 2 {
+    if left > 0 && area.height > 0 {
         let more = format!(" {left} more ");
-        canvas.put_right(area.width.saturating_sub(1), area.height - 1, &more, theme.quiet());
+        // In two rows the one note that is left room for keeps its own.
+        let y = if area.height > 2 { area.height - 1 } else { 0 };
+        canvas.put_right(area.width.saturating_sub(1), y, &more, theme.quiet());
     }
 }
