@@ -321,6 +321,14 @@ mod tests {
         assert_eq!(kept.lines_at(1, 1)[0].len(), 6_400_000);
         assert_eq!(kept.line_start(2, 1000).unwrap(), "last");
         assert_eq!(kept.line_start(3, 1000), None);
+        // No segment more than it takes: these are stored as they come.
+        let kept = Kept::default();
+        for letter in [b'a', b'b'] {
+            kept.append(&Block::new(vec![letter; SEGMENT + 1])).unwrap();
+        }
+        let length = |limit| kept.line_start(0, limit).unwrap().len();
+        assert_eq!(length(SEGMENT + 1), SEGMENT + 1);
+        assert_eq!(length(SEGMENT + 2), 2 * (SEGMENT + 1));
     }
 
     #[test]
