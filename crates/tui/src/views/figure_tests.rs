@@ -100,7 +100,7 @@ fn keep(name: &str, stand: &mut Stand, sizes: &[(u16, u16)]) {
 #[test]
 fn throughput_shows_a_band_for_each_command() {
     let mut stand = stand();
-    keep("throughput", &mut stand, &[(160, 50), (104, 30), (80, 24)]);
+    keep("throughput", &mut stand, &[(160, 50), (104, 36), (104, 30), (80, 24)]);
     insta::assert_snapshot!("throughput-styles", stand.styles(104, 30));
     // What is selected is explained, and in view.
     for at in 1..6 {
@@ -238,7 +238,7 @@ fn kept_runs_are_listed_and_compared() {
     assert_eq!(stand.app.compare.marked, None);
     stand.key(KeyCode::End);
     assert_eq!((stand.app.compare.at, stand.app.compared_with()), (11, None));
-    keep("compare-oldest", &mut stand, &[(160, 50), (80, 24), (80, 21)]);
+    keep("compare-oldest", &mut stand, &[(160, 50), (87, 24), (86, 24), (80, 24), (80, 21)]);
     let mut runs = kept_runs();
     runs[11].record.sources.clear();
     stand.app.kept.kept_runs = Some(Arc::new(runs));

@@ -203,7 +203,7 @@ fn bands(canvas: &mut Canvas<'_>, app: &App, running: &Running) {
 /// at the right, and of the course between them.
 fn columns(width: u16) -> (bool, u16, u16, u16) {
     let wide = width >= WIDE;
-    let left = if wide { (width / 4).clamp(38, 48) } else { width * 2 / 3 };
+    let left = if wide { (width / 4).clamp(39, 48) } else { width * 2 / 3 };
     // The longest name of a rate and the longest rates stay apart.
     let numbers = 46.min(width * 2 / 5);
     (wide, left, numbers, width.saturating_sub(left + numbers + 2))
@@ -432,7 +432,7 @@ mod tests {
     #[test]
     fn columns_have_room_for_the_course_only_where_it_is_wide() {
         assert_eq!(columns(103), (false, 68, 41, 0));
-        assert_eq!(columns(104), (true, 38, 41, 23));
+        assert_eq!(columns(104), (true, 39, 41, 22));
         assert_eq!(columns(160), (true, 40, 46, 72));
         assert_eq!(columns(200), (true, 48, 46, 104));
         assert_eq!(columns(0), (false, 0, 0, 0));
