@@ -65,55 +65,51 @@ fn decimal(text: &[u8]) -> Option<Decimal> {
             negative,
         });
     }
-    let (mantissa, exponent) = match body.split_once(['e', 'E']) {
-        Some((mantissa, exponent)) => (mantissa, exponent.parse::<i32>().ok()?),
+    let (mut digits, fraction, exponent) = parts(body, ['e', 'E'], 10, 34)?;
+    let mut decimals = fraction.checked_sub(exponent)?;
+    while decimals < 0 && digits != 0 {
+        digits = digits.checked_mul(10)?;
+        decimals += 1;
+    }
+    let decimals = u32::try_from(decimals.max(0)).ok().filter(|&decimals| decimals <= 30)?;
+    Some(Decimal { digits: if negative { -digits } else { digits }, decimals, negative })
+}
+
+/// All digits of a number of at most `most`, how many of them come after its point, and the
+/// exponent after one of `marks`.
+fn parts(body: &str, marks: [char; 2], radix: u32, most: usize) -> Option<(i128, i32, i32)> {
+    let (mantissa, exponent) = match body.split_once(marks) {
+        Some((mantissa, exponent)) => (mantissa, exponent.parse().ok()?),
         None => (body, 0),
     };
     let (whole, fraction) = mantissa.split_once('.').unwrap_or((mantissa, ""));
     let all = format!("{whole}{fraction}");
-    if all.is_empty() || all.len() > 34 || !all.bytes().all(|byte| byte.is_ascii_digit()) {
+    if all.is_empty() || all.len() > most || !all.chars().all(|digit| digit.is_digit(radix)) {
         return None;
     }
-    let mut digits: i128 = all.parse().ok()?;
-    let mut decimals = i32::try_from(fraction.len()).ok()? - exponent;
-    while decimals < 0 {
-        digits = digits.checked_mul(10)?;
-        decimals += 1;
-    }
-    let decimals = u32::try_from(decimals).ok().filter(|&decimals| decimals <= 30)?;
-    Some(Decimal { digits: if negative { -digits } else { digits }, decimals, negative })
+    let digits = i128::from_str_radix(&all, radix).ok()?;
+    Some((digits, i32::try_from(fraction.len()).ok()?, exponent))
 }
 
 /// A hexadecimal number without its prefix, as the language C writes it (`1f`, `1.8p-1`): decimal
 /// digits, and how many of them come after the point.
 fn hexadecimal(body: &str) -> Option<(i128, u32)> {
-    let (mantissa, exponent) = match body.split_once(['p', 'P']) {
-        Some((mantissa, exponent)) => (mantissa, exponent.parse::<i32>().ok()?),
-        None => (body, 0),
-    };
-    let (whole, fraction) = mantissa.split_once('.').unwrap_or((mantissa, ""));
-    let all = format!("{whole}{fraction}");
     // More digits would not fit when they are scaled.
-    if all.is_empty() || all.len() > 24 || !all.bytes().all(|byte| byte.is_ascii_hexdigit()) {
-        return None;
-    }
-    let mut digits = i128::from_str_radix(&all, 16).ok()?;
-    let mut exponent = exponent.checked_sub(i32::try_from(fraction.len()).ok()? * 4)?;
+    let (mut digits, fraction, exponent) = parts(body, ['p', 'P'], 16, 24)?;
+    let mut exponent = exponent.checked_sub(fraction * 4)?;
     while exponent < 0 && digits % 2 == 0 && digits != 0 {
         (digits, exponent) = (digits / 2, exponent + 1);
     }
     if digits == 0 {
         return Some((0, 0));
     }
-    if exponent >= 0 {
-        return Some((digits.checked_mul(1i128.checked_shl(u32::try_from(exponent).ok()?)?)?, 0));
-    }
-    // A half is five tenths.
-    let decimals = exponent.unsigned_abs();
+    let decimals = if exponent < 0 { exponent.unsigned_abs() } else { 0 };
     if decimals > 30 {
         return None;
     }
-    Some((digits.checked_mul(5i128.checked_pow(decimals)?)?, decimals))
+    // A half is five tenths.
+    let factor: i128 = if exponent < 0 { 5 } else { 2 };
+    Some((digits.checked_mul(factor.checked_pow(exponent.unsigned_abs())?)?, decimals))
 }
 
 fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {

@@ -90,5 +90,11 @@ fn hexadecimal_numbers() {
         Case("seq 0xg", b"", b"", 1),
         Case("seq 0x1p", b"", b"", 1),
         Case("seq 0x1p-40 1", b"", b"", 1),
+        // What does not fit is refused, not turned into something else.
+        Case("seq 0x1p127 1", b"", b"", 1),
+        Case("seq -0x1p127 1", b"", b"", 1),
+        Case("seq 1 0x1p-2147483648", b"", b"", 1),
+        Case("seq 1 1e-2147483648", b"", b"", 1),
+        Case("seq 0e2147483647 1", b"", b"0\n1\n", 0),
     ]);
 }
