@@ -213,4 +213,13 @@ mod tests {
         assert_eq!(rows(&beside)[2], (Some(2), None, false, false));
         assert!(Alignment::pair(0, 0, std::iter::empty()).is_empty());
     }
+
+    #[test]
+    fn an_origin_past_the_input_leaves_the_sides_apart() {
+        assert!(pairs(3, &[Some((0, 2))]).0);
+        assert!(!pairs(3, &[Some((0, 3))]).0);
+        assert!(!pairs(3, &[Some((3, 3))]).0);
+        let apart = Alignment::pair(4, 1, std::iter::once((Some((0, 2)), false)));
+        assert!(!apart.aligned);
+    }
 }

@@ -55,12 +55,9 @@ pub fn difference(file: &PendingFile) -> Difference {
     let (old, old_cut) = beginning(&file.path);
     let written = file.kept.source();
     let (mut new, new_cut) = taken(written);
-    let mut cut = old_cut || new_cut;
+    // Of a longer file the end is what changes, and it is not among what was read.
+    let cut = old_cut || new_cut;
     if file.mode == PendingMode::Append {
-        if old_cut {
-            // The end is what changes, and it is not among what was read.
-            cut = true;
-        }
         new = [&old[..], &new[..]].concat();
     }
     compared(&old, &new, cut)

@@ -252,4 +252,13 @@ mod tests {
         );
         assert_eq!((percent(702, 5000), percent(1, 100_000)), ("14.0 %".into(), "< 0.1 %".into()));
     }
+
+    #[test]
+    fn three_digits_are_shown_on_either_side_of_their_limits() {
+        for (value, says) in
+            [(0.0, "0.00"), (9.994, "9.99"), (9.995, "10.0"), (99.94, "99.9"), (99.95, "100")]
+        {
+            assert_eq!(three_digits(value), says, "{value}");
+        }
+    }
 }

@@ -290,6 +290,16 @@ mod tests {
         };
         assert_eq!(at(1), "grep refused gate.log | uniq | cut -d' ' -f3 | sort > out.txt");
         assert_eq!(at(9), "grep refused gate.log | cut -d' ' -f3 | sort | uniq > out.txt");
+        // A redirection that touches the last word stands after it all the same.
+        let (edit, _) = insert_stage("cat log>out", 0, 1, "sort").unwrap();
+        assert_eq!(apply_edits("cat log>out", &[edit]), "cat log | sort>out");
+        let (edit, _) = insert_stage("cat >out log", 0, 1, "sort").unwrap();
+        assert_eq!(apply_edits("cat >out log", &[edit]), "cat >out log | sort");
+        for empty in ["", "  ", "\n\n\n\n\n\n\n"] {
+            let (edit, span) = insert_stage(empty, 0, 0, "sort").unwrap();
+            assert_eq!(apply_edits(empty, &[edit]), format!("{empty}sort"));
+            assert_eq!(span.range(), empty.len()..empty.len() + 4);
+        }
         let off = "cat x  # off: sort x";
         let (edit, span) = insert_stage(off, 0, 9, "uniq").unwrap();
         let new = apply_edits(off, &[edit]);

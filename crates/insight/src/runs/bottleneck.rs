@@ -231,4 +231,35 @@ mod tests {
         assert_eq!(slowest(&all), None);
         assert_eq!(slowest(&[]), None);
     }
+
+    #[test]
+    fn each_limit_counts_from_its_own_value_on() {
+        let mut all = [command("grep", StageFigures::default())];
+        all[0].figures.elapsed_ns = 20_000_000;
+        assert!(slowest(&all).is_some());
+        all[0].figures.elapsed_ns -= 1;
+        assert!(slowest(&all).is_none());
+        all[0].figures = StageFigures {
+            elapsed_ns: 1_000_000_000,
+            processor_ns: 700_000_000,
+            ..StageFigures::default()
+        };
+        assert_eq!(slowest(&all).unwrap().says, "keeps one processor busy all the time");
+        // Who waits or is held up for a tenth of the time still only passes it on.
+        let held = |ms: u64| StageFigures { held_up_ns: ms * 1_000_000, ..StageFigures::default() };
+        let up = [
+            command("cat", held(900)),
+            command("cut", held(100)),
+            command("sed", held(99)),
+            command("tr", held(0)),
+        ];
+        assert_eq!(held_by(&up, 0), Some((2, "held up by")));
+        let down = [
+            command("cat", waiting(0)),
+            command("cut", waiting(99)),
+            command("sed", waiting(100)),
+            command("tr", waiting(900)),
+        ];
+        assert_eq!(held_by(&down, 3), Some((1, "waits for")));
+    }
 }

@@ -257,4 +257,49 @@ mod tests {
         let gaps = history.gaps(Span::default());
         assert_eq!(gaps, Gaps { since_last_ns: 3 * SECOND, longest_ns: 7 * SECOND });
     }
+
+    #[test]
+    fn a_link_is_as_full_as_the_looks_in_the_window_say() {
+        let mut history = History::default();
+        let span = Span::default();
+        assert!(history.fullness(span, SECOND).abs() < 1e-9);
+        for (second, queued) in [(1, 8), (2, 4), (3, 2)] {
+            let mut look = snapshot(second * SECOND, 1);
+            look.commands[0].figures.queued_blocks = queued;
+            history.push(&look);
+        }
+        let full = |seconds: u64| history.fullness(span, seconds * SECOND) * 8.0;
+        let looks = [full(0), full(1), full(2), full(9)];
+        for (found, wanted) in looks.iter().zip([2.0, 3.0, 14.0 / 3.0, 14.0 / 3.0]) {
+            assert!((found - wanted).abs() < 1e-9, "{looks:?}");
+        }
+    }
+
+    #[test]
+    fn a_second_look_at_one_moment_takes_the_place_of_the_first() {
+        let mut history = History::default();
+        for (second, lines) in [(1, 1), (1, 5), (2, 6)] {
+            history.push(&snapshot(second * SECOND, lines));
+        }
+        let lines: Vec<u64> =
+            history.moments(Span::default()).iter().map(|moment| moment.lines).collect();
+        assert_eq!(lines, [5, 6]);
+    }
+
+    #[test]
+    fn thinned_moments_keep_every_second_and_the_newest() {
+        for more in 0..4 {
+            let mut history = History::default();
+            let count = MOMENTS_MAX as u64 + 1 + more;
+            for at in 0..count {
+                history.push(&snapshot(at, at));
+            }
+            let moments = history.moments(Span::default());
+            let at: Vec<u64> = moments.iter().map(|moment| moment.at_ns).collect();
+            assert_eq!(at[..4], [0, 2, 4, 6]);
+            assert_eq!(at.last(), Some(&(count - 1)));
+            let dense = at.windows(2).filter(|pair| pair[0] + 1 == pair[1]).count();
+            assert_eq!(dense as u64, more, "{:?}", &at[at.len() - 4..]);
+        }
+    }
 }

@@ -458,4 +458,38 @@ mod tests {
         assert_eq!(run.output_bytes, many.len() as u64);
         assert_eq!(run.output.as_deref(), Some(&many[..OUTPUT_KEPT]));
     }
+
+    #[test]
+    fn names_that_are_no_runs_are_not_opened() {
+        let folder = tempfile::tempdir().unwrap();
+        let runs = Runs::at(folder.path().join("runs"));
+        let id = runs.keep(&record("x", 0)).unwrap();
+        let text = std::fs::read(runs.file(&id)).unwrap();
+        for name in ["", ".hidden", "other"] {
+            std::fs::write(runs.file(name), &text).unwrap();
+        }
+        std::fs::write(folder.path().join("above.json"), &text).unwrap();
+        for name in ["", ".hidden", "../above", "./other"] {
+            let error = runs.load(name).unwrap_err();
+            assert_eq!(error.kind(), std::io::ErrorKind::NotFound, "{name}");
+        }
+        assert!(runs.load("other").is_ok());
+    }
+
+    #[test]
+    fn the_course_of_a_long_run_is_thinned_and_has_its_end() {
+        let course = |count: usize| -> Vec<u64> {
+            let moments: Vec<Moment> = (0..count as u64)
+                .map(|at_ns| Moment { at_ns, lines: 2 * at_ns, ..Moment::default() })
+                .collect();
+            let record = CommandRecord::of("sort", &CommandFigures::default(), &moments);
+            record.course.iter().map(|point| point.at_ns).collect()
+        };
+        assert_eq!(course(0), [0; 0]);
+        assert_eq!(course(1), [0]);
+        assert_eq!(course(POINTS), (0..POINTS as u64).collect::<Vec<_>>());
+        let thin = course(POINTS + 2);
+        assert_eq!(thin.len(), POINTS / 2 + 2);
+        assert_eq!((thin[1], thin[thin.len() - 1]), (2, POINTS as u64 + 1));
+    }
 }

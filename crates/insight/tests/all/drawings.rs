@@ -91,6 +91,39 @@ fn a_part_of_the_data_says_so_in_the_drawing() {
 }
 
 #[test]
+fn a_report_draws_the_pipeline_of_its_own_text_only() {
+    let directory = tempfile::tempdir().unwrap();
+    let preview = preview_of("seq 3 | sort", Sample::First(5000));
+    let command = insight::CommandRecord {
+        command: "seq 3".to_owned(),
+        name: "seq".to_owned(),
+        lines_in: 3,
+        bytes_in: 6,
+        ..insight::CommandRecord::default()
+    };
+    let mut record = insight::RunRecord {
+        text: preview.text.to_string(),
+        commands: vec![command],
+        ..insight::RunRecord::default()
+    };
+    let made = |name: &str, record: &insight::RunRecord| {
+        let path = directory.path().join(name);
+        export(Export::Report, Some(&preview), Some(record), &path).unwrap();
+        std::fs::read_to_string(path).unwrap()
+    };
+    let (markdown, html) = (made("a.md", &record), made("a.html", &record));
+    assert!(markdown.starts_with('#') && html.starts_with("<!"), "{markdown}");
+    assert!(markdown.contains("The pipeline") && html.contains("The pipeline"));
+    // Where no file was read, the bar at the top says so.
+    assert!(markdown.contains("what is read"));
+    record.sources = vec![insight::SourceRecord { path: "/data/gate.log".into(), bytes: 6 }];
+    record.text = "seq 4".to_owned();
+    let other = made("b.md", &record);
+    assert!(!other.contains("The pipeline") && other.contains("Lines after each stage"));
+    assert!(!other.contains("what is read") && other.contains("/data/gate.log"));
+}
+
+#[test]
 fn what_cannot_be_exported_says_why_and_writes_nothing() {
     let directory = tempfile::tempdir().unwrap();
     let preview = preview_of("seq 3 | sort", Sample::First(5000));
