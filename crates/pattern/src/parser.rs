@@ -159,25 +159,22 @@ impl Parser<'_> {
     /// A branch ends at `|`, at `)` inside a group, or at the end of the text.
     fn branch(&mut self) -> Result<Node, Failure> {
         let mut parts: Vec<Node> = Vec::new();
-        // `fresh`: nothing that could be repeated stands before, so a basic `*` is itself.
-        let mut fresh = true;
         while self.at < self.text.len() && !self.at_operator(b'|') && !self.at_group_end() {
             let start = self.at;
             let first = parts.is_empty();
-            let atom = self.atom(fresh, first)?;
+            let atom = self.atom(first)?;
             let is_anchor_start = !self.extended && first && self.text[start] == b'^';
             let repeated = if is_anchor_start { atom } else { self.repetitions(atom)? };
             parts.push(repeated);
-            fresh = is_anchor_start;
         }
         Ok(Node::Concat(parts))
     }
 
-    fn atom(&mut self, fresh: bool, first: bool) -> Result<Node, Failure> {
+    fn atom(&mut self, first: bool) -> Result<Node, Failure> {
         let start = self.at;
         let byte = self.text[start];
         match byte {
-            b'\\' => return self.escape(fresh),
+            b'\\' => return self.escape(),
             b'.' => {
                 self.at += 1;
                 return Ok(self.open_class(bracket::any()));
@@ -246,7 +243,7 @@ impl Parser<'_> {
         Ok(Node::Group(number as u32 + 1, Box::new(inside)))
     }
 
-    fn escape(&mut self, fresh: bool) -> Result<Node, Failure> {
+    fn escape(&mut self) -> Result<Node, Failure> {
         let start = self.at;
         let Some(&byte) = self.text.get(start + 1) else {
             return Err((PatternErrorKind::TrailingBackslash, start..start + 1));
@@ -257,10 +254,6 @@ impl Parser<'_> {
             b'(' if !self.extended => return self.group(start),
             b'{' if !self.extended => {
                 return Err((PatternErrorKind::NothingToRepeat, start..start + 2));
-            }
-            b'+' | b'?' if !self.extended && fresh => {
-                // As the host has it: an operator with nothing before it is the character.
-                return Ok(Node::Leaf(Hir::literal([byte])));
             }
             b'1'..=b'9' if !self.awk => {
                 let number = self.before + usize::from(byte - b'0');
@@ -300,6 +293,7 @@ impl Parser<'_> {
             self.at = start + 1 + length;
             return Ok(Node::Leaf(literal(&[byte], self.ignore_case).0));
         }
+        // The character itself; as the host has it, also an operator with nothing before it.
         let (hir, length) = literal(&self.text[start + 1..], self.ignore_case);
         self.at = start + 1 + length;
         Ok(Node::Leaf(hir))

@@ -240,7 +240,9 @@ impl Program {
         let mut from = from;
         while from <= text.len() {
             let Some(start) = candidate(from) else { return Ok(None) };
-            if let Some(found) = self.at(text, start, None, &mut steps)? {
+            if let Some(found) = self.at(text, start, None, &mut steps)?
+                && !(found.whole().is_empty() && inside_character(text, start))
+            {
                 return Ok(Some(found));
             }
             from = start + 1;
@@ -302,6 +304,12 @@ fn leaf(hir: &Hir, text: &[u8], at: usize) -> Option<usize> {
         }
         _ => None,
     }
+}
+
+/// True where a character of several bytes has begun and not ended: nothing is between its bytes.
+fn inside_character(text: &[u8], at: usize) -> bool {
+    (1..4.min(at + 1))
+        .any(|back| decode(&text[at - back..]).is_some_and(|(_, length)| length > back))
 }
 
 fn holds(look: Look, text: &[u8], at: usize) -> bool {

@@ -59,6 +59,25 @@ fn extended_patterns_that_are_wrong() {
 }
 
 #[test]
+fn awk_patterns_that_are_wrong() {
+    for (pattern, kind, place) in [
+        ("x[\\377]", PatternErrorKind::NotText, "\\377"),
+        ("x[a\\200-z]", PatternErrorKind::NotText, "\\200"),
+        ("x[ab\\", OpenBracket, "[ab\\"),
+        ("x[\\z-\\a]", BadRange, "\\z-\\a"),
+    ] {
+        assert_eq!(refused(Syntax::Awk, pattern), (kind, place.to_owned()), "{pattern}");
+    }
+    let not_text = |text: &[u8]| {
+        let error = Pattern::new(&[text], Syntax::Awk, Options::default()).unwrap_err();
+        assert_eq!(error.kind, PatternErrorKind::NotText);
+        error.span
+    };
+    assert_eq!(not_text(b"x[a\xff]"), 3..4);
+    assert_eq!(not_text(b"x[a\\\xff]"), 3..4);
+}
+
+#[test]
 fn the_text_that_is_wrong_is_named_among_several() {
     let texts: [&[u8]; 3] = [b"fine", b"also", b"a["];
     let error = Pattern::new(&texts, Syntax::Basic, Options::default()).err().unwrap();

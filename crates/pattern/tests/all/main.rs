@@ -5,6 +5,7 @@
 
 mod cases;
 mod errors;
+mod laws;
 mod options;
 
 use pattern::{Options, Pattern, Syntax};

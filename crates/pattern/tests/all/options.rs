@@ -119,3 +119,58 @@ fn what_is_known_of_a_pattern_beforehand() {
     assert_eq!(pattern("(a)(b(c))", Syntax::Extended).groups(), 3);
     assert_eq!(pattern("(a)", Syntax::Basic).groups(), 0);
 }
+
+#[test]
+fn classes_of_letters_lose_their_case_with_the_case() {
+    for (class, exact, folded) in [
+        ("[[:upper:]]", "AÉ", "aAéÉß日"),
+        ("[[:lower:]]", "aéß", "aAéÉß日"),
+        ("[[:alpha:]]", "aAéÉß日", "aAéÉß日"),
+        ("[[:digit:]]", "7", "7"),
+        ("[[:punct:]]", "-", "-"),
+        ("[A]", "A", "aA"),
+    ] {
+        for (ignore_case, expected) in [(false, exact), (true, folded)] {
+            let options = Options { ignore_case, ..Options::default() };
+            let all = found(&[class], Syntax::Basic, options, "aA7éÉß日- ").concat();
+            assert_eq!(all, expected, "{class} {ignore_case}");
+        }
+    }
+}
+
+#[test]
+fn escapes_in_the_brackets_of_awk() {
+    for (pattern, text, expected) in [
+        ("[\\]a]", "]a\\", &["]", "a"][..]),
+        ("[\\101\\102]x", "Ax101x", &["Ax"]),
+        ("[\\t-\\r]", "\t\u{b}\u{e}\\", &["\t", "\u{b}"]),
+        ("[\\é]b", "éb\\b", &["éb"]),
+        ("[\\/]", "\\/", &["/"]),
+        ("[a\\\\-]", "\\-b", &["\\", "-"]),
+    ] {
+        assert_eq!(found(&[pattern], Syntax::Awk, Options::default(), text), expected, "{pattern}");
+    }
+    // Without awk a backslash is itself there.
+    assert_eq!(found(&["[\\t]"], Syntax::Extended, Options::default(), "\\t\t"), ["\\", "t"]);
+}
+
+#[test]
+fn words_around_bytes_that_are_not_text() {
+    let whole_word = Options { whole_word: true, ..Options::default() };
+    let of = |text: &str| Pattern::new(&[text.as_bytes()], Syntax::Basic, whole_word).unwrap();
+    for (pattern, line, expected) in [
+        ("a", &b"\xffa\xff"[..], Some(1..2)),
+        ("a", b"\xc3\xa9a\xff", None),
+        ("a", b"a\xff\xc3\xa9a", Some(0..1)),
+        ("a*", b"b\xffaa\xff", Some(0..0)),
+        ("b*", b"\xffbb-", Some(1..3)),
+    ] {
+        let found = of(pattern).find(line, 0).unwrap();
+        let found_later = of(pattern).find(line, 1).unwrap();
+        assert_eq!(of(pattern).is_match(line).unwrap(), found.is_some(), "{pattern} {line:?}");
+        if pattern == "a" {
+            assert_eq!(found, expected, "{pattern} in {line:?}");
+        }
+        assert!(found_later.is_none_or(|later| later.start >= 1));
+    }
+}
