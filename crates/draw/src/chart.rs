@@ -358,4 +358,35 @@ mod tests {
         assert!(Funnel::default().scene().height > 0.0);
         assert!(Throughput::default().scene().height > 0.0);
     }
+
+    #[test]
+    fn a_small_part_is_told_as_one_in_so_many() {
+        for (part, whole, says) in [
+            (0, 3, "0.0 %"),
+            (1, 2000, "0.1 %"),
+            (1, 2001, "1 in 2\u{a0}001"),
+            (3, 1_000_000, "1 in 333\u{a0}333"),
+            (2, 2, "100.0 %"),
+        ] {
+            assert_eq!(share(part, whole), says, "{part} of {whole}");
+        }
+    }
+
+    #[test]
+    fn a_bar_of_time_ends_where_its_room_does() {
+        let bars = |shares_of: &[f64; 3]| -> Vec<(f64, f64)> {
+            let mut scene = Scene::new("bars", RIGHT);
+            shares(&mut scene, 0.0, 0, shares_of);
+            let rects = scene.elements.iter().filter_map(|element| match element {
+                crate::scene::Element::Rect { x, width, .. } => Some((*x, *width)),
+                _ => None,
+            });
+            rects.collect()
+        };
+        let width = RIGHT - MARGIN;
+        assert_eq!(bars(&[0.5, 0.25, 0.25]).len(), 3);
+        assert!((bars(&[0.5, 0.0, 0.5])[1].0 - (MARGIN + width / 2.0)).abs() < 1e-9);
+        assert_eq!(bars(&[1.0, 0.5, 0.0]).len(), 1, "no more than all");
+        assert_eq!(bars(&[0.3 / width * 0.99, 1.0, 0.0]).len(), 1, "too thin to be seen");
+    }
 }

@@ -120,6 +120,12 @@ mod tests {
         assert_eq!(wrap("one two three four", 7, 2), ["one two", "three …"]);
         assert_eq!(wrap("", 7, 2), [""]);
         assert_eq!(cut("索道索道", 5), "索道…");
+        // What is one character to a reader is not taken apart.
+        assert_eq!(cut("ae\u{301}bcd", 4), "ae\u{301}b…");
+        assert_eq!(cut("ae\u{301}bcd", 3), "ae\u{301}…");
+        assert_eq!((cut("ab", 1), cut("ab", 0)), ("…".to_owned(), String::new()));
+        assert_eq!(wrap("ae\u{301}bc", 2, 5), ["ae\u{301}", "bc"]);
+        assert_eq!(wrap("       ", 3, 5), [""]);
     }
 
     proptest! {

@@ -79,4 +79,6 @@ mod run_tests;
 #[cfg(test)]
 mod snapshot_tests;
 #[cfg(test)]
+mod sweep_tests;
+#[cfg(test)]
 mod tests;

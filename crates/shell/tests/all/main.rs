@@ -162,6 +162,7 @@ fn redirections_that_are_refused() {
         ("a >&", "a file name is missing after >&", ">&"),
         ("a >& f", ">& with a file (write &> for both) is not supported", ">& f"),
         ("a <& f", "<& with a file (write &> for both) is not supported", "<& f"),
+        ("a >& ''", ">& with a file (write &> for both) is not supported", ">& ''"),
         ("a > > f", "a file name is missing after >", "> "),
     ]);
 }
@@ -226,6 +227,19 @@ fn words() {
         ("echo \"a\"'b'c\\d", "echo \"a\"'b'c\\d\n"),
         ("echo \\\n", "echo\n"),
         ("echo a\\", "echo a\\\\\n"),
+        (
+            "echo $'\\u00e9x' $'\\u00e90' $'\\U0001f6a0' $'\\U000000e90'",
+            "echo $'éx' $'é0' $'🚠' $'é0'\n",
+        ),
+        ("echo \"${a:-\\\"b\\}\\c}\" \"\\}\"", "echo \"${a:-\\\"b\\}\\c}\" \"\\}\"\n"),
+        ("a=~/b:~/c d=x~ e=~", "a=~/b:~/c d=x~ e=~\n"),
+        ("echo b:~ x=~/a", "echo b:~ x=~/a\n"),
+        ("echo $(( (1 + 2) * (3) ))", "echo $(( (1 + 2) * (3) ))\n"),
+        ("echo $(( \"a\" + 1 ))", "echo $(( a + 1 ))\n"),
+        (
+            "echo {-..3} {+..3} {1..x} {..} {01..3} {-1..-3..2}",
+            "echo {-..3} {+..3} {1..x} {..} {01..03} {-1..-3..2}\n",
+        ),
     ]);
 }
 
@@ -412,5 +426,48 @@ fn commands_of_shells_that_are_refused() {
         ("ulimit -n", "ulimit is not supported", "ulimit"),
         ("hash", "hash is not supported", "hash"),
         ("enable", "enable is not supported", "enable"),
+    ]);
+}
+
+#[test]
+fn two_parentheses_begin_arithmetic_only_where_no_command_can_stand() {
+    let arithmetic = "((…)) (write [ … ] or : $((…))) is not supported";
+    refused(&[("((a = 1))", arithmetic, "(("), ("((a = (1)))", arithmetic, "((")]);
+    printed(&[
+        ("((a); (b))", "( (a); (b))\n"),
+        ("((a) | b)", "( (a) | b)\n"),
+        ("((a); b)", "( (a); b)\n"),
+        ("((a)\nb)", "( (a); b)\n"),
+    ]);
+}
+
+#[test]
+fn words_that_must_be_there() {
+    let word = "a word is missing here";
+    let pattern = "a pattern is missing here";
+    refused(&[
+        ("case in x) a;; esac", "x is not allowed here", "x"),
+        ("case  ; in a) ;; esac", word, "case  "),
+        ("case a in ) b;; esac", pattern, ""),
+        ("case a in b|) c;; esac", pattern, ""),
+        ("case a in (b| ) c;; esac", pattern, ""),
+        ("[[ a == ]]", word, "]]"),
+        ("() { a; }", ") is not allowed here", ")"),
+        ("'' () { a; }", "( is not allowed here", "("),
+        ("a-b() { a; }", "( is not allowed here", "("),
+    ]);
+    printed(&[
+        ("case '' in '') a;; esac", "case '' in '') a ;; esac\n"),
+        ("case \"\" in x|'') a;; esac", "case \"\" in x | '') a ;; esac\n"),
+        ("[[ a == '' ]]", "[[ a == '' ]]\n"),
+        ("[[ -n ]]", "[[ -n ]]\n"),
+        ("[[ -n -n ]]", "[[ -n -n ]]\n"),
+        ("[[ xn == a ]]", "[[ xn == a ]]\n"),
+        ("[[ a =~ ^(b|c)(d)$ ]]", "[[ a =~ ^(b|c)(d)$ ]]\n"),
+        ("[[ (a =~ (b)) && c ]]", "[[ a =~ (b) && c ]]\n"),
+    ]);
+    refused(&[
+        ("[[ xn a ]]", "]] is missing here", "a"),
+        ("[[ -nn a ]]", "]] is missing here", "a"),
     ]);
 }

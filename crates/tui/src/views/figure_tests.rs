@@ -252,3 +252,23 @@ fn kept_runs_are_listed_and_compared() {
     stand.key(KeyCode::Up);
     assert_eq!((stand.app.compare.at, stand.app.compared_with()), (0, Some(2)));
 }
+
+#[test]
+fn figures_give_way_by_their_worth() {
+    let mut stand = stand();
+    super::sweep_tests::keep("sweep-throughput", &mut stand);
+    stand.key(KeyCode::End);
+    super::sweep_tests::keep("sweep-throughput-last", &mut stand);
+    let running = stand.app.running.as_mut().unwrap();
+    running.end = Some(RunEnd::Done);
+    running.snapshot.ended = true;
+    stand.letters("o");
+    super::sweep_tests::keep("sweep-output", &mut stand);
+    let mut stand = Stand::new("true");
+    stand.settle();
+    stand.key(KeyCode::Esc);
+    stand.letters("K");
+    stand.app.kept.kept_runs = Some(Arc::new(kept_runs()));
+    stand.key(KeyCode::Down);
+    super::sweep_tests::keep("sweep-compare", &mut stand);
+}

@@ -46,7 +46,7 @@ fn without_folder(screen: &str, folder: &std::path::Path) -> String {
 }
 
 /// A screen as it is each time.
-fn steady(stand: &mut Stand, width: u16, height: u16) -> String {
+pub(super) fn steady(stand: &mut Stand, width: u16, height: u16) -> String {
     let owner = format!("owner {}", rustix::process::geteuid().as_raw());
     let shown = without_folder(&stand.screen(width, height), stand.folder.path());
     let shown = shown.replace(&owner, "owner U");

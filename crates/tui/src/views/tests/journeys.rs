@@ -3,8 +3,10 @@
 
 mod drawers;
 mod files;
+mod late;
 mod looking;
 mod stages;
+mod told;
 mod writing;
 
 use ratatui::crossterm::event::{KeyCode, KeyModifiers};
@@ -36,6 +38,7 @@ fn press(stand: &mut Stand, keys: &str) {
             "Backspace" => KeyCode::Backspace,
             "Delete" => KeyCode::Delete,
             "F2" => KeyCode::F(2),
+            "F3" => KeyCode::F(3),
             "F5" => KeyCode::F(5),
             one => {
                 let mut characters = one.chars();

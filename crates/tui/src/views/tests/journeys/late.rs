@@ -1,0 +1,170 @@
+//! News that come late: only those of the newest result and of the place on show are taken.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use engine::{PlanError, SessionEvent, StartResult};
+use insight::Alignment;
+
+use super::{message, press, river, text};
+use crate::state::event::Event;
+use crate::state::place::Place;
+use crate::views::tests::Stand;
+
+const LINE: &str = "grep refused DIR/gate.log | cut -d' ' -f2 | sort";
+
+#[test]
+fn rows_of_another_result_or_place_are_not_shown() {
+    let mut stand = river(LINE);
+    let generation = stand.app.result.preview.as_ref().unwrap().generation;
+    let rows = stand.app.lens.len();
+    assert_eq!((rows, stand.app.shown()), (60, Place::Stage(2)));
+    let empty = || Arc::new(Alignment::default());
+    for (of, place) in [(generation + 1, Place::Stage(2)), (generation, Place::Stage(1))] {
+        stand.app.update(Event::Aligned(of, place, empty()));
+        assert_eq!(stand.app.lens.len(), rows, "{of} {place:?}");
+    }
+    press(&mut stand, "Tab Down Down Down");
+    // Rows of this place leave the cursor where there is a row for it.
+    let preview = stand.app.result.preview.clone().unwrap();
+    let other = Arc::new(Alignment::of(&preview.stages[0]));
+    stand.app.update(Event::Aligned(generation, Place::Stage(2), other));
+    assert_eq!((stand.app.lens.len(), stand.app.lens.cursor), (300, 3));
+    stand.app.update(Event::Aligned(generation, Place::Stage(2), empty()));
+    assert_eq!((stand.app.lens.len(), stand.app.lens.cursor), (0, 0));
+}
+
+#[test]
+fn notes_and_matches_of_before_are_not_taken() {
+    let mut stand = river("cut -d, -f2 DIR/gate.log | uniq -c");
+    let generation = stand.app.result.preview.as_ref().unwrap().generation;
+    let notes = stand.app.result.notes.clone();
+    assert!(!notes.is_empty());
+    stand.app.update(Event::Noted(generation + 1, Vec::new()));
+    assert_eq!(stand.app.result.notes.len(), notes.len());
+    stand.app.update(Event::Noted(generation, Vec::new()));
+    assert!(stand.app.result.notes.is_empty());
+
+    press(&mut stand, "Left / r e f Enter");
+    let found = |stand: &Stand| stand.app.lens.search.as_ref().is_some_and(|one| !one.searching);
+    stand.until(found);
+    let matches = stand.app.lens.search.as_ref().unwrap().rows.clone();
+    let number = stand.app.lens.searches;
+    stand.app.update(Event::Found(number - 1, Arc::default()));
+    assert_eq!(stand.app.lens.search.as_ref().unwrap().rows, matches);
+    // The cursor goes to the next match, and stays where it is on one.
+    press(&mut stand, "Tab Home");
+    stand.app.update(Event::Found(number, Arc::new(vec![7, 9])));
+    assert_eq!(stand.app.lens.cursor, 7);
+    press(&mut stand, "Down Down");
+    stand.app.update(Event::Found(number, Arc::new(vec![7, 9])));
+    assert_eq!(stand.app.lens.cursor, 9);
+    stand.app.update(Event::Found(number, Arc::default()));
+    assert_eq!(stand.app.lens.cursor, 9);
+    stand.app.lens.search.as_mut().unwrap().searching = true;
+    stand.app.update(Event::Failed("notes", "of something else".to_owned()));
+    assert!(stand.app.lens.search.as_ref().unwrap().searching);
+    stand.app.update(Event::Failed("search", "too long".to_owned()));
+    assert!(!stand.app.lens.search.as_ref().unwrap().searching);
+    assert_eq!(message(&stand), "search: too long");
+}
+
+#[test]
+fn ends_of_an_evaluation_count_for_the_one_that_is_awaited() {
+    let problem = || PlanError { message: "no".to_owned(), span: shell::Span::new(0, 1) };
+    let ends: [fn(u64, PlanError) -> SessionEvent; 3] = [
+        |number, problem| SessionEvent::Refused(number, problem),
+        |number, _| SessionEvent::Nothing(number),
+        |number, _| SessionEvent::Failed(number, "broken".to_owned()),
+    ];
+    for (at, end) in ends.into_iter().enumerate() {
+        let mut stand = river(LINE);
+        stand.app.result.waiting = Some(77);
+        stand.app.update(Event::Session(end(76, problem())));
+        assert_eq!(stand.app.result.waiting, Some(77));
+        assert!(stand.app.text.problem.is_none() && stand.app.result.preview.is_some());
+        assert_eq!(message(&stand), "");
+        stand.app.update(Event::Session(end(77, problem())));
+        assert_eq!(stand.app.result.waiting, None);
+        assert_eq!(stand.app.text.problem.is_some(), at == 0);
+        assert_eq!(stand.app.result.preview.is_none(), at == 1);
+        assert_eq!(stand.app.lens.len(), if at == 1 { 0 } else { 60 });
+        assert_eq!(message(&stand), if at == 2 { "broken" } else { "" });
+    }
+}
+
+#[test]
+fn new_data_are_looked_at_one_preview_after_the_other() {
+    let mut stand = river(LINE);
+    let generation = |stand: &Stand| stand.app.result.preview.as_ref().unwrap().generation;
+    let first = generation(&stand);
+    stand.app.update(Event::Session(SessionEvent::Arrived));
+    assert!(stand.app.result.waiting.is_some() && !stand.app.result.arrived);
+    stand.app.update(Event::Session(SessionEvent::Arrived));
+    assert!(stand.app.result.arrived, "noted for later");
+    stand.settle();
+    assert!(!stand.app.result.arrived);
+    assert!(generation(&stand) >= first + 2, "{first} {}", generation(&stand));
+    // While the text has an error nothing is looked at.
+    press(&mut stand, "e | Space '");
+    assert!(stand.app.text.problem.is_some());
+    let waits = stand.app.result.waiting;
+    stand.app.update(Event::Session(SessionEvent::Arrived));
+    assert_eq!((stand.app.result.waiting, stand.app.result.arrived), (waits, true));
+}
+
+/// Results of commands that were started, as the numbers of the commands.
+fn started(stand: &Stand) -> Vec<usize> {
+    let all = 0..stand.app.result.preview.as_ref().unwrap().commands.len();
+    all.filter(|number| stand.app.start_result(*number).is_some()).collect()
+}
+
+#[test]
+fn what_was_started_stays_known_where_its_command_stays() {
+    let done = || StartResult::Exited(0, String::new());
+    let mut stand = river(
+        "rm -r $(sed -n 1p DIR/list); rm -r $(sed -n 2p DIR/list); rm -r $(sed -n 3p DIR/list)",
+    );
+    let list = stand.folder.path().join("list");
+    let of = |stand: &mut Stand, names: &str| {
+        std::fs::write(&list, names).unwrap();
+        stand.app.text_changed();
+        stand.settle();
+    };
+    of(&mut stand, "a\nb\na\n");
+    press(&mut stand, "P");
+    assert_eq!(started(&stand), [0; 0]);
+    assert_eq!(stand.app.startable().len(), 3);
+    let generation = stand.app.result.preview.as_ref().unwrap().generation;
+    stand.app.pending.start_result =
+        BTreeMap::from([(0, done()), (1, StartResult::Exited(1, String::new())), (2, done())]);
+    // Of no result that is known.
+    assert_eq!(started(&stand), [0; 0]);
+    stand.app.pending.acted_of = Some(generation);
+    assert_eq!(started(&stand), [0, 1, 2]);
+    let left = |stand: &Stand| -> Vec<usize> {
+        stand.app.startable().iter().map(|(number, _)| *number).collect()
+    };
+    assert_eq!(left(&stand), [1], "one has failed");
+    stand.app.pending.commands_out.insert(1);
+    assert_eq!(left(&stand), [0; 0]);
+    // The same text once more: each keeps its own.
+    stand.app.text_changed();
+    stand.settle();
+    assert_eq!((started(&stand), left(&stand)), (vec![0, 1, 2], vec![]));
+    assert!(stand.app.pending.past.is_empty());
+    // A command that is no more is told beside the others; one of two alike goes on.
+    of(&mut stand, "a\nc\nd\n");
+    assert_eq!(started(&stand), [0]);
+    assert_eq!(stand.app.pending.past.len(), 2);
+    assert!(stand.app.pending.commands_out.is_empty(), "they are others now");
+    of(&mut stand, "c\nd\na\n");
+    assert_eq!((started(&stand), left(&stand)), (vec![2], vec![0, 1]));
+    assert_eq!(stand.app.pending.start_result, BTreeMap::from([(2, done())]));
+    // Another text: nothing of it was started.
+    press(&mut stand, "Esc e Space");
+    stand.settle();
+    assert!(stand.app.pending.start_result.is_empty() && stand.app.pending.past.is_empty());
+    assert_eq!(started(&stand), [0; 0]);
+    assert!(text(&stand).ends_with(") "));
+}
