@@ -486,4 +486,85 @@ mod tests {
         sampled.set_whole_lines(count_lines(file.path(), &RunControl::default()).unwrap());
         assert_eq!(sampled.number(0), 49_998);
     }
+
+    #[test]
+    fn lines_of_a_file_are_counted_with_the_open_one() {
+        let count = |text: &[u8]| {
+            let file = tempfile::NamedTempFile::new().unwrap();
+            std::fs::write(file.path(), text).unwrap();
+            count_lines(file.path(), &RunControl::default())
+        };
+        for (text, lines) in
+            [(&b""[..], 0), (b"a", 1), (b"a\n", 1), (b"a\nb", 2), (b"\n\n", 2), (b"\n", 1)]
+        {
+            assert_eq!(count(text), Some(lines), "{text:?}");
+        }
+        let control = RunControl::default();
+        control.cancel();
+        assert_eq!(count_lines(Path::new("Cargo.toml"), &control), None);
+        assert_eq!(count_lines(Path::new("/no/such"), &RunControl::default()), None);
+    }
+
+    #[test]
+    fn everything_ends_at_the_limit_of_lines() {
+        for (most, cut) in [(4, Some(Limit::Lines(4))), (5, None), (3, Some(Limit::Lines(3)))] {
+            let limits = Limits { lines: most, ..Limits::default() };
+            let source = Box::new(CutSource::new(b"a\nb\nc\nd\n", 2));
+            let control = RunControl::default();
+            let taken = take(source, Sample::Everything, &limits, &control, Some(8)).unwrap();
+            assert_eq!((taken.kept.lines(), taken.cut), (most.min(4), cut));
+            assert_eq!(taken.complete, cut.is_none());
+        }
+    }
+
+    proptest::proptest! {
+        #![proptest_config(proptest::prelude::ProptestConfig {
+            failure_persistence: None,
+            ..proptest::prelude::ProptestConfig::with_cases(2000)
+        })]
+
+        /// Each sample beside what it is of the lines that the limit of bytes leaves.
+        #[test]
+        fn samples_are_the_lines_they_say(
+            data in "[a\n]{0,20}", way in 0..4, count in 1_u64..6, bytes in 1_u64..24, cut in 1_usize..8
+        ) {
+            let sample = match way {
+                0 => Sample::First(count),
+                1 => Sample::Last(count),
+                2 => Sample::Every(count),
+                _ => Sample::Everything,
+            };
+            let limits = Limits { bytes, ..Limits::default() };
+            let source = Box::new(CutSource::new(data.as_bytes(), cut));
+            let whole = data.len() as u64;
+            let taken = take(source, sample, &limits, &RunControl::default(), Some(whole)).unwrap();
+            let visible = &data[..data.len().min(bytes as usize)];
+            let lines: Vec<&str> = visible.split_inclusive('\n').collect();
+            let all = lines.iter().enumerate();
+            let wanted: Vec<(usize, &str)> = all
+                .filter(|(at, _)| match sample {
+                    Sample::First(most) => (*at as u64) < most,
+                    Sample::Last(most) => (lines.len() - at) as u64 <= most,
+                    Sample::Every(step) => (*at as u64).is_multiple_of(step),
+                    _ => true,
+                })
+                .map(|(at, line)| (at, *line))
+                .collect();
+            let text: String = wanted.iter().map(|(_, line)| *line).collect();
+            proptest::prop_assert_eq!(String::from_utf8(taken.kept.contents()).unwrap(), text.clone());
+            let numbers: Vec<i64> = (0..taken.kept.lines()).map(|line| taken.number(line)).collect();
+            let expected: Vec<i64> = wanted.iter().map(|(at, _)| *at as i64 + 1).collect();
+            proptest::prop_assert_eq!(numbers, expected);
+            let enough = matches!(sample, Sample::First(most) if visible.matches('\n').count() as u64 >= most);
+            let is_cut = visible.len() < data.len() && !enough;
+            proptest::prop_assert_eq!(taken.cut, is_cut.then_some(Limit::Bytes(bytes)));
+            proptest::prop_assert_eq!(taken.complete, text == data);
+            proptest::prop_assert_eq!(taken.whole_bytes, Some(whole));
+            let known = !is_cut && (text == data || !matches!(sample, Sample::First(_)));
+            proptest::prop_assert_eq!(
+                taken.whole_lines(),
+                known.then(|| data.split_inclusive('\n').count() as u64)
+            );
+        }
+    }
 }

@@ -341,6 +341,26 @@ mod tests {
     }
 
     #[test]
+    fn a_writer_of_another_start_of_this_machine_is_gone() {
+        let writer = |machine: &str, boot: &str| Writer {
+            machine: machine.to_owned(),
+            boot: boot.to_owned(),
+            ..OWN.clone()
+        };
+        assert!(writer(&OWN.machine, &OWN.boot).process == OWN.process);
+        assert!(!writer(&OWN.machine, &OWN.boot).is_gone());
+        // Only where it is known which machine and which start is meant.
+        let named = OWN.machine != "none" && OWN.boot != "none";
+        assert_eq!(writer(&OWN.machine, "earlier").is_gone(), named);
+        assert!(!writer(&OWN.machine, "none").is_gone());
+        assert!(
+            !writer("other", "earlier").is_gone() && !writer("none", "earlier").is_gone()
+                || OWN.machine == "none"
+        );
+        assert_eq!(first_letters("/no/such"), "none");
+    }
+
+    #[test]
     fn only_what_a_gone_writer_has_left_is_removed() {
         let folder = tempfile::tempdir().unwrap();
         let named = |writer: &Writer| {
