@@ -411,7 +411,7 @@ impl Runner<'_, '_> {
         let out = io.out().side(from)?;
         self.queue.push(Command { words, out });
         // A few rounds' worth, so that a slow command does not hold up the others.
-        let enough = if self.at_once == 1 { 1 } else { self.at_once * 16 };
+        let enough = if self.at_once == 1 { 1 } else { self.at_once.saturating_mul(16) };
         if self.queue.len() >= enough { self.flush(io) } else { Ok(()) }
     }
 

@@ -194,6 +194,15 @@ fn times_are_put_before_lines() {
     assert_eq!(text("stamp as -u -f %H:%M", "x [02/Apr/2031:06:12:04 +0200] y\n"), "x [04:12] y\n");
 }
 
+#[test]
+fn any_number_of_commands_may_be_wanted_at_once() {
+    for most in ["0", "16", "4000000000", "1200000000000000000", "9223372036854775807"] {
+        let done = run_line(&format!("xargs -P {most} -n 1 echo"), b"a\n");
+        // The test has no commands: each is looked for, and not found.
+        assert_eq!(done.status, 127, "{most}: {}", done.error);
+    }
+}
+
 proptest! {
     #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(1500) })]
 

@@ -4,7 +4,7 @@
 use engine::Sample;
 use insight::{Severity, apply_edits, effect, explain};
 
-use super::{file, notes, preview_of};
+use super::{file, notes, preview_of, steady};
 
 /// Lines over the files `log`, `dates`, `table.csv`, `tabs` and `empty`.
 const LINES: &[&str] = &[
@@ -86,7 +86,6 @@ const LINES: &[&str] = &[
     "while read x; do echo $x; done < log > out",
     "f() { sort log; }; f | uniq -d",
     "uniq",
-    "sort < log | tee log | wc -l",
 ];
 
 /// Lines of which only the first two lines of each file are looked at.
@@ -148,9 +147,7 @@ fn table_of(lines: &[&str], sample: Sample) -> String {
             }
         }
     }
-    let here = std::env::current_dir().unwrap();
-    let table = table.replace(&here.display().to_string(), "HERE");
-    table.replace(&folder.display().to_string(), "DIR")
+    steady(&table, folder)
 }
 
 #[test]

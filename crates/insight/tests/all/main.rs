@@ -31,12 +31,33 @@ fn preview_of(text: &str, sample: Sample) -> Arc<Preview> {
     workbench.evaluate(request);
     loop {
         match news.recv_timeout(Duration::from_secs(30)).expect("a preview") {
-            SessionEvent::Done(preview) => return preview,
+            SessionEvent::Done(preview) => {
+                // Files read in part are counted after it; what is said depends on that.
+                let counts = |preview: &Preview| {
+                    preview
+                        .sources()
+                        .any(|(_, part)| part.identity.is_some() && part.whole_lines().is_none())
+                };
+                while counts(&preview) {
+                    news.recv_timeout(Duration::from_secs(30)).expect("a count");
+                }
+                return preview;
+            }
             SessionEvent::Failed(_, message) => panic!("{message}"),
             SessionEvent::Refused(_, error) => panic!("{error}"),
             _ => {}
         }
     }
+}
+
+/// A table with the folder of the test as `DIR`. The folder before that is not told: where the
+/// tests were started from elsewhere it is the same one, and then no change.
+fn steady(table: &str, folder: &Path) -> String {
+    let here = std::env::current_dir().unwrap().display().to_string();
+    let before = format!("OLDPWD={here}");
+    let lines = table.lines().filter(|line| line.trim() != format!("with {before}"));
+    let table: String = lines.map(|line| line.replace(&format!("{before} "), "") + "\n").collect();
+    table.replace(&here, "HERE").replace(&folder.display().to_string(), "DIR")
 }
 
 fn said(text: &str) -> Vec<Note> {

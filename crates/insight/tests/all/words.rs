@@ -6,7 +6,7 @@ use insight::{
     toggle_stage,
 };
 
-use super::{file, preview_of};
+use super::{file, preview_of, steady};
 
 #[test]
 fn samples_by_name() {
@@ -137,7 +137,5 @@ fn a_held_command_tells_all_that_a_yes_covers() {
             }
         }
     }
-    let here = std::env::current_dir().unwrap();
-    let table = table.replace(&here.display().to_string(), "HERE");
-    insta::assert_snapshot!("held", table.replace(&folder.display().to_string(), "DIR"));
+    insta::assert_snapshot!("held", steady(&table, folder));
 }

@@ -457,8 +457,8 @@ fn words_that_must_be_there() {
         ("a-b() { a; }", "( is not allowed here", "("),
     ]);
     printed(&[
-        ("case '' in '') a;; esac", "case '' in '') a ;; esac\n"),
-        ("case \"\" in x|'') a;; esac", "case \"\" in x | '') a ;; esac\n"),
+        ("case '' in '') a;; esac", "case '' in ('') a ;; esac\n"),
+        ("case \"\" in x|'') a;; esac", "case \"\" in (x | '') a ;; esac\n"),
         ("[[ a == '' ]]", "[[ a == '' ]]\n"),
         ("[[ -n ]]", "[[ -n ]]\n"),
         ("[[ -n -n ]]", "[[ -n -n ]]\n"),
@@ -467,7 +467,7 @@ fn words_that_must_be_there() {
         ("[[ (a =~ (b)) && c ]]", "[[ a =~ (b) && c ]]\n"),
     ]);
     refused(&[
-        ("[[ xn a ]]", "]] is missing here", "a"),
-        ("[[ -nn a ]]", "]] is missing here", "a"),
+        ("[[ xn a ]]", "a is not allowed here", "a"),
+        ("[[ -nn a ]]", "a is not allowed here", "a"),
     ]);
 }

@@ -353,12 +353,12 @@ fn a_run_in_the_bench_is_held_ended_and_compared() {
 #[test]
 fn progress_on_a_terminal_is_one_line_that_goes_away() {
     let terminal = Terminal::open(100, 20);
-    gate_log(terminal.path(), "8M");
+    gate_log(terminal.path(), "64M");
     terminal.type_text("$Y run --progress -c \"sed 's/[0-9]/x/g' gate.log | sort | uniq -c | sort -rn | head -n 1\"");
     terminal.press(&["Enter"]);
-    terminal.wait(" of 8.00 MiB ");
-    let screen = terminal.wait("done: 8.00 MiB");
-    assert!(!screen.contains(" of 8.00 MiB "), "{screen}");
+    terminal.wait(" of 64.0 MiB ");
+    let screen = terminal.wait("done: 64.0 MiB");
+    assert!(!screen.contains(" of 64.0 MiB "), "{screen}");
     assert!(screen.contains("slowest: "), "{screen}");
 }
 

@@ -117,6 +117,11 @@ fn lines_of_common_practice_do_what_bash_does() {
     compare(include_str!("../shell/bash.txt"), "bash", 35);
 }
 
+#[test]
+fn lines_of_filters_do_what_those_of_the_machine_do() {
+    compare(include_str!("../shell/filters.txt"), "sh", 30);
+}
+
 /// Runs a generated line both ways. What messages say is each shell's own.
 fn same(line: &str) -> Result<(), TestCaseError> {
     let plain = |text: &str| {

@@ -118,7 +118,7 @@ fn put(value: &Value, letter: u8, flags: Flags, width: Option<usize>, out: &mut 
             let digits = value.unsigned_abs().to_string();
             let pad = flags.pad.unwrap_or(*pad);
             let width = match (pad, width) {
-                (b'-', None) => 0,
+                (b'-', _) => 0,
                 (_, Some(width)) => width,
                 (_, None) => *usual,
             };
