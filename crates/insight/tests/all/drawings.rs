@@ -114,6 +114,14 @@ fn a_report_draws_the_pipeline_of_its_own_text_only() {
     let (markdown, html) = (made("a.md", &record), made("a.html", &record));
     assert!(markdown.starts_with('#') && html.starts_with("<!"), "{markdown}");
     assert!(markdown.contains("The pipeline") && html.contains("The pipeline"));
+    let (_, funnel) = markdown.split_once("Lines after each stage").unwrap();
+    let (funnel, _) = funnel.split_once("</svg>").unwrap();
+    let texts: Vec<&str> = funnel
+        .split('>')
+        .filter_map(|part| part.split_once("</text").map(|(text, _)| text))
+        .collect();
+    assert!(texts.contains(&"1"), "{texts:?}");
+    assert!(!texts.contains(&"2"), "{texts:?}");
     // Where no file was read, the bar at the top says so.
     assert!(markdown.contains("what is read"));
     record.sources = vec![insight::SourceRecord { path: "/data/gate.log".into(), bytes: 6 }];
