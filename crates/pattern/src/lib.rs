@@ -5,7 +5,7 @@
 //! matching in time linear in the text. See [`Pattern::find`] for how the longest match is found,
 //! and [`Pattern::captures`] for what groups match. Back-references are matched by a backtracking
 //! machine of our own with a step limit, after the same automata have found the lines where a
-//! match is possible.
+//! match is possible. Patterns of Perl are translated for `fancy-regex`, with a step limit too.
 //!
 //! A pattern is usually meant for lines: nothing in it ever matches a newline, `^` and `$` hold at
 //! line ends, so one search may run over a whole block of lines. See [`Subject`] for the others.
@@ -16,6 +16,7 @@ mod folded;
 mod glob;
 mod matcher;
 mod parser;
+mod perl;
 mod program;
 mod simple;
 mod tree;
@@ -62,6 +63,10 @@ pub enum Syntax {
     Awk,
     /// The text itself, no special characters.
     Fixed,
+    /// Patterns of Perl: one text, searched one way after the other for a limited number of
+    /// steps. Words, digits and blanks are those of ASCII. Of several ways to match the first
+    /// counts, not the longest.
+    Perl,
 }
 
 /// How a pattern is to match.
@@ -146,6 +151,12 @@ pub enum PatternErrorKind {
     /// Bytes that are no UTF-8 where a character is needed.
     #[error("bytes that are not UTF-8 in a bracket expression")]
     NotText,
+    /// Something of Perl's patterns that is not done here.
+    #[error("{0} is not supported in patterns of Perl")]
+    NotSupported(String),
+    /// What is no pattern of Perl, and why.
+    #[error("{0}")]
+    Perl(String),
     /// More states than allowed.
     #[error("Regular expression too big")]
     TooBig,

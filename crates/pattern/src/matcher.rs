@@ -8,6 +8,7 @@ use regex_automata::{Anchored, Input, MatchKind, meta};
 use regex_syntax::hir::{Hir, HirKind, Look};
 
 use crate::folded::Folded;
+use crate::perl::Perl;
 use crate::program::Program;
 use crate::simple::Simple;
 use crate::tree::Node;
@@ -34,6 +35,8 @@ pub struct Pattern {
     ending: Ending,
     /// Where no automaton is needed.
     simple: Option<Simple>,
+    /// Where the text is one of Perl's patterns: nothing else searches then.
+    perl: Option<Perl>,
     longest: OnceLock<Option<Longest>>,
     program: OnceLock<Option<Program>>,
     capturing: OnceLock<Option<meta::Regex>>,
@@ -109,6 +112,9 @@ impl Pattern {
     /// The first text that is no pattern, with the place in it; `TooBig` where the compiled form
     /// would take more than 32 MiB.
     pub fn new(texts: &[&[u8]], syntax: Syntax, options: Options) -> Result<Self, PatternError> {
+        if syntax == Syntax::Perl {
+            return Self::perl(texts, options);
+        }
         let mut branches = Vec::with_capacity(texts.len());
         let mut groups = Vec::new();
         for (text_number, text) in texts.iter().enumerate() {
@@ -173,6 +179,7 @@ impl Pattern {
             back_references,
             ending,
             simple,
+            perl: None,
             folded,
             longest: OnceLock::new(),
             program: OnceLock::new(),
@@ -184,9 +191,27 @@ impl Pattern {
         Ok(pattern)
     }
 
+    /// One of Perl's patterns. Of several texts only the first is one.
+    fn perl(texts: &[&[u8]], options: Options) -> Result<Self, PatternError> {
+        let text = texts.first().copied().unwrap_or_default();
+        let perl = Perl::new(text, options).map_err(|(kind, span)| PatternError {
+            kind,
+            text: 0,
+            span,
+        })?;
+        let nothing = Self::new(&[], Syntax::Fixed, Options::default())?;
+        Ok(Self {
+            groups: perl.groups() as u32,
+            back_references: true,
+            simple: None,
+            perl: Some(perl),
+            ..nothing
+        })
+    }
+
     /// The most bytes a match can have; `None` where there is no such bound.
     pub fn longest_match(&self) -> Option<usize> {
-        self.hir.properties().maximum_len()
+        self.hir.properties().maximum_len().filter(|_| self.perl.is_none())
     }
 
     /// The one text that matches, where the pattern is a plain text of several bytes.
@@ -220,6 +245,9 @@ impl Pattern {
     }
 
     fn find_by_program(&self, line: &[u8], from: usize) -> Result<Option<Captures>, TooManySteps> {
+        if let Some(perl) = &self.perl {
+            return Ok(perl.captures(line, from)?.map(Captures));
+        }
         let program = self.program().ok_or(TooManySteps)?;
         let candidate = |from: usize| {
             self.search.search(&Input::new(line).range(from..)).map(|found| found.start())
@@ -237,7 +265,10 @@ impl Pattern {
             return Ok(simple.find(line, 0).is_some());
         }
         if self.by_program(line) {
-            return Ok(self.find_by_program(line, 0)?.is_some());
+            return Ok(match &self.perl {
+                Some(perl) => perl.find(line, 0)?.is_some(),
+                None => self.find_by_program(line, 0)?.is_some(),
+            });
         }
         Ok(self.exact().is_match(line))
     }
@@ -252,6 +283,9 @@ impl Pattern {
         }
         if let Some(Simple::Nothing) = self.simple {
             return (from <= block.len()).then_some((from, true));
+        }
+        if self.perl.is_some() {
+            return (from <= block.len()).then_some((from, false));
         }
         let certain = self.verify.is_none() && !self.back_references;
         let found = self.search.search_half(&Input::new(block).range(from..))?;
@@ -273,7 +307,10 @@ impl Pattern {
             return Ok(simple.find(line, from));
         }
         if self.by_program(line) {
-            return Ok(self.find_by_program(line, from)?.map(|found| found.whole()));
+            return match &self.perl {
+                Some(perl) => perl.find(line, from),
+                None => Ok(self.find_by_program(line, from)?.map(|found| found.whole())),
+            };
         }
         let Some(found) = self.exact().search(&Input::new(line).range(from..)) else {
             return Ok(None);

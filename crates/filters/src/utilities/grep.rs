@@ -19,7 +19,7 @@ mod tree;
 use output::{Binary, Listing};
 use search::Search;
 use settings::Settings;
-use tree::{Names, Tree};
+use tree::{Directories, Names};
 
 const INCLUDE: char = '\u{1}';
 const EXCLUDE: char = '\u{2}';
@@ -48,12 +48,26 @@ const OPTIONS: &[OptionSpec] = &[
         "write only the names of files without a match",
         false,
     ),
-    option('P', "perl-regexp", None, "not supported: patterns are those of POSIX", false),
+    option(
+        'P',
+        "perl-regexp",
+        None,
+        "the pattern is one of Perl, with look-around; it may take many steps",
+        false,
+    ),
     option('R', "dereference-recursive", None, "as -r, but links are followed", false),
+    option('T', "initial-tab", None, "a tab between what is before a line and the line", false),
     option('Z', "null", None, "NUL after file names", false),
     option('a', "text", None, "treat binary data as text", false),
     option('b', "byte-offset", None, "where each line begins, in bytes, before it", false),
     option('c', "count", None, "write only how many lines matched", true),
+    option(
+        'd',
+        "directories",
+        Some("ACTION"),
+        "directories: read (an error), skip, or recurse, which is -r",
+        false,
+    ),
     option('e', "regexp", Some("PATTERN"), "a pattern; may be given several times", true),
     option('f', "file", Some("FILE"), "take patterns from FILE, one per line", true),
     option('h', "no-filename", None, "no file names before lines", false),
@@ -147,7 +161,7 @@ struct Grep {
     texts: Vec<Vec<u8>>,
     pattern_files: Vec<Vec<u8>>,
     files: Vec<Vec<u8>>,
-    tree: Option<Tree>,
+    directories: Directories,
     names: Names,
     /// `None` to decide by how many files there are.
     named: Option<bool>,
@@ -179,8 +193,22 @@ fn patterns(arguments: &Arguments) -> Option<(Vec<(Vec<u8>, usize)>, Vec<Vec<u8>
     Some((texts, operands.map(|operand| operand.value.clone()).collect()))
 }
 
+fn directories(arguments: &Arguments) -> Result<Directories, UsageError> {
+    let last = arguments.options.iter().rev().find(|given| "rRd".contains(given.short));
+    match last.map(|given| (given.short, &given.value[..], given.word)) {
+        None | Some(('d', b"read", _)) => Ok(Directories::Read),
+        Some(('d', b"skip", _)) => Ok(Directories::Skip),
+        Some(('r', ..) | ('d', b"recurse", _)) => Ok(Directories::Below { follows_links: false }),
+        Some(('R', ..)) => Ok(Directories::Below { follows_links: true }),
+        Some((_, _, word)) => {
+            let message = "--directories takes read, skip or recurse";
+            Err(UsageError::with_hint(&SPEC, Some(word), message))
+        }
+    }
+}
+
 fn recursive(arguments: &Arguments) -> bool {
-    arguments.has('r') || arguments.has('R')
+    directories(arguments).is_ok_and(Directories::goes_below)
 }
 
 fn context(arguments: &Arguments) -> Result<Option<(u64, u64)>, UsageError> {
@@ -255,10 +283,10 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
     let syntax = match letter.map(|given| (given.short, given.word)) {
         Some(('E', _)) => Syntax::Extended,
         Some(('F', _)) => Syntax::Fixed,
-        Some(('P', word)) => {
-            let message = "patterns of Perl are not supported; use -E";
-            return Err(UsageError::new(&SPEC, Some(word), message));
+        Some(('P', word)) if texts.len() > 1 => {
+            return Err(UsageError::new(&SPEC, Some(word), "-P takes a single pattern"));
         }
+        Some(('P', _)) => Syntax::Perl,
         _ => Syntax::Basic,
     };
     let most = match arguments.last('m') {
@@ -295,6 +323,7 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
             None => Some(b"--".to_vec()),
             Some(given) => (given.short == GROUP_SEPARATOR).then(|| given.value.clone()),
         },
+        tab: arguments.has('T'),
         null_names: arguments.has('Z'),
         zero: arguments.has('z'),
         label: arguments
@@ -321,17 +350,13 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
         exclude: globs(EXCLUDE),
         exclude_directories: globs(EXCLUDE_DIRECTORY),
     };
-    let tree = recursive(arguments).then(|| {
-        let last = arguments.options.iter().rev().find(|given| "rR".contains(given.short));
-        Tree { follows_links: last.is_some_and(|given| given.short == 'R') }
-    });
     Ok(Box::new(Grep {
         search,
         settings,
         texts: texts.into_iter().map(|(text, _)| text).collect(),
         pattern_files,
         files,
-        tree,
+        directories: directories(arguments)?,
         names,
         named: letter.map(|given| given.short == 'H'),
         silent: arguments.has('s') || arguments.has('q'),
@@ -436,12 +461,12 @@ impl Filter for Grep {
         if self.settings.most == 0 && self.settings.listing != Listing::FilesWithout {
             return Ok(ExitStatus(1));
         }
-        let standard = [if self.tree.is_some() { b".".to_vec() } else { b"-".to_vec() }];
+        let standard = [if self.directories.goes_below() { b".".to_vec() } else { b"-".to_vec() }];
         let files = if self.files.is_empty() { &standard[..] } else { &self.files[..] };
         let mut files_done = tree::FileSearch {
             search: &search,
             names: &self.names,
-            tree: self.tree.as_ref(),
+            directories: self.directories,
             named: self.named,
             several: files.len() > 1,
             silent: self.silent,
@@ -463,7 +488,7 @@ impl Filter for Grep {
 
     fn verb(&self) -> Verb {
         let settings = &self.settings;
-        let named = self.named.unwrap_or(self.files.len() > 1 || self.tree.is_some());
+        let named = self.named.unwrap_or(self.files.len() > 1 || self.directories.goes_below());
         match settings.listing {
             Listing::Lines if settings.numbered || settings.offsets || named => Verb::Edits,
             Listing::Lines => Verb::Keeps,

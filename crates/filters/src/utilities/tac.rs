@@ -1,5 +1,6 @@
+mod separator;
+
 use bytes::Bytes;
-use memchr::memmem;
 use stream::{ExitStatus, Input, InputTrouble, LineId, Origin, StageError, StageIo};
 
 use crate::spec::{
@@ -7,9 +8,11 @@ use crate::spec::{
     option,
 };
 use crate::text::phrases::{from_files, named};
+use separator::Separator;
 
 const OPTIONS: &[OptionSpec] = &[
     option('b', "before", None, "the separator is before a record, not after it", false),
+    option('r', "regex", None, "the separator is a regular expression", false),
     option('s', "separator", Some("TEXT"), "records end with TEXT instead of a newline", false),
 ];
 
@@ -28,16 +31,20 @@ pub(crate) static DEFINITION: Definition = Definition::new(&SPEC, build, explain
 
 struct Tac {
     files: Vec<Vec<u8>>,
-    separator: Vec<u8>,
+    separator: Separator,
     before: bool,
 }
 
 fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
-    let separator = match arguments.last('s') {
-        None => b"\n".to_vec(),
+    let given = arguments.last('s');
+    let text = given.map_or(&b"\n"[..], |given| &given.value);
+    let wrong = |message: String| UsageError::new(&SPEC, given.map(|given| given.word), message);
+    let separator = match (arguments.has('r'), text) {
+        (true, []) => return Err(wrong("separator cannot be empty".to_owned())),
+        (true, text) => Separator::matching(text).map_err(|error| wrong(error.to_string()))?,
         // An empty one stands for NUL.
-        Some(given) if given.value.is_empty() => vec![0],
-        Some(given) => given.value.clone(),
+        (false, []) => Separator::text(vec![0]),
+        (false, text) => Separator::text(text.to_vec()),
     };
     Ok(Box::new(Tac { files: arguments.operand_values(), separator, before: arguments.has('b') }))
 }
@@ -47,8 +54,9 @@ fn explain(arguments: &Arguments) -> String {
     match arguments.last('s') {
         None => format!("reverses the order of the lines{files}, the last one first"),
         Some(given) => {
+            let what = if arguments.has('r') { "a match of " } else { "" };
             format!(
-                "reverses the order of the records{files} that {} ends, the last one first",
+                "reverses the order of the records{files} that {what}{} ends, the last one first",
                 named(&given.value)
             )
         }
@@ -59,7 +67,7 @@ impl Filter for Tac {
     fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
         let files = std::mem::take(&mut self.files);
         io.each_input(&files, 1, |io, input, _| {
-            if self.separator == b"\n" && !self.before {
+            if self.separator.is_newline() && !self.before {
                 lines(io, input)
             } else {
                 self.records(io, input)
@@ -148,18 +156,10 @@ impl Tac {
             data.extend_from_slice(&block.bytes);
             io.holds(data.len() as u64);
         }
-        // Found from the end, so that overlapping ones are taken as they are met.
-        let mut starts = Vec::new();
-        let mut end = data.len();
-        let finder = memmem::FinderRev::new(&self.separator);
-        while let Some(at) = finder.rfind(&data[..end]) {
-            starts.push(at);
-            end = at;
-        }
         let mut newlines_before = memchr::memchr_iter(b'\n', &data).count() as u64;
         let mut end = data.len();
-        let cuts =
-            starts.iter().map(|&at| if self.before { at } else { at + self.separator.len() });
+        let found = self.separator.all(&data, || io.check_cancel())?;
+        let cuts = found.iter().map(|found| if self.before { found.start } else { found.end });
         for cut in cuts.chain(std::iter::once(0)) {
             let part = &data[cut..end];
             newlines_before -= memchr::memchr_iter(b'\n', part).count() as u64;

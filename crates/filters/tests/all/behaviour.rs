@@ -74,7 +74,6 @@ fn bad_arguments_are_named() {
         ("grep [", "Unmatched [, [^, [:, [., or [="),
         ("grep -Q x", "invalid option -- 'Q'"),
         ("grep --shade x", "unrecognized option '--shade'"),
-        ("grep -P x", "patterns of Perl are not supported; use -E"),
         ("grep -E 'a\\1'", "Invalid back reference"),
         ("head -n x", "invalid number of lines: ‘x’"),
         ("sort -k0", "field number is zero: invalid field specification ‘0’"),

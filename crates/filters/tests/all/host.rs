@@ -202,6 +202,20 @@ proptest! {
     }
 
     #[test]
+    fn patterns_of_perl_agree(
+        parts in prop::collection::vec(prop::sample::select(vec![
+            "a", "b", "ab", "A", ".", "-", "_", "1", " ", "\\d", "\\D", "\\w", "\\W", "\\s", "\\S", "\\h", "\\b", "\\B", "^", "$",
+            "(?=a)", "(?!b)", "(?<=a)", "(?<!b)", "(?:ab|a)", "(a|b)", "(?>a*)", "(?i)a", "(?i:B)", "[^a]", "[\\w-]", "[a-c]", "[]a]",
+            "[[:digit:]a]", "[a&&b]", "[[]", "\\Qa.\\E", "\\x61", "\\t", "a*?", "b+?", "a++", "a?", "a{2}", "b{1,2}", "a{,2}", "{", "}", "\\K", "\\A", "\\z",
+            "\\.", "(?<n>a)", "(?#c)", "|",
+        ]), 0..5),
+        option in prop::sample::select(vec!["-P", "-oP", "-oP", "-wP", "-xP", "-iP", "-vP", "-cP", "-oiP"]),
+        data in "[abAB 1._-]{0,6}(\n[abc{}&.\\[\\]_ 1-]{0,8}){0,4}",
+    ) {
+        compare(&format!("grep {option} -- '{}'", parts.concat()), data.as_bytes())?;
+    }
+
+    #[test]
     fn sorting_by_keys_agrees(
         options in prop::collection::vec(prop::sample::select(vec![
             "-n", "-r", "-f", "-s", "-u", "-k2", "-k2,2", "-k1,1r", "-k2n", "-k2,2nr", "-t,", "-b", "-k1.2,1.3", "-k2.2b,3", "-k3,3f", "-g", "-h", "-V", "-M", "-d", "-i", "-k1,1g", "-k2,2V", "-k1,1hr", "-k2M", "-k1,1df", "-c", "-C", "-m",

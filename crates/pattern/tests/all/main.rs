@@ -7,6 +7,7 @@ mod cases;
 mod errors;
 mod laws;
 mod options;
+mod perl;
 
 use pattern::{Options, Pattern, Syntax};
 

@@ -196,6 +196,26 @@ mod tests {
     }
 
     #[test]
+    fn only_what_stands_for_something_else_is_marked() {
+        let told = |line: &[u8], view: View| -> String {
+            let pieces = pieces(line, view, 0, 200).into_iter();
+            let one = |piece: Piece| {
+                let at = piece.at;
+                if piece.mark { format!("{at}<{}>", piece.text) } else { piece.text }
+            };
+            pieces.map(one).collect()
+        };
+        let line = "a\tb c\u{7f}é線e\u{301}k\u{200d}\u{202e}".as_bytes();
+        assert_eq!(told(line, View::Text), "a       b c5<^?>é線e\u{301}k15<<U+200D>>18<<U+202E>>");
+        assert_eq!(
+            told(line, View::Marks),
+            "a1<→      >b3<·>c5<^?>é線e\u{301}k15<<U+200D>>18<<U+202E>>21<¶>"
+        );
+        assert_eq!(told(b"a\t\xff", View::Hex), "61 09 ff ");
+        assert_eq!(told(b"\xffa", View::Text), "0<\\xFF>a");
+    }
+
+    #[test]
     fn columns_are_kept_when_an_edge_cuts_a_wide_character() {
         let cut = pieces("a線b".as_bytes(), View::Text, 2, 2);
         assert_eq!(cut.iter().map(|piece| piece.text.as_str()).collect::<String>(), " b");

@@ -33,7 +33,7 @@ fn seen(stand: &mut Stand, sizes: impl Iterator<Item = (u16, (u16, u16))>) -> St
                 *counted.entry(word.to_owned()).or_default() += 1;
             }
         }
-        for (word, count) in counted.into_iter() {
+        for (word, count) in counted {
             let word = if count > 1 { format!("{word} ×{count}") } else { word };
             words.entry(word).or_default().push(number);
         }

@@ -55,6 +55,10 @@ impl Search {
             self.part(itoa::Buffer::new().format(offset).as_bytes(), NUMBER, into);
             self.part(&[separator], SEPARATOR, into);
         }
+        if self.settings.tab && (name.is_some() || self.settings.numbered || self.settings.offsets)
+        {
+            into.push(b'\t');
+        }
     }
 
     /// The line with its matches marked.

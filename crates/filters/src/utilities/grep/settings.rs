@@ -18,6 +18,8 @@ pub(super) struct Settings {
     /// Lines before and behind; `None` for no context at all.
     pub(super) context: Option<(u64, u64)>,
     pub(super) separator: Option<Vec<u8>>,
+    /// A tab after what stands before a line.
+    pub(super) tab: bool,
     pub(super) null_names: bool,
     pub(super) zero: bool,
     pub(super) label: Vec<u8>,

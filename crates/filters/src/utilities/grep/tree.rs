@@ -20,9 +20,24 @@ use super::search::Search;
 const BATCH_BYTES: u64 = 32 << 20;
 const BATCH_FILES: usize = 512;
 
-/// How directories are searched.
-pub(super) struct Tree {
-    pub(super) follows_links: bool,
+/// What becomes of directories among the operands.
+#[derive(Clone, Copy)]
+pub(super) enum Directories {
+    /// They are read like files, which is an error.
+    Read,
+    /// They are passed over.
+    Skip,
+    /// All files below them are searched.
+    Below {
+        /// Also those that links lead to.
+        follows_links: bool,
+    },
+}
+
+impl Directories {
+    pub(super) fn goes_below(self) -> bool {
+        matches!(self, Self::Below { .. })
+    }
 }
 
 /// Names that are searched or passed over.
@@ -68,7 +83,7 @@ impl Names {
 pub(super) struct FileSearch<'g> {
     pub(super) search: &'g Search,
     pub(super) names: &'g Names,
-    pub(super) tree: Option<&'g Tree>,
+    pub(super) directories: Directories,
     pub(super) named: Option<bool>,
     pub(super) several: bool,
     pub(super) silent: bool,
@@ -100,12 +115,13 @@ impl FileSearch<'_> {
         for operand in operands {
             let directory = operand != b"-"
                 && io.files().facts(path(operand)).is_ok_and(|facts| facts.is_directory());
-            match self.tree {
-                Some(tree) if directory => {
+            match self.directories {
+                Directories::Skip if directory => {}
+                Directories::Below { follows_links } if directory => {
                     if self.names.takes_directory(operand) {
                         let mut batch = Batch::default();
                         let mut above = Vec::new();
-                        self.below(io, tree, operand, &mut above, &mut batch)?;
+                        self.below(io, follows_links, operand, &mut above, &mut batch)?;
                         self.search_batch(io, &mut batch)?;
                     }
                 }
@@ -132,7 +148,7 @@ impl FileSearch<'_> {
     fn below(
         &mut self,
         io: &mut StageIo<'_>,
-        tree: &Tree,
+        follows_links: bool,
         directory: &[u8],
         above: &mut Vec<FileFacts>,
         batch: &mut Batch,
@@ -162,7 +178,7 @@ impl FileSearch<'_> {
             }
             whole.extend_from_slice(name.as_bytes());
             let machine = io.files().machine();
-            let facts = if tree.follows_links {
+            let facts = if follows_links {
                 machine.facts(path(&whole))
             } else {
                 machine.link_facts(path(&whole))
@@ -171,7 +187,7 @@ impl FileSearch<'_> {
                 Err(error) => self.fail(io, &whole, &stream::describe(&error))?,
                 Ok(facts) if facts.is_directory() => {
                     if self.names.takes_directory(&whole) {
-                        self.below(io, tree, &whole, above, batch)?;
+                        self.below(io, follows_links, &whole, above, batch)?;
                     }
                 }
                 // Links and devices below a directory are not searched, as the host has it.
