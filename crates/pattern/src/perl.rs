@@ -38,8 +38,12 @@ impl Perl {
             .case_insensitive(options.ignore_case)
             .backtrack_limit(STEP_LIMIT)
             .build();
-        // The library's places are those in the text it was given.
-        let regex = built.map_err(|error| (PatternErrorKind::Perl(error.to_string()), all))?;
+        // The library's places are those in the text it was given, and are not told.
+        let said = |error: fancy_regex::Error| match error {
+            fancy_regex::Error::ParseError(_, kind) => kind.to_string(),
+            other => other.to_string(),
+        };
+        let regex = built.map_err(|error| (PatternErrorKind::Perl(said(error)), all))?;
         Ok(Self(regex))
     }
 

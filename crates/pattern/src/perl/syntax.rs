@@ -30,24 +30,37 @@ fn set_of(letter: char) -> Option<(&'static str, bool)> {
 
 /// The pattern in the library's syntax.
 pub(super) fn translated(text: &str) -> Result<String, Failure> {
-    let mut translator = Translator { text, at: 0, out: String::with_capacity(text.len()) };
+    let out = String::with_capacity(text.len());
+    let mut translator = Translator { text, at: 0, out, open: Vec::new() };
     while let Some(character) = translator.next() {
         match character {
             '\\' => translator.escape()?,
             '[' => translator.list()?,
             '(' => translator.group()?,
+            ')' => {
+                let at = translator.at;
+                if translator.open.pop().is_none() {
+                    return Err((PatternErrorKind::CloseGroup, at - 1..at));
+                }
+                translator.out.push(')');
+            }
             '{' => translator.brace(),
             '}' => translator.out.push_str("\\}"),
             other => translator.out.push(other),
         }
     }
-    Ok(translator.out)
+    match translator.open.pop() {
+        Some(at) => Err((PatternErrorKind::OpenGroup, at..at + 1)),
+        None => Ok(translator.out),
+    }
 }
 
 struct Translator<'t> {
     text: &'t str,
     at: usize,
     out: String,
+    /// Where groups began that have not ended.
+    open: Vec<usize>,
 }
 
 impl<'t> Translator<'t> {
@@ -293,6 +306,7 @@ impl<'t> Translator<'t> {
             self.at += 1;
             return self.refused(from);
         }
+        self.open.push(from);
         if !self.takes("?") {
             self.out.push('(');
             return Ok(());
@@ -302,6 +316,7 @@ impl<'t> Translator<'t> {
                 return Err((PatternErrorKind::OpenGroup, from..self.at));
             };
             self.at += end + 1;
+            self.open.pop();
             return Ok(());
         }
         for plain in [":", "=", "!", "<=", "<!", ">"] {
@@ -316,6 +331,7 @@ impl<'t> Translator<'t> {
             };
             self.out.push_str(&format!("\\k<{}>", &self.rest()[..end]));
             self.at += end + 1;
+            self.open.pop();
             return Ok(());
         }
         for (open, close) in [("P<", '>'), ("<", '>'), ("'", '\'')] {
@@ -330,6 +346,9 @@ impl<'t> Translator<'t> {
         let (letters, rest) = self.rest().split_at(flags);
         if !letters.is_empty() && rest.starts_with([':', ')']) {
             self.at += flags + 1;
+            if rest.starts_with(')') {
+                self.open.pop();
+            }
             self.out.push_str(&format!("(?{letters}{}", &rest[..1]));
             return Ok(());
         }

@@ -199,6 +199,33 @@ fn the_editor_of_a_program() {
 }
 
 #[test]
+fn programs_in_the_text_have_shades() {
+    let mut stand = Stand::new(
+        "awk -F: '$1 ~ /b+/ && NR > 2 { n[$2] += 1; print \"a\" $3 } # all' DIR/gate.log | sed -n 's/a/b/p;$!d'",
+    );
+    stand.settle();
+    insta::assert_snapshot!("program-shades", stand.styles(120, 12));
+    stand.key(KeyCode::Home);
+    insta::assert_snapshot!("program-shades-first", stand.styles(120, 12));
+}
+
+#[test]
+fn an_open_last_line_has_no_mark_at_its_end() {
+    for (text, ends) in [
+        ("printf 'a\\nb\\n'", 2),
+        ("printf 'a\\nb'", 1),
+        ("printf 'a\\nb' | cat", 1),
+        ("printf 'a\\nb\\n' | cat", 2),
+        ("printf 'a\\nb' | sed p", 4),
+    ] {
+        let mut stand = settled(text);
+        stand.letters("v");
+        let screen = stand.screen(120, 30);
+        assert_eq!(screen.matches('¶').count(), ends, "{text}\n{screen}");
+    }
+}
+
+#[test]
 fn groups_have_brackets_and_what_is_typed_into_a_drawer_stays_beside_its_sign() {
     let mut stand = settled("cut -d' ' -f2 DIR/gate.log | sort | uniq -c | grep -v 43");
     stand.key(KeyCode::Left);

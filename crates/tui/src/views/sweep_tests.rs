@@ -163,3 +163,16 @@ fn the_editor_of_a_program_gives_way() {
     stand.settle();
     keep("sweep-program-wrong", &mut stand);
 }
+
+#[test]
+fn what_is_typed_stays_in_sight() {
+    let mut stand = settled("cat DIR/gate.log");
+    stand.letters("/");
+    stand.letters("rope winch cable pulley wheel brake gate platform cabin tower anchor bolt");
+    keep("sweep-prompt", &mut stand);
+    for _ in 0..7 {
+        stand.press(KeyCode::Char('b'), KeyModifiers::ALT);
+    }
+    let widths = (1..=90).map(|width| (width, (width, 24)));
+    insta::assert_snapshot!("sweep-prompt-middle", seen(&mut stand, widths));
+}

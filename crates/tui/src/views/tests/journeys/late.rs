@@ -168,3 +168,21 @@ fn what_was_started_stays_known_where_its_command_stays() {
     assert_eq!(started(&stand), [0; 0]);
     assert!(text(&stand).ends_with(") "));
 }
+
+#[test]
+fn a_file_that_changes_is_noticed_after_a_while_and_once() {
+    use std::time::{Duration, Instant};
+    let mut stand = river(LINE);
+    assert!(!stand.app.pulse() && stand.app.result.changed.is_empty());
+    std::fs::write(stand.folder.path().join("gate.log"), "refused\n").unwrap();
+    // Files are looked at every two seconds.
+    stand.app.result.changes_seen = Instant::now();
+    assert!(!stand.app.pulse() && stand.app.result.changed.is_empty());
+    let long_ago = || Instant::now().checked_sub(Duration::from_secs(2)).unwrap();
+    stand.app.result.changes_seen = long_ago();
+    assert!(stand.app.pulse());
+    assert_eq!(stand.app.result.changed.len(), 1);
+    stand.app.result.changes_seen = long_ago();
+    assert!(!stand.app.pulse(), "nothing new");
+    assert_eq!(stand.app.result.changed.len(), 1);
+}

@@ -110,6 +110,7 @@ fn writing_is_told() {
         ("seq 9", "Space | Enter s o r t Enter Alt-Enter a Up Up Up Down Down End Up Home Down"),
         ("", "Up Enter Down Enter Ctrl-p e c h o Enter Enter Down Up Esc Esc"),
         ("so", "Tab Esc Esc e x Ctrl-j y Ctrl-x Ctrl-7"),
+        ("seq 3 | sort", "Ctrl-a Alt-f Alt-f Ctrl-j Alt-u Alt-Enter x"),
         ("sort -", "Tab Tab Tab BackTab BackTab BackTab Esc Esc e Down Tab r Tab Enter"),
         ("echo one\necho two", "Up Down Up Up Down Down Down Ctrl-a Ctrl-e Ctrl-b Ctrl-f Ctrl-d"),
     ] {
@@ -140,6 +141,7 @@ fn looking_is_told() {
             LINE,
             "Esc s Down Down Up Space 5 Tab Tab Esc s Right Left Enter ? Down Down PageDown End Up Home x Esc",
         ),
+        (LINE, "Esc X z z z Down Up Enter X f u n n e l Enter Esc S Down Enter S x Enter"),
         (LINE, "Space Esc Space s o r t Down Down Up Backspace z z z Enter"),
         (LINE, "Esc Space h e l p Enter Esc W Down Down Up Esc T Esc K Esc P Esc"),
         (
