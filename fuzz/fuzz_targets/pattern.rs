@@ -7,10 +7,11 @@ use pattern::{Options, Pattern, Syntax, glob_matches, glob_part};
 
 fuzz_target!(|given: (u8, bool, &[u8], &[u8])| {
     let (kind, ignore_case, text, line) = given;
-    let syntax = match kind % 4 {
+    let syntax = match kind % 5 {
         0 => Syntax::Basic,
         1 => Syntax::Extended,
         2 => Syntax::Awk,
+        3 => Syntax::Perl,
         _ => Syntax::Fixed,
     };
     let line: Vec<u8> = line.iter().copied().filter(|byte| *byte != b'\n').take(200).collect();

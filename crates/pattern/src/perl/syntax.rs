@@ -55,6 +55,17 @@ pub(super) fn translated(text: &str) -> Result<String, Failure> {
     }
 }
 
+/// What was put into brackets last.
+#[derive(Clone, Copy, PartialEq)]
+enum Last {
+    /// A set, or nothing.
+    Set,
+    /// A character, at which a range may begin.
+    Character,
+    /// The sign of a range.
+    Sign,
+}
+
 struct Translator<'t> {
     text: &'t str,
     at: usize,
@@ -226,77 +237,92 @@ impl<'t> Translator<'t> {
             self.out.push('^');
         }
         let first = self.at;
+        let mut last = Last::Set;
         loop {
             let begun = self.at;
+            if begun > first && self.takes("]") {
+                break;
+            }
             let Some(character) = self.next() else {
                 return Err((PatternErrorKind::OpenBracket, from..self.at));
             };
-            match character {
-                ']' if begun > first => break,
-                '[' if self.rest().starts_with([':', '.', '=']) => {
-                    let mark = &self.rest()[..1];
-                    let end = self.rest()[1..].find(&format!("{mark}]"));
-                    let Some(end) = end.filter(|_| mark == ":") else {
-                        // Only a name between colons is something else than itself.
-                        if mark == ":" {
-                            self.out.push_str("\\[");
-                            continue;
-                        }
-                        self.at += 1;
-                        return self.refused(begun);
-                    };
-                    let name = &self.rest()[1..=end];
-                    self.at += end + 3;
-                    let plain = name.strip_prefix('^').unwrap_or(name);
-                    let not = if plain.len() < name.len() { "^" } else { "" };
-                    match plain {
-                        "word" => self.out.push_str(&format!("[{not}{WORD}]")),
-                        "alpha" | "digit" | "alnum" | "upper" | "lower" | "space" | "blank"
-                        | "punct" | "print" | "graph" | "cntrl" | "xdigit" | "ascii" => {
-                            self.out.push_str(&format!("[[:{not}{plain}:]]"));
-                        }
-                        _ => return Err((PatternErrorKind::UnknownClass, begun..self.at)),
-                    }
-                }
-                '\\' => {
-                    let Some(letter) = self.next() else {
-                        return Err((PatternErrorKind::OpenBracket, from..self.at));
-                    };
-                    if let Some((set, negated)) = set_of(letter) {
-                        let not = if negated { "^" } else { "" };
-                        self.out.push_str(&format!("[{not}{set}]"));
-                    } else if letter == 'b' {
-                        self.out.push_str("\\x08");
-                    } else if letter == 'E' {
-                    } else if letter == 'Q' {
-                        self.quoted();
-                    } else if let Some(character) = self.character(letter, begun)? {
-                        self.put_character(character);
-                    } else {
-                        return self.refused(begun);
-                    }
-                }
+            let put = match character {
                 '-' => {
-                    // Between two characters it is a range, beside an end or a set it is itself.
-                    let ends = self.rest().starts_with(']');
-                    let after = self.out.ends_with(['[', ']']) && !self.out.ends_with("\\]")
-                        || self.out.ends_with("[^");
-                    self.out.push_str(
-                        if ends
-                            || after
-                            || self.rest().starts_with('[') && self.rest().starts_with("[:")
-                        {
-                            "\\-"
-                        } else {
-                            "-"
-                        },
-                    );
+                    let ranges = last == Last::Character && !self.rest().starts_with(']');
+                    self.out.push_str(if ranges { "-" } else { "\\-" });
+                    last = if ranges { Last::Sign } else { Last::Character };
+                    continue;
                 }
-                other => self.put_character(other),
-            }
+                '[' => self.named(begun)?,
+                '\\' => match self.list_escape(from, begun)? {
+                    Some(put) => put,
+                    None => continue,
+                },
+                other => {
+                    self.put_character(other);
+                    Last::Character
+                }
+            };
+            last = match (last, put) {
+                // A set is no end of a range.
+                (Last::Sign, Last::Set) => return self.refused(begun),
+                (Last::Sign, _) => Last::Set,
+                _ => put,
+            };
         }
         self.out.push(']');
         Ok(())
+    }
+
+    /// `[:name:]`, or a bracket that is itself.
+    fn named(&mut self, begun: usize) -> Result<Last, Failure> {
+        let rest = self.rest();
+        if rest.starts_with(['.', '=']) {
+            self.at += 1;
+            return self.refused(begun);
+        }
+        let name = rest.strip_prefix(':').and_then(|rest| rest.split_once(":]"));
+        let Some((name, _)) = name else {
+            self.put_character('[');
+            return Ok(Last::Character);
+        };
+        self.at += name.len() + 3;
+        let plain = name.strip_prefix('^').unwrap_or(name);
+        let not = if plain.len() < name.len() { "^" } else { "" };
+        match plain {
+            "word" => self.out.push_str(&format!("[{not}{WORD}]")),
+            "alpha" | "digit" | "alnum" | "upper" | "lower" | "space" | "blank" | "punct"
+            | "print" | "graph" | "cntrl" | "xdigit" | "ascii" => {
+                self.out.push_str(&format!("[[:{not}{plain}:]]"));
+            }
+            _ => return Err((PatternErrorKind::UnknownClass, begun..self.at)),
+        }
+        Ok(Last::Set)
+    }
+
+    /// An escape in brackets; `None` where it stands for nothing.
+    fn list_escape(&mut self, from: usize, begun: usize) -> Result<Option<Last>, Failure> {
+        let Some(letter) = self.next() else {
+            return Err((PatternErrorKind::OpenBracket, from..self.at));
+        };
+        if let Some((set, negated)) = set_of(letter) {
+            let not = if negated { "^" } else { "" };
+            self.out.push_str(&format!("[{not}{set}]"));
+            return Ok(Some(Last::Set));
+        }
+        match letter {
+            'E' => return Ok(None),
+            'Q' => {
+                self.quoted();
+                return Ok(Some(Last::Set));
+            }
+            'b' => self.put_character('\u{8}'),
+            _ => match self.character(letter, begun)? {
+                Some(character) => self.put_character(character),
+                None => return self.refused(begun),
+            },
+        }
+        Ok(Some(Last::Character))
     }
 
     /// What begins with a parenthesis.
@@ -352,7 +378,7 @@ impl<'t> Translator<'t> {
             self.out.push_str(&format!("(?{letters}{}", &rest[..1]));
             return Ok(());
         }
-        self.at += 1.min(rest.len());
+        let _ = self.next();
         self.refused(from)
     }
 

@@ -1,6 +1,7 @@
 //! Patterns of Perl: what they find, what of them is refused, and that they end.
 
 use pattern::{Options, Pattern, PatternErrorKind, Syntax, TooManySteps};
+use proptest::prelude::*;
 
 fn built(pattern: &str, options: Options) -> Pattern {
     Pattern::new(&[pattern.as_bytes()], Syntax::Perl, options)
@@ -34,6 +35,13 @@ fn what_is_found() {
         ("[[]x[]]", "[x]", &["[x]"]),
         ("[a&&b]+", "a&b", &["a&b"]),
         ("[\\d-x]+", "1-x2", &["1-x2"]),
+        ("[\\[-\\]]+", "[\\]a", &["[\\]"]),
+        ("[[-a]+", "[^a-", &["[^a"]),
+        ("[+--]+", "+,-.", &["+,-"]),
+        ("[a-c-e]+", "abc-ed", &["abc-e"]),
+        ("[-a]+[a-]+", "-a-ab", &["-a-a"]),
+        ("[]-a]+", "]^a\\", &["]^a"]),
+        ("[\\w-]+[[:space:]-]", "a-b -", &["a-b "]),
         ("[^\\s]+", "a b", &["a", "b"]),
         ("\\x41\\x{e9}", "Aé", &["Aé"]),
         ("a(?#note)b", "ab", &["ab"]),
@@ -84,6 +92,8 @@ fn what_is_not_done_is_refused_at_its_place() {
         ("x\\y", "\\y"),
         ("[\\y]", "\\y"),
         ("[[.a.]]", "[."),
+        ("[a-\\d]", "\\d"),
+        ("[a-[:digit:]]", "[:digit:]"),
     ] {
         let error = Pattern::new(&[pattern.as_bytes()], Syntax::Perl, Options::default());
         let error = error.map(drop).unwrap_err();
@@ -102,4 +112,32 @@ fn a_search_of_too_many_steps_is_given_up() {
     let text = "x".repeat(60);
     assert_eq!(pattern.is_match(text.as_bytes()), Err(TooManySteps));
     assert_eq!(pattern.find_all(text.as_bytes()).next(), Some(Err(TooManySteps)));
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(6000) })]
+
+    /// Half-typed and broken ones too: each is compiled or refused at a place in it.
+    #[test]
+    fn any_text_is_compiled_or_refused(
+        parts in prop::collection::vec(prop::sample::select(vec![
+            "a", "é", "\\", "[", "]", "(", ")", "?", "<", ">", "=", "!", ":", "#", "*", "+", "{", "}", ",", "1", "P", "Q", "E", "x",
+            "k", "g", "'", "&", "^", "$", "|", ".", "-", "[:", ":]", "(?", "\\x{", "\\Q", "\\p{", "\\g{", "i", "n",
+        ]), 0..12),
+        line in prop::collection::vec(prop::sample::select(vec![b'a', b'1', b' ', b'-', 0xc3, 0xa9, 0xff]), 0..12),
+    ) {
+        let text = parts.concat();
+        match Pattern::new(&[text.as_bytes()], Syntax::Perl, Options::default()) {
+            Err(error) => prop_assert!(text.get(error.span.clone()).is_some(), "{text}: {:?}", error.span),
+            Ok(pattern) => {
+                let matches = pattern.is_match(&line);
+                if let Ok(Some(found)) = pattern.find(&line, 0) {
+                    prop_assert!(found.start <= found.end && found.end <= line.len());
+                    prop_assert_eq!(matches, Ok(true), "{}", text);
+                    prop_assert!(std::str::from_utf8(&line[found]).is_ok(), "{text}");
+                }
+                let _ = pattern.captures(&line, 0);
+            }
+        }
+    }
 }
