@@ -347,7 +347,6 @@ mod tests {
             boot: boot.to_owned(),
             ..OWN.clone()
         };
-        assert!(writer(&OWN.machine, &OWN.boot).process == OWN.process);
         assert!(!writer(&OWN.machine, &OWN.boot).is_gone());
         // Only where it is known which machine and which start is meant.
         let named = OWN.machine != "none" && OWN.boot != "none";

@@ -145,7 +145,7 @@ fn put(io: &mut StageIo<'_>, turned: &[u8], ids: &[LineId]) -> Result<(), InputT
 }
 
 impl Tac {
-    /// Memory: the input.
+    /// Memory: the input, and up to 24 bytes for each separator.
     fn records(&self, io: &mut StageIo<'_>, input: &mut Input) -> Result<(), InputTrouble> {
         let mut data: Vec<u8> = Vec::new();
         let mut first = LineId::new(input.number(), 0);

@@ -98,7 +98,7 @@ fn keep(name: &str, stand: &mut Stand) {
 const LINE: &str =
     "grep refused DIR/gate.log | cut -d' ' -f2 | sort | uniq -c | sort -rn | head -n 3 > DIR/top";
 
-fn settled(text: &str) -> Stand {
+pub(super) fn settled(text: &str) -> Stand {
     let mut stand = Stand::new(text);
     stand.settle();
     stand.key(KeyCode::Esc);

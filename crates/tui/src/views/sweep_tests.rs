@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use ratatui::crossterm::event::{KeyCode, KeyModifiers};
 
-use super::snapshot_tests::steady;
+use super::snapshot_tests::{settled, steady};
 use super::tests::Stand;
 
 /// True for words that are the same each time: no pieces of the folder's name, no cut words, and
@@ -56,13 +56,6 @@ pub(super) fn keep(name: &str, stand: &mut Stand) {
     insta::assert_snapshot!(format!("{name}-widths"), seen(stand, widths));
     let heights = (1..=40).map(|height| (height, (110, height)));
     insta::assert_snapshot!(format!("{name}-heights"), seen(stand, heights));
-}
-
-fn settled(text: &str) -> Stand {
-    let mut stand = Stand::new(text);
-    stand.settle();
-    stand.key(KeyCode::Esc);
-    stand
 }
 
 #[test]
