@@ -220,9 +220,7 @@ fn sides(scene: &mut Scene, top: f64, height: f64, stage: &Stage, hue: u32) -> f
             scene.line((SIDE - 14.0, top + height.min(20.0)), (SIDE - 14.0, middle), hue, 0.6);
             scene.line((SIDE - 14.0, middle), (SIDE - 6.0, middle), hue, 0.6);
         }
-        if !mark.is_empty() {
-            scene.text(BOX_RIGHT + 4.0, middle - 2.0, 16.0, mark, SMALL);
-        }
+        scene.text(BOX_RIGHT + 4.0, middle - 2.0, 16.0, mark, SMALL);
         for text in rows {
             scene.text(SIDE, y, room, &text, Face::new(9.5));
             y += 12.0;

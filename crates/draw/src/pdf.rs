@@ -46,11 +46,9 @@ pub fn pdf(scene: &Scene) -> Result<Vec<u8>, PdfError> {
     for element in &mut scene.elements {
         if let Element::Text { text, size, .. } = element {
             let shown = with_pictures(text, &faces);
-            if shown != *text {
-                // Longer text in the same room.
-                *size *= (cells(text) as f64 / cells(&shown) as f64).min(1.0);
-                *text = shown;
-            }
+            // Longer text in the same room; `min` also takes the 0 / 0 of a text without cells.
+            *size *= (cells(text) as f64 / cells(&shown) as f64).min(1.0);
+            *text = shown;
         }
     }
     let mut database = Database::new();

@@ -114,6 +114,16 @@ mod tests {
     }
 
     #[test]
+    fn signs_that_belong_to_a_letter_stay_with_it() {
+        // A Tamil letter with its vowel sign: two code points, each of which takes room.
+        let letter = "\u{0ba8}\u{0bbf}";
+        let width = cells(letter);
+        assert!(width > 1, "the letter is a case only while its sign takes room");
+        assert_eq!(cut(&format!("a{letter}bcd"), width + 1), "a…");
+        assert_eq!(wrap(&format!("a{letter}"), width, 2), ["a".to_owned(), letter.to_owned()]);
+    }
+
+    #[test]
     fn text_is_broken_at_spaces_and_cut_at_the_end() {
         assert_eq!(wrap("one two three", 7, 5), ["one two", "three"]);
         assert_eq!(wrap("abcdefghij", 4, 5), ["abcd", "efgh", "ij"]);

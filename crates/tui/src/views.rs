@@ -69,6 +69,8 @@ pub(crate) fn draw(frame: &mut Frame<'_>, app: &App) {
 }
 
 #[cfg(test)]
+mod detail_tests;
+#[cfg(test)]
 mod figure_tests;
 #[cfg(test)]
 mod key_tests;

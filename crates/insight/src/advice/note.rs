@@ -114,9 +114,6 @@ pub(super) fn looked_at(stage: &StageResult) -> (Vec<Bytes>, bool) {
     let mut lines = Vec::new();
     for input in &stage.inputs {
         lines.extend(input.kept.lines_at(0, LOOK_LINES - lines.len()));
-        if lines.len() >= LOOK_LINES {
-            break;
-        }
     }
     let all = lines.len() as u64 == stage.input_lines();
     (lines, all)

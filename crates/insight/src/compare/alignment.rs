@@ -32,6 +32,22 @@ pub struct Alignment {
 const GROUPED: u8 = 1;
 const GOES_ON: u8 = 2;
 
+/// The number of a line among those of all inputs, one input after the other; `starts` has the
+/// first number of each.
+fn flat(starts: &[u64], id: stream::LineId) -> u64 {
+    starts.get(id.input()).map_or(0, |start| start + id.line())
+}
+
+/// True when each line follows on the one before it.
+fn neighbours(origins: stream::Origins<'_>, starts: &[u64]) -> bool {
+    match origins {
+        stream::Origins::List(list) => {
+            list.windows(2).all(|pair| flat(starts, pair[0]) + 1 == flat(starts, pair[1]))
+        }
+        _ => true,
+    }
+}
+
 impl Alignment {
     /// Pairs the lines of a stage. Twelve bytes a row; at most 4 294 967 294 lines.
     pub fn of(stage: &StageResult) -> Self {
@@ -47,18 +63,12 @@ impl Alignment {
             })
             .collect();
         let origins = stage.origins.lock();
-        let flat = |id: stream::LineId| before.get(id.input()).map_or(0, |start| start + id.line());
         let made = (0..outputs).map(|line| {
             let origins = origins.get(line);
-            let first = origins.first().map(flat);
+            let first = origins.first().map(|id| flat(&before, id));
             let count = origins.len();
             // Only neighbouring lines can stand beside their result.
-            let contiguous = match origins {
-                stream::Origins::List(list) => {
-                    list.windows(2).all(|pair| flat(pair[0]) + 1 == flat(pair[1]))
-                }
-                _ => true,
-            };
+            let contiguous = neighbours(origins, &before);
             (first.map(|first| (first, first + count.max(1) - 1)), contiguous)
         });
         Self::pair(inputs, outputs, made)
@@ -151,6 +161,19 @@ impl Alignment {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn only_neighbours_stand_beside_their_result() {
+        let id = |input, line| stream::LineId::new(input, line);
+        let starts = [0, 10];
+        let neighbours = |list: &[stream::LineId]| neighbours(stream::Origins::List(list), &starts);
+        assert!(neighbours(&[id(0, 3), id(0, 4), id(0, 5)]));
+        // The last line of an input and the first of the next one.
+        assert!(neighbours(&[id(0, 9), id(1, 0)]));
+        assert!(!neighbours(&[id(0, 3), id(0, 5)]));
+        assert!(!neighbours(&[id(0, 3), id(0, 3)]));
+        assert!(!neighbours(&[id(0, 3), id(0, 4), id(0, 3)]));
+    }
 
     fn pairs(inputs: u64, made: &[Option<(u64, u64)>]) -> (bool, Vec<(Option<u64>, Option<u64>)>) {
         let list = made.iter().map(|origin| (*origin, true));

@@ -15,11 +15,9 @@ pub fn explain(stage: &StageResult) -> String {
         return "switched off: every line passes through unchanged".to_owned();
     }
     match &plan.kind {
-        StageKind::Native(definition) => stage
-            .explanation()
-            .filter(|text| !text.is_empty())
-            .unwrap_or(definition.spec.summary)
-            .to_owned(),
+        StageKind::Native(definition) => {
+            stage.explanation().unwrap_or(definition.spec.summary).to_owned()
+        }
         StageKind::Host(_) => format!("runs {}, an external program", plan.name()),
         StageKind::Shell(command) => explain_shell(command),
         StageKind::Nothing => "runs nothing".to_owned(),

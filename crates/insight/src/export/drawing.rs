@@ -121,11 +121,10 @@ pub fn put_in_place<T>(
     write: impl FnOnce(&mut tempfile::NamedTempFile) -> io::Result<T>,
 ) -> io::Result<T> {
     let path = fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
-    let directory = path.parent().filter(|parent| !parent.as_os_str().is_empty());
     let mut file = tempfile::Builder::new()
         .prefix(".ylotrope-")
         .permissions(fs::Permissions::from_mode(mode))
-        .tempfile_in(directory.unwrap_or(Path::new(".")))?;
+        .tempfile_in(path.parent().unwrap_or(&path))?;
     if let Ok(facts) = fs::metadata(&path) {
         file.as_file().set_permissions(facts.permissions())?;
     }

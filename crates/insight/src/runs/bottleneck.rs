@@ -245,6 +245,10 @@ mod tests {
             ..StageFigures::default()
         };
         assert_eq!(slowest(&all).unwrap().says, "keeps one processor busy all the time");
+        all[0].figures.waiting_ns = 200_000_000;
+        assert_eq!(slowest(&all).unwrap().says, "keeps one processor busy all the time");
+        all[0].figures.waiting_ns += 1;
+        assert_ne!(slowest(&all).unwrap().says, "keeps one processor busy all the time");
         // Who waits or is held up for a tenth of the time still only passes it on.
         let held = |ms: u64| StageFigures { held_up_ns: ms * 1_000_000, ..StageFigures::default() };
         let up = [

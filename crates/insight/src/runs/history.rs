@@ -84,11 +84,11 @@ impl History {
             }
             past.moments.push(Moment { at_ns, lines, bytes, queued_blocks });
             if past.moments.len() > MOMENTS_MAX {
-                let last = past.moments.len() - 1;
-                let mut at = 0;
+                // An odd count, of which the oldest and the newest stay.
+                let mut stays = false;
                 past.moments.retain(|_| {
-                    at += 1;
-                    at % 2 == 1 || at > last
+                    stays = !stays;
+                    stays
                 });
             }
         }
@@ -104,14 +104,9 @@ impl History {
         let moments = self.moments(span);
         let Some(last) = moments.last() else { return Rate::default() };
         let from_ns = last.at_ns.saturating_sub(window_ns);
-        let at = moments.partition_point(|moment| moment.at_ns < from_ns);
-        let first = match at {
-            0 => Moment::default(),
-            // The moment just before the window makes it whole.
-            at if moments[at].at_ns > from_ns => moments[at - 1],
-            at => moments[at],
-        };
-        rate_between(&first, last)
+        // The last moment at the window's beginning or before it makes the window whole.
+        let before = moments.iter().rfind(|moment| moment.at_ns <= from_ns);
+        rate_between(&before.copied().unwrap_or_default(), last)
     }
 
     /// The rates in `parts` stretches of equal length from the beginning to now, or to the end

@@ -145,7 +145,10 @@ fn a_sample_is_said_to_be_one() {
     assert_eq!(stages, [1, 2]);
     let held = find(&sampled, "holds-everything").unwrap();
     assert!(held.stage == 1 && held.text.contains("for the whole data"), "{}", held.text);
-    assert!(find(&said(&text), "sample-only").is_none());
+    let whole = said(&text);
+    assert!(find(&whole, "sample-only").is_none());
+    let held = find(&whole, "holds-everything").unwrap();
+    assert!(!held.text.contains("for the whole data"), "{}", held.text);
 }
 
 #[test]

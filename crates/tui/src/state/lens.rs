@@ -122,23 +122,13 @@ impl Lens {
     fn clamp(&mut self) {
         let last = self.len().saturating_sub(1);
         self.cursor = self.cursor.min(last);
-        self.top = self.top.min(last);
-        if self.cursor < self.top {
-            self.top = self.cursor;
-        }
-        let height = self.height.max(1);
-        if self.cursor >= self.top + height {
-            self.top = self.cursor + 1 - height;
-        }
+        let first = (self.cursor + 1).saturating_sub(self.height.max(1));
+        self.top = self.top.clamp(first, self.cursor);
     }
 
     /// Moves the cursor by rows and the view with it.
     pub(crate) fn step(&mut self, rows: i64) {
-        self.cursor = if rows < 0 {
-            self.cursor.saturating_sub(rows.unsigned_abs() as usize)
-        } else {
-            self.cursor.saturating_add(rows as usize)
-        };
+        self.cursor = self.cursor.saturating_add_signed(rows as isize);
         self.clamp();
     }
 

@@ -64,3 +64,22 @@ pub(crate) fn edit(input: &mut Input, key: KeyEvent) -> bool {
     };
     input.handle(request).is_some_and(|changed| changed.value)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn only_a_changed_search_begins_again_at_the_first_entry() {
+        let mut list = List::new(["sort", "sed", "seq"].map(|name| (name.to_owned(), ())).into());
+        let press = |list: &mut List<()>, code| list.key(KeyEvent::new(code, KeyModifiers::NONE));
+        for code in [KeyCode::Char('s'), KeyCode::Down, KeyCode::Down, KeyCode::F(5), KeyCode::Left]
+        {
+            assert!(!press(&mut list, code));
+        }
+        assert_eq!((list.query.value(), list.at), ("s", 2));
+        press(&mut list, KeyCode::Char('e'));
+        assert_eq!((list.query.value(), list.at), ("es", 0));
+        assert!(press(&mut list, KeyCode::Enter));
+    }
+}

@@ -59,6 +59,11 @@ impl TextState {
         self.editor.text() != self.saved
     }
 
+    /// Something was written that is not saved.
+    pub(crate) fn would_be_lost(&self) -> bool {
+        self.is_changed() && !self.editor.text().trim().is_empty()
+    }
+
     /// The pipeline that is looked at.
     pub(crate) fn pipeline(&self) -> Option<&Pipeline> {
         self.script.as_ref().and_then(|script| script.shown(self.editor.cursor()))

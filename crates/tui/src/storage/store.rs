@@ -206,6 +206,21 @@ mod tests {
     use proptest::prelude::*;
 
     #[test]
+    fn a_script_of_others_loses_the_empty_lines_at_its_end() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("own.sh");
+        for (file, text) in [
+            ("seq 3\n\n\n", "seq 3"),
+            ("#!/bin/sh\nseq 3\n\n\n", "seq 3\n\n"),
+            ("#!/bin/sh\n", ""),
+            ("", ""),
+        ] {
+            std::fs::write(&path, file).unwrap();
+            assert_eq!(open_script(&path).unwrap(), text, "{file:?}");
+        }
+    }
+
+    #[test]
     fn earlier_lines_are_kept_once_and_whole() {
         let directory = tempfile::tempdir().unwrap();
         let store = Store::at(directory.path().join("state"));

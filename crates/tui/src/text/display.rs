@@ -59,11 +59,11 @@ pub(crate) fn pieces(line: &[u8], view: View, skip: usize, width: usize) -> Vec<
     let mut push = |piece: Piece, column: &mut usize| {
         let from = *column;
         *column += piece.width;
+        let visible = (*column).min(end).saturating_sub(from.max(skip));
         if from >= skip && *column <= end {
             shown.push(piece);
-        } else if *column > skip && from < end {
+        } else if visible > 0 {
             // Cut by an edge: blanks of what is visible keep the columns in line.
-            let visible = (*column).min(end) - from.max(skip);
             shown.push(Piece { text: " ".repeat(visible), width: visible, ..piece });
         }
         *column < end
@@ -193,6 +193,13 @@ mod tests {
         assert_eq!(shown("線e\u{301}".as_bytes(), View::Text), "線e\u{301}");
         assert_eq!(shown(b"ab\tc d", View::Marks), "ab→     c·d¶");
         assert_eq!(shown(b"a\n", View::Hex), "61 0a ");
+    }
+
+    #[test]
+    fn no_room_has_no_pieces() {
+        for (view, skip) in [(View::Text, 0), (View::Text, 2), (View::Marks, 1), (View::Hex, 3)] {
+            assert_eq!(pieces("a線b".as_bytes(), view, skip, 0), []);
+        }
     }
 
     #[test]

@@ -335,7 +335,7 @@ impl App {
     pub(crate) fn leave(&mut self) {
         if self.is_running() {
             self.drawer = Some(Drawer::Confirm(Question::EndRun));
-        } else if self.text.is_changed() && !self.text.editor.text().trim().is_empty() {
+        } else if self.text.would_be_lost() {
             self.drawer = Some(Drawer::Confirm(Question::Leave));
         } else {
             self.leave_now();

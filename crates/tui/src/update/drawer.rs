@@ -67,7 +67,8 @@ impl App {
             }
             Drawer::Program(_) if control && key.code == KeyCode::Char('s') => {
                 self.save();
-                true
+                // A question for the name takes its place.
+                self.drawer.is_none()
             }
             Drawer::Program(editor) => {
                 self.program_key(editor, key);
@@ -183,7 +184,7 @@ impl App {
             Question::Leave => self.leave_now(),
             Question::EndRun => {
                 self.cancel_run();
-                if self.text.is_changed() && !self.text.editor.text().trim().is_empty() {
+                if self.text.would_be_lost() {
                     self.drawer = Some(Drawer::Confirm(Question::Leave));
                 } else {
                     self.leave_now();
@@ -269,7 +270,7 @@ impl App {
     }
 
     fn ask_to_open(&mut self, path: PathBuf) {
-        if self.text.is_changed() && !self.text.editor.text().trim().is_empty() {
+        if self.text.would_be_lost() {
             self.drawer = Some(Drawer::Confirm(Question::Open(path)));
         } else {
             self.open(&path);
@@ -308,4 +309,22 @@ fn first_words(text: &str) -> String {
         .or_else(|| text.lines().find(|line| !line.trim().is_empty()))
         .unwrap_or_default()
         .to_owned()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_script_is_named_by_its_first_comment_or_line() {
+        for (text, words) in [
+            ("seq 3\n# refused\nsort\n# more", "refused"),
+            ("\n  \n seq 3 |\n sort", " seq 3 |"),
+            ("       \nseq 3", "seq 3"),
+            ("uniq -c\nsort", "uniq -c"),
+            ("", ""),
+        ] {
+            assert_eq!(first_words(text), words, "{text:?}");
+        }
+    }
 }

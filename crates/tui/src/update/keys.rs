@@ -58,9 +58,7 @@ impl App {
             _ => {}
         }
         match self.focus {
-            Focus::Text => {
-                self.text_key(key);
-            }
+            Focus::Text => self.text_key(key),
             _ if self.screen == Screen::Pending => {
                 if !self.pending_key(key.code) {
                     self.letter(key);

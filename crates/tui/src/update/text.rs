@@ -27,13 +27,13 @@ impl App {
         self.text_changed();
     }
 
-    /// A key while the text has the focus; false when it means nothing there.
-    pub(crate) fn text_key(&mut self, key: KeyEvent) -> bool {
+    /// A key while the text has the focus.
+    pub(crate) fn text_key(&mut self, key: KeyEvent) {
         let control = key.modifiers.contains(KeyModifiers::CONTROL);
         let alt = key.modifiers.contains(KeyModifiers::ALT);
         if key.code == KeyCode::Tab || key.code == KeyCode::BackTab {
             self.complete_at_cursor(key.code == KeyCode::BackTab);
-            return true;
+            return;
         }
         let completing = self.text.completion.take().is_some();
         if key.code == KeyCode::Esc {
@@ -41,12 +41,12 @@ impl App {
             if !completing {
                 self.focus = Focus::River;
             }
-            return true;
+            return;
         }
         if let Some(request) = readline(key.code, control, alt) {
             let changed = self.text.editor.edit(request);
             self.after_edit(changed);
-            return true;
+            return;
         }
         match (key.code, control, alt) {
             (KeyCode::Char('_' | '7' | '/'), true, _) | (KeyCode::Char('u'), false, true) => {
@@ -76,9 +76,8 @@ impl App {
                 self.text.editor.insert(character);
                 self.after_edit(true);
             }
-            _ => return false,
+            _ => {}
         }
-        true
     }
 
     fn after_edit(&mut self, changed: bool) {

@@ -310,3 +310,25 @@ fn draw_completion(canvas: &mut Canvas<'_>, y: u16, rows: u16, app: &App) {
         canvas.put(x, y, &cut(says, room), app.theme.quiet());
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_long_text_is_laid_out_in_whole_lines_around_the_cursor() {
+        let text = "é a line of the text\n".repeat(LAID_OUT);
+        assert_eq!(part_around(&text[..LAID_OUT * 4], 9), 0..LAID_OUT * 4);
+        for cursor in [0, 1, LAID_OUT, LAID_OUT * 2 + 1, LAID_OUT * 7 + 5, text.len()] {
+            let cursor = (cursor..=text.len()).find(|at| text.is_char_boundary(*at)).unwrap();
+            let part = part_around(&text, cursor);
+            assert!(part.start <= cursor && cursor <= part.end, "{part:?} around {cursor}");
+            assert!(part.start == 0 || text[..part.start].ends_with('\n'), "{part:?}");
+            assert!(part.len() <= LAID_OUT * 3 + 1 && text.is_char_boundary(part.end), "{part:?}");
+            assert!(cursor - part.start <= LAID_OUT * 2, "{part:?} around {cursor}");
+        }
+        // Without lines it begins wherever a character does.
+        let text = "線".repeat(LAID_OUT * 2);
+        assert_eq!(part_around(&text, LAID_OUT * 2 + 2), LAID_OUT - 2..LAID_OUT * 4 + 1);
+    }
+}

@@ -68,6 +68,14 @@ fn a_run_and_its_views_can_be_drawn_at_every_size() {
     let screen = stand.screen(160, 50);
     assert!(screen.contains("60 lines"), "{screen}");
     assert!(!stand.app.running.as_mut().unwrap().look(), "nothing of it moves any more");
+    let running = stand.app.running.as_mut().unwrap();
+    let end = running.end.take();
+    // Looked at a moment ago: not yet again.
+    running.seen = Instant::now() + Duration::from_secs(3600);
+    assert!(!running.look());
+    running.seen = Instant::now().checked_sub(Duration::from_secs(1)).unwrap();
+    assert!(running.look());
+    running.end = end;
     stand.key(KeyCode::Down);
     // The letter of the view that is shown leaves it as it is.
     stand.letters("T");

@@ -80,7 +80,7 @@ fn stages(canvas: &mut Canvas<'_>, app: &App, all: &[Vec<Step>], number: usize) 
         let result = &preview.stages[stage];
         let text = preview.text.get(result.span.range()).unwrap_or_default();
         let selected = stage == number;
-        if selected && y < area.height {
+        if selected {
             canvas.select(y, 1);
             canvas.put(0, y, "▌", app.theme.hue(stage).add_modifier(Modifier::BOLD));
         }

@@ -87,6 +87,13 @@ fn a_pipeline_is_saved_and_saved_again_under_its_name() {
     assert_eq!(message(&stand), "not saved: DIR/no/such/folder.sh: No such file or directory");
     press(&mut stand, "A Ctrl-u Enter");
     assert!(stand.app.drawer.is_none(), "no name, no file");
+    press(&mut stand, "e Esc A Ctrl-u Space Enter");
+    assert_eq!((message(&stand), stand.app.drawer.is_none()), (String::new(), true));
+    // Not saved is not left.
+    stand.app.text.path = Some(stand.folder.path().join("no/such/folder.sh"));
+    press(&mut stand, "e 9 Ctrl-q s");
+    assert_eq!(stand.app.wish(), Wish::Stay);
+    assert_eq!(message(&stand), "not saved: DIR/no/such/folder.sh: No such file or directory");
 }
 
 #[test]
@@ -119,6 +126,37 @@ fn the_shelf_opens_what_was_saved() {
     assert_eq!(text(&stand), "seq 3 | tac");
     press(&mut stand, "u");
     assert!(text(&stand).ends_with("-r"), "opening is undone as any change");
+}
+
+#[test]
+fn a_program_is_saved_while_it_is_written() {
+    let mut stand = river("seq 3 | sed 's/1/2/'");
+    press(&mut stand, "p Ctrl-s");
+    assert!(
+        matches!(&stand.app.drawer, Some(Drawer::Prompt(prompt)) if prompt.kind == PromptKind::SaveAs),
+        "it has no name yet"
+    );
+    press(&mut stand, "Esc");
+    save_as(&mut stand, "own.sh");
+    press(&mut stand, "p x Ctrl-s");
+    assert!(matches!(stand.app.drawer, Some(Drawer::Program(_))), "the program stays open");
+    assert_eq!(message(&stand), "saved as DIR/own.sh");
+    assert!(content(&stand, "own.sh").contains('x'));
+    press(&mut stand, "Esc");
+}
+
+#[test]
+fn an_empty_text_is_nothing_to_ask_about() {
+    let mut stand = river("seq 3 | tac");
+    save_as(&mut stand, "own.sh");
+    press(&mut stand, "e Ctrl-u Ctrl-o");
+    stand.letters("own");
+    press(&mut stand, "Enter");
+    assert_eq!((question(&stand), text(&stand)), (None, "seq 3 | tac".to_owned()));
+    press(&mut stand, "e Ctrl-u a b c d e f g Ctrl-o");
+    stand.letters("own");
+    press(&mut stand, "Enter");
+    assert!(matches!(question(&stand), Some(Question::Open(_))));
 }
 
 #[test]

@@ -1,9 +1,11 @@
 //! Planned files and commands: looked at, left out, written, undone; full runs; programs.
 
+use std::sync::Arc;
 use std::time::Duration;
 
 use super::{message, press, river, text, written};
 use crate::state::drawer::{Drawer, Question};
+use crate::state::event::Event;
 use crate::state::run::Shows;
 use crate::state::screen::Screen;
 use crate::views::tests::Stand;
@@ -40,6 +42,47 @@ fn files_are_written_only_after_a_yes_and_brought_back() {
     assert_eq!((content(&stand, "count"), content(&stand, "copy")), (None, None));
     press(&mut stand, "Z");
     assert_eq!(message(&stand), "nothing was written, so there is nothing to undo");
+}
+
+#[test]
+fn files_are_compared_only_while_they_are_looked_at() {
+    let mut stand = river(LINE);
+    assert!(stand.app.pending.difference.is_none());
+    press(&mut stand, "P");
+    stand.until(|stand| stand.app.pending.difference.is_some());
+    let (generation, at, rows) = stand.app.pending.difference.clone().unwrap();
+    // What comes late, of another file or another result, is not taken.
+    for (of, number) in [(generation, at + 1), (generation + 1, at), (generation + 1, at + 1)] {
+        stand.app.update(Event::Compared(of, number, Arc::default()));
+        let now = stand.app.pending.difference.as_ref().unwrap();
+        assert_eq!((now.0, now.1), (generation, at));
+        assert!(Arc::ptr_eq(&now.2, &rows), "{of} {number}");
+    }
+}
+
+#[test]
+fn a_run_follows_a_growing_file_until_it_is_stopped() {
+    for key in ["y", "d"] {
+        let mut stand = river("tail -n 1 -f DIR/gate.log");
+        let log = stand.folder.path().join("gate.log");
+        press(&mut stand, "r");
+        press(&mut stand, key);
+        let lines = |stand: &Stand| {
+            stand.app.running.as_ref().map_or(0, |running| running.run.output.lines())
+        };
+        stand.until(|stand| lines(stand) == 1);
+        let mut grown = std::fs::read_to_string(&log).unwrap();
+        grown.push_str("2031-04-02 gate-09 card=9 passed\n");
+        std::fs::write(&log, &grown).unwrap();
+        stand.until(|stand| lines(stand) == 2);
+        press(&mut stand, "x");
+        ended(&mut stand);
+    }
+    // What there is now is written, and then it ends.
+    let mut stand = river("tail -n 1 -f DIR/gate.log > DIR/out");
+    press(&mut stand, "w y");
+    ended(&mut stand);
+    assert_eq!(content(&stand, "out").map(|out| out.lines().count()), Some(1));
 }
 
 #[test]

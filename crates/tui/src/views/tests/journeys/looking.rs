@@ -82,10 +82,34 @@ fn lines_that_a_stage_drops_are_hidden_and_shown() {
     let rows = |stand: &Stand| stand.app.lens.len();
     let all = rows(&stand);
     assert_eq!(all, 300, "each line of the input has a row");
-    press(&mut stand, "h");
+    press(&mut stand, "Tab Down Down Down h");
     assert_eq!(rows(&stand), 60, "one of five is kept");
+    assert_eq!(stand.app.lens.cursor, 0, "other rows are looked at from the first on");
     press(&mut stand, "h");
     assert_eq!(rows(&stand), all);
+}
+
+#[test]
+fn the_lens_stays_at_its_row_while_the_text_changes_and_begins_again_at_a_new_stage() {
+    let mut stand = lens("seq 40 | cat | tac");
+    press(&mut stand, "Down Down Down Esc e");
+    stand.letters(" ");
+    stand.settle();
+    assert_eq!(stand.app.lens.cursor, 3);
+    press(&mut stand, "Esc n");
+    stand.letters("sort");
+    press(&mut stand, "Enter");
+    assert_eq!(stand.app.lens.cursor, 0);
+    stand.settle();
+    assert_eq!(stand.app.place, Place::Stage(3));
+    // The last stage goes: the one before it is the last now.
+    press(&mut stand, "u u");
+    stand.settle();
+    assert_eq!((stand.app.place, stand.app.stage_count()), (Place::Stage(2), 3));
+    press(&mut stand, "e Ctrl-w Backspace Backspace");
+    stand.settle();
+    assert_eq!((stand.app.place, stand.app.stage_count()), (Place::Stage(1), 2));
+    assert_eq!(stand.app.lens.len(), 40);
 }
 
 #[test]
@@ -109,7 +133,7 @@ fn bytes_have_three_forms_and_lines_wrap_or_not() {
     assert!(stand.app.lens.wrap);
     press(&mut stand, "v");
     let marks = stand.screen(120, 40);
-    assert_ne!(stand.app.lens.view, View::Text);
+    assert_eq!((stand.app.lens.view, stand.app.lens.wrap), (View::Marks, true));
     press(&mut stand, "v");
     assert_eq!((stand.app.lens.view, stand.app.lens.wrap), (View::Hex, false));
     let hexadecimal = stand.screen(120, 40);

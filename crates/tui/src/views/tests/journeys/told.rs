@@ -15,6 +15,14 @@ fn facts(stand: &Stand) -> Vec<String> {
         if parts.replace('▮', "") == whole { parts } else { whole }
     };
     let lens = &app.lens;
+    let said = app.message.clone().unwrap_or_default();
+    // How long it took is different each time.
+    let said = match said.split_once(" in ") {
+        Some(("done", rest)) => {
+            format!("done, {}", rest.split_once(", ").map_or("", |(_, end)| end))
+        }
+        _ => said,
+    };
     let mut facts = vec![
         format!("text {}", editor(&app.text.editor)),
         format!("focus {:?}, {:?}, {:?}", app.focus, app.place, app.screen),
@@ -32,7 +40,11 @@ fn facts(stand: &Stand) -> Vec<String> {
         format!("recalled {:?}", app.text.recalled.as_ref().map(|recalled| recalled.0)),
         format!("opened {:?}, sample {:?}", app.opened, app.sample),
         format!("problem {}", app.text.problem.is_some()),
-        format!("message {}", app.message.clone().unwrap_or_default().replace(&folder, "DIR")),
+        format!("message {}", said.replace(&folder, "DIR")),
+        format!(
+            "throughput at {} from {}, {:?}",
+            app.throughput.at, app.throughput.top, app.throughput.shows
+        ),
         format!(
             "pending {} from {}, without {} files and {:?}",
             app.pending.at,
@@ -85,6 +97,7 @@ fn told(text: &str, keys: &str) -> String {
         press(&mut stand, key);
         stand.settle();
         stand.until(|stand| stand.app.lens.search.as_ref().is_none_or(|search| !search.searching));
+        stand.until(|stand| !stand.app.is_running());
         stand.screen(110, 30);
         let now = facts(&stand);
         let changed: Vec<&str> =
@@ -152,6 +165,22 @@ fn looking_is_told() {
         all.push_str(&told(text, keys));
     }
     insta::assert_snapshot!("told-looking", all);
+}
+
+#[test]
+fn runs_are_told() {
+    let mut all = String::new();
+    for (text, keys) in [
+        (
+            "cat DIR/gate.log | cut -d' ' -f2 | tee DIR/copy",
+            "Esc r y Down Down Down Down Up End Home h v j o Down Down Up PageDown PageDown PageUp \
+             Down End Down Up Home h v j o T o Esc T o Down Esc Esc R T Ctrl-c K Down Up j Esc",
+        ),
+        ("seq 5", "Esc r d o End Down o p x r n T R r y K Down Enter j d Esc"),
+    ] {
+        all.push_str(&told(text, keys));
+    }
+    insta::assert_snapshot!("told-runs", all);
 }
 
 #[test]

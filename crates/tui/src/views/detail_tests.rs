@@ -1,0 +1,195 @@
+//! Details of views that are seen only with certain data: long lines and programs, many commands,
+//! nothing at all.
+
+use ratatui::crossterm::event::{KeyCode, KeyModifiers};
+
+use super::snapshot_tests::{settled, steady};
+use super::sweep_tests;
+use super::tests::Stand;
+use crate::state::place::Place;
+
+fn keep(name: &str, stand: &mut Stand, width: u16, height: u16) {
+    let screen = steady(stand, width, height);
+    insta::assert_snapshot!(name, screen + &stand.styles(width, height));
+}
+
+#[test]
+fn long_lines_go_on_in_the_next_row() {
+    let mut stand = Stand::new("cat DIR/long | sed 's/rope/cable/'");
+    let long: String = (1..40).map(|number| format!("rope-{number} of the winch, ")).collect();
+    let path = stand.folder.path().join("long");
+    std::fs::write(&path, format!("{long}\nshort\n\n{long}\tend")).unwrap();
+    stand.app.text_changed();
+    stand.settle();
+    stand.key(KeyCode::Esc);
+    stand.letters("z");
+    keep("wrapped", &mut stand, 150, 40);
+    stand.letters("v");
+    keep("wrapped-marks", &mut stand, 80, 40);
+    stand.letters("/winch");
+    stand.key(KeyCode::Enter);
+    stand.until(|stand| stand.app.lens.search.as_ref().is_some_and(|search| !search.searching));
+    keep("wrapped-search", &mut stand, 84, 20);
+    stand.letters("z");
+    keep("long-lines", &mut stand, 110, 24);
+    stand.key(KeyCode::Tab);
+    for _ in 0..4 {
+        stand.key(KeyCode::Right);
+    }
+    keep("long-lines-scrolled", &mut stand, 110, 24);
+}
+
+#[test]
+fn a_long_search_gives_way() {
+    let mut stand = settled("cat DIR/gate.log");
+    stand.letters("/rope winch cable pulley wheel brake gate platform cabin tower anchor bolt");
+    stand.key(KeyCode::Enter);
+    stand.until(|stand| stand.app.lens.search.as_ref().is_some_and(|search| !search.searching));
+    sweep_tests::keep("sweep-long-search", &mut stand);
+}
+
+#[test]
+fn a_long_program_is_seen_around_its_cursor() {
+    let rules: String = (1..30)
+        .map(|number| format!("$1 ~ /gate-{number}/ {{ n[{number}]++ }} # {number}\n"))
+        .collect();
+    let mut stand = settled(&format!("seq 3 | awk '{rules}END {{ print \"done\" }}'"));
+    stand.key(KeyCode::End);
+    stand.letters("p");
+    for _ in 0..24 {
+        stand.key(KeyCode::Down);
+    }
+    keep("long-program", &mut stand, 104, 30);
+    stand.key(KeyCode::Down);
+    stand.letters("} ");
+    stand.settle();
+    keep("long-program-wrong", &mut stand, 104, 30);
+    stand.key(KeyCode::Up);
+    keep("long-program-wrong-below", &mut stand, 104, 30);
+    for _ in 0..4 {
+        stand.key(KeyCode::Up);
+    }
+    keep("long-program-up", &mut stand, 104, 30);
+}
+
+#[test]
+fn what_a_yes_covers_is_shown_whole() {
+    let mut stand = settled("seq 3 | rm -r DIR/none");
+    stand.key(KeyCode::End);
+    stand.letters("y");
+    // So wide that no row is broken: where it is depends on the machine's names.
+    insta::assert_snapshot!("allow-styles", stand.styles(400, 40));
+    let mut stand = settled("rm DIR/a; rm DIR/b; rm DIR/c; rm DIR/d; rm DIR/e");
+    stand.letters("P");
+    stand.letters("r");
+    sweep_tests::keep("sweep-act", &mut stand);
+    insta::assert_snapshot!("act-styles", stand.styles(400, 40));
+    insta::assert_snapshot!("act-styles-low", stand.styles(400, 20));
+}
+
+/// The rows of the question before a full run.
+fn asked_to_run(stand: &mut Stand) -> String {
+    stand.letters("r");
+    stand.until(|stand| stand.app.throughput.estimate.is_some());
+    let screen = steady(stand, 160, 50);
+    stand.key(KeyCode::Esc);
+    screen
+}
+
+#[test]
+fn a_run_without_end_says_what_becomes_of_its_files() {
+    let said = "it runs until you stop it, and then writes no files";
+    for (text, ends) in [
+        ("tail -f DIR/gate.log | grep refused > DIR/out", true),
+        ("tail -f DIR/gate.log | grep refused", false),
+        ("grep refused DIR/gate.log > DIR/out", false),
+        ("grep refused DIR/gate.log", false),
+    ] {
+        let mut stand = settled(text);
+        let screen = asked_to_run(&mut stand);
+        assert_eq!(screen.contains(said), ends, "{text}\n{screen}");
+    }
+}
+
+#[test]
+fn a_program_that_was_allowed_is_named_before_it_gets_other_data() {
+    let mut stand = settled("seq 3 | touch DIR/made");
+    stand.key(KeyCode::End);
+    stand.letters("ys");
+    stand.settle();
+    let said = "made on whatever input it gets then";
+    let screen = asked_to_run(&mut stand);
+    assert_eq!(screen.matches(said).count(), 1, "{screen}");
+    // Another program of the text was not asked about, one that has gone is not told.
+    stand.letters("e2");
+    stand.settle();
+    stand.key(KeyCode::Esc);
+    let screen = asked_to_run(&mut stand);
+    assert!(!screen.contains("on whatever input"), "{screen}");
+}
+
+#[test]
+fn a_text_without_stages_has_nothing_to_wire() {
+    let mut stand = settled("x=1");
+    stand.letters("W");
+    keep("wiring-nothing", &mut stand, 104, 30);
+    let mut stand = settled("echo a");
+    stand.letters("W");
+    assert!(!steady(&mut stand, 104, 30).contains("no stages to show yet"));
+}
+
+#[test]
+fn streams_of_a_folded_river_mark_their_stage() {
+    let mut stand = settled(&format!("seq 9{}", " | cat".repeat(30)));
+    stand.key(KeyCode::Home);
+    for _ in 0..26 {
+        stand.key(KeyCode::Down);
+    }
+    assert!(matches!(stand.app.place, Place::Stream(_)), "{:?}", stand.app.place);
+    keep("folded-stream", &mut stand, 80, 24);
+    stand.key(KeyCode::Down);
+    keep("folded-stage", &mut stand, 80, 24);
+}
+
+#[test]
+fn the_output_of_a_run_has_its_lines_numbered() {
+    // Between the figures of the run and those of its command, which are others each time.
+    let output = |stand: &mut Stand, height: u16| {
+        let screen = steady(stand, 104, height);
+        let from =
+            screen.lines().position(|line| line.contains("works") || line.contains("output"));
+        let rows: Vec<&str> = screen.lines().skip(from.unwrap_or(7)).collect();
+        let to = rows.iter().position(|row| row.starts_with('─')).unwrap_or(rows.len());
+        rows[..to].join("\n")
+    };
+    let mut stand = Stand::new("cut -d' ' -f2 DIR/gate.log");
+    stand.run_all();
+    stand.letters("o");
+    let first = output(&mut stand, 30);
+    stand.key(KeyCode::End);
+    let last = output(&mut stand, 30);
+    stand.key(KeyCode::Down);
+    let next = output(&mut stand, 14);
+    insta::assert_snapshot!("run-output", [first, last, next].join("\n────\n"));
+    let mut stand = Stand::new("grep zzz DIR/gate.log DIR/none > DIR/empty; seq 2 > DIR/two");
+    stand.run_all();
+    stand.letters("o");
+    insta::assert_snapshot!("run-output-none", output(&mut stand, 30));
+}
+
+#[test]
+fn the_first_error_of_a_stage_is_no_empty_line() {
+    let mut stand = settled("awk 'BEGIN { printf \"\\n\\n1234567\\nlast\\n\" > \"/dev/stderr\" }'");
+    let screen = steady(&mut stand, 104, 30);
+    let at = |text: &str| screen.lines().position(|line| line.contains(text));
+    assert_eq!(at("!  1234567").unwrap() + 1, at("!  last").unwrap(), "{screen}");
+    keep("said-by-a-stage", &mut stand, 104, 30);
+}
+
+#[test]
+fn stages_past_the_ninth_have_their_numbers_under_the_text() {
+    let mut stand = settled("seq 9 | cat | cat | cat | cat | cat | cat | cat | wc | w | a");
+    stand.letters("e");
+    stand.press(KeyCode::Home, KeyModifiers::CONTROL);
+    keep("two-digits", &mut stand, 120, 20);
+}
