@@ -122,13 +122,9 @@ impl Pattern {
                 .map_err(|(kind, span)| PatternError { kind, text: text_number, span })?;
             branches.push(node);
         }
-        let plain = match branches.pop() {
-            None => Node::Leaf(Hir::fail()),
-            Some(only) if branches.is_empty() => only,
-            Some(last) => {
-                branches.push(last);
-                Node::Alternation(branches)
-            }
+        let plain = match texts {
+            [] => Node::Leaf(Hir::fail()),
+            _ => Node::Alternation(branches),
         };
         let too_big = || PatternError {
             kind: PatternErrorKind::TooBig,

@@ -150,10 +150,7 @@ impl Parser<'_> {
         while self.take_operator(b'|') {
             branches.push(self.branch()?);
         }
-        Ok(match branches.pop() {
-            Some(only) if branches.is_empty() => only,
-            last => Node::Alternation(branches.into_iter().chain(last).collect()),
-        })
+        Ok(Node::Alternation(branches))
     }
 
     /// A branch ends at `|`, at `)` inside a group, or at the end of the text.

@@ -336,5 +336,5 @@ fn holds(look: Look, text: &[u8], at: usize) -> bool {
 }
 
 fn is_word(character: char) -> bool {
-    regex_syntax::try_is_word_character(character).unwrap_or(false)
+    regex_syntax::is_word_character(character)
 }

@@ -378,6 +378,8 @@ impl<'t> Translator<'t> {
             self.out.push_str(&format!("(?{letters}{}", &rest[..1]));
             return Ok(());
         }
+        // Up to the first letter that is no option of ours.
+        self.at += flags;
         let _ = self.next();
         self.refused(from)
     }

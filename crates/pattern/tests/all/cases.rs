@@ -4,6 +4,31 @@ use super::{Found, agree, groups_of};
 use pattern::Syntax;
 
 #[test]
+fn groups_with_assertions_and_references_are_referred_to() {
+    agree(
+        Syntax::Basic,
+        &[
+            Found("\\(\\ba\\)\\1", "aa", &["aa"]),
+            Found("\\(\\(a\\)\\2\\)\\1", "aaaa aaa", &["aaaa"]),
+            Found("\\(a\\)\\<\\1", "aa", &[]),
+            Found("\\(a\\)\\>\\1", "aa", &[]),
+            Found("\\(a\\)\\B\\1", "aa", &["aa"]),
+            Found("\\([yz]\\)\\(x*\\)*b.\\1", "ybyz", &[]),
+            Found("\\([yz]\\)\\(x*\\)*b.\\1", "yxxbzy", &["yxxbzy"]),
+            Found("\\(-\\)\\<\\(a\\)\\2\\>\\1", "a-aa-a", &["-aa-"]),
+        ],
+    );
+    agree(
+        Syntax::Extended,
+        &[
+            Found("a{x}b", "aa{x}b", &["a{x}b"]),
+            Found("a{1x}b", "aa{1x}b", &["a{1x}b"]),
+            Found("a{1,x}", "aa{1,x}", &["a{1,x}"]),
+        ],
+    );
+}
+
+#[test]
 fn basic_patterns() {
     agree(
         Syntax::Basic,

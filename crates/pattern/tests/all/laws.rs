@@ -3,6 +3,8 @@
 use pattern::{Options, Pattern, Subject, Syntax};
 use proptest::prelude::*;
 
+use super::candidate_is_right;
+
 /// An extended pattern of few characters; with every kind of assertion where that is asked for.
 fn expression(assertions: bool) -> impl Strategy<Value = String> {
     let characters = ["a", "b", "A", "é", "_", "-", ".", "[ab]", "[^a]", "[[:upper:]]", ""];
@@ -77,6 +79,44 @@ proptest! {
         let matches = plain.is_match(&text).unwrap();
         prop_assert_eq!(matches, stepped.is_match(&text).unwrap());
         prop_assert_eq!(matches, plain.captures(&text, 0).unwrap().is_some());
+        if options.subject == Subject::Line {
+            candidate_is_right(&plain, &text);
+            candidate_is_right(&stepped, &text);
+        }
+    }
+
+    /// Texts that are searched for as they are, or nearly: where the quick ways are taken.
+    #[test]
+    fn quick_ways_find_what_a_plain_search_finds(
+        needle in "[aAbB.*é-]{0,4}", text in text(), fixed in any::<bool>(), ignore_case in any::<bool>()
+    ) {
+        let options = Options { ignore_case, ..Options::default() };
+        let syntax = if fixed { Syntax::Fixed } else { Syntax::Extended };
+        let Ok(pattern) = Pattern::new(&[needle.as_bytes()], syntax, options) else { return Ok(()) };
+        candidate_is_right(&pattern, &text);
+        let fold = |text: &str| if ignore_case { text.to_lowercase() } else { text.to_owned() };
+        if fixed || !needle.contains(['.', '*']) {
+            let text = String::from_utf8(text.clone()).unwrap();
+            let place = fold(&text).find(&fold(&needle));
+            let found = pattern.find(text.as_bytes(), 0).unwrap();
+            prop_assert_eq!(found.map(|found| found.start), place, "{} in {}", needle, text);
+        }
+    }
+
+    /// Places of the text after its beginning see what is before them.
+    #[test]
+    fn a_search_from_a_later_place_knows_what_is_before_it(
+        expression in expression(true), text in text(), from in 0_usize..10
+    ) {
+        let text = String::from_utf8(text).unwrap();
+        let from = (0..=from.min(text.len())).rev().find(|at| text.is_char_boundary(*at)).unwrap();
+        let build = |text: &str| Pattern::new(&[text.as_bytes()], Syntax::Extended, Options::default()).unwrap();
+        let groups = expression.matches('(').count();
+        prop_assume!(groups < 8);
+        let plain = build(&expression);
+        let stepped = build(&format!("({expression})()\\{}", groups + 2));
+        let found = |pattern: &Pattern| pattern.find(text.as_bytes(), from).unwrap();
+        prop_assert_eq!(found(&plain), found(&stepped), "{} from {} in {}", expression, from, text);
     }
 
     /// A group and a reference to it match a text twice over, and no other.

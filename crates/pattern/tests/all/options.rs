@@ -87,6 +87,11 @@ fn what_a_newline_is() {
         ("b\\'", "a\nb", 1, 1, 1),
         ("\\`b", "a\nb", 1, 0, 0),
         ("a\\'", "a\nb", 1, 0, 0),
+        // Step by step, which a reference asks for.
+        ("^\\(b\\)\\1*", "a\nb", 1, 0, 1),
+        ("\\(a\\)\\1*$", "a\nb", 1, 0, 1),
+        ("\\(\\(a\\n\\)\\2\\)\\1", "a\na\na\na\n", 0, 0, 0),
+        ("\\(\\(a[^a]\\)\\2\\)\\1", "a\na\na\na\n", 0, 1, 0),
     ] {
         for (subject, expected) in
             [(Subject::Line, line), (Subject::Text, whole), (Subject::Lines, lines)]
@@ -104,6 +109,10 @@ fn bytes_that_are_not_text_match_no_character() {
     assert!(any.is_match("aéb".as_bytes()).unwrap());
     let fixed = Pattern::new(&[b"\xff"], Syntax::Fixed, Options::default()).unwrap();
     assert_eq!(fixed.find(b"a\xffb", 0).unwrap(), Some(1..2));
+    let either = Pattern::new(&[b"\xff", b"\xfd"], Syntax::Fixed, Options::default()).unwrap();
+    for (line, found) in [(b"a\xfd", Some(1..2)), (b"\xffa", Some(0..1)), (b"\xfea", None)] {
+        assert_eq!(either.find(line, 0).unwrap(), found, "{line:?}");
+    }
 }
 
 #[test]

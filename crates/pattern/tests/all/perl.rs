@@ -49,6 +49,16 @@ fn what_is_found() {
         ("a*+a", "aa", &[]),
         ("\\cI", "\t", &["\t"]),
         ("[\\b]", "\u{8}", &["\u{8}"]),
+        ("a{2}b{1}c", "aabc", &["aabc"]),
+        ("a\\xg\\x4", "a\0g\u{4}", &["a\0g\u{4}"]),
+        ("\\x{}", "\0", &["\0"]),
+        ("\\060\\0101", "0\u{8}1", &["0\u{8}1"]),
+        ("\\p{Lu}\\pL\\P{L}", "Aé1 aé1", &["Aé1"]),
+        ("\\p{Greek}x", "λx", &["λx"]),
+        ("[a-c-e]+", "d", &[]),
+        ("(?i-s)A.", "ab", &["ab"]),
+        ("(?i:A)b", "ab AB", &["ab"]),
+        ("(a)\\k'1'", "aa", &["aa"]),
     ] {
         assert_eq!(found(pattern, text.as_bytes()), expected, "{pattern} in {text:?}");
     }
@@ -59,6 +69,10 @@ fn bytes_that_are_not_text_are_in_no_match() {
     assert_eq!(found("a.b|.", b"a\xffb"), ["a", "b"]);
     assert_eq!(found("[^a]+", b"\xffb\xc3"), ["b"]);
     assert_eq!(found("^.|.$", b"\xffab"), ["b"]);
+    // A match that would take such a byte in is none; the search goes on after it.
+    assert_eq!(found("a[^x]c", b"a\xffc abc"), ["abc"]);
+    assert_eq!(found("a[^x]c", b"a\xffc"), [""; 0]);
+    assert_eq!(found("b+", b"a\xffbb\xc3b"), ["bb", "b"]);
 }
 
 #[test]
@@ -94,11 +108,30 @@ fn what_is_not_done_is_refused_at_its_place() {
         ("[[.a.]]", "[."),
         ("[a-\\d]", "\\d"),
         ("[a-[:digit:]]", "[:digit:]"),
+        ("x(?)", "(?)"),
+        ("x(?ix)", "(?ix"),
+        ("x(?x)", "(?x"),
+        ("(?<n>a)\\g<n>", "\\g<n>"),
+        ("(a)\\g'1'", "\\g'1'"),
+        ("x\\k{}", "\\k{}"),
+        ("x\\k{a-b}", "\\k{a-b}"),
+        ("x\\x{zz}", "\\x{zz}"),
+        ("x\\x{d800}", "\\x{d800}"),
     ] {
         let error = Pattern::new(&[pattern.as_bytes()], Syntax::Perl, Options::default());
         let error = error.map(drop).unwrap_err();
         assert!(matches!(error.kind, PatternErrorKind::NotSupported(_)), "{pattern}: {error}");
         assert_eq!(&pattern[error.span], place, "{pattern}");
+    }
+    for (pattern, kind, place) in [
+        ("xy)", PatternErrorKind::CloseGroup, ")"),
+        ("xy(a", PatternErrorKind::OpenGroup, "("),
+        ("xy[ab", PatternErrorKind::OpenBracket, "[ab"),
+        ("xy\\", PatternErrorKind::TrailingBackslash, "\\"),
+    ] {
+        let error = Pattern::new(&[pattern.as_bytes()], Syntax::Perl, Options::default());
+        let error = error.map(drop).unwrap_err();
+        assert_eq!((error.kind, &pattern[error.span]), (kind, place), "{pattern}");
     }
     for pattern in ["(a", "[a", "a\\", "*a", "a)", "[[:nope:]]", "(?<=a*)b(", "\\1"] {
         let built = Pattern::new(&[pattern.as_bytes()], Syntax::Perl, Options::default());
