@@ -91,3 +91,40 @@ fn run(command: &HeldCommand, control: &RunControl) -> StartResult {
         CommandEnd::NotStarted | CommandEnd::HeldBack => StartResult::NotStarted(text),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_failure_stops_the_others_only_where_that_was_asked_for() {
+        let command = |line: &[&str]| {
+            let words: Vec<Vec<u8>> = line.iter().map(|word| word.as_bytes().to_vec()).collect();
+            HeldCommand::of_words(&words).unwrap()
+        };
+        let folder = tempfile::tempdir().unwrap();
+        let made = folder.path().join("made").display().to_string();
+        for (first, on_failure, reached) in [
+            ("/none/at/all", OnFailure::Stop, false),
+            ("/none/at/all", OnFailure::GoOn, true),
+            (&made[..], OnFailure::Stop, true),
+            (&made[..], OnFailure::GoOn, true),
+        ] {
+            let all = [(4, command(&["touch", first])), (7, command(&["touch", &made]))];
+            let told = parking_lot::Mutex::new(Vec::new());
+            start_held(&all, on_failure, &RunControl::default(), |number, result| {
+                told.lock().push((number, result.succeeded()));
+            });
+            let mut expected = vec![(4, false), (4, first == made)];
+            if reached {
+                expected.extend([(7, false), (7, true)]);
+            }
+            assert_eq!(*told.lock(), expected, "{first} {on_failure:?}");
+        }
+        let control = RunControl::default();
+        control.cancel();
+        start_held(&[(0, command(&["touch", &made]))], OnFailure::GoOn, &control, |_, _| {
+            panic!("it was stopped before it began");
+        });
+    }
+}

@@ -112,3 +112,40 @@ pub(crate) fn redirect(
     }
     Ok(())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A file that cannot take its place.
+    struct Stuck;
+
+    impl Sink for Stuck {
+        fn write(&self, _block: stream::Block) -> Result<(), stream::WriteError> {
+            Ok(())
+        }
+
+        fn put_in_place(&self) -> std::io::Result<()> {
+            Err(std::io::ErrorKind::StorageFull.into())
+        }
+    }
+
+    #[test]
+    fn files_take_their_places_unless_the_run_was_stopped() {
+        let opened = || {
+            let mut opened = OpenedFiles::default();
+            opened.add(Path::new("out"), Arc::new(Stuck));
+            opened.add(Path::new("out"), Arc::new(Stuck));
+            assert_eq!(opened.paths(), [Path::new("out")]);
+            opened
+        };
+        let said = crate::kept::sinks::Messages::default();
+        assert!(!opened().put_in_place(&RunControl::default(), &said));
+        assert_eq!(said.text().matches("cannot write out").count(), 2);
+        let stopped = RunControl::default();
+        stopped.cancel();
+        let said = crate::kept::sinks::Messages::default();
+        assert!(opened().put_in_place(&stopped, &said));
+        assert_eq!(said.text(), "");
+    }
+}

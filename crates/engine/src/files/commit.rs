@@ -150,6 +150,9 @@ pub(crate) struct Part {
 impl Sink for Part {
     fn write(&self, block: Block) -> Result<(), WriteError> {
         use std::io::Write;
+        if block.is_empty() {
+            return Ok(());
+        }
         let written = self.file.lock().write_all(block.bytes());
         let mut state = self.whole.lock();
         if let Err(error) = written {

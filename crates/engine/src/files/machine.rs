@@ -136,3 +136,13 @@ impl Scratch for ScratchFile {
         self.0.read_at(buffer, at)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn only_the_standard_descriptors_can_be_the_terminal() {
+        assert!((3..=u8::MAX).all(|descriptor| !RealMachine.is_terminal(descriptor)));
+    }
+}

@@ -466,6 +466,62 @@ mod tests {
     }
 
     #[test]
+    fn a_bounded_source_ends_at_its_bound() {
+        for (left, blocks) in [
+            (0, vec![]),
+            (2, vec!["ab"]),
+            (3, vec!["abc"]),
+            (8, vec!["abc", "def", "gh"]),
+            (9, vec!["abc", "def", "ghi"]),
+            (20, vec!["abc", "def", "ghi", "j"]),
+        ] {
+            let source = Box::new(CutSource::new(b"abcdefghij", 3));
+            let mut bounded = Bounded { source, left, hit: false };
+            let mut found = Vec::new();
+            while let Some(block) = bounded.next_block().unwrap() {
+                found.push(String::from_utf8(block.bytes().to_vec()).unwrap());
+            }
+            assert_eq!(found, blocks, "{left}");
+            assert_eq!(bounded.hit, left < 10, "{left}");
+        }
+        let source = Box::new(CutSource::new(b"0123456789abcdef", 7));
+        let mut bounded = Bounded { source, left: 14, hit: false };
+        assert_eq!(bounded.next_block().unwrap().unwrap().len(), 7);
+        assert_eq!(bounded.next_block().unwrap().unwrap().len(), 7);
+        assert!(bounded.next_block().unwrap().is_none() && bounded.hit);
+    }
+
+    #[test]
+    fn samples_are_kept_until_there_are_many_or_their_file_changes() {
+        let folder = tempfile::tempdir().unwrap();
+        let cache = SampleCache::default();
+        let read = |name: usize, control: &RunControl| {
+            let path = folder.path().join(name.to_string());
+            if !path.exists() {
+                std::fs::write(&path, format!("{name}\n")).unwrap();
+            }
+            let file = FileSource::of(std::fs::File::open(&path).unwrap()).unwrap();
+            cache.file(&path, file, Sample::First(5), &Limits::default(), control).unwrap()
+        };
+        let control = RunControl::default();
+        let first = read(0, &control);
+        assert!(Arc::ptr_eq(&first, &read(0, &control)));
+        for name in 1..CACHED {
+            read(name, &control);
+        }
+        assert_eq!(cache.files.lock().len(), CACHED);
+        assert!(Arc::ptr_eq(&first, &read(0, &control)));
+        read(CACHED, &control);
+        assert_eq!(cache.files.lock().len(), 1);
+        assert!(!Arc::ptr_eq(&first, &read(0, &control)));
+        // What a stopped reading has is not all there is.
+        let stopped = RunControl::default();
+        stopped.cancel();
+        read(CACHED + 1, &stopped);
+        assert_eq!(cache.files.lock().len(), 2);
+    }
+
+    #[test]
     fn the_end_of_a_large_file_is_read_from_the_end() {
         let mut file = tempfile::NamedTempFile::new().unwrap();
         let data: String = (1..=50_000).map(|number| format!("line {number}\n")).collect();

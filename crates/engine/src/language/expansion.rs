@@ -140,15 +140,10 @@ impl Shell<'_> {
                     let name = self.substitute(*direction, list);
                     push(&mut units, &name, true, false);
                 }
-                // InputCursor out before, or in a place where braces are only themselves.
+                // The parser reads braces only where there may be several words, and those have
+                // been made words of their own before.
                 Part::Alternatives(_) | Part::Sequence(_) => {
-                    let word = Word { parts: vec![part.clone()], span: word.span };
-                    for (number, word) in without_braces(&word)?.iter().enumerate() {
-                        if number > 0 {
-                            units.push(Unit::Byte(b' ', true, false));
-                        }
-                        units.extend(self.units(word)?);
-                    }
+                    return Unwind::fault("braces cannot be used here", word.span, 2);
                 }
             }
             // A unit takes four bytes.

@@ -85,3 +85,17 @@ impl StageOutcome {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_status_alone_says_nothing_of_how_it_came_about() {
+        let outcome = StageOutcome::of(ExitStatus(7));
+        assert_eq!(outcome.status, ExitStatus(7));
+        assert!(!outcome.cancelled && !outcome.closed && !outcome.panicked);
+        assert!(outcome.inputs.is_empty() && outcome.written.is_empty() && outcome.held.is_empty());
+        assert_eq!((outcome.read_error, outcome.write_error, outcome.signal), (None, None, None));
+    }
+}

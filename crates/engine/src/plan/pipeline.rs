@@ -234,3 +234,31 @@ fn label(command: &Command) -> String {
         Compound::Test(_) => "[[ … ]]".to_owned(),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn part_of_an_argument_has_its_place_where_the_text_holds_it_as_it_is() {
+        let text = "seq 3 | grep 'a(b' x";
+        let word = Span::new(13, 18);
+        let place = |value: &str, part| {
+            let span = part_span(text, word, value.as_bytes(), part);
+            &text[span.range()]
+        };
+        assert_eq!(place("a(b", 1..2), "(");
+        assert_eq!(place("a(b", 2..3), "b");
+        // At least one character; the end of the value is its quote.
+        assert_eq!(place("a(b", 1..1), "(");
+        assert_eq!(place("a(b", 3..3), "'");
+        // Of a value that is not there as it is, or not so long, the whole word.
+        assert_eq!(place("a\\(b", 1..2), "'a(b'");
+        assert_eq!(place("a(b", 2..4), "'a(b'");
+        assert_eq!(place("", 0..0), "'a(b'");
+        assert_eq!(part_span(text, word, b"\xff", 0..1), word);
+        // After the letter of its option.
+        assert_eq!(part_span("cut -d: -f0,2", Span::new(8, 13), b"0,2", 0..1), Span::new(10, 11));
+        assert_eq!(part_span("cut", Span::new(8, 13), b"0", 0..1), Span::new(8, 13));
+    }
+}

@@ -136,3 +136,23 @@ impl Variables {
         key
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_an_environment_sets_is_exported() {
+        let environment = Environment {
+            set: vec![("ROPE".to_owned(), b"9 t".to_vec())],
+            unset: vec!["LANE".to_owned()],
+            ..Environment::default()
+        };
+        let variables = Variables::of_environment(&environment);
+        let known = |name: &str| variables.set.get(name).unwrap();
+        assert_eq!(known("ROPE").value.as_deref(), Some(&b"9 t"[..]));
+        assert_eq!(known("LANE").value, None);
+        assert!(known("ROPE").exported && known("LANE").exported);
+        assert!(!known("ROPE").read_only && !known("LANE").read_only);
+    }
+}

@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)] // tests fail by panics
 
 mod budget;
+mod estimates;
 mod faults;
 mod full;
 mod held;

@@ -173,7 +173,7 @@ impl Parser<'_> {
 
     fn case(&mut self, start: usize) -> Parsed<Compound> {
         self.blanks();
-        let subject = self.word()?;
+        let subject = self.single_word()?;
         if subject.parts.is_empty() {
             return self.fail(ShellErrorKind::Missing("a word"), start, self.at);
         }
@@ -191,7 +191,7 @@ impl Parser<'_> {
             let mut patterns = Vec::new();
             loop {
                 self.blanks();
-                let pattern = self.word()?;
+                let pattern = self.single_word()?;
                 if pattern.parts.is_empty() {
                     if self.peek().is_none() {
                         return self.fail(ShellErrorKind::Unterminated("case"), start, start + 4);
@@ -317,7 +317,7 @@ impl Parser<'_> {
 
     fn test_word(&mut self) -> Parsed<Word> {
         self.blanks();
-        let word = self.word()?;
+        let word = self.single_word()?;
         if word.parts.is_empty() || word.is_plain("]]") {
             return self.fail(ShellErrorKind::Missing("a word"), word.span.start, self.at);
         }

@@ -47,7 +47,7 @@ impl Parser<'_> {
         let kind = if operator.starts_with("<<") && operator != "<<<" {
             self.document(operator == "<<-", from)?
         } else {
-            let word = self.word()?;
+            let word = self.single_word()?;
             match operator {
                 "<" => RedirectionKind::Read(word),
                 ">>" => RedirectionKind::Append(word),
@@ -87,7 +87,7 @@ impl Parser<'_> {
 
     fn document(&mut self, strips_tabs: bool, from: usize) -> Parsed<RedirectionKind> {
         let word_start = self.at;
-        let word = self.word()?;
+        let word = self.single_word()?;
         let quoted = word.parts.iter().any(|part| !matches!(part, Part::Text(_)));
         let mut delimiter = String::new();
         for part in &word.parts {

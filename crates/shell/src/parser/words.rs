@@ -17,6 +17,8 @@ pub(super) fn push_text(parts: &mut Vec<Part>, character: char) {
 enum Place {
     /// Among the words of a command.
     Command,
+    /// Where one word is read, as it is: braces are only themselves.
+    Single,
     /// Behind `NAME=`.
     Assignment,
     /// In `{…}`: a comma and the brace end it too.
@@ -31,6 +33,11 @@ impl Parser<'_> {
     /// A word of a command.
     pub(super) fn word(&mut self) -> Parsed<Word> {
         self.word_in(Place::Command)
+    }
+
+    /// A word of which braces make no more: of `case`, of `[[ ]]`, a file's name.
+    pub(super) fn single_word(&mut self) -> Parsed<Word> {
+        self.word_in(Place::Single)
     }
 
     /// The value of an assignment, possibly without parts.

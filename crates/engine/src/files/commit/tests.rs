@@ -44,6 +44,22 @@ fn written_files_keep_permissions_and_can_be_undone() {
 }
 
 #[test]
+fn what_was_written_and_forgotten_does_not_count() {
+    let directory = tempfile::tempdir().unwrap();
+    let path = directory.path().join("out");
+    for (first, second, lines) in
+        [("a\nb", "", 0), ("a\nb", "c", 1), ("a\n", "c\n", 1), ("a", "c\nd", 2)]
+    {
+        let file = prepared(&path, false, first);
+        file.empty().unwrap();
+        file.open(true).unwrap().write(Block::new(second.as_bytes().to_vec())).unwrap();
+        let applied = commit_all(&[file]).unwrap().pop().unwrap();
+        assert_eq!((applied.bytes, applied.lines), (second.len() as u64, lines), "{second:?}");
+        assert_eq!(std::fs::read_to_string(&path).unwrap(), second);
+    }
+}
+
+#[test]
 fn a_new_file_is_removed_by_undo_and_a_link_stays_a_link() {
     let directory = tempfile::tempdir().unwrap();
     let path = directory.path().join("new.txt");
