@@ -614,3 +614,21 @@ impl Sequence {
             .collect())
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_sequence_has_its_words_or_says_how_many_there_would_be() {
+        let numbers = |from, to, step, width| Sequence::Numbers { from, to, step, width };
+        let words = |sequence: Sequence, most| sequence.words(most).map(|words| words.join(" "));
+        assert_eq!(words(numbers(1, 3, 1, 0), 3), Ok("1 2 3".to_owned()));
+        assert_eq!(words(numbers(1, 3, 1, 0), 2), Err(3));
+        assert_eq!(words(numbers(1, -1, 1, 2), 9), Ok("01 00 -1".to_owned()));
+        assert_eq!(words(numbers(0, 6, 3, 0), 9), Ok("0 3 6".to_owned()));
+        assert_eq!(words(numbers(i64::MIN, i64::MAX, 1, 0), 9), Err(u64::MAX));
+        let letters = Sequence::Characters { from: 'c', to: 'a', step: 2 };
+        assert_eq!(words(letters, 9), Ok("c a".to_owned()));
+    }
+}

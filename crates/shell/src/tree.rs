@@ -495,3 +495,15 @@ impl Command {
         self.words.first().and_then(Word::literal)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_cursor_on_a_span_or_right_after_it_touches_it() {
+        let touched: Vec<usize> = (0..9).filter(|&at| Span::new(3, 5).touches(at)).collect();
+        assert_eq!(touched, [3, 4, 5]);
+        assert_eq!(Span::new(3, 5).to(Span::new(4, 9)), Span::new(3, 9));
+    }
+}

@@ -338,11 +338,7 @@ fn sequence(text: &str) -> Option<(Sequence, usize)> {
         [from, to, step] => (from, to, step.parse::<i64>().ok()?),
         _ => return None,
     };
-    let number = |text: &str| {
-        let digits = text.strip_prefix(['-', '+']).unwrap_or(text);
-        let plain = !digits.is_empty() && digits.bytes().all(|byte| byte.is_ascii_digit());
-        if plain { text.parse::<i64>().ok() } else { None }
-    };
+    let number = |text: &str| text.parse::<i64>().ok();
     let padded = |text: &str| {
         let digits = text.strip_prefix('-').unwrap_or(text);
         if digits.len() > 1 && digits.starts_with('0') { text.len() } else { 0 }

@@ -193,3 +193,33 @@ fn stages_past_the_ninth_have_their_numbers_under_the_text() {
     stand.press(KeyCode::Home, KeyModifiers::CONTROL);
     keep("two-digits", &mut stand, 120, 20);
 }
+
+#[test]
+fn fields_of_every_width_have_their_numbers() {
+    let mut stand =
+        settled("printf 'a bb ccc dddd eeeee ffffff 7 8 9 0 11 12\\n' | cut -d' ' -f2-");
+    stand.key(KeyCode::End);
+    keep("field-ruler", &mut stand, 150, 20);
+    stand.key(KeyCode::Tab);
+    stand.key(KeyCode::Right);
+    keep("field-ruler-scrolled", &mut stand, 150, 20);
+}
+
+#[test]
+fn commands_that_were_started_say_how_they_ended() {
+    let mut stand = settled("rm DIR/none; touch DIR/made; rmdir DIR/none");
+    stand.letters("P");
+    stand.letters("r");
+    stand.letters("g");
+    stand.until(|stand| !stand.app.pending.acting);
+    stand.settle();
+    let screen = steady(&mut stand, 300, 40);
+    let mark = |name: &str| {
+        let line = screen.lines().find(|line| line.contains(name) && line.contains(['!', '▹']));
+        line.map(|line| line.trim_start_matches(['▌', ' ', '│']).chars().next().unwrap())
+    };
+    assert_eq!((mark("rm "), mark("touch "), mark("rmdir ")), (Some('!'), Some('▹'), Some('!')));
+    insta::assert_snapshot!("started-styles", stand.styles(300, 40));
+    stand.app.pending.start_result.insert(1, engine::StartResult::Running);
+    insta::assert_snapshot!("starting-styles", stand.styles(300, 40));
+}

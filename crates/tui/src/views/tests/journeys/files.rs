@@ -264,3 +264,46 @@ fn what_is_only_a_sample_does_not_act() {
     assert_eq!(message(&stand), "these commands come from a sample; s selects everything");
     assert!(content(&stand, "gate.log").is_some());
 }
+
+/// Starts all commands of the list, and waits until what follows from it is known.
+fn act(stand: &mut Stand) {
+    press(stand, "P r g");
+    ended(stand);
+    stand.settle();
+}
+
+#[test]
+fn what_was_started_stays_beside_its_command() {
+    let mut stand = river("rm DIR/x; rm DIR/x; rm DIR/y");
+    std::fs::write(stand.folder.path().join("x"), "").unwrap();
+    act(&mut stand);
+    let results = |stand: &Stand| -> Vec<Option<bool>> {
+        (0..4).map(|at| stand.app.start_result(at).map(|result| result.succeeded())).collect()
+    };
+    assert_eq!(results(&stand), [Some(true), Some(false), Some(false), None]);
+    press(&mut stand, "R");
+    stand.settle();
+    assert_eq!(results(&stand), [Some(true), Some(false), Some(false), None]);
+    assert!(stand.app.pending.past.is_empty());
+    // Another text has other commands.
+    press(&mut stand, "e End Space");
+    stand.settle();
+    assert_eq!(results(&stand), [None; 4]);
+
+    let mut stand = Stand::new("ls DIR/d/* | xargs -r -n1 rm");
+    std::fs::create_dir(stand.folder.path().join("d")).unwrap();
+    for name in ["a", "b"] {
+        std::fs::write(stand.folder.path().join("d").join(name), "").unwrap();
+    }
+    stand.app.text_changed();
+    stand.settle();
+    press(&mut stand, "Esc");
+    assert_eq!(stand.app.pending_rows(), (0, 2));
+    act(&mut stand);
+    // They are no commands of the text any more, and are told apart.
+    let past: Vec<bool> = stand.app.pending.past.iter().map(|(_, one)| one.succeeded()).collect();
+    assert_eq!((stand.app.pending_rows().1, past), (0, vec![true, true]));
+    press(&mut stand, "e End Space");
+    stand.settle();
+    assert!(stand.app.pending.past.is_empty());
+}

@@ -68,6 +68,16 @@ fn a_search_finds_rows_and_goes_from_one_to_the_next() {
     assert!(found(&mut stand).is_empty());
     press(&mut stand, ".");
     assert_eq!(message(&stand), "no match; / searches");
+    // The same search again keeps its rows until the new ones are there, another has none yet.
+    stand.app.start_search("7");
+    found(&mut stand);
+    stand.app.start_search("7");
+    assert_eq!(stand.app.lens.search.as_ref().unwrap().rows.len(), 4);
+    stand.app.start_search("9");
+    assert!(stand.app.lens.search.as_ref().unwrap().rows.is_empty());
+    assert_eq!(found(&mut stand).len(), 4);
+    stand.app.start_search("nothing");
+    found(&mut stand);
     // What was searched for last is offered again.
     press(&mut stand, "/");
     assert!(stand.screen(120, 40).contains("nothing"));
