@@ -140,11 +140,7 @@ impl Lens {
 
     /// Scrolls sideways.
     pub(crate) fn sideways(&mut self, columns: i64) {
-        self.column = if columns < 0 {
-            self.column.saturating_sub(columns.unsigned_abs() as usize)
-        } else {
-            (self.column + columns as usize).min(1 << 20)
-        };
+        self.column = self.column.saturating_add_signed(columns as isize).min(1 << 20);
     }
 
     /// The next (or previous) row the search has found.

@@ -249,11 +249,9 @@ impl App {
     }
 
     pub(crate) fn open_shelf(&mut self) {
-        let mut folders = vec![PathBuf::from(".")];
-        folders.extend(self.kept.shelves.iter().cloned());
         let mut entries: Vec<(String, ShelfEntry)> = Vec::new();
-        for folder in folders {
-            let Ok(files) = std::fs::read_dir(&folder) else { continue };
+        for folder in &self.kept.shelves {
+            let Ok(files) = std::fs::read_dir(folder) else { continue };
             let mut scripts: Vec<PathBuf> = files
                 .flatten()
                 .map(|file| file.path())

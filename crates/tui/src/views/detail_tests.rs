@@ -223,3 +223,45 @@ fn commands_that_were_started_say_how_they_ended() {
     stand.app.pending.start_result.insert(1, engine::StartResult::Running);
     insta::assert_snapshot!("starting-styles", stand.styles(300, 40));
 }
+
+#[test]
+fn comments_have_no_ruler() {
+    let mut stand = settled("echo a\n  # a note\n# another\necho b | cat # c\necho d");
+    stand.letters("e");
+    keep("comments", &mut stand, 60, 24);
+    stand.press(KeyCode::Home, KeyModifiers::CONTROL);
+    for height in [9, 12, 15] {
+        keep(&format!("comments-{height}"), &mut stand, 60, height);
+    }
+}
+
+#[test]
+fn an_offer_stands_beside_its_note_where_there_is_room() {
+    use unicode_width::UnicodeWidthStr;
+    let mut stand = settled("cut -f2 DIR/gate.log");
+    let note = stand.app.result.notes.iter().find(|note| note.fix.is_some()).unwrap();
+    let label = note.fix.as_ref().unwrap().label.clone();
+    let least = note.text.width() + label.width() + 11;
+    for width in least - 5..least + 5 {
+        let screen = stand.screen(width as u16, 30);
+        assert_eq!(screen.contains(&format!("f {label}")), width >= least, "{width}\n{screen}");
+    }
+}
+
+#[test]
+fn a_status_other_than_0_is_told_with_the_figures() {
+    for (text, told) in [
+        ("grep zzz DIR/gate.log", Some("status 1")),
+        ("grep gate DIR/gate.log", None),
+        ("seq 100000 | cat | head -n 1", None),
+    ] {
+        let mut stand = settled(text);
+        for _ in 0..2 {
+            let screen = stand.screen(200, 30);
+            let figures = screen.lines().find(|line| line.contains(" in, ")).unwrap();
+            assert_eq!(figures.contains("status"), told.is_some(), "{screen}");
+            assert!(told.is_none_or(|told| figures.contains(told)), "{screen}");
+            stand.key(KeyCode::Left);
+        }
+    }
+}

@@ -328,8 +328,11 @@ fn field_ruler(
         let text: String = if width >= label.len() + 2 {
             let rest = width - label.len() - 2;
             format!("└{}{label}{}┘", "─".repeat(rest / 2), "─".repeat(rest - rest / 2))
+        } else if width >= label.len() {
+            format!("{label:^width$}")
         } else {
-            format!("{label:^width$}").chars().take(width).collect()
+            // A part of a number would be another one.
+            " ".repeat(width)
         };
         let skip = app.lens.column.saturating_sub(from);
         let visible: String =

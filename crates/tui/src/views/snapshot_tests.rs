@@ -70,6 +70,12 @@ fn without_figures(line: &str) -> String {
     }
 }
 
+/// True for a row that has something of the moment or of the machine: times, folders, owners.
+pub(super) fn varies(line: &str) -> bool {
+    without_figures(line) != line
+        || ["/bin/", "/sbin/", "owner "].iter().any(|at| line.contains(at))
+}
+
 /// Only the words of a screen, for views that are full of figures of the moment.
 fn words(stand: &mut Stand, width: u16, height: u16) -> String {
     let screen = steady(stand, width, height);

@@ -89,14 +89,17 @@ impl Stand {
     }
 
     /// How the screen looks but for its letters: for each row the styles of what is written in it,
-    /// each by a letter that is explained below, and where the cursor is.
+    /// each by a letter that is explained below and to how much it applies (but for rows that
+    /// are longer or shorter elsewhere), and where the cursor is.
     pub(super) fn styles(&mut self, width: u16, height: u16) -> String {
         let mut terminal = self.drawn(width, height);
         let buffer = terminal.backend().buffer().clone();
         let mut known: Vec<ratatui::style::Style> = Vec::new();
         let mut out = String::new();
         for row in buffer.content.chunks(usize::from(width.max(1))) {
-            let mut last = None;
+            let text: String = row.iter().map(ratatui::buffer::Cell::symbol).collect();
+            let varies = super::snapshot_tests::varies(&text);
+            let mut runs: Vec<(usize, usize)> = Vec::new();
             for cell in row {
                 let style = cell.style();
                 if cell.symbol() == " " && style.bg.is_none_or(|bg| bg == buffer.content[0].bg) {
@@ -106,9 +109,15 @@ impl Stand {
                     known.push(style);
                     known.len() - 1
                 });
-                if last != Some(at) {
-                    out.push(char::from(b'A' + at as u8));
-                    last = Some(at);
+                match runs.last_mut() {
+                    Some((last, count)) if *last == at => *count += 1,
+                    _ => runs.push((at, 1)),
+                }
+            }
+            for (at, count) in runs {
+                out.push(char::from(b'A' + at as u8));
+                if count > 1 && !varies {
+                    out.push_str(&count.to_string());
                 }
             }
             out.push('\n');

@@ -238,6 +238,18 @@ fn exports_are_written_where_they_are_asked_for() {
 }
 
 #[test]
+fn an_export_has_a_name_to_begin_with() {
+    let mut stand = river("seq 3 | tac");
+    let mut names = Vec::new();
+    for (what, ..) in insight::Export::ALL {
+        stand.app.ask_where_to_export(what);
+        let Some(Drawer::Prompt(prompt)) = &stand.app.drawer else { panic!("no question") };
+        names.push(prompt.input.value().to_owned());
+    }
+    insta::assert_debug_snapshot!(names);
+}
+
+#[test]
 fn a_drawer_takes_what_is_pasted() {
     let paste = |stand: &mut Stand, text: &str| {
         let event = ratatui::crossterm::event::Event::Paste(text.to_owned());
