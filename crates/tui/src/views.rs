@@ -81,6 +81,8 @@ mod run_tests;
 #[cfg(test)]
 mod snapshot_tests;
 #[cfg(test)]
+mod steady_tests;
+#[cfg(test)]
 mod sweep_tests;
 #[cfg(test)]
 mod tests;

@@ -98,7 +98,7 @@ impl Stand {
         let mut out = String::new();
         for row in buffer.content.chunks(usize::from(width.max(1))) {
             let text: String = row.iter().map(ratatui::buffer::Cell::symbol).collect();
-            let varies = super::snapshot_tests::varies(&text);
+            let varies = super::steady_tests::varies(&text);
             let mut runs: Vec<(usize, usize)> = Vec::new();
             for cell in row {
                 let style = cell.style();

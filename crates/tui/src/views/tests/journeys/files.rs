@@ -278,7 +278,7 @@ fn what_was_started_stays_beside_its_command() {
     std::fs::write(stand.folder.path().join("x"), "").unwrap();
     act(&mut stand);
     let results = |stand: &Stand| -> Vec<Option<bool>> {
-        (0..4).map(|at| stand.app.start_result(at).map(|result| result.succeeded())).collect()
+        (0..4).map(|at| stand.app.start_result(at).map(engine::StartResult::succeeded)).collect()
     };
     assert_eq!(results(&stand), [Some(true), Some(false), Some(false), None]);
     press(&mut stand, "R");
