@@ -265,3 +265,35 @@ fn a_status_other_than_0_is_told_with_the_figures() {
         }
     }
 }
+
+#[test]
+fn the_ruler_is_that_of_the_line_the_cursor_is_on() {
+    let mut stand = settled("printf 'a bb ccc\\nlonger x yyyyyyyy\\n' | cut -d' ' -f2");
+    stand.key(KeyCode::Tab);
+    keep("ruler-first", &mut stand, 150, 16);
+    stand.key(KeyCode::Down);
+    keep("ruler-second", &mut stand, 150, 16);
+}
+
+#[test]
+fn the_chosen_completion_is_marked() {
+    let mut stand = settled("s");
+    stand.letters("e");
+    stand.letters("e");
+    stand.key(KeyCode::Tab);
+    stand.settle();
+    keep("completion", &mut stand, 104, 30);
+    stand.key(KeyCode::Tab);
+    stand.settle();
+    keep("completion-second", &mut stand, 104, 30);
+}
+
+#[test]
+fn what_runs_in_a_loop_says_how_often() {
+    for (name, list) in [("once", "1"), ("twice", "1 2")] {
+        let text = format!("for i in {list}; do grep gate-0$i DIR/gate.log | sort; done | wc -l");
+        let mut stand = settled(&text);
+        stand.app.opened.insert(0);
+        keep(&format!("loop-{name}"), &mut stand, 130, 30);
+    }
+}
