@@ -3,6 +3,7 @@
 pub(crate) mod block_source;
 pub(crate) mod commit;
 pub(crate) mod committing;
+pub(crate) mod cut_short;
 pub(crate) mod direct;
 pub(crate) mod emptied;
 pub(crate) mod held_back;

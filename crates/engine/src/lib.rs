@@ -24,7 +24,7 @@ pub use files::identity::Identity;
 pub use files::pending::{PendingFile, PendingMode};
 pub use files::plain::{NotPlain, open_regular};
 pub use files::real::RealFiles;
-pub use files::sample::{Sample, SampledInput, count_lines};
+pub use files::sample::{PartialRead, Sample, SampledInput, count_lines};
 pub use files::temporary::give_up_writing;
 pub use flow::link::LINK_BLOCKS;
 pub use kept::lines::Kept;

@@ -457,6 +457,20 @@ impl Document {
     }
 }
 
+impl Command {
+    /// True where it is the same whatever comes before it: no parameter, command or pattern is
+    /// expanded in it.
+    pub fn is_constant(&self) -> bool {
+        let redirected = self.redirections.iter().filter_map(|one| one.kind.word());
+        let values = self.assignments.iter().map(|assignment| &assignment.value);
+        let mut words = self.words.iter().chain(values).chain(redirected);
+        let documents = |one: &Redirection| matches!(one.kind, RedirectionKind::Document(_));
+        self.compound.is_none()
+            && words.all(|word| word.literal().is_some())
+            && !self.redirections.iter().any(documents)
+    }
+}
+
 impl Word {
     /// The word's value where it is the same whatever is expanded: no parameters, no home, no
     /// unquoted pattern characters.

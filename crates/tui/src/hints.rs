@@ -165,6 +165,7 @@ fn of_stage(app: &App) -> Vec<Action> {
 fn in_river(app: &App) -> Vec<Hint> {
     let mut actions = of_stage(app);
     actions.extend(app.has_pending().then_some(Action::Pending));
+    actions.extend(app.is_from_part().then_some(Action::Everything));
     actions.extend(RIVER);
     with(&[("↑↓", "select"), ("Tab", "lens")], &actions)
 }

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use std::sync::mpsc::Sender;
 use std::time::Instant;
 
-use engine::{Preview, Sample, SessionEvent, Workbench, in_background};
+use engine::{Preview, SessionEvent, Workbench, in_background};
 use ratatui::crossterm::event::Event as TerminalEvent;
 use ratatui::layout::Size;
 
@@ -18,6 +18,7 @@ use crate::state::pending::PendingView;
 use crate::state::place::{Focus, Place};
 use crate::state::result::ResultState;
 use crate::state::run::ThroughputView;
+use crate::state::sample_form::QUICK;
 use crate::state::screen::Screen;
 use crate::state::session::{ConsentState, SessionState};
 use crate::state::text::TextState;
@@ -45,6 +46,7 @@ impl App {
         let workbench = Workbench::new(setup.capture, move |job| {
             // Nobody listens any more when the screen is gone.
             match job {
+                SessionEvent::Begun(preview) => drop(report.send(Event::Previewed(preview))),
                 SessionEvent::Done(preview) => {
                     let _ = report.send(Event::Previewed(preview.clone()));
                     // Advice looks at much data: it is made here, after the result is on its way.
@@ -84,7 +86,7 @@ impl App {
             place: Place::Stage(0),
             opened: BTreeSet::new(),
             lens: Lens::default(),
-            sample: Sample::First(5000),
+            sample: QUICK,
             drawer: None,
             message: None,
             theme: setup.theme,
@@ -97,6 +99,9 @@ impl App {
             wish: Wish::Stay,
             page: Size::new(80, 24),
         };
+        if app.has_given_input() {
+            app.text.offered = Some(app.text.editor.text().to_owned());
+        }
         if let (Some(recovered), Some(store)) = (setup.recovered, &app.kept.store) {
             // Among the earlier lines it is safe for good.
             if store.remember(&recovered.text).is_ok() {
@@ -233,6 +238,11 @@ impl App {
         self.session.workbench.is_following()
     }
 
+    /// The result on screen may be another one with all of the data.
+    pub(crate) fn is_from_part(&self) -> bool {
+        self.result.preview.as_ref().is_some_and(|preview| !preview.is_whole())
+    }
+
     /// The result on screen is not that of the text.
     pub(crate) fn is_stale(&self) -> bool {
         self.result.preview.as_ref().is_some_and(|preview| preview.text != self.text.editor.text())
@@ -313,10 +323,10 @@ impl App {
             return;
         }
         let stages = preview.stages.len();
-        self.result.waiting = None;
         self.text.problem = None;
-        self.consent.allowed_once.clear();
         self.result.changed.clear();
+        // One of the first lines comes before that of everything, which is still awaited.
+        let generation = preview.generation;
         self.keep_acted(&preview);
         self.result.preview = Some(preview);
         self.result.notes.clear();
@@ -329,22 +339,37 @@ impl App {
         if let Some(search) = self.lens.search.clone() {
             self.start_search(&search.query);
         }
+        self.answered_by(generation);
+    }
+
+    /// What was awaited has come.
+    fn answered_by(&mut self, generation: u64) {
+        if self.result.waiting != Some(generation) {
+            return;
+        }
+        self.result.waiting = None;
+        self.consent.allowed_once.clear();
         if std::mem::take(&mut self.result.arrived) && self.text.problem.is_none() {
             self.text_changed();
         }
     }
 
+    /// Makes the advice on the result on screen, in the background.
+    fn refresh_notes(&self) {
+        if let Some(preview) = self.result.preview.clone() {
+            let generation = preview.generation;
+            self.in_background("notes", move || Event::Noted(generation, insight::notes(&preview)));
+        }
+    }
+
     fn job(&mut self, job: SessionEvent) {
         match job {
-            SessionEvent::Done(_) => {}
-            SessionEvent::Counted => {
-                if let Some(preview) = self.result.preview.clone() {
-                    let generation = preview.generation;
-                    self.in_background("notes", move || {
-                        Event::Noted(generation, insight::notes(&preview))
-                    });
-                }
+            SessionEvent::Done(_) | SessionEvent::Begun(_) => {}
+            SessionEvent::Settled(generation) => {
+                self.answered_by(generation);
+                self.refresh_notes();
             }
+            SessionEvent::Counted => self.refresh_notes(),
             SessionEvent::Refused(generation, problem) => {
                 if self.result.waiting == Some(generation) {
                     self.result.waiting = None;

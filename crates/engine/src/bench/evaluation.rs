@@ -5,10 +5,10 @@ use std::io;
 use std::sync::Arc;
 use std::time::Duration;
 
-use shell::Script;
+use shell::{Pipeline, Script};
 use stream::{RunControl, StageMeter};
 
-use crate::base::limits::{Over, with_limits};
+use crate::base::limits::{Limits, Over, with_limits};
 use crate::base::sinks::Nowhere;
 use crate::bench::capture::Capture;
 use crate::bench::follow::FollowedStage;
@@ -22,7 +22,7 @@ use crate::kept::sinks::Messages;
 use crate::language::interpreter::ShellLanguage;
 use crate::language::run_text::{SurroundingCommands, shell_in};
 use crate::plan::error::PlanError;
-use crate::plan::pipeline::Plan;
+use crate::plan::pipeline::{Plan, StageKind, StagePlan};
 use crate::policy::Policy;
 use crate::runs::preview::preview;
 use crate::runs::preview::result::Preview;
@@ -35,6 +35,13 @@ pub(crate) struct Captured {
     ended: bool,
     sample: Sample,
     sampled: Arc<SampledInput>,
+}
+
+/// The results that the next one may take stages from: one of a sample, one of everything.
+#[derive(Clone, Default)]
+pub(crate) struct LastResults {
+    pub(crate) of_sample: Option<Arc<Preview>>,
+    pub(crate) of_everything: Option<Arc<Preview>>,
 }
 
 /// Why there is no preview.
@@ -60,34 +67,119 @@ pub(crate) struct Evaluation {
     pub(crate) generation: u64,
     pub(crate) request: Request,
     pub(crate) cache: Arc<SampleCache>,
-    /// The result that this one may take stages from.
-    pub(crate) before: Option<Arc<Preview>>,
+    /// The results that this one may take stages from.
+    pub(crate) before: LastResults,
     /// What has come from standard input.
     pub(crate) capture: Option<Arc<Capture>>,
-    pub(crate) captured: Arc<Mutex<Option<Captured>>>,
+    pub(crate) captured: Arc<Mutex<Vec<Captured>>>,
     pub(crate) meters: Arc<Mutex<Vec<Arc<StageMeter>>>>,
     /// The first stage, where it follows a file.
     pub(crate) live: Arc<Mutex<Option<FollowedStage>>>,
     pub(crate) control: RunControl,
+    /// The same for the second preview, where there is one: a limit uses a control up.
+    pub(crate) growing: RunControl,
     pub(crate) report: Report,
 }
+
+/// One of the previews of an evaluation.
+struct Pass<'p> {
+    generation: u64,
+    sample: Sample,
+    limits: Limits,
+    before: Option<&'p Preview>,
+    control: &'p RunControl,
+}
+
+/// So long a preview of everything may take.
+const QUICK: Duration = Duration::from_millis(300);
+
+/// A preview of everything is not even begun where by the first lines it would take so many times
+/// as long as it may.
+const HOPELESS: f64 = 4.0;
 
 impl Evaluation {
     /// Evaluates the text. Gives nothing where it is cancelled.
     ///
     /// # Errors
     /// See [`Trouble`].
-    pub(crate) fn run(&self) -> Result<Option<Preview>, Trouble> {
+    pub(crate) fn run(&self) -> Result<Option<Arc<Preview>>, Trouble> {
         let Self { generation, request, control, .. } = self;
-        let standard = self.standard_input()?;
-        let mut setting = format!("{:?} {:?}", request.sample, request.limits).into_bytes();
+        let Sample::Quick(lines) = request.sample else {
+            let before = match request.sample {
+                Sample::Everything => &self.before.of_everything,
+                _ => &self.before.of_sample,
+            };
+            let pass = Pass {
+                generation: *generation,
+                sample: request.sample,
+                limits: request.limits,
+                before: before.as_deref(),
+                control,
+            };
+            return Ok(self.preview(&pass)?.map(Arc::new));
+        };
+        let first = Pass {
+            generation: *generation,
+            sample: Sample::First(lines),
+            limits: request.limits,
+            before: self.before.of_sample.as_deref(),
+            control,
+        };
+        let Some(mut done) = self.preview(&first)? else { return Ok(None) };
+        if !self.may_grow(&done) {
+            return Ok(Some(Arc::new(done)));
+        }
+        done.generation = generation - 1;
+        let done = Arc::new(done);
+        (self.report)(SessionEvent::Begun(done.clone()));
+        let everything = Pass {
+            sample: Sample::Everything,
+            limits: Limits { time: QUICK.min(request.limits.time), ..request.limits },
+            before: self.before.of_everything.as_deref(),
+            control: &self.growing,
+            ..first
+        };
+        // What cannot be had in this time is no trouble: the first lines are there.
+        let grown = self.preview(&everything).ok().flatten();
+        if self.control.was_cancelled() {
+            return Ok(None);
+        }
+        Ok(Some(grown.filter(Preview::is_whole).map_or(done, Arc::new)))
+    }
+
+    /// True where a preview of everything may be quick, and changes nothing but what is shown.
+    fn may_grow(&self, done: &Preview) -> bool {
+        let partial = done.partial();
+        // More may still come, or a limit was in the way already.
+        let known = |sampled: &SampledInput| sampled.cut.is_none() && sampled.whole_bytes.is_some();
+        if done.is_whole() || partial.is_empty() || !partial.iter().all(|sampled| known(sampled)) {
+            return false;
+        }
+        // A program that the user has agreed to is not started once more for this.
+        if !self.request.allowed.is_empty() || done.stages.iter().any(|stage| stage.follows) {
+            return false;
+        }
+        let sum = |bytes: fn(&SampledInput) -> u64| -> f64 {
+            partial.iter().map(|sampled| bytes(sampled) as f64).sum()
+        };
+        let read = sum(|sampled| sampled.kept.bytes());
+        let whole = sum(|sampled| sampled.whole_bytes.unwrap_or(0));
+        let time = done.elapsed_ns as f64 * whole / read.max(1.0);
+        time < HOPELESS * QUICK.as_nanos() as f64 && whole < self.request.limits.bytes as f64
+    }
+
+    /// Runs the text on one sample. Gives nothing where it is cancelled.
+    fn preview(&self, pass: &Pass<'_>) -> Result<Option<Preview>, Trouble> {
+        let Self { request, .. } = self;
+        let Pass { generation, sample, limits, before, control } = pass;
+        let standard = self.standard_input(*sample, control)?;
+        let mut setting = format!("{sample:?} {limits:?}").into_bytes();
         if let Some(sampled) = &standard {
             setting.extend_from_slice(format!(" {:p}", Arc::as_ptr(sampled)).as_bytes());
         }
-        let sampler =
-            Sampler { sample: request.sample, limits: request.limits, cache: self.cache.clone() };
+        let sampler = Sampler { sample: *sample, limits: *limits, cache: self.cache.clone() };
         let policy = Policy::in_preview(&request.allowed);
-        let files = Arc::new(HeldBackFiles::new(Some(sampler), control.clone()));
+        let files = Arc::new(HeldBackFiles::new(Some(sampler), (*control).clone()));
         let starter = CommandStarter::deferred(files.clone(), policy.clone());
         let held = HeldCommands::default();
         let errors: Arc<Messages> = Arc::default();
@@ -109,8 +201,8 @@ impl Evaluation {
             return Err(Trouble::Nothing);
         };
         let mut reached = true;
-        let time = request.limits.time;
-        let memory = Some(request.limits.memory_bytes);
+        let time = limits.time;
+        let memory = Some(limits.memory_bytes);
         let (prepared, over) = with_limits(control, time, memory, || {
             reached = parts.run_before(&mut shell);
             match &request.plan {
@@ -126,17 +218,15 @@ impl Evaluation {
         }
         let plan = prepared.map_err(Trouble::Refused)?;
         let filters = plan.check(&request.text).map_err(Trouble::Refused)?;
-        let live = self.follow(&plan);
+        let live = self.follow(&plan, control);
         if let Some(live) = &live {
             let (bytes, said) = (live.kept.bytes(), live.messages.len());
             setting.extend_from_slice(format!(" live {bytes} {said}").as_bytes());
         }
         // What commands before have written is not part of what a result is known by.
-        let before = self
-            .before
-            .as_deref()
-            .filter(|_| parts.begins_with_assignments() && !shell.has_redirected);
+        let before = before.filter(|_| parts.begins_with_assignments() && !shell.has_redirected);
         let commands_before = held.take();
+        let partial_before = files.partial();
         let done = preview(&Task {
             generation: *generation,
             text: &request.text,
@@ -145,12 +235,15 @@ impl Evaluation {
             files: &files,
             control,
             starter: &starter,
-            limits: request.limits,
+            sample: *sample,
+            limits: *limits,
             standard,
             before,
             setting,
             meters: &self.meters,
             live,
+            cut_before: files.cut.is_set(),
+            depend_on_before: depend_on_before(&parts, shown, &plan),
             redirected: shell.has_redirected.then(|| shell.ports.clone()),
         });
         let Some(mut done) = done else { return Ok(None) };
@@ -172,6 +265,8 @@ impl Evaluation {
         done.commands.extend(held.take());
         done.said = errors.text();
         done.reached = reached;
+        done.partial_before = partial_before;
+        done.cut_elsewhere = files.cut.is_set();
         Ok(Some(done))
     }
 
@@ -187,8 +282,13 @@ impl Evaluation {
     }
 
     /// The sample of standard input, where data comes from there.
-    fn standard_input(&self) -> Result<Option<Arc<SampledInput>>, Trouble> {
-        let sampled = self.capture.as_deref().map(|capture| self.sample_capture(capture));
+    fn standard_input(
+        &self,
+        sample: Sample,
+        control: &RunControl,
+    ) -> Result<Option<Arc<SampledInput>>, Trouble> {
+        let take = |capture| self.sample_capture(capture, sample, control);
+        let sampled = self.capture.as_deref().map(take);
         sampled.transpose().map_err(|error| {
             Trouble::Failed(format!("standard input: {}", stream::describe(&error)))
         })
@@ -196,9 +296,9 @@ impl Evaluation {
 
     /// Starts the first stage on its own where it follows a file, or goes on with the one that runs;
     /// one of another text ends.
-    fn follow(&self, plan: &Plan) -> Option<LiveSoFar> {
+    fn follow(&self, plan: &Plan, control: &RunControl) -> Option<LiveSoFar> {
         let mut live = self.live.lock();
-        if self.control.is_cancelled() {
+        if control.is_cancelled() {
             return None;
         }
         let Some(stage) = plan.stages.first().filter(|stage| stage.follows()) else {
@@ -217,25 +317,27 @@ impl Evaluation {
 
     /// The sample of what has come from standard input; the same one as long as nothing more comes
     /// that would change it.
-    fn sample_capture(&self, capture: &Capture) -> io::Result<Arc<SampledInput>> {
-        let Self { request, control, .. } = self;
+    fn sample_capture(
+        &self,
+        capture: &Capture,
+        sample: Sample,
+        control: &RunControl,
+    ) -> io::Result<Arc<SampledInput>> {
         let ended = capture.kept().has_ended();
         let bytes = capture.kept().bytes();
         let mut last = self.captured.lock();
-        if let Some(before) = &*last
-            && before.sample == request.sample
-        {
+        if let Some(before) = last.iter().find(|before| before.sample == sample) {
             // Nothing new, or nothing new that matters: the first lines are all there. The end is
             // news too: only then is it known how much there is.
-            let enough = matches!(request.sample, Sample::First(lines)
+            let enough = matches!(sample, Sample::First(lines)
                 if before.sampled.kept.lines() >= lines && !before.sampled.complete);
             if before.ended == ended && (before.bytes == bytes || enough) {
                 return Ok(before.sampled.clone());
             }
         }
         let whole = ended.then_some(bytes);
-        let mut sampled =
-            take(capture.kept().source(), request.sample, &request.limits, control, whole)?;
+        let limits = &self.request.limits;
+        let mut sampled = take(capture.kept().source(), sample, limits, control, whole)?;
         if !ended {
             sampled.complete = false;
         }
@@ -243,7 +345,26 @@ impl Evaluation {
         if ended && sampled.whole_lines().is_none() {
             sampled.set_whole_lines(capture.kept().lines());
         }
-        *last = Some(Captured { bytes, ended, sample: request.sample, sampled: sampled.clone() });
+        // The newest two: one of the first lines and one of everything.
+        last.retain(|before| before.sample != sample);
+        last.insert(0, Captured { bytes, ended, sample, sampled: sampled.clone() });
+        last.truncate(2);
         Ok(sampled)
     }
+}
+
+/// Which stages of the plan may depend on what comes before the pipeline: on its status, or on
+/// what it has put into variables.
+fn depend_on_before(parts: &SurroundingCommands<'_>, shown: &Pipeline, plan: &Plan) -> Vec<bool> {
+    let same = plan.stages.len() == shown.commands.len();
+    let pairs = plan.stages.iter().zip(&shown.commands);
+    let one = |(stage, command): (&StagePlan, &shell::Command)| {
+        !same
+            || parts.follows_others()
+            || matches!(stage.kind, StageKind::Shell(_))
+            || !command.is_constant()
+    };
+    let mut all: Vec<bool> = pairs.map(one).collect();
+    all.resize(plan.stages.len(), true);
+    all
 }

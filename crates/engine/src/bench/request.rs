@@ -38,8 +38,12 @@ pub struct Request {
 
 /// News from the background.
 pub enum SessionEvent {
+    /// A preview of the first lines is ready, and one of everything is being made.
+    Begun(Arc<Preview>),
     /// A preview is ready.
     Done(Arc<Preview>),
+    /// The preview of the first lines is all that there is: everything would not be quick.
+    Settled(u64),
     /// The sample's whole was counted (it is noted in the sample).
     Counted,
     /// The text cannot be run; the error says where and why.

@@ -8,11 +8,11 @@ use stream::{RunControl, StageFigures, StageMeter};
 use crate::base::background::{BackgroundError, in_background};
 use crate::base::worker::Worker;
 use crate::bench::capture::Capture;
-use crate::bench::evaluation::{Captured, Evaluation, Trouble};
+use crate::bench::evaluation::{Captured, Evaluation, LastResults, Trouble};
 use crate::bench::follow::FollowedStage;
 use crate::bench::request::{Report, Request, SessionEvent};
 use crate::bench::start_held::{OnFailure, start_held};
-use crate::files::sample::{SampleCache, count_lines};
+use crate::files::sample::{Sample, SampleCache, count_lines};
 use crate::plan::variables::Variables;
 use crate::policy::{HeldCommand, Policy};
 use crate::runs::estimate::{Given, try_out};
@@ -22,13 +22,13 @@ use crate::runs::preview::result::Preview;
 /// Runs previews in the background, the newest only.
 pub struct Workbench {
     cache: Arc<SampleCache>,
-    last: Option<Arc<Preview>>,
+    last: LastResults,
     /// What the newest preview is ended by: the work itself, and what is counted after it.
     running: Vec<RunControl>,
     acting: Option<RunControl>,
     generation: u64,
     capture: Option<Arc<Capture>>,
-    captured: Arc<Mutex<Option<Captured>>>,
+    captured: Arc<Mutex<Vec<Captured>>>,
     meters: Arc<Mutex<Vec<Arc<StageMeter>>>>,
     /// The first stage, where it follows a file.
     live: Arc<Mutex<Option<FollowedStage>>>,
@@ -44,7 +44,7 @@ impl Workbench {
     ) -> Self {
         Self {
             cache: Arc::default(),
-            last: None,
+            last: LastResults::default(),
             running: Vec::new(),
             acting: None,
             generation: 0,
@@ -57,13 +57,15 @@ impl Workbench {
         }
     }
 
-    /// Starts a preview and cancels the one that runs. Gives its number.
+    /// Starts a preview and cancels the one that runs. Gives its number; one of the first lines
+    /// that comes before it has the number before.
     pub fn evaluate(&mut self, request: Request) -> u64 {
         self.cancel();
-        self.generation += 1;
+        self.generation += 2;
         let generation = self.generation;
         let (control, counting) = (RunControl::default(), RunControl::default());
-        self.running = vec![control.clone(), counting.clone()];
+        let growing = RunControl::default();
+        self.running = vec![control.clone(), counting.clone(), growing.clone()];
         let evaluation = Evaluation {
             generation,
             request,
@@ -74,6 +76,7 @@ impl Workbench {
             meters: self.meters.clone(),
             live: self.live.clone(),
             control,
+            growing,
             report: self.report.clone(),
         };
         let answer = self.report.clone();
@@ -81,8 +84,11 @@ impl Workbench {
             move || evaluation.run(),
             move |worked| match worked {
                 Ok(Ok(Some(done))) => {
-                    let done = Arc::new(done);
-                    answer(SessionEvent::Done(done.clone()));
+                    answer(if done.generation == generation {
+                        SessionEvent::Done(done.clone())
+                    } else {
+                        SessionEvent::Settled(generation)
+                    });
                     // A preview that came to its limit of time has used up its own flag.
                     count_sources(&done, &counting, &answer);
                 }
@@ -115,9 +121,13 @@ impl Workbench {
 
     /// Takes a finished preview, if it is the newest, to start the next one from.
     pub fn accept(&mut self, preview: &Arc<Preview>) -> bool {
-        let newest = preview.generation == self.generation;
+        let newest = self.generation.abs_diff(preview.generation) < 2;
         if newest {
-            self.last = Some(preview.clone());
+            let last = match preview.sample {
+                Sample::Everything => &mut self.last.of_everything,
+                _ => &mut self.last.of_sample,
+            };
+            *last = Some(preview.clone());
         }
         newest
     }
@@ -137,7 +147,7 @@ impl Workbench {
 
     /// Forgets what was kept, so that the next preview reads everything anew.
     pub fn forget(&mut self) {
-        self.last = None;
+        self.last = LastResults::default();
         self.live = Arc::default();
         self.cache = Arc::default();
     }

@@ -43,6 +43,20 @@ pub(crate) struct RunContext<'r> {
 }
 
 impl RunContext<'_> {
+    /// The same with other files and commands.
+    pub(crate) fn with<'i>(&'i self, doors: Doors<'i>) -> RunContext<'i> {
+        RunContext {
+            files: doors.files,
+            commands: doors.commands,
+            descriptors: self.descriptors.clone(),
+            policy: self.policy.clone(),
+            observer: self.observer,
+            taps: self.taps,
+            interpreter: self.interpreter,
+            within: self.within,
+        }
+    }
+
     /// The same for a pipeline inside stage `number`, with files and descriptors of its own.
     pub(crate) fn inside<'i>(
         &'i self,
@@ -113,6 +127,10 @@ pub(crate) trait Taps: Sync {
     fn input(&self) -> Option<Box<dyn Source>>;
     /// What stage `number` has written already, in a run of its own that continues.
     fn written(&self, number: usize) -> Option<Box<dyn Source>>;
+    /// What stage `number` reads from the one before it.
+    fn reading(&self, number: usize, source: Box<dyn Source>) -> Box<dyn Source>;
+    /// The files and commands of stage `number`, and of all that runs inside it.
+    fn doors(&self, number: usize) -> Doors<'_>;
 }
 
 /// A stage that the shell runs, or for which it runs commands in the place of files.

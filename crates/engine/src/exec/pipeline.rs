@@ -151,6 +151,8 @@ fn run_ready(
     if let Some(outcome) = failed {
         return outcome;
     }
+    let own = context.taps.map(|taps| context.with(taps.doors(number)));
+    let context = own.as_ref().unwrap_or(context);
     if let Some(source) = context.taps.and_then(|taps| taps.written(number)) {
         return copy(source, &*ports.sink(1), meter, control);
     }
@@ -449,7 +451,11 @@ fn connect<'p>(
             let (writer, reader) =
                 link(control, meters[number].clone(), meters[number + 1].clone());
             ports.write_to(1, Arc::new(writer));
-            stdin = Some(Box::new(reader));
+            let reader: Box<dyn Source> = Box::new(reader);
+            stdin = Some(match context.taps {
+                Some(taps) => taps.reading(number + 1, reader),
+                None => reader,
+            });
         }
         if let Some(errors) = context.taps.and_then(|taps| taps.errors(number)) {
             ports.write_to(2, errors);
@@ -458,10 +464,11 @@ fn connect<'p>(
         let mut failed = None;
         let mut opened = OpenedFiles::default();
         if !later {
+            let files = context.taps.map_or(context.files, |taps| taps.doors(number).files);
             let opened = match &stage.directory {
-                None => redirect(&stage.targets, context.files, &mut ports, &mut opened),
+                None => redirect(&stage.targets, files, &mut ports, &mut opened),
                 Some(directory) => {
-                    let files = InDirectory { inner: context.files, directory };
+                    let files = InDirectory { inner: files, directory };
                     redirect(&stage.targets, &files, &mut ports, &mut opened)
                 }
             };

@@ -14,16 +14,19 @@ use stream::{
 
 use crate::base::limits::Limits;
 use crate::base::sinks::Nowhere;
+use crate::files::cut_short::{EndSeen, TellsEnd};
 use crate::files::direct::DirectReplacement;
 use crate::files::machine::RealMachine;
 use crate::files::overlay::Overlay;
 use crate::files::pending::PendingFile;
 use crate::files::plain::read_plain;
-use crate::files::sample::{Sample, SampleCache, SampledInput};
+use crate::files::sample::{PartialRead, Sample, SampleCache, SampledInput};
 use crate::flow::chain::Chain;
+use crate::kept::lines::Kept;
 use crate::kept::sinks::KeptSink;
 
 /// How files are read: a sample of each, or all of it.
+#[derive(Clone)]
 pub(crate) struct Sampler {
     pub(crate) sample: Sample,
     pub(crate) limits: Limits,
@@ -40,11 +43,43 @@ pub(crate) struct HeldBackFiles {
     live: bool,
     /// Samples that were read, by the name the stage used.
     pub(crate) read: Mutex<Vec<(PathBuf, Arc<SampledInput>)>>,
+    /// Set once the end of a sample was reached that is not the end of its file.
+    pub(crate) cut: EndSeen,
+    /// Set once the end of a file was reached that the text itself would write.
+    pub(crate) written: EndSeen,
 }
 
 impl HeldBackFiles {
     pub(crate) fn new(sampler: Option<Sampler>, control: RunControl) -> Self {
-        Self { sampler, control, pending: Arc::default(), live: false, read: Mutex::default() }
+        Self {
+            sampler,
+            control,
+            pending: Arc::default(),
+            live: false,
+            read: Mutex::default(),
+            cut: EndSeen::default(),
+            written: EndSeen::default(),
+        }
+    }
+
+    /// The same files for a stage that writes `out`, of which it is known apart what it reads.
+    pub(crate) fn of_stage(&self, out: &Arc<Kept>) -> Self {
+        let own = Self::new(self.sampler.clone(), self.control.clone());
+        Self {
+            pending: self.pending.clone(),
+            live: self.live,
+            cut: EndSeen::of_stage(out.clone()),
+            ..own
+        }
+    }
+
+    /// The samples read that are not the whole.
+    pub(crate) fn partial(&self) -> Vec<PartialRead> {
+        let read = self.read.lock();
+        let partial = read.iter().filter(|(_, sampled)| !sampled.complete);
+        let partial = partial
+            .map(|(path, sampled)| PartialRead { path: path.clone(), sampled: sampled.clone() });
+        partial.collect()
     }
 
     /// Follows files as they grow, where a stage asks for that.
@@ -64,7 +99,14 @@ impl HeldBackFiles {
         let Some(sampler) = &self.sampler else { return Ok(Box::new(file)) };
         let sampled =
             sampler.cache.file(path, file, sampler.sample, &sampler.limits, &self.control)?;
-        let source = sampled.kept.source();
+        let mut source = sampled.kept.source();
+        if !sampled.complete {
+            if !sampler.sample.begins() {
+                // With all of the data its first lines would be others already.
+                self.cut.set();
+            }
+            source = Box::new(TellsEnd::new(source, self.cut.clone()));
+        }
         self.read.lock().push((path.to_owned(), sampled));
         Ok(source)
     }
@@ -79,15 +121,8 @@ impl Files for HeldBackFiles {
         if content.old && path.exists() {
             chain.0.push_back(self.read_old(path)?);
         }
-        chain.0.extend(content.parts.iter().map(crate::kept::lines::Kept::source));
-        match (chain.0.len(), chain.0.pop_front()) {
-            (1, Some(only)) => Ok(only),
-            (_, Some(first)) => {
-                chain.0.push_front(first);
-                Ok(Box::new(chain))
-            }
-            (_, None) => Ok(Box::new(chain)),
-        }
+        chain.0.extend(content.parts.iter().map(Kept::source));
+        Ok(Box::new(TellsEnd::new(Box::new(chain), self.written.clone())))
     }
 
     fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {

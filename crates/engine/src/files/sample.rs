@@ -37,6 +37,16 @@ pub enum Sample {
     },
     /// All lines.
     Everything,
+    /// The first lines, and then all of them where that is quick: a preview is made of both, one
+    /// after the other. A single sample is that of the first lines.
+    Quick(u64),
+}
+
+impl Sample {
+    /// True where it has the first lines of its source, one after the other.
+    pub(crate) fn begins(self) -> bool {
+        matches!(self, Self::First(_) | Self::Quick(_) | Self::Everything)
+    }
 }
 
 /// The line numbers of a sample's lines in the whole.
@@ -96,6 +106,15 @@ impl SampledInput {
     }
 }
 
+/// A file of which a part was read.
+#[derive(Clone)]
+pub struct PartialRead {
+    /// The name it was read by.
+    pub path: PathBuf,
+    /// What was read of it.
+    pub sampled: Arc<SampledInput>,
+}
+
 /// Samples read before, so that a change of the text does not read files again.
 #[derive(Default)]
 pub(crate) struct SampleCache {
@@ -104,6 +123,9 @@ pub(crate) struct SampleCache {
 
 /// Samples kept at the same time; beyond that the cache starts anew.
 const CACHED: usize = 32;
+
+/// Bytes of all samples kept at the same time, but for one that is larger alone.
+const CACHED_BYTES: u64 = 512 << 20;
 
 impl SampleCache {
     /// The sample of a regular file, from the cache or read now.
@@ -126,7 +148,8 @@ impl SampleCache {
         let sampled = Arc::new(sampled);
         if !control.is_cancelled() && !sampled.changed {
             let mut files = self.files.lock();
-            if files.len() >= CACHED {
+            let held: u64 = files.values().map(|sampled| sampled.kept.bytes()).sum();
+            if files.len() >= CACHED || held + sampled.kept.bytes() > CACHED_BYTES {
                 files.clear();
             }
             files.insert(key, sampled.clone());
@@ -270,7 +293,7 @@ impl<'l> Taker<'l> {
             last: std::collections::VecDeque::new(),
             cut: None,
             at_end: false,
-            full: matches!(sample, Sample::First(0)),
+            full: matches!(sample, Sample::First(0) | Sample::Quick(0)),
         }
     }
 
@@ -284,7 +307,7 @@ impl<'l> Taker<'l> {
     fn add(&mut self, bytes: &bytes::Bytes) -> io::Result<()> {
         let mut used = bytes.len();
         match self.sample {
-            Sample::First(most) => {
+            Sample::First(most) | Sample::Quick(most) => {
                 let wanted = most - self.seen_lines;
                 let end = memchr_iter(b'\n', bytes).nth(wanted as usize - 1).map(|at| at + 1);
                 let part = bytes.slice(..end.unwrap_or(bytes.len()));
@@ -347,7 +370,7 @@ impl<'l> Taker<'l> {
                     self.kept.append(&Block::new(line.clone()))?;
                 }
             }
-            Sample::First(_) | Sample::Everything => {}
+            Sample::First(_) | Sample::Quick(_) | Sample::Everything => {}
         }
         self.kept.end();
         if self.at_end
@@ -359,7 +382,7 @@ impl<'l> Taker<'l> {
         let read_all =
             whole_bytes.map_or(self.at_end, |bytes| self.seen_bytes >= bytes) && self.cut.is_none();
         let whole_lines = match self.sample {
-            Sample::First(_) => read_all.then(|| self.kept.lines()),
+            Sample::First(_) | Sample::Quick(_) => read_all.then(|| self.kept.lines()),
             Sample::Everything if self.cut.is_none() => Some(self.kept.lines()),
             _ if self.at_end && self.cut.is_none() => Some(self.seen_lines),
             _ => None,

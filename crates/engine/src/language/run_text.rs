@@ -84,7 +84,12 @@ impl<'s> SurroundingCommands<'s> {
     /// True where nothing but assignments stands before it.
     pub(crate) fn begins_with_assignments(&self) -> bool {
         let plain = |item: &Item| item.pipelines().all(Pipeline::only_assigns);
-        self.before.iter().all(plain) && self.within.first.span == self.shown.span
+        self.before.iter().all(plain) && !self.follows_others()
+    }
+
+    /// True where its list has others before it, whose status decides whether it is reached.
+    pub(crate) fn follows_others(&self) -> bool {
+        self.within.first.span != self.shown.span
     }
 
     /// Runs what stands before it; true where it would then run itself.

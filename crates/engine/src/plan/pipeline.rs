@@ -179,6 +179,12 @@ impl StagePlan {
         Start::new(self.words(), self.directory.clone(), &self.environment)
     }
 
+    /// The redirection that standard input has in the end.
+    pub fn input_target(&self) -> Option<&TargetKind> {
+        let of_input = self.targets.iter().rev().find(|target| target.descriptor == 0);
+        of_input.map(|target| &target.kind)
+    }
+
     /// The files it writes by redirection, in order.
     pub fn written(&self) -> impl Iterator<Item = (&Path, bool, &Target)> {
         self.targets.iter().filter_map(|target| match &target.kind {

@@ -14,7 +14,7 @@ use crate::flow::descriptors::Ports;
 use crate::kept::sinks::Messages;
 use crate::plan::pipeline::Plan;
 use crate::runs::preview::finish::EndedStage;
-use crate::runs::preview::result::{InputRecord, Preview, StageResult};
+use crate::runs::preview::result::{Ending, InputRecord, Preview, StageResult};
 use crate::runs::preview::reuse::{keys, same_stages};
 use crate::runs::preview::taps::{Build, SampleTaps};
 use crate::runs::preview::task::Task;
@@ -41,7 +41,7 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
     }
     let rest = Plan { stages: task.plan.stages[same..].to_vec() };
     let standard = standard_input(task, &stages);
-    let builds: Vec<Build> = rest.stages.iter().map(|_| Build::default()).collect();
+    let builds: Vec<Build> = rest.stages.iter().map(|_| Build::of(task)).collect();
     let meters: Vec<Arc<StageMeter>> = rest.stages.iter().map(|_| Arc::default()).collect();
     task.meters.lock().clone_from(&meters);
     let screen: Arc<Messages> = Arc::default();
@@ -77,6 +77,7 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
     }
     let mut previous = standard;
     drop(context);
+    let mut seen = Vec::with_capacity(rest.stages.len());
     let SampleTaps { builds, .. } = taps;
     if let Some(last) = builds.last() {
         let text = screen.text().into_bytes();
@@ -88,6 +89,7 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         let figures = meters[number].figures();
         let key = keys[same + number].clone();
         let filter = task.filters.get(same + number).cloned().flatten();
+        seen.push(Seen::of(&build));
         let ended = EndedStage {
             plan,
             build,
@@ -109,10 +111,14 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         });
         stages.push(result);
     }
+    mark_parts(task, &mut stages, same, &seen);
     Some(Preview {
         generation: task.generation,
         text: task.text.to_owned(),
+        sample: task.sample,
         stages,
+        partial_before: Vec::new(),
+        cut_elsewhere: false,
         pending: Vec::new(),
         refused: Vec::new(),
         commands: Vec::new(),
@@ -136,5 +142,53 @@ fn standard_input(task: &Task<'_>, stages: &[StageResult]) -> Option<InputRecord
             kept: sampled.kept.clone(),
             sampled: Some(sampled.clone()),
         }),
+    }
+}
+
+/// The ends that a stage has come to, each with what it had written before.
+struct Seen {
+    /// Of what comes from the stage before it, or of standard input.
+    input: Option<u64>,
+    /// Of a file of which only a part was there to read.
+    cut: Option<u64>,
+    /// True where that was a file that the text itself writes.
+    written: bool,
+}
+
+impl Seen {
+    fn of(build: &Build) -> Self {
+        let files = &build.files;
+        Self {
+            input: build.input_end.written_before(),
+            cut: files.cut.written_before(),
+            written: files.written.is_set(),
+        }
+    }
+}
+
+/// Tells of each stage from `first` on how much of its result is the same with all of the data.
+fn mark_parts(task: &Task<'_>, stages: &mut [StageResult], first: usize, seen: &[Seen]) {
+    let (known, new) = stages.split_at_mut(first);
+    let any_cut = task.cut_before
+        || known.iter().any(StageResult::from_part)
+        || seen.iter().any(|seen| seen.cut.is_some());
+    let mut above = match known.last() {
+        Some(last) => last.sure_bytes,
+        None => task
+            .standard
+            .as_ref()
+            .filter(|sampled| !sampled.complete)
+            .map(|sampled| if task.sample.begins() { sampled.kept.bytes() } else { 0 }),
+    };
+    for (number, (stage, seen)) in new.iter_mut().zip(seen).enumerate() {
+        let on_before = task.depend_on_before.get(first + number).copied().unwrap_or(true);
+        let nothing = task.cut_before && on_before || seen.written && any_cut;
+        let read = stage.figures.bytes_in;
+        // What it has read of the stage before it: only what is sure, up to the end or not, or more.
+        let input = above.and_then(|sure| if read > sure { Some(0) } else { seen.input });
+        let cut_off = matches!(stage.ending, Ending::Cut(_)).then(|| stage.out.bytes());
+        let sure = [nothing.then_some(0), seen.cut, input, cut_off];
+        stage.sure_bytes = sure.into_iter().flatten().min();
+        above = stage.sure_bytes;
     }
 }

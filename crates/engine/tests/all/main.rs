@@ -8,6 +8,7 @@ mod faults;
 mod full;
 mod held;
 mod language;
+mod parts;
 mod places;
 mod previews;
 mod scripts;

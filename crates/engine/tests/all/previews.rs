@@ -130,6 +130,49 @@ fn every_stage_has_its_output_counts_and_origins() {
 }
 
 #[test]
+fn what_a_redirection_gives_is_the_input_of_a_stage() {
+    let directory = tempfile::tempdir().unwrap();
+    let small = file(directory.path(), "small", "s\n");
+    let other = file(directory.path(), "other", "o\n");
+    let mut bench = Bench::new();
+    for (text, input) in [
+        ("cat <<< 'a b'".to_owned(), "a b\n"),
+        ("cat <<END\none\ntwo\nEND".to_owned(), "one\ntwo\n"),
+        (format!("cat < {other} <<< a"), "a\n"),
+        (format!("cat <<< a < {small}"), "s\n"),
+        (format!("cat < {small} 3< {other}"), "s\n"),
+        (format!("cat 3< {other} < {small}"), "s\n"),
+    ] {
+        let preview = bench.run(&text);
+        let [only] = &preview.stages[0].inputs[..] else { panic!("{text}") };
+        assert_eq!(String::from_utf8(only.kept.contents()).unwrap(), input, "{text}");
+        assert_eq!(text_of(&preview, 0), input, "{text}");
+        assert!(preview.is_whole(), "{text}");
+    }
+}
+
+#[test]
+fn a_stage_that_writes_what_it_reads_changes_nothing() {
+    let directory = tempfile::tempdir().unwrap();
+    let large = "a line of some length\n".repeat(20_000);
+    let log = file(directory.path(), "log", &large);
+    let changed = file(directory.path(), "changed", &large.replace("length\na", "length\nA"));
+    let mut bench = Bench::new();
+    bench.sample = Sample::Everything;
+    for (text, same) in [
+        (format!("sed s/x/y/ {log}"), true),
+        (format!("sed '$s/a/b/' {log}"), false),
+        (format!("tr b c < {log} | cat"), true),
+        (format!("head -n -1 {log}"), false),
+        (format!("sed s/A/a/ {changed}"), false),
+        ("sed s/x/y/ /dev/null".to_owned(), true),
+    ] {
+        let preview = bench.run(&text);
+        assert_eq!(preview.stages[0].changes_nothing, same, "{text}");
+    }
+}
+
+#[test]
 fn a_change_reuses_everything_before_it() {
     let directory = tempfile::tempdir().unwrap();
     let log = file(directory.path(), "log", "c\nb\na\n");

@@ -72,8 +72,12 @@ pub fn effect(stage: &StageResult) -> String {
         Verb::Keeps if lines_out == 0 => format!("{word} none"),
         Verb::Keeps if lines_in <= 99 => format!("{word} {lines_out} of {lines_in}"),
         Verb::Keeps => format!("{word} {}", percent(lines_out, lines_in)),
+        Verb::Edits if stage.changes_nothing => "changes nothing".to_owned(),
         Verb::Edits if lines_out == lines_in => format!("{word} all"),
-        Verb::Edits => format!("{word} {} of {}", grouped(lines_out), grouped(lines_in)),
+        Verb::Edits if lines_out < lines_in => {
+            format!("keeps {}, edited", grouped(lines_out))
+        }
+        Verb::Edits => format!("{word} {} → {}", grouped(lines_in), grouped(lines_out)),
         Verb::Orders | Verb::Passes | Verb::Copies | Verb::Acts => word.to_owned(),
         Verb::Merges | Verb::Splits => {
             format!("{word} {} → {}", grouped(lines_in), grouped(lines_out))
@@ -89,6 +93,9 @@ pub fn marks(stage: &StageResult, line: &[u8]) -> Vec<Range<usize>> {
 /// A sample by name.
 pub fn sample_in_words(sample: Sample) -> String {
     match sample {
+        Sample::Quick(lines) => {
+            format!("everything where that is quick, or first {}", grouped(lines))
+        }
         Sample::First(lines) => format!("first {}", grouped(lines)),
         Sample::Last(lines) => format!("last {}", grouped(lines)),
         Sample::Every(step) => format!("every {}", ordinal(step)),

@@ -142,7 +142,7 @@ fn a_sample_is_said_to_be_one() {
         .filter(|note| note.kind.id() == "sample-only")
         .map(|note| note.stage)
         .collect();
-    assert_eq!(stages, [1, 2]);
+    assert_eq!(stages, [0, 1, 2]);
     let held = find(&sampled, "holds-everything").unwrap();
     assert!(held.stage == 1 && held.text.contains("for the whole data"), "{}", held.text);
     let whole = said(&text);

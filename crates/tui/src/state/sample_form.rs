@@ -3,13 +3,16 @@
 use engine::Sample;
 use ratatui::crossterm::event::KeyCode;
 
+/// What is looked at unless something else is chosen: everything, where that is quick.
+pub(crate) const QUICK: Sample = Sample::Quick(5000);
+
 /// The sample as a form.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct SampleForm {
-    /// The row: first, last, every, random, everything.
+    /// The row: quick, first, last, every, random, everything.
     pub row: usize,
-    /// Lines for first, last and random; the step for every.
-    pub numbers: [u64; 4],
+    /// Lines for quick, first, last and random; the step for every.
+    pub numbers: [u64; 5],
     /// The seed for random.
     pub seed: u64,
     /// True while digits go to the seed.
@@ -21,16 +24,22 @@ pub(crate) struct SampleForm {
 impl SampleForm {
     /// The form filled with a sample.
     pub(crate) fn of(sample: Sample) -> Self {
-        let mut form =
-            Self { row: 0, numbers: [5000, 5000, 100, 5000], seed: 1, on_seed: false, fresh: true };
+        let mut form = Self {
+            row: 0,
+            numbers: [5000, 5000, 5000, 100, 5000],
+            seed: 1,
+            on_seed: false,
+            fresh: true,
+        };
         match sample {
-            Sample::First(lines) => form.numbers[0] = lines,
-            Sample::Last(lines) => (form.row, form.numbers[1]) = (1, lines),
-            Sample::Every(step) => (form.row, form.numbers[2]) = (2, step),
+            Sample::Quick(lines) => form.numbers[0] = lines,
+            Sample::First(lines) => (form.row, form.numbers[1]) = (1, lines),
+            Sample::Last(lines) => (form.row, form.numbers[2]) = (2, lines),
+            Sample::Every(step) => (form.row, form.numbers[3]) = (3, step),
             Sample::Random { lines, seed } => {
-                (form.row, form.numbers[3], form.seed) = (3, lines, seed);
+                (form.row, form.numbers[4], form.seed) = (4, lines, seed);
             }
-            Sample::Everything => form.row = 4,
+            Sample::Everything => form.row = 5,
         }
         form
     }
@@ -39,10 +48,11 @@ impl SampleForm {
     pub(crate) fn sample(&self) -> Sample {
         let number = self.numbers.get(self.row).copied().unwrap_or(0).max(1);
         match self.row {
-            0 => Sample::First(number),
-            1 => Sample::Last(number),
-            2 => Sample::Every(number),
-            3 => Sample::Random { lines: number, seed: self.seed },
+            0 => Sample::Quick(number),
+            1 => Sample::First(number),
+            2 => Sample::Last(number),
+            3 => Sample::Every(number),
+            4 => Sample::Random { lines: number, seed: self.seed },
             _ => Sample::Everything,
         }
     }
@@ -58,10 +68,10 @@ impl SampleForm {
                 (self.fresh, self.on_seed) = (true, false);
             }
             KeyCode::Down => {
-                self.row = (self.row + 1).min(4);
+                self.row = (self.row + 1).min(5);
                 (self.fresh, self.on_seed) = (true, false);
             }
-            KeyCode::Tab if self.row == 3 => {
+            KeyCode::Tab if self.row == 4 => {
                 self.on_seed = !self.on_seed;
                 self.fresh = true;
             }

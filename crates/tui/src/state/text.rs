@@ -22,6 +22,8 @@ pub(crate) struct TextState {
     pub(crate) problem: Option<PlanError>,
     /// The script file, if there is one.
     pub(crate) path: Option<PathBuf>,
+    /// A text that was put there to begin with, and gives way to what is typed.
+    pub(crate) offered: Option<String>,
     /// The text as it was saved or opened last.
     pub(crate) saved: String,
     /// Completion in progress.
@@ -45,6 +47,7 @@ impl TextState {
             programs: Vec::new(),
             problem: None,
             path,
+            offered: None,
             saved: text,
             completion: None,
             history,

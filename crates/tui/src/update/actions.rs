@@ -1,6 +1,6 @@
 //! Everything that can be done outside the text, each with its key and its words.
 
-use engine::{Consent, Consents, Fed, HeldCommand};
+use engine::{Consent, Consents, Fed, HeldCommand, Sample};
 use insight::{
     EditError, TextEdit, apply_edits, delete_stage, insert_stage, move_stage, toggle_stage,
 };
@@ -10,7 +10,7 @@ use crate::state::app::App;
 use crate::state::drawer::{Drawer, PromptKind, Question};
 use crate::state::event::Wish;
 use crate::state::place::{Focus, Place};
-use crate::state::sample_form::SampleForm;
+use crate::state::sample_form::{QUICK, SampleForm};
 use crate::state::screen::Screen;
 use crate::text::display::View;
 
@@ -68,6 +68,19 @@ impl App {
             Action::Fix => self.fix(),
             Action::Dismiss => self.dismiss(),
             Action::ChooseSample => self.drawer = Some(Drawer::Sample(SampleForm::of(self.sample))),
+            Action::Everything => {
+                let all = self.sample == Sample::Everything;
+                self.sample = if all { QUICK } else { Sample::Everything };
+                self.message = Some(
+                    if all {
+                        "all of the data only where that is quick"
+                    } else {
+                        "all of the data"
+                    }
+                    .to_owned(),
+                );
+                self.text_changed();
+            }
             Action::Search => {
                 let query = self.lens.search.as_ref().map(|search| search.query.clone());
                 self.drawer = Some(Drawer::prompt(PromptKind::Search, &query.unwrap_or_default()));

@@ -47,6 +47,8 @@ impl App {
             self.session.workbench.cancel();
             self.result.waiting = None;
         } else {
+            // What was wrong with the text before says nothing of this one.
+            self.text.problem = None;
             let limits = if self.sample == Sample::Everything {
                 Limits::generous()
             } else {

@@ -73,6 +73,11 @@ impl App {
                 }
             }
             (KeyCode::Char(character), false, false) => {
+                let offered = self.text.offered.take();
+                let begins = !" |;&<>".contains(character);
+                if begins && offered.is_some_and(|offered| offered == self.text.editor.text()) {
+                    self.text.editor.set_text("", 0);
+                }
                 self.text.editor.insert(character);
                 self.after_edit(true);
             }

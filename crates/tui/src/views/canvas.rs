@@ -61,6 +61,9 @@ impl Canvas<'_> {
     }
 }
 
+/// Before a figure that may be another one with all of the data.
+pub(super) const PART: &str = "≈ ";
+
 /// A list and what belongs to its selected row: side by side on a wide screen, where the list has
 /// so many twentieths of the width; else one below the other, where it has so many rows.
 pub(super) fn list_and_side(area: Rect, twentieths: u16, rows: u16) -> (Rect, Rect) {

@@ -297,3 +297,29 @@ fn what_runs_in_a_loop_says_how_often() {
         keep(&format!("loop-{name}"), &mut stand, 130, 30);
     }
 }
+
+#[test]
+fn what_depends_on_cut_data_is_marked_until_all_of_it_is_there() {
+    let mut stand = settled("head -n 3 DIR/gate.log | cat; grep refused DIR/gate.log | wc -l");
+    stand.letters("s");
+    stand.key(KeyCode::Down);
+    stand.letters("50");
+    stand.key(KeyCode::Enter);
+    stand.settle();
+    // The lines of the whole are counted after it.
+    let counted = |stand: &Stand| {
+        stand.app.result.notes.iter().any(|note| note.text.contains("50 of 300 lines"))
+    };
+    stand.until(counted);
+    keep("from-a-part", &mut stand, 150, 30);
+    keep("from-a-part-narrow", &mut stand, 80, 24);
+    stand.letters("a");
+    stand.settle();
+    let screen = stand.screen(150, 30);
+    assert!(!screen.contains('≈') && !screen.contains("from a part"), "{screen}");
+    assert_eq!(stand.app.sample, engine::Sample::Everything);
+    stand.letters("a");
+    stand.settle();
+    assert_eq!(stand.app.sample, engine::Sample::Quick(5000));
+    assert!(!stand.screen(150, 30).contains('≈'));
+}

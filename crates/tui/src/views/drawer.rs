@@ -17,7 +17,7 @@ pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
     let most = height * 3 / 5;
     match drawer {
         Drawer::Help(_) => (ALL_ACTIONS.len() as u16 + 13).min(most),
-        Drawer::Sample(_) => 7,
+        Drawer::Sample(_) => 8,
         Drawer::Prompt(_) => 3,
         Drawer::Confirm(Question::Write) => {
             let files = app.result.preview.as_ref().map_or(0, |preview| preview.pending.len());
@@ -210,10 +210,14 @@ fn sample(canvas: &mut Canvas<'_>, form: &SampleForm, app: &App) {
     canvas.put(1, 0, "which lines of the data to work on", theme.quiet());
     let number = |at: usize| insight::grouped(form.numbers[at]);
     let texts = [
-        ("the first", format!("{} lines", number(0))),
-        ("the last", format!("{} lines", number(1))),
-        ("one in every", format!("{} lines, from the first on", number(2))),
-        ("at random", format!("{} lines, seed {}", number(3), form.seed)),
+        (
+            "what is quick",
+            format!("everything within 0.3 s, or else the first {} lines", number(0)),
+        ),
+        ("the first", format!("{} lines", number(1))),
+        ("the last", format!("{} lines", number(2))),
+        ("one in every", format!("{} lines, from the first on", number(3))),
+        ("at random", format!("{} lines, seed {}", number(4), form.seed)),
         (
             "everything",
             "within the limits of a preview: 20 million lines, 4 GiB, 2 minutes".to_owned(),
@@ -228,7 +232,7 @@ fn sample(canvas: &mut Canvas<'_>, form: &SampleForm, app: &App) {
         }
         canvas.put(3, y, name, if chosen { theme.bright() } else { theme.ink() });
         canvas.put(17, y, says, if chosen { theme.bright() } else { theme.quiet() });
-        if chosen && at == 3 {
+        if chosen && at == 4 {
             let what = if form.on_seed {
                 "digits change the seed"
             } else {

@@ -7,7 +7,7 @@ use insight::{Row, bytes, grouped, marks};
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
-use super::canvas::{Canvas, cut};
+use super::canvas::{Canvas, PART, cut};
 use crate::state::app::App;
 use crate::state::lens::{Content, matches, row_lines};
 use crate::state::place::{Focus, Place};
@@ -217,7 +217,15 @@ fn header(
     let theme = app.theme;
     let number = app.shown().stage();
     let title = theme.hue(number).add_modifier(Modifier::BOLD);
-    let amount = |lines: u64, size: u64| format!("{} · {}", insight::lines(lines), bytes(size));
+    let from_part = |number: usize| {
+        let preview = app.result.preview.as_ref();
+        preview.and_then(|preview| preview.stages.get(number)).is_some_and(StageResult::from_part)
+    };
+    // What stands at the source says itself which part it is.
+    let part = app.shown() != Place::Source && from_part(number);
+    let part = if part { PART } else { "" };
+    let amount =
+        |lines: u64, size: u64| format!("{part}{} · {part}{}", insight::lines(lines), bytes(size));
     let stale = if app.is_stale() { "  outdated" } else { "" };
     let Some(stage) = stage else {
         let (name, style) = match app.shown() {

@@ -1,7 +1,7 @@
 //! The notes: what the selected stage does, its figures, advice, what it said.
 
-use engine::{Ending, StageKind, StageResult};
-use insight::{Severity, bytes, duration, explain, grouped, rate};
+use engine::{Ending, Sample, StageKind, StageResult};
+use insight::{NoteKind, Severity, bytes, duration, explain, grouped, rate};
 use ratatui::style::Modifier;
 use unicode_width::UnicodeWidthStr;
 
@@ -107,7 +107,11 @@ fn rows(app: &App, stage: &StageResult, number: usize) -> Vec<Row> {
     let mut rows: Vec<Row> = Vec::new();
     for note in app.result.notes_for(number) {
         let mark = if note.severity == Severity::Warning { '!' } else { '·' };
-        rows.push((mark, note.text.clone(), note.fix.as_ref().map(|fix| fix.label.clone())));
+        let mut text = note.text.clone();
+        if note.kind == NoteKind::SampleOnly && app.sample != Sample::Everything {
+            text.push_str("; a works on all of the data");
+        }
+        rows.push((mark, text, note.fix.as_ref().map(|fix| fix.label.clone())));
     }
     let others = app.result.preview.iter().flat_map(|preview| preview.said.lines());
     let others = others.filter(|line| !line.is_empty());

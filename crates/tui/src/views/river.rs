@@ -1,10 +1,10 @@
 //! The river: streams as bars, stages between them.
 
-use engine::{Ending, PendingMode, Preview, StageResult};
+use engine::{Ending, PendingMode, Preview, StageResult, TargetKind};
 use insight::{bytes, duration, effect, grouped, limit_in_words, sample_in_words};
 use ratatui::style::{Modifier, Style};
 
-use super::canvas::{Canvas, cut};
+use super::canvas::{Canvas, PART, cut};
 use crate::state::app::App;
 use crate::state::place::{Focus, Place};
 use crate::text::display::safe;
@@ -21,6 +21,8 @@ enum Kind {
     Bar {
         lines: u64,
         style: Style,
+        /// It may be another figure with all of the data.
+        part: bool,
     },
     Stage(usize),
     /// A command inside a stage.
@@ -116,14 +118,15 @@ fn draw_row(
         Kind::Text(text, style) => {
             canvas.put(2, y, &cut(text, usize::from(area.width.saturating_sub(3))), *style);
         }
-        Kind::Bar { lines, style } => {
+        Kind::Bar { lines, style, part } => {
             let room = usize::from(area.width.saturating_sub(14));
             let width = bar_width(*lines, most, room);
             let x = 2 + ((room - width) / 2) as u16;
             let style = if stale { style.add_modifier(Modifier::DIM) } else { *style };
             canvas.put(x, y, &"▆".repeat(width), style);
             let count = if selected { theme.bright() } else { theme.ink() };
-            canvas.put_right(right, y, &grouped(*lines), count);
+            let part = if *part { PART } else { "" };
+            canvas.put_right(right, y, &format!("{part}{}", grouped(*lines)), count);
         }
         Kind::Stage(number) => {
             let Some(stage) = preview.stages.get(*number) else { return };
@@ -157,8 +160,9 @@ fn stage_row(
     let trouble = stage.ending == Ending::Finished
         && (stage.status.0 > 1 || stage.status.0 == 1 && !stage.messages.is_empty());
     if !wide {
-        let lines = grouped(stage.out.lines());
-        let room = usize::from(right.saturating_sub(6)).saturating_sub(lines.len());
+        let part = if stage.from_part() { PART } else { "" };
+        let lines = format!("{part}{}", grouped(stage.out.lines()));
+        let room = usize::from(right.saturating_sub(6)).saturating_sub(lines.chars().count());
         canvas.put(5, y, &cut(&text, room), style);
         let count = if trouble { format!("! {lines}") } else { lines };
         canvas.put_right(
@@ -223,7 +227,7 @@ fn rows(app: &App, preview: &Preview, wide: bool) -> Vec<Row> {
         if wide {
             rows.push(Row {
                 place: Some(Place::Source),
-                kind: Kind::Bar { lines, style: theme.source_bar() },
+                kind: Kind::Bar { lines, style: theme.source_bar(), part: false },
             });
         }
     }
@@ -238,7 +242,7 @@ fn rows(app: &App, preview: &Preview, wide: bool) -> Vec<Row> {
         }
         if wide {
             let style = if stage.plan.off.is_some() { theme.quiet() } else { theme.hue(number) };
-            let kind = Kind::Bar { lines: stage.out.lines(), style };
+            let kind = Kind::Bar { lines: stage.out.lines(), style, part: stage.from_part() };
             rows.push(Row { place: Some(Place::Stream(number)), kind });
         }
         for file in &stage.pending {
@@ -282,10 +286,11 @@ fn source_words(app: &App, preview: &Preview) -> (String, String) {
         _ => {
             let first = &preview.stages[0];
             let path = first.inputs.first().and_then(|input| first.input_path(input));
-            path.map_or_else(
-                || "standard input".to_owned(),
-                |path| safe(&path.display().to_string()),
-            )
+            match (path, first.plan.input_target()) {
+                (Some(path), _) => safe(&path.display().to_string()),
+                (None, Some(TargetKind::Text(_))) => "text of the command".to_owned(),
+                (None, _) => "standard input".to_owned(),
+            }
         }
     };
     let more =
@@ -301,8 +306,11 @@ fn source_words(app: &App, preview: &Preview) -> (String, String) {
     let mut words = if sampled.complete {
         "all of it".to_owned()
     } else {
-        let sample = sample_in_words(app.sample);
+        let sample = sample_in_words(preview.sample);
         match (sampled.whole_lines(), sampled.whole_bytes) {
+            (Some(lines), _) if sampled.kept.lines() >= lines => {
+                format!("{} so far", insight::lines(lines))
+            }
             (Some(lines), _) => format!("{sample} of {} lines", grouped(lines)),
             (None, Some(whole)) => format!("{sample} of {}", bytes(whole)),
             (None, None) => format!("{sample}, more is coming"),

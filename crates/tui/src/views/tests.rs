@@ -292,6 +292,7 @@ fn a_search_finds_rows_and_a_sample_is_chosen() {
     }
     assert_eq!(stand.app.lens.cursor, 199);
     stand.letters("s");
+    stand.key(KeyCode::Down);
     stand.letters("10");
     stand.key(KeyCode::Enter);
     stand.settle();

@@ -6,8 +6,9 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock};
 use std::time::Instant;
 
+use bytes::Bytes;
 use filters::{Filter, Verb};
-use stream::{InputName, StageFigures};
+use stream::{InputName, Source, StageFigures};
 
 use crate::base::limits::{Limit, Limits, Over};
 use crate::files::held_back::HeldBackFiles;
@@ -39,10 +40,22 @@ pub(super) struct EndedStage {
 impl EndedStage {
     /// The file that standard input was redirected from.
     fn redirected(&self) -> Option<&Path> {
-        self.plan.targets.iter().rev().find_map(|target| match &target.kind {
+        match self.plan.input_target()? {
             TargetKind::Read(path) => Some(path.as_path()),
             _ => None,
-        })
+        }
+    }
+
+    /// What a redirection has put at standard input.
+    fn redirected_input(&self, files: &HeldBackFiles) -> Option<InputRecord> {
+        let name = InputName::Standard;
+        match self.plan.input_target()? {
+            TargetKind::Read(path) => Some(from_file(files, &self.plan.at(path), name)),
+            TargetKind::Text(text) => {
+                Some(InputRecord { name, kept: Arc::new(Kept::of(text)), sampled: None })
+            }
+            _ => None,
+        }
     }
 
     /// What it read, in the order in which it was opened.
@@ -61,10 +74,8 @@ impl EndedStage {
             InputName::Standard if taken => empty_standard(),
             InputName::Standard => {
                 taken = true;
-                match self.redirected() {
-                    Some(path) => from_file(files, &self.plan.at(path), InputName::Standard),
-                    None => self.standard.clone().unwrap_or_else(empty_standard),
-                }
+                let redirected = self.redirected_input(files);
+                redirected.or_else(|| self.standard.clone()).unwrap_or_else(empty_standard)
             }
         };
         names.into_iter().map(input).collect()
@@ -130,11 +141,14 @@ impl EndedStage {
     /// The result of the stage.
     pub(super) fn finish(self, task: &Task<'_>) -> StageResult {
         self.build.kept.end();
-        let inputs = self.inputs(task.files);
+        let own = self.build.files.clone();
+        let inputs = self.inputs(&own);
         let ending = self.ending(&task.limits);
-        let pending = self.pending(task.files);
+        let pending = self.pending(&own);
         let files = self.files(&inputs);
         let verb = self.verb(&inputs);
+        let changes_nothing =
+            matches!(&inputs[..], [one] if same_bytes(&one.kept, &self.build.kept));
         let Self { plan, build, outcome, figures, key, filter, .. } = self;
         StageResult {
             span: plan.span,
@@ -148,6 +162,7 @@ impl EndedStage {
             ending,
             verb,
             explanation: OnceLock::new(),
+            changes_nothing,
             holds: filter.as_ref().and_then(|filter| filter.holds()),
             filter,
             pending,
@@ -156,6 +171,8 @@ impl EndedStage {
             made: Instant::now(),
             reused: false,
             follows: false,
+            partial: own.partial(),
+            sure_bytes: None,
             unstarted: outcome.unstarted,
             redirect_error: outcome.redirect_error.clone(),
             key,
@@ -176,6 +193,34 @@ fn from_file(files: &HeldBackFiles, path: &Path, name: InputName) -> InputRecord
         (None, None) => Arc::new(Kept::of(b"")),
     };
     InputRecord { name, kept, sampled }
+}
+
+/// True for two streams of the same bytes. Larger ones than the limit are not compared.
+fn same_bytes(one: &Arc<Kept>, other: &Arc<Kept>) -> bool {
+    const COMPARED: u64 = 64 << 20;
+    if one.bytes() != other.bytes() || one.bytes() > COMPARED {
+        return false;
+    }
+    let (mut one, mut other) = (one.source(), other.source());
+    let (mut left, mut right) = (Bytes::new(), Bytes::new());
+    let refill = |part: &mut Bytes, source: &mut Box<dyn Source>| {
+        if part.is_empty()
+            && let Ok(Some(block)) = source.next_block()
+        {
+            *part = block.into_bytes();
+        }
+    };
+    loop {
+        refill(&mut left, &mut one);
+        refill(&mut right, &mut other);
+        let both = left.len().min(right.len());
+        if left.split_to(both) != right.split_to(both) {
+            return false;
+        }
+        if both == 0 {
+            return left.len() == right.len();
+        }
+    }
 }
 
 fn empty_standard() -> InputRecord {

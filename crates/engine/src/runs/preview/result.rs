@@ -13,7 +13,7 @@ use stream::{CommandEnd, ExitStatus, InputName, LineId, OriginStore, StageFigure
 use crate::base::limits::Limit;
 use crate::files::identity::Identity;
 use crate::files::pending::PendingFile;
-use crate::files::sample::SampledInput;
+use crate::files::sample::{PartialRead, Sample, SampledInput};
 use crate::kept::lines::Kept;
 use crate::plan::outcome::RedirectError;
 use crate::plan::pipeline::{StageKind, StagePlan};
@@ -73,6 +73,8 @@ pub struct StageResult {
     pub filter: Option<Arc<dyn Filter>>,
     /// What it does, in words, once somebody has asked.
     pub(super) explanation: OnceLock<Option<String>>,
+    /// True where what it wrote is, byte for byte, what it read.
+    pub changes_nothing: bool,
     /// Why it holds data back, if it does.
     pub holds: Option<&'static str>,
     /// Files it would write.
@@ -87,6 +89,11 @@ pub struct StageResult {
     pub reused: bool,
     /// True for a stage that goes on with what its files get.
     pub follows: bool,
+    /// Files of which it, or what runs inside it, has read a part.
+    pub partial: Vec<PartialRead>,
+    /// How much of its result is the same with all of the data, in bytes, where it has come to the
+    /// end of something that was cut off; `None` where it has not.
+    pub(super) sure_bytes: Option<u64>,
     /// Why it was never started, if it was not.
     pub unstarted: Option<CommandEnd>,
     /// The redirection that could not be performed; it was then never begun.
@@ -115,6 +122,11 @@ impl StageResult {
             _ => None,
         };
         self.explanation.get_or_init(explain).as_deref()
+    }
+
+    /// True where its result may be another one with all of the data.
+    pub fn from_part(&self) -> bool {
+        self.sure_bytes.is_some()
     }
 
     /// True for a program that was not started, because the user has not consented to it.
@@ -182,6 +194,7 @@ impl StageResult {
             verb: self.verb,
             filter: self.filter.clone(),
             explanation: self.explanation.clone(),
+            changes_nothing: self.changes_nothing,
             holds: self.holds,
             pending: self.pending.clone(),
             held: self.held.clone(),
@@ -189,6 +202,8 @@ impl StageResult {
             made: self.made,
             reused: true,
             follows: self.follows,
+            partial: self.partial.clone(),
+            sure_bytes: self.sure_bytes,
             unstarted: self.unstarted,
             redirect_error: self.redirect_error.clone(),
             key: self.key.clone(),
@@ -203,8 +218,14 @@ pub struct Preview {
     pub generation: u64,
     /// The text it is of.
     pub text: String,
+    /// Which lines of the sources it was made of.
+    pub sample: Sample,
     /// What each stage did.
     pub stages: Vec<StageResult>,
+    /// Files of which what comes before the pipeline has read a part.
+    pub partial_before: Vec<PartialRead>,
+    /// True where another command of the text has come to the end of something that was cut off.
+    pub cut_elsewhere: bool,
     /// All files that would be written, also by the other commands of the text, each once.
     pub pending: Vec<PendingFile>,
     /// Files that may not be written, and why.
@@ -233,10 +254,25 @@ impl Preview {
         })
     }
 
-    /// True when every source was sampled whole and nothing was cut off.
+    /// What was read in part, by the stages, what runs inside them and the commands before them;
+    /// each once.
+    pub fn partial(&self) -> Vec<&Arc<SampledInput>> {
+        let inputs = self.stages.iter().flat_map(|stage| &stage.inputs);
+        let inputs = inputs.filter_map(|input| input.sampled.as_ref());
+        let inside = self.stages.iter().flat_map(|stage| &stage.partial);
+        let read = inside.chain(&self.partial_before).map(|partial| &partial.sampled);
+        let mut all: Vec<&Arc<SampledInput>> = Vec::new();
+        for sampled in inputs.chain(read).filter(|sampled| !sampled.complete) {
+            if !all.iter().any(|known| Arc::ptr_eq(known, sampled)) {
+                all.push(sampled);
+            }
+        }
+        all
+    }
+
+    /// True when nothing depends on data that was cut off.
     pub fn is_whole(&self) -> bool {
-        self.sources().all(|(_, sampled)| sampled.complete)
-            && self.stages.iter().all(|stage| !matches!(stage.ending, Ending::Cut(_)))
+        !self.cut_elsewhere && !self.stages.iter().any(StageResult::from_part)
     }
 
     /// Files that were read and are now different.

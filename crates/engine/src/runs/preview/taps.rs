@@ -8,13 +8,17 @@ use stream::{Block, OriginStore, Sink, Source, StageMeter, WriteError};
 
 use crate::base::limits::{Limit, Limits};
 use crate::base::sinks::Nowhere;
-use crate::exec::context::{Observer, Taps, Withheld};
+use crate::exec::command::CommandStarter;
+use crate::exec::context::{Doors, Observer, Taps, Withheld};
+use crate::files::cut_short::{EndSeen, TellsEnd};
+use crate::files::held_back::HeldBackFiles;
 use crate::kept::lines::Kept;
 use crate::kept::sinks::Messages;
 use crate::plan::outcome::StageOutcome;
 use crate::plan::pipeline::{Plan, StagePlan};
 use crate::policy::HeldCommand;
 use crate::runs::figures::FigureTable;
+use crate::runs::preview::task::Task;
 
 /// Lines or bytes a stage may go on writing after its reader has left, so that a small stream is
 /// shown whole and does not depend on who was faster.
@@ -59,14 +63,38 @@ impl Sink for Tap {
 }
 
 /// A stage that is about to run.
-#[derive(Default)]
 pub(super) struct Build {
+    /// Its files, and those of all that runs inside it.
+    pub(super) files: Arc<HeldBackFiles>,
+    pub(super) commands: CommandStarter,
+    /// Set once it has come to the end of what it reads from the stage before it, or, as the first
+    /// one, of standard input.
+    pub(super) input_end: EndSeen,
     pub(super) kept: Arc<Kept>,
     pub(super) origins: Arc<Mutex<OriginStore>>,
     pub(super) messages: Arc<Messages>,
     pub(super) held: Mutex<Vec<HeldCommand>>,
     pub(super) inside: FigureTable,
     pub(super) cut: Arc<Mutex<Option<Limit>>>,
+}
+
+impl Build {
+    pub(super) fn of(task: &Task<'_>) -> Self {
+        let kept: Arc<Kept> = Arc::default();
+        let files = Arc::new(task.files.of_stage(&kept));
+        let commands = CommandStarter { files: files.clone(), ..task.starter.clone() };
+        Self {
+            files,
+            commands,
+            input_end: EndSeen::of_stage(kept.clone()),
+            kept,
+            origins: Arc::default(),
+            messages: Arc::default(),
+            held: Mutex::default(),
+            inside: FigureTable::default(),
+            cut: Arc::default(),
+        }
+    }
 }
 
 /// Keeps what the stages of the pipeline that is shown read, write and say.
@@ -85,7 +113,17 @@ pub(super) struct SampleTaps {
 
 impl Taps for SampleTaps {
     fn input(&self) -> Option<Box<dyn Source>> {
-        self.input.lock().take()
+        let input = self.input.lock().take()?;
+        Some(self.reading(0, input))
+    }
+
+    fn reading(&self, number: usize, source: Box<dyn Source>) -> Box<dyn Source> {
+        Box::new(TellsEnd::new(source, self.builds[number].input_end.clone()))
+    }
+
+    fn doors(&self, number: usize) -> Doors<'_> {
+        let build = &self.builds[number];
+        Doors { files: &*build.files, commands: &build.commands }
     }
 
     fn written(&self, number: usize) -> Option<Box<dyn Source>> {

@@ -9,7 +9,7 @@ use stream::{RunControl, StageMeter};
 use crate::base::limits::Limits;
 use crate::exec::command::CommandStarter;
 use crate::files::held_back::HeldBackFiles;
-use crate::files::sample::SampledInput;
+use crate::files::sample::{Sample, SampledInput};
 use crate::flow::descriptors::Ports;
 use crate::kept::lines::Kept;
 use crate::plan::pipeline::Plan;
@@ -25,6 +25,7 @@ pub(crate) struct Task<'t> {
     pub(crate) files: &'t HeldBackFiles,
     pub(crate) control: &'t RunControl,
     pub(crate) starter: &'t CommandStarter,
+    pub(crate) sample: Sample,
     pub(crate) limits: Limits,
     pub(crate) standard: Option<Arc<SampledInput>>,
     pub(crate) before: Option<&'t Preview>,
@@ -33,6 +34,10 @@ pub(crate) struct Task<'t> {
     pub(crate) meters: &'t Mutex<Vec<Arc<StageMeter>>>,
     /// What the first stage has written so far, where it follows a file.
     pub(crate) live: Option<LiveSoFar>,
+    /// What comes before the pipeline has come to where data was cut off.
+    pub(crate) cut_before: bool,
+    /// The stages that depend on what comes before the pipeline, by their numbers.
+    pub(crate) depend_on_before: Vec<bool>,
     /// The descriptors, where `exec` has changed them before the pipeline.
     pub(crate) redirected: Option<Ports>,
 }

@@ -55,6 +55,8 @@ pub(crate) fn verb_of(
     let (mut none, mut several, mut again) = (0, 0, 0);
     let (mut changed, mut back) = (0, 0);
     let mut last: Option<LineId> = None;
+    // Lines of another input between two of one do not change the order of these.
+    let mut furthest: Vec<Option<LineId>> = vec![None; inputs.len()];
     let mut before = Before::default();
     let mut number = 0;
     while number < lines_out.min(LOOKED_AT) {
@@ -69,7 +71,10 @@ pub(crate) fn verb_of(
                 (0, _) | (_, None) => none += 1,
                 (1, Some(id)) => {
                     again += u64::from(last == Some(id));
-                    back += u64::from(last.is_some_and(|last| id < last));
+                    if let Some(of_input) = furthest.get_mut(id.input()) {
+                        back += u64::from(of_input.is_some_and(|last| id < last));
+                        *of_input = Some(id);
+                    }
                     last = Some(id);
                     changed += u64::from(before.line(inputs, id) != Some(&line[..]));
                 }
@@ -132,6 +137,28 @@ mod tests {
         assert_eq!(verb(READ, &twice), Verb::Splits);
         assert_eq!(verb(READ, &twice[..2]), Verb::Edits, "no more lines than were read");
         assert_eq!(verb(READ, &[("a", &[0]), ("a", &[0]), ("c", &[2])]), Verb::Orders);
+    }
+
+    #[test]
+    fn lines_of_another_input_between_them_leave_an_order() {
+        let kept = |text: &str| Arc::new(Kept::of(text.as_bytes()));
+        let input =
+            |text: &str| InputRecord { name: InputName::Standard, kept: kept(text), sampled: None };
+        let inputs = [input("a\nb\nc\n"), input("x\ny\n")];
+        for (from, expected) in [
+            (&[(0, 0), (1, 0), (0, 1), (1, 1), (0, 2)][..], Verb::Keeps),
+            (&[(0, 0), (0, 1), (0, 2), (1, 0), (1, 1)], Verb::Keeps),
+            (&[(1, 0), (0, 0), (1, 1), (0, 2), (0, 1)], Verb::Orders),
+        ] {
+            let mut origins = OriginStore::default();
+            let mut out = String::new();
+            for &(of, line) in from {
+                out.push_str(["abc", "xy"][of].get(line..=line).unwrap());
+                out.push('\n');
+                origins.push(1, Origin::List(&[LineId::new(of, line as u64)]));
+            }
+            assert_eq!(verb_of(Verb::Acts, &inputs, &kept(&out), &origins), expected, "{from:?}");
+        }
     }
 
     #[test]

@@ -186,3 +186,39 @@ fn a_file_that_changes_is_noticed_after_a_while_and_once() {
     assert!(!stand.app.pulse(), "nothing new");
     assert_eq!(stand.app.result.changed.len(), 1);
 }
+
+#[test]
+fn the_first_lines_are_shown_until_everything_is_there() {
+    let mut stand = Stand::new("cat DIR/gate.log | wc -l");
+    stand.app.sample = engine::Sample::Quick(50);
+    stand.app.text_changed();
+    let lines =
+        |stand: &Stand| stand.app.result.preview.as_ref().map(|one| one.stages[0].out.lines());
+    stand.until(|stand| lines(stand) == Some(50));
+    assert!(stand.app.result.waiting.is_some() && stand.app.is_stale() && stand.app.is_from_part());
+    let first = stand.app.result.preview.clone().unwrap();
+    // Rows and advice of the first lines are none of everything.
+    stand.until(|stand| lines(stand) == Some(300));
+    assert!(stand.app.result.waiting.is_none() && !stand.app.is_from_part());
+    stand.settle();
+    let notes = stand.app.result.notes.len();
+    stand.app.update(Event::Noted(first.generation, vec![]));
+    assert_eq!(stand.app.result.notes.len(), notes);
+    // What comes late of the first lines does not take the place of everything.
+    stand.app.update(Event::Session(SessionEvent::Settled(first.generation)));
+    assert_eq!(lines(&stand), Some(300));
+
+    // Where it stays with the first lines the waiting ends, and advice on them is made.
+    let mut stand = Stand::new("cat DIR/gate.log | wc -l");
+    stand.app.sample = engine::Sample::First(50);
+    stand.app.text_changed();
+    stand.settle();
+    let number = stand.app.result.preview.as_ref().unwrap().generation;
+    stand.app.result.waiting = Some(number + 1);
+    stand.app.result.notes.clear();
+    stand.app.result.noted = None;
+    stand.app.update(Event::Session(SessionEvent::Settled(number + 1)));
+    assert!(stand.app.result.waiting.is_none());
+    stand.settle();
+    assert!(!stand.app.result.notes.is_empty());
+}

@@ -227,3 +227,39 @@ fn the_program_of_a_stage_has_an_editor_of_its_own() {
     press(&mut stand, "Left F2");
     assert!(stand.app.drawer.is_some(), "the only program is meant");
 }
+
+#[test]
+fn a_text_to_begin_with_gives_way_to_what_is_typed() {
+    for (typed, text_then) in [
+        ("grep", "grep"),
+        (" -n", "cat -n"),
+        ("|wc", "cat|wc"),
+        ("> x", "cat> x"),
+        ("\u{e9}", "\u{e9}"),
+    ] {
+        let mut stand = river("cat");
+        stand.app.text.offered = Some("cat".to_owned());
+        press(&mut stand, "e");
+        stand.letters(typed);
+        assert_eq!(text(&stand), text_then);
+    }
+    // Only as long as it is the text.
+    let mut stand = river("cat");
+    stand.app.text.offered = Some("cat".to_owned());
+    press(&mut stand, "e Backspace");
+    stand.letters("t");
+    assert_eq!(text(&stand), "cat");
+    stand.letters("s");
+    assert_eq!(text(&stand), "cats");
+}
+
+#[test]
+fn an_error_goes_with_the_text_it_is_of() {
+    let mut stand = river("seq 3 | cut -f0");
+    assert!(stand.app.text.problem.is_some());
+    press(&mut stand, "e Backspace 1");
+    // The result of the new text is not there yet.
+    assert!(stand.app.text.problem.is_none() && stand.app.result.waiting.is_some());
+    stand.settle();
+    assert!(stand.app.text.problem.is_none());
+}
