@@ -10,6 +10,7 @@ use crate::exec::context::Doors;
 use crate::exec::native::{Connections, run_native};
 use crate::files::held_back::HeldBackFiles;
 use crate::files::working_directory::InDirectory;
+use crate::flow::descriptors::NamedPorts;
 use crate::kept::lines::Kept;
 use crate::plan::pipeline::StagePlan;
 use crate::policy::Policy;
@@ -52,6 +53,7 @@ impl FollowedStage {
             stderr: sink(&live.messages),
             origins: None,
             eager: true,
+            named: NamedPorts::default(),
         };
         let (stage, control, kept) = (stage.clone(), live.control.clone(), live.kept.clone());
         std::thread::Builder::new().name("live".to_owned()).spawn(move || {

@@ -99,13 +99,8 @@ impl CommandStarter {
         let kind = StageKind::Native(definition);
         let mut plan = StagePlan::of(kind, arguments.to_vec(), job.environment);
         plan.directory = job.directory;
-        let connections = Connections {
-            stdin: job.input,
-            stdout: job.out,
-            stderr: job.error,
-            origins: None,
-            eager: false,
-        };
+        let ports = Ports::new(job.input, job.out, job.error);
+        let connections = Connections::of(ports, None, false);
         let doors = Doors { files: &*self.files, commands: self };
         let outcome = match &plan.directory {
             None => run_native(&plan, connections, doors, &meter, job.control),

@@ -17,6 +17,8 @@ use super::context::Doors;
 use crate::base::clock::{run_ns, thread_time};
 use crate::base::sinks::Nowhere;
 use crate::exec::redirections::OpenedFiles;
+use crate::files::direct::DirectReplacement;
+use crate::flow::descriptors::{NamedPorts, Ports, Reader, descriptor_named};
 use crate::flow::metered::{MeteredSink, MeteredSource, StageClock};
 use crate::plan::outcome::StageOutcome;
 use crate::plan::pipeline::{StageKind, StagePlan};
@@ -30,6 +32,23 @@ pub(crate) struct Connections {
     pub(crate) origins: Option<Arc<Mutex<OriginStore>>>,
     /// What is written is handed on at once.
     pub(crate) eager: bool,
+    /// All descriptors, for when the stage opens them by name.
+    pub(crate) named: NamedPorts,
+}
+
+impl Connections {
+    /// Those of a command with these descriptors, which nobody else then holds.
+    pub(crate) fn of(ports: Ports, origins: Option<Arc<Mutex<OriginStore>>>, eager: bool) -> Self {
+        let named = NamedPorts::of(&ports);
+        Self {
+            stdin: ports.input(0).map(|input| Box::new(Reader(input)) as Box<dyn Source>),
+            stdout: ports.sink(1),
+            stderr: ports.sink(2),
+            origins,
+            eager,
+            named,
+        }
+    }
 }
 
 /// Runs a native filter to its end on this thread.
@@ -42,13 +61,16 @@ pub(crate) fn run_native(
 ) -> StageOutcome {
     let StageKind::Native(definition) = &plan.kind else { return StageOutcome::of(ExitStatus(0)) };
     let clock = StageClock::start(meter, control);
-    let Connections { stdin, stdout, stderr, origins, eager } = connections;
+    let Connections { stdin, stdout, stderr, origins, eager, mut named } = connections;
     let shared = Arc::ptr_eq(&stdout, &stderr);
+    let out: Arc<dyn Sink> = Arc::new(MeteredSink::new(stdout, meter, control, &clock));
+    named.write_to(1, &out);
     let files = StageFiles {
         inner: doors.files,
         clock: clock.clone(),
         environment: &plan.environment,
         written: Mutex::default(),
+        named,
     };
     let commands = StageCommands {
         inner: doors.commands,
@@ -56,7 +78,6 @@ pub(crate) fn run_native(
         directory: plan.directory.as_deref(),
         held: Mutex::default(),
     };
-    let out: Arc<dyn Sink> = Arc::new(MeteredSink::new(stdout, meter, control, &clock));
     let stdin = stdin.map(|source| files.metered(source));
     let processors = Threads { meter, control };
     let mut io = StageIo::new(StagePorts {
@@ -132,6 +153,7 @@ struct StageFiles<'w> {
     environment: &'w Environment,
     /// Files it writes itself.
     written: Mutex<OpenedFiles>,
+    named: NamedPorts,
 }
 
 impl StageFiles<'_> {
@@ -146,16 +168,26 @@ impl StageFiles<'_> {
 
 impl Files for StageFiles<'_> {
     fn read(&self, path: &Path) -> std::io::Result<Box<dyn Source>> {
-        self.inner.read(path).map(|source| self.metered(source))
+        let source = match descriptor_named(path) {
+            Some(number) => self.named.read(number),
+            None => self.inner.read(path),
+        };
+        source.map(|source| self.metered(source))
     }
 
     fn write(&self, path: &Path, mode: WriteMode) -> std::io::Result<Arc<dyn Sink>> {
+        if let Some(number) = descriptor_named(path) {
+            return self.named.write(number);
+        }
         let sink = self.inner.write(path, mode)?;
         self.note_written(path, sink.clone());
         Ok(sink)
     }
 
     fn replace(&self, path: &Path) -> std::io::Result<Box<dyn Replacement>> {
+        if let Some(number) = descriptor_named(path) {
+            return Ok(Box::new(DirectReplacement(self.named.write(number)?)));
+        }
         let replacement = self.inner.replace(path)?;
         let named = Arc::new(Nowhere);
         self.note_written(path, named);

@@ -254,14 +254,7 @@ impl Stage<'_> {
     ) -> StageOutcome {
         match &self.plan.kind {
             StageKind::Native(_) => {
-                let connections = Connections {
-                    stdin: ports.input(0).map(|input| Box::new(Reader(input)) as Box<dyn Source>),
-                    stdout: ports.sink(1),
-                    stderr: ports.sink(2),
-                    origins,
-                    eager,
-                };
-                drop(ports);
+                let connections = Connections::of(ports, origins, eager);
                 let doors = Doors { files, commands: self.context.commands };
                 let mut outcome =
                     run_native(self.plan, connections, doors, self.meter, self.control);

@@ -102,7 +102,8 @@ pub(crate) fn redirect(
                 ports.write_to(number, sink);
             }
             TargetKind::Duplicate(of) => {
-                if !ports.duplicate(number, *of) {
+                // A stage without an input has none to pass on.
+                if !ports.duplicate(number, *of) && *of != 0 {
                     return Err(RedirectError::NotOpen(*of));
                 }
             }

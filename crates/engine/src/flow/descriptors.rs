@@ -2,7 +2,9 @@
 
 use parking_lot::{Condvar, Mutex, MutexGuard};
 use std::collections::VecDeque;
-use std::sync::Arc;
+use std::io;
+use std::path::Path;
+use std::sync::{Arc, Weak};
 
 use stream::{Block, FileFacts, ReadError, Sink, Source, Tail, WriteError};
 
@@ -111,12 +113,105 @@ impl Ports {
     }
 }
 
+/// The descriptor that a name stands for: `/dev/stdin`, `/dev/fd/3` and the like. `None` for any
+/// other name, and for numbers that no command has.
+pub(crate) fn descriptor_named(path: &Path) -> Option<u8> {
+    let name = path.to_str()?;
+    let number = match name {
+        "/dev/stdin" => return Some(0),
+        "/dev/stdout" => return Some(1),
+        "/dev/stderr" => return Some(2),
+        _ => name.strip_prefix("/dev/fd/").or_else(|| name.strip_prefix("/proc/self/fd/"))?,
+    };
+    // One digit is all that there are.
+    let digit = number.parse::<u8>().ok().filter(|_| number.len() == 1)?;
+    (usize::from(digit) < DESCRIPTORS).then_some(digit)
+}
+
+enum NamedEnd {
+    In(Weak<SharedInput>),
+    Out(Weak<dyn Sink>),
+}
+
+/// The descriptors of a command for whoever opens them by name. The standard ones are not kept open
+/// by it: the command may be done with them before its end. The others are open as long as it runs.
+#[derive(Default)]
+pub(crate) struct NamedPorts {
+    ends: [Option<NamedEnd>; DESCRIPTORS],
+    /// What else holds the others.
+    _open: Vec<Port>,
+}
+
+impl NamedPorts {
+    pub(crate) fn of(ports: &Ports) -> Self {
+        let named = |port: &Option<Port>| {
+            port.as_ref().map(|port| match &port.end {
+                End::In(input) => NamedEnd::In(Arc::downgrade(input)),
+                End::Out(sink) => NamedEnd::Out(Arc::downgrade(sink)),
+            })
+        };
+        Self {
+            ends: std::array::from_fn(|number| named(&ports.ports[number])),
+            _open: ports.ports.iter().skip(3).flatten().cloned().collect(),
+        }
+    }
+
+    /// Leads a descriptor elsewhere.
+    pub(crate) fn write_to(&mut self, descriptor: u8, sink: &Arc<dyn Sink>) {
+        if let Some(place) = self.ends.get_mut(usize::from(descriptor)) {
+            *place = Some(NamedEnd::Out(Arc::downgrade(sink)));
+        }
+    }
+
+    fn get(&self, descriptor: u8) -> Option<&NamedEnd> {
+        self.ends.get(usize::from(descriptor))?.as_ref()
+    }
+
+    /// Reads on where a descriptor has come to.
+    ///
+    /// # Errors
+    /// `ENOENT` where it is closed, `EACCES` where it is written.
+    pub(crate) fn read(&self, descriptor: u8) -> io::Result<Box<dyn Source>> {
+        match self.get(descriptor) {
+            Some(NamedEnd::In(input)) => Ok(match input.upgrade() {
+                Some(input) => Box::new(Reader(input)),
+                None => Box::new(AtEnd),
+            }),
+            // A stage without an input has nothing to read.
+            None if descriptor == 0 => Ok(Box::new(AtEnd)),
+            None => Err(io::ErrorKind::NotFound.into()),
+            Some(NamedEnd::Out(_)) => Err(io::ErrorKind::PermissionDenied.into()),
+        }
+    }
+
+    /// Writes where a descriptor leads.
+    ///
+    /// # Errors
+    /// `ENOENT` where it is closed, `EACCES` where it is read.
+    pub(crate) fn write(&self, descriptor: u8) -> io::Result<Arc<dyn Sink>> {
+        match self.get(descriptor) {
+            Some(NamedEnd::Out(sink)) => sink.upgrade().ok_or(io::ErrorKind::NotFound.into()),
+            None => Err(io::ErrorKind::NotFound.into()),
+            Some(NamedEnd::In(_)) => Err(io::ErrorKind::PermissionDenied.into()),
+        }
+    }
+}
+
+/// An input that is at its end.
+struct AtEnd;
+
+impl Source for AtEnd {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        Ok(None)
+    }
+}
+
 /// A closed descriptor.
 struct Shut;
 
 impl Shut {
-    fn error() -> std::io::Error {
-        std::io::Error::from_raw_os_error(rustix::io::Errno::BADF.raw_os_error())
+    fn error() -> io::Error {
+        io::Error::from_raw_os_error(rustix::io::Errno::BADF.raw_os_error())
     }
 }
 
@@ -339,6 +434,59 @@ mod tests {
             assert!(text != Some(""), "as asked");
             Ok(text.map(|text| Block::new(text.as_bytes().to_vec())))
         }
+    }
+
+    #[test]
+    fn names_stand_for_descriptors() {
+        for (name, expected) in [
+            ("/dev/stdin", Some(0)),
+            ("/dev/stdout", Some(1)),
+            ("/dev/stderr", Some(2)),
+            ("/dev/fd/0", Some(0)),
+            ("/dev/fd/9", Some(9)),
+            ("/proc/self/fd/3", Some(3)),
+            ("/dev/fd/10", None),
+            ("/dev/fd/63", None),
+            ("/dev/fd/01", None),
+            ("/dev/fd/", None),
+            ("/dev/fd/x", None),
+            ("/dev/stdin/", None),
+            ("stdin", None),
+            ("/dev/null", None),
+        ] {
+            assert_eq!(descriptor_named(Path::new(name)), expected, "{name}");
+        }
+    }
+
+    #[test]
+    fn who_opens_a_descriptor_by_name_does_not_keep_it_open() {
+        let (sender, receiver) = channel();
+        sender.send("a").unwrap();
+        let out: Arc<dyn Sink> = Arc::new(crate::base::sinks::Nowhere);
+        let mut ports = Ports::new(Some(Box::new(Coming(receiver))), out.clone(), out.clone());
+        let (third, receiver) = channel();
+        ports.read_from(3, Box::new(Coming(receiver)));
+        let mut named = NamedPorts::of(&ports);
+        assert_eq!(text(named.read(0).unwrap().next_block()).as_deref(), Some("a"));
+        assert!(Arc::ptr_eq(&named.write(1).unwrap(), &out));
+        let kind = |result: io::Result<Box<dyn Source>>| result.err().map(|error| error.kind());
+        assert_eq!(kind(named.read(1)), Some(io::ErrorKind::PermissionDenied));
+        assert_eq!(kind(named.read(4)), Some(io::ErrorKind::NotFound));
+        let kind = |result: io::Result<Arc<dyn Sink>>| result.err().map(|error| error.kind());
+        assert_eq!(kind(named.write(0)), Some(io::ErrorKind::PermissionDenied));
+        assert_eq!(kind(named.write(4)), Some(io::ErrorKind::NotFound));
+        drop(ports);
+        // The writer sees that nobody reads; but for what has no other reader.
+        assert!(sender.send("b").is_err());
+        third.send("c").unwrap();
+        assert_eq!(text(named.read(3).unwrap().next_block()).as_deref(), Some("c"));
+        assert_eq!(text(named.read(0).unwrap().next_block()), None);
+        drop(out);
+        assert_eq!(kind(named.write(1)), Some(io::ErrorKind::NotFound));
+        let other: Arc<dyn Sink> = Arc::new(crate::base::sinks::Nowhere);
+        named.write_to(1, &other);
+        assert!(Arc::ptr_eq(&named.write(1).unwrap(), &other));
+        assert_eq!(text(NamedPorts::default().read(0).unwrap().next_block()), None);
     }
 
     fn text(block: Result<Option<Block>, ReadError>) -> Option<String> {

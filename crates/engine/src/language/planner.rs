@@ -13,6 +13,7 @@ use super::interpreter::planning;
 use super::shell::Shell;
 use super::unwind::{ShellResult, Unwind};
 use crate::flow::descriptors::Ports;
+use crate::flow::descriptors::descriptor_named;
 use crate::plan::commands_in_words;
 use crate::plan::error::PlanError;
 use crate::plan::pipeline::{Plan, StageKind, StagePlan};
@@ -135,6 +136,15 @@ impl Target {
                 TargetKind::Text(shell.quoted_value(document.parts())?)
             }
         };
+        // A name of a descriptor is that of this command, not of this process.
+        let named = match &kind {
+            TargetKind::Read(path)
+            | TargetKind::Replace(path)
+            | TargetKind::Append(path)
+            | TargetKind::ReadWrite(path) => descriptor_named(path),
+            TargetKind::Duplicate(_) | TargetKind::Close | TargetKind::Text(_) => None,
+        };
+        let kind = named.map_or(kind, TargetKind::Duplicate);
         targets.push(Self { descriptor: redirection.descriptor, kind, span });
         if let RedirectionKind::ReplaceBoth(_) | RedirectionKind::AppendBoth(_) = redirection.kind {
             targets.push(Self { descriptor: 2, kind: TargetKind::Duplicate(1), span });

@@ -4,7 +4,7 @@ use std::sync::Arc;
 use std::time::Instant;
 
 use shell::{Command, Compound, Item, List, Pipeline, Redirection, Span, TimeForm};
-use stream::{Block, Files, RunControl, StageMeter};
+use stream::{Block, ExitStatus, Files, RunControl, StageMeter};
 
 use super::builtin_names::{is_builtin, is_special};
 use crate::base::sinks::say;
@@ -224,8 +224,16 @@ impl<'s> Shell<'s> {
         Ok(())
     }
 
-    /// Runs stages on the shell's own descriptors and notes the status.
-    fn run_plan(&mut self, plan: &Plan) {
+    /// A command that is the shell itself has written where nobody reads any more: that ends a shell,
+    /// as the signal would.
+    pub(crate) fn has_no_reader(&mut self) -> ShellResult<()> {
+        self.state.status = ExitStatus::CLOSED_PIPE.0;
+        Err(Unwind::Exit)
+    }
+
+    /// Runs stages on the shell's own descriptors and notes the status; true where nobody read the
+    /// last one's output to the end.
+    fn run_plan(&mut self, plan: &Plan) -> bool {
         let meters: Vec<Arc<StageMeter>> = plan.stages.iter().map(|_| Arc::default()).collect();
         let outcomes = self.with_files(|files| {
             let inner = self.context.inside(self.number, files, self.ports.clone());
@@ -244,6 +252,7 @@ impl<'s> Shell<'s> {
             status = failed.map_or(0, |outcome| outcome.status.0);
         }
         self.state.status = status;
+        outcomes.last().is_some_and(|outcome| outcome.closed)
     }
 
     /// A program was started or a file written: what the commands around this one have written so far
@@ -330,8 +339,11 @@ impl<'s> Shell<'s> {
             stage.kind = StageKind::Host(name);
         }
         self.put_back(kept);
-        self.run_plan(&Plan { stages: vec![stage] });
-        Ok(())
+        // Shells run these themselves, so that a closed pipe ends the shell and not a command of it.
+        let is_shell = matches!(stage.name().as_str(), "echo" | "printf")
+            && matches!(stage.kind, StageKind::Native(_));
+        let closed = self.run_plan(&Plan { stages: vec![stage] });
+        if closed && is_shell { self.has_no_reader() } else { Ok(()) }
     }
 
     /// `exec` without a command: its redirections hold for all that comes. Files are seen from here on,

@@ -152,6 +152,42 @@ fn what_a_redirection_gives_is_the_input_of_a_stage() {
 }
 
 #[test]
+fn descriptors_by_name_are_those_of_the_stage() {
+    let directory = tempfile::tempdir().unwrap();
+    let small = file(directory.path(), "small", "s\n");
+    let mut bench = Bench::new();
+    for (text, out, inputs) in [
+        ("seq 2 | cat /dev/stdin".to_owned(), "1\n2\n", &["1\n2\n"][..]),
+        (format!("cat /dev/fd/0 < {small}"), "s\n", &["s\n"]),
+        ("cat /dev/stdin".to_owned(), "", &[""]),
+        ("seq 2 | tee /dev/stdout".to_owned(), "1\n2\n1\n2\n", &["1\n2\n"]),
+        ("seq 2 > /dev/stdout".to_owned(), "1\n2\n", &[]),
+        ("x=$(< SMALL); echo $x".replace("SMALL", &small), "s\n", &[]),
+        ("while :; do echo t; done | head -n 2".to_owned(), "t\nt\n", &["t\nt\n"]),
+    ] {
+        let preview = bench.run(&text);
+        let last = preview.stages.len() - 1;
+        let sorted = |text: &str| {
+            let mut lines: Vec<String> = text.lines().map(str::to_owned).collect();
+            lines.sort();
+            lines
+        };
+        assert_eq!(sorted(&text_of(&preview, last)), sorted(out), "{text}");
+        let read: Vec<String> = preview.stages[last]
+            .inputs
+            .iter()
+            .map(|input| String::from_utf8(input.kept.contents()).unwrap())
+            .collect();
+        if text.starts_with("while") {
+            assert!(read[0].starts_with(inputs[0]), "{text}");
+        } else {
+            assert_eq!(read, inputs, "{text}");
+        }
+        assert!(preview.pending.is_empty() && preview.refused.is_empty(), "{text}");
+    }
+}
+
+#[test]
 fn a_stage_that_writes_what_it_reads_changes_nothing() {
     let directory = tempfile::tempdir().unwrap();
     let large = "a line of some length\n".repeat(20_000);

@@ -5,7 +5,7 @@ use std::os::unix::ffi::OsStrExt;
 use std::path::{Component, Path, PathBuf};
 
 use shell::Span;
-use stream::Block;
+use stream::{Block, WriteError};
 
 use super::Shell;
 use crate::language::unwind::{ShellResult, Unwind};
@@ -94,6 +94,7 @@ impl Shell<'_> {
     pub(super) fn print(&mut self, line: Vec<u8>) -> ShellResult<()> {
         self.state.status = match self.ports.sink(1).write(Block::new(line)) {
             Ok(()) => 0,
+            Err(WriteError::Closed) => return self.has_no_reader(),
             Err(error) => {
                 self.complain(&format!("write error: {error}"));
                 1

@@ -3,8 +3,8 @@
 use parking_lot::Mutex;
 use std::sync::Arc;
 
-use shell::{Direction, List, Span};
-use stream::{Block, Sink, WriteError};
+use shell::{Direction, Item, List, Redirection, RedirectionKind, Span};
+use stream::{Block, ReadError, Sink, WriteError};
 
 use super::Shell;
 use crate::files::substituted::SubstitutedFiles;
@@ -38,7 +38,12 @@ impl Shell<'_> {
         let mut ports = self.ports.clone();
         ports.write_to(1, gathered.clone());
         let mut inner = self.subshell(ports);
-        let status = inner.run_to_exit(|shell| shell.list(list));
+        let status = inner.run_to_exit(|shell| match only_reads(list) {
+            Some(redirections) => {
+                shell.redirected(redirections, Vec::new(), |shell| shell.copy_input())
+            }
+            None => shell.list(list),
+        });
         self.restore_file_mask(&inner);
         drop(inner);
         self.check_cancel()?;
@@ -56,6 +61,28 @@ impl Shell<'_> {
         // No word can hold them.
         output.retain(|byte| *byte != 0);
         Ok(output)
+    }
+
+    /// Writes what is read.
+    fn copy_input(&mut self) -> ShellResult<()> {
+        self.state.status = 0;
+        let (input, out) = (self.ports.input(0), self.ports.sink(1));
+        while let Some(input) = &input {
+            self.check_cancel()?;
+            let written = match input.next_block() {
+                Ok(Some(block)) => out.write(block).is_ok(),
+                Err(ReadError::Io(error)) => {
+                    self.complain(&stream::describe(&error));
+                    self.state.status = 1;
+                    false
+                }
+                Ok(None) | Err(ReadError::Cancelled) => false,
+            };
+            if !written {
+                break;
+            }
+        }
+        Ok(())
     }
 
     /// Notes commands in the place of a file; gives the name that stands for them.
@@ -104,4 +131,18 @@ impl Shell<'_> {
             result
         })
     }
+}
+
+/// The redirection of `$(< file)`, which only reads: its output is the file.
+fn only_reads(list: &List) -> Option<&[Redirection]> {
+    let [Item { first, rest }] = &list.items[..] else { return None };
+    let [command] = &first.commands[..] else { return None };
+    let alone = rest.is_empty() && !first.negated && first.timed.is_none();
+    let bare = command.words.is_empty()
+        && command.assignments.is_empty()
+        && command.compound.is_none()
+        && command.off.is_none();
+    let [only] = &command.redirections[..] else { return None };
+    let reads = only.descriptor == 0 && matches!(only.kind, RedirectionKind::Read(_));
+    (alone && bare && reads).then_some(&command.redirections)
 }

@@ -14,6 +14,7 @@ use crate::base::limits::{Limit, Limits, Over};
 use crate::files::held_back::HeldBackFiles;
 use crate::files::identity::Identity;
 use crate::files::pending::PendingFile;
+use crate::flow::descriptors::descriptor_named;
 use crate::kept::lines::Kept;
 use crate::plan::outcome::StageOutcome;
 use crate::plan::pipeline::{StageKind, StagePlan};
@@ -58,6 +59,11 @@ impl EndedStage {
         }
     }
 
+    fn at_standard_input(&self, files: &HeldBackFiles) -> InputRecord {
+        let redirected = self.redirected_input(files);
+        redirected.or_else(|| self.standard.clone()).unwrap_or_else(empty_standard)
+    }
+
     /// What it read, in the order in which it was opened.
     fn inputs(&self, files: &HeldBackFiles) -> Vec<InputRecord> {
         let mut names = self.outcome.inputs.clone();
@@ -67,15 +73,19 @@ impl EndedStage {
         let mut taken = false;
         let input = |name: InputName| match &name {
             InputName::File(path) => {
-                let path = self.plan.at(Path::new(OsStr::from_bytes(path)));
+                let path = Path::new(OsStr::from_bytes(path));
+                if descriptor_named(path) == Some(0) {
+                    let kept = self.at_standard_input(files).kept;
+                    return InputRecord { name, kept, sampled: None };
+                }
+                let path = self.plan.at(path);
                 from_file(files, &path, name)
             }
             // Standard input is read once; opened again it is at its end.
             InputName::Standard if taken => empty_standard(),
             InputName::Standard => {
                 taken = true;
-                let redirected = self.redirected_input(files);
-                redirected.or_else(|| self.standard.clone()).unwrap_or_else(empty_standard)
+                self.at_standard_input(files)
             }
         };
         names.into_iter().map(input).collect()
