@@ -3,6 +3,7 @@
 
 mod actions;
 mod event_loop;
+mod help;
 mod hints;
 mod state;
 mod storage;

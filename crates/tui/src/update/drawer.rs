@@ -6,6 +6,7 @@ use engine::OnFailure;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 use crate::actions::ALL;
+use crate::help;
 use crate::state::app::App;
 use crate::state::drawer::{Drawer, PromptKind, Question, ShelfEntry};
 use crate::state::list::{List, edit};
@@ -51,7 +52,7 @@ impl App {
         }
         let Some(mut drawer) = self.drawer.take() else { return };
         let stays = match &mut drawer {
-            Drawer::Help(top) => scroll(top, key.code, ALL.len()),
+            Drawer::Help(top) => scroll(top, key.code, help::rows(self.screen).len()),
             Drawer::Changes(changes) => {
                 let rows = changes.difference.as_ref().map_or(0, |one| one.rows.len());
                 scroll(&mut changes.top, key.code, rows)

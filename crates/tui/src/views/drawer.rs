@@ -6,6 +6,7 @@ use ratatui::layout::{Position, Rect};
 use super::canvas::{Canvas, cut};
 use super::program;
 use crate::actions::ALL as ALL_ACTIONS;
+use crate::help;
 use crate::state::app::App;
 use crate::state::drawer::{Changes, Drawer, PromptKind, Question};
 use crate::state::list::List;
@@ -16,7 +17,7 @@ use crate::text::display::safe;
 pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
     let most = height * 3 / 5;
     match drawer {
-        Drawer::Help(_) => (ALL_ACTIONS.len() as u16 + 13).min(most),
+        Drawer::Help(_) => (help::rows(app.screen).len() as u16).min(most),
         Drawer::Sample(_) => 8,
         Drawer::Prompt(_) => 3,
         Drawer::Confirm(Question::Write) => {
@@ -162,32 +163,7 @@ fn picker<T>(
 fn help(canvas: &mut Canvas<'_>, top: usize, app: &App) {
     let area = canvas.area;
     let theme = app.theme;
-    let mut lines: Vec<(String, String)> = vec![
-        ("Keys go to one of three areas.".to_owned(), String::new()),
-        ("text".to_owned(), "keys type; Esc goes to the river, e comes back".to_owned()),
-        (
-            "river".to_owned(),
-            "↑↓ go from row to row, ←→ from stage to stage; Tab goes to the lens".to_owned(),
-        ),
-        (
-            "lens".to_owned(),
-            "↑↓←→ scroll, Home and End go to the ends; PgUp and PgDn work everywhere".to_owned(),
-        ),
-        (String::new(), String::new()),
-        ("In the river and the lens:".to_owned(), String::new()),
-    ];
-    lines.extend(ALL_ACTIONS.iter().map(|entry| (entry.key.to_owned(), entry.says.to_owned())));
-    lines.extend([
-        (String::new(), String::new()),
-        (
-            "In the text: readline keys (Ctrl-A E B F W K U Y, Alt-B F D), and".to_owned(),
-            String::new(),
-        ),
-        ("Tab".to_owned(), "completes filter names, options and file names".to_owned()),
-        ("↑ ↓".to_owned(), "earlier lines, when the cursor is in the first or last row".to_owned()),
-        ("Alt-Enter".to_owned(), "a new line; Alt-u undoes, Alt-r redoes".to_owned()),
-        ("Ctrl-C".to_owned(), "stops what runs; Ctrl-Z suspends; Ctrl-Q quits".to_owned()),
-    ]);
+    let lines = help::rows(app.screen);
     let rows = usize::from(area.height);
     let top = top.min(lines.len().saturating_sub(rows));
     for (y, (key, says)) in lines.iter().skip(top).take(rows).enumerate() {

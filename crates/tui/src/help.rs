@@ -1,0 +1,108 @@
+//! What the help says: the areas, every key, and every sign of the view it is opened over.
+
+use crate::actions::ALL;
+use crate::state::screen::Screen;
+
+/// A row: what is explained, and what it is; a heading has nothing to be explained.
+pub(crate) type Row = (String, String);
+
+/// Signs and what they are.
+type Signs = &'static [(&'static str, &'static str)];
+
+const BENCH: Signs = &[
+    ("▌ ▏", "what is selected, where the keys go and elsewhere"),
+    ("▆▆▆", "the lines of a stream; the width is the logarithm of their number"),
+    ("≈", "with all of the data this may be another figure: the stage has seen a part"),
+    ("!", "trouble or a warning; · is a hint"),
+    ("›", "a line of output, next to the line it comes from"),
+    ("┐ │ ┘", "the lines of input that made one line of output together"),
+    ("»", "the line goes on to the right; → scrolls, z wraps"),
+    ("└─2─┘", "field 2 of the line the cursor is on"),
+    ("^[ \\x9B", "bytes that are no text; v shows blanks, tabs and ends of lines as · → ¶"),
+    ("┆", "a command inside a stage, with how often it ran"),
+    ("↧", "a file that would be written"),
+    ("^^^", "the place of a mistake in the text"),
+    ("…", "something is cut off here"),
+];
+
+const WIRING: Signs = &[
+    ("▌", "the selected stage"),
+    ("▸", "a descriptor that is written"),
+    ("◂", "a descriptor that is read"),
+    ("×", "a descriptor that is closed"),
+];
+
+const PENDING: Signs = &[
+    ("▌", "the selected row"),
+    ("↧", "a file that would be written; · one that is left out"),
+    ("▹", "a command that would be started, or has succeeded"),
+    ("!", "a file that cannot be written or kept, a command that failed"),
+    ("›", "what a command has said"),
+];
+
+const THROUGHPUT: Signs = &[
+    ("▌", "the selected command"),
+    ("!", "the slowest command"),
+    ("█", "the time at work, or the part of the run that is done"),
+    ("·", "the time waiting for input, or the part to come"),
+    ("▒", "the time held up by the command whose colour it has"),
+    ("▁ ▅ █", "lines a second over time, of the most there was"),
+    ("▪", "a block that waits in the link to the next command"),
+];
+
+const COMPARE: Signs = &[("▌", "the selected run, compared with the one marked as 1")];
+
+fn signs(screen: Screen) -> Signs {
+    match screen {
+        Screen::Bench => BENCH,
+        Screen::Wiring => WIRING,
+        Screen::Pending => PENDING,
+        Screen::Throughput => THROUGHPUT,
+        Screen::Compare => COMPARE,
+    }
+}
+
+/// The help over this view.
+pub(crate) fn rows(screen: Screen) -> Vec<Row> {
+    let row = |what: &str, says: &str| (what.to_owned(), says.to_owned());
+    let mut rows = vec![
+        row("Keys go to one of three areas.", ""),
+        row("text", "keys type; Esc goes to the river, e comes back"),
+        row("river", "↑↓ go from row to row, ←→ from stage to stage; Tab goes to the lens"),
+        row("lens", "↑↓←→ scroll, Home and End go to the ends; PgUp and PgDn work everywhere"),
+        row("", ""),
+        row("Signs in this view:", ""),
+    ];
+    rows.extend(signs(screen).iter().map(|(sign, says)| row(sign, says)));
+    rows.push(row("", ""));
+    rows.push(row("In the river and the lens:", ""));
+    rows.extend(ALL.iter().map(|entry| row(entry.key, entry.says)));
+    rows.extend([
+        row("", ""),
+        row("In the text: readline keys (Ctrl-A E B F W K U Y, Alt-B F D), and", ""),
+        row("Tab", "completes filter names, options and file names"),
+        row("↑ ↓", "earlier lines, when the cursor is in the first or last row"),
+        row("Alt-Enter", "a new line; Alt-u undoes, Alt-r redoes"),
+        row("Ctrl-C", "stops what runs; Ctrl-Z suspends; Ctrl-Q quits"),
+    ]);
+    rows
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_view_has_its_signs_explained_once() {
+        for screen in
+            [Screen::Bench, Screen::Wiring, Screen::Pending, Screen::Throughput, Screen::Compare]
+        {
+            let all = rows(screen);
+            for (sign, says) in signs(screen) {
+                assert!(!says.is_empty() && !says.ends_with('.'), "{sign}");
+                assert_eq!(all.iter().filter(|row| row.0 == *sign && row.1 == *says).count(), 1);
+            }
+            assert!(ALL.iter().all(|entry| all.iter().any(|row| row.1 == entry.says)));
+        }
+    }
+}
