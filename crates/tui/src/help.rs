@@ -70,6 +70,7 @@ pub(crate) fn rows(screen: Screen) -> Vec<Row> {
         row("text", "keys type; Esc goes to the river, e comes back"),
         row("river", "↑↓ go from row to row, ←→ from stage to stage; Tab goes to the lens"),
         row("lens", "↑↓←→ scroll, Home and End go to the ends; PgUp and PgDn work everywhere"),
+        row("", "j k g G are ↓ ↑ Home End there, Ctrl-F and Ctrl-B are PgDn and PgUp"),
         row("", ""),
         row("Signs in this view:", ""),
     ];

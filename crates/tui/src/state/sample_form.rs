@@ -6,6 +6,9 @@ use ratatui::crossterm::event::KeyCode;
 /// What is looked at unless something else is chosen: everything, where that is quick.
 pub(crate) const QUICK: Sample = Sample::Quick(5000);
 
+/// The kinds of samples.
+const ROWS: usize = 6;
+
 /// The sample as a form.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct SampleForm {
@@ -64,11 +67,11 @@ impl SampleForm {
     pub(crate) fn key(&mut self, code: KeyCode) {
         match code {
             KeyCode::Up => {
-                self.row = self.row.saturating_sub(1);
+                self.row = (self.row + ROWS - 1) % ROWS;
                 (self.fresh, self.on_seed) = (true, false);
             }
             KeyCode::Down => {
-                self.row = (self.row + 1).min(5);
+                self.row = (self.row + 1) % ROWS;
                 (self.fresh, self.on_seed) = (true, false);
             }
             KeyCode::Tab if self.row == 4 => {

@@ -24,6 +24,20 @@ fn fail_on_request(code: KeyCode) {
     }
 }
 
+/// The key that scrolls, for a letter that does so in the river, the lens and the lists, where it
+/// has no other meaning.
+fn scrolling(key: KeyEvent) -> Option<KeyCode> {
+    match (key.code, key.modifiers) {
+        (KeyCode::Char('j'), KeyModifiers::NONE) => Some(KeyCode::Down),
+        (KeyCode::Char('k'), KeyModifiers::NONE) => Some(KeyCode::Up),
+        (KeyCode::Char('g'), KeyModifiers::NONE) => Some(KeyCode::Home),
+        (KeyCode::Char('G'), _) => Some(KeyCode::End),
+        (KeyCode::Char('f'), KeyModifiers::CONTROL) => Some(KeyCode::PageDown),
+        (KeyCode::Char('b'), KeyModifiers::CONTROL) => Some(KeyCode::PageUp),
+        _ => None,
+    }
+}
+
 impl App {
     pub(crate) fn key(&mut self, key: KeyEvent) {
         let control = key.modifiers.contains(KeyModifiers::CONTROL);
@@ -103,6 +117,9 @@ impl App {
 
     /// Single letters and other keys of actions.
     fn letter(&mut self, key: KeyEvent) {
+        if let Some(code) = scrolling(key) {
+            return self.key(KeyEvent::new(code, KeyModifiers::NONE));
+        }
         if key.modifiers.intersects(KeyModifiers::CONTROL | KeyModifiers::ALT) {
             return;
         }

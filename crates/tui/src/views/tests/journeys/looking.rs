@@ -167,8 +167,8 @@ fn the_sample_is_chosen_in_a_form() {
         ("Down Down Down 1 0 0 Enter", Sample::Every(100), "gate-00"),
         ("Down Down Down Down 5 Tab 9 Enter", Sample::Random { lines: 5, seed: 9 }, "gate-"),
         ("Down Down Down Down Down Enter", Sample::Everything, "gate-00"),
-        ("Down Down Down Down Down Down Down Enter", Sample::Everything, "gate-00"),
-        ("Up 2 Enter", Sample::Quick(2), "gate-00"),
+        ("Up Enter", Sample::Everything, "gate-00"),
+        ("Down Down Down Down Down Down 7 Enter", Sample::Quick(7), "gate-00"),
         ("Down Down Down Backspace Backspace 5 Enter", Sample::Every(15), "gate-00"),
         ("0 Enter", Sample::Quick(1), "gate-00"),
     ] {
@@ -206,10 +206,39 @@ fn reading_again_sees_what_has_changed() {
 #[test]
 fn a_key_that_means_nothing_says_where_all_are() {
     let mut stand = river(LINE);
-    press(&mut stand, "j");
-    assert_eq!(message(&stand), "j does nothing here; ? shows all keys");
+    press(&mut stand, "t");
+    assert_eq!(message(&stand), "t does nothing here; ? shows all keys");
     press(&mut stand, "Esc");
     assert_eq!(message(&stand), "");
     press(&mut stand, "Ctrl-c");
     assert_eq!(message(&stand), "Ctrl-Q quits");
+}
+
+#[test]
+fn letters_scroll_where_they_have_no_other_meaning() {
+    let mut stand = lens("seq 300 | cat");
+    let page = stand.app.lens.height - 1;
+    for (keys, row) in [
+        ("j", 1),
+        ("j j", 3),
+        ("k", 2),
+        ("G", 299),
+        ("j", 299),
+        ("g", 0),
+        ("k", 0),
+        ("Ctrl-f", page),
+        ("Ctrl-b", 0),
+    ] {
+        press(&mut stand, keys);
+        assert_eq!((stand.app.lens.cursor, message(&stand)), (row, String::new()), "{keys}");
+    }
+    press(&mut stand, "Esc g");
+    assert_eq!(stand.app.place, Place::Source);
+    press(&mut stand, "j j");
+    assert_eq!(stand.app.place, Place::Stream(0));
+    press(&mut stand, "G k");
+    assert_eq!(stand.app.place, Place::Stream(0));
+    // In the text they are typed.
+    press(&mut stand, "e j");
+    assert!(super::text(&stand).ends_with("catj"));
 }
