@@ -55,6 +55,13 @@ const OPTIONS: &[OptionSpec] = &[
         "the pattern is one of Perl, with look-around; it may take many steps",
         false,
     ),
+    option(
+        'D',
+        "devices",
+        Some("ACTION"),
+        "devices, named pipes and sockets among the files: read, or skip",
+        false,
+    ),
     option('R', "dereference-recursive", None, "as -r, but links are followed", false),
     option('T', "initial-tab", None, "a tab between what is before a line and the line", false),
     option('Z', "null", None, "NUL after file names", false),
@@ -162,6 +169,7 @@ struct Grep {
     pattern_files: Vec<Vec<u8>>,
     files: Vec<Vec<u8>>,
     directories: Directories,
+    skips_devices: bool,
     names: Names,
     /// `None` to decide by how many files there are.
     named: Option<bool>,
@@ -203,6 +211,16 @@ fn directories(arguments: &Arguments) -> Result<Directories, UsageError> {
         Some((_, _, word)) => {
             let message = "--directories takes read, skip or recurse";
             Err(UsageError::with_hint(&SPEC, Some(word), message))
+        }
+    }
+}
+
+fn skips_devices(arguments: &Arguments) -> Result<bool, UsageError> {
+    match arguments.last('D').map(|given| (&given.value[..], given.word)) {
+        None | Some((b"read", _)) => Ok(false),
+        Some((b"skip", _)) => Ok(true),
+        Some((_, word)) => {
+            Err(UsageError::with_hint(&SPEC, Some(word), "--devices takes read or skip"))
         }
     }
 }
@@ -357,6 +375,7 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
         pattern_files,
         files,
         directories: directories(arguments)?,
+        skips_devices: skips_devices(arguments)?,
         names,
         named: letter.map(|given| given.short == 'H'),
         silent: arguments.has('s') || arguments.has('q'),
@@ -467,6 +486,7 @@ impl Filter for Grep {
             search: &search,
             names: &self.names,
             directories: self.directories,
+            skips_devices: self.skips_devices,
             named: self.named,
             several: files.len() > 1,
             silent: self.silent,

@@ -344,11 +344,18 @@ impl App {
         all
     }
 
+    /// Something was written that is not saved and would be lost. A single line that is of no file
+    /// is among the earlier lines from then on.
+    pub(crate) fn would_lose_text(&self) -> bool {
+        let line = self.text.path.is_none() && !self.text.editor.text().contains('\n');
+        self.text.would_be_lost() && !(line && self.kept.store.is_some())
+    }
+
     /// Leaves, or asks first.
     pub(crate) fn leave(&mut self) {
         if self.is_running() {
             self.drawer = Some(Drawer::Confirm(Question::EndRun));
-        } else if self.text.would_be_lost() {
+        } else if self.would_lose_text() {
             self.drawer = Some(Drawer::Confirm(Question::Leave));
         } else {
             self.leave_now();

@@ -185,7 +185,7 @@ impl App {
             Question::Leave => self.leave_now(),
             Question::EndRun => {
                 self.cancel_run();
-                if self.text.would_be_lost() {
+                if self.would_lose_text() {
                     self.drawer = Some(Drawer::Confirm(Question::Leave));
                 } else {
                     self.leave_now();
@@ -269,7 +269,7 @@ impl App {
     }
 
     fn ask_to_open(&mut self, path: PathBuf) {
-        if self.text.would_be_lost() {
+        if self.would_lose_text() {
             self.drawer = Some(Drawer::Confirm(Question::Open(path)));
         } else {
             self.open(&path);

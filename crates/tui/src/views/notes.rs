@@ -7,6 +7,7 @@ use unicode_width::UnicodeWidthStr;
 
 use super::canvas::{Canvas, cut};
 use crate::state::app::App;
+use crate::state::place::Focus;
 use crate::state::screen::Screen;
 use crate::text::display::safe;
 
@@ -109,7 +110,8 @@ fn rows(app: &App, stage: &StageResult, number: usize) -> Vec<Row> {
         let mark = if note.severity == Severity::Warning { '!' } else { '·' };
         let mut text = note.text.clone();
         if note.kind == NoteKind::SampleOnly && app.sample != Sample::Everything {
-            text.push_str("; a works on all of the data");
+            let keys = if app.focus == Focus::Text { "Esc a" } else { "a" };
+            text.push_str(&format!("; {keys} works on all of the data"));
         }
         rows.push((mark, text, note.fix.as_ref().map(|fix| fix.label.clone())));
     }

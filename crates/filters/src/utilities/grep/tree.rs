@@ -84,6 +84,8 @@ pub(super) struct FileSearch<'g> {
     pub(super) search: &'g Search,
     pub(super) names: &'g Names,
     pub(super) directories: Directories,
+    /// Devices, named pipes and sockets are passed over.
+    pub(super) skips_devices: bool,
     pub(super) named: Option<bool>,
     pub(super) several: bool,
     pub(super) silent: bool,
@@ -113,8 +115,15 @@ impl FileSearch<'_> {
         operands: &[Vec<u8>],
     ) -> Result<(), StageError> {
         for operand in operands {
-            let directory = operand != b"-"
-                && io.files().facts(path(operand)).is_ok_and(|facts| facts.is_directory());
+            let named = operand != b"-";
+            let kind = named.then(|| io.files().facts(path(operand)).ok()).flatten();
+            let kind = kind.map(|facts| facts.kind);
+            let directory = kind == Some(FileKind::Directory);
+            if self.skips_devices
+                && kind.is_some_and(|kind| kind != FileKind::Regular && !directory)
+            {
+                continue;
+            }
             match self.directories {
                 Directories::Skip if directory => {}
                 Directories::Below { follows_links } if directory => {

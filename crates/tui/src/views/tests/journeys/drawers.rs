@@ -265,3 +265,25 @@ fn a_drawer_takes_what_is_pasted() {
     press(&mut stand, "Esc");
     assert_eq!(text(&stand), "seq 3 | sort -r", "help takes no text");
 }
+
+#[test]
+fn a_line_of_no_file_is_kept_among_the_earlier_ones_and_not_asked_about() {
+    let state = tempfile::tempdir().unwrap();
+    let with_store = |text: &str| {
+        let mut stand = river(text);
+        stand.app.kept.store = Some(crate::storage::store::Store::at(state.path().to_owned()));
+        stand
+    };
+    let mut stand = with_store("seq 3");
+    press(&mut stand, "e 0 Ctrl-q");
+    assert_eq!((question(&stand), stand.app.wish()), (None, Wish::Leave));
+    assert_eq!(stand.app.text.history, ["seq 30"]);
+    // Several lines are more than a line, and a file is a file.
+    let mut stand = with_store("seq 3\nseq 4");
+    press(&mut stand, "e 0 Ctrl-q");
+    assert_eq!(question(&stand), Some(&Question::Leave));
+    let mut stand = with_store("seq 3");
+    save_as(&mut stand, "own.sh");
+    press(&mut stand, "e 0 Ctrl-q");
+    assert_eq!(question(&stand), Some(&Question::Leave));
+}
