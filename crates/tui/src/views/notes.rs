@@ -110,8 +110,8 @@ fn rows(app: &App, stage: &StageResult, number: usize) -> Vec<Row> {
         let mark = if note.severity == Severity::Warning { '!' } else { '·' };
         let mut text = note.text.clone();
         if note.kind == NoteKind::SampleOnly && app.sample != Sample::Everything {
-            let keys = if app.focus == Focus::Text { "Esc a" } else { "a" };
-            text.push_str(&format!("; {keys} works on all of the data"));
+            let keys = if app.focus == Focus::Text { "Esc, then a," } else { "a" };
+            text.push_str(&format!("; press {keys} for all of the data"));
         }
         rows.push((mark, text, note.fix.as_ref().map(|fix| fix.label.clone())));
     }
