@@ -12,6 +12,7 @@ use std::ffi::{OsStr, OsString};
 use std::os::unix::ffi::OsStrExt;
 use std::path::PathBuf;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
 
 use stream::Environment;
 
@@ -231,6 +232,8 @@ pub(crate) enum Policy {
         consents: Arc<Consents>,
         /// A program without consent is asked about with what it would have been fed.
         shows_input: bool,
+        /// Set once a program was let through that only the user has let through.
+        used: Arc<AtomicBool>,
     },
     /// One command that the user was shown, and nothing else.
     Shown(Arc<HeldCommand>),
@@ -239,12 +242,22 @@ pub(crate) enum Policy {
 impl Policy {
     /// What is consented to, in a preview.
     pub(crate) fn in_preview(consents: &Consents) -> Self {
-        Self::Consented { consents: Arc::new(consents.clone()), shows_input: true }
+        Self::consented(consents, true)
     }
 
     /// What is consented to, in a full run.
     pub(crate) fn in_run(consents: &Consents) -> Self {
-        Self::Consented { consents: Arc::new(consents.clone()), shows_input: false }
+        Self::consented(consents, false)
+    }
+
+    fn consented(consents: &Consents, shows_input: bool) -> Self {
+        let consents = Arc::new(consents.clone());
+        Self::Consented { consents, shows_input, used: Arc::default() }
+    }
+
+    /// True where a program was let through that only the user has let through.
+    pub(crate) fn has_used_consent(&self) -> bool {
+        matches!(self, Self::Consented { used, .. } if used.load(Relaxed))
     }
 
     /// The group of a program that is not started as a shell does it: only a run for real may
@@ -309,11 +322,17 @@ impl Policy {
         };
         match self {
             Self::AsShell | Self::Nothing | Self::ListOnly => {}
-            Self::Consented { consents, shows_input } => match known {
-                Some(fed) if consents.covers(&asked(fed)) => return launch(None),
+            Self::Consented { consents, shows_input, used } => match known {
+                Some(fed) if consents.covers(&asked(fed)) => {
+                    used.store(true, Relaxed);
+                    return launch(None);
+                }
                 Some(_) => {}
                 // For one run the user may have said: whatever it is fed.
-                None if consents.covers(&asked(Fed::Anything)) => return launch(None),
+                None if consents.covers(&asked(Fed::Anything)) => {
+                    used.store(true, Relaxed);
+                    return launch(None);
+                }
                 None if *shows_input || consents.may_cover(&asked(Fed::Nothing)) => {
                     return Decision::Gather;
                 }

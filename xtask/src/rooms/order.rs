@@ -25,6 +25,7 @@ pub(super) fn rooms(name: &str) -> Option<&'static [&'static str]> {
             "storage",
             "state",
             "hints",
+            "help",
             "update",
             "views",
             "terminal",

@@ -156,7 +156,7 @@ impl Evaluation {
             return false;
         }
         // A program that the user has agreed to is not started once more for this.
-        if !self.request.allowed.is_empty() || done.stages.iter().any(|stage| stage.follows) {
+        if done.used_consent || done.stages.iter().any(|stage| stage.follows) {
             return false;
         }
         let sum = |bytes: fn(&SampledInput) -> u64| -> f64 {
@@ -187,7 +187,7 @@ impl Evaluation {
             files: &*files,
             commands: &starter,
             descriptors: Ports::new(None, Arc::new(Nowhere), errors.clone()),
-            policy,
+            policy: policy.clone(),
             observer: &held,
             taps: None,
             interpreter: &ShellLanguage,
@@ -267,6 +267,7 @@ impl Evaluation {
         done.reached = reached;
         done.partial_before = partial_before;
         done.cut_elsewhere = files.cut.is_set();
+        done.used_consent = policy.has_used_consent();
         Ok(Some(done))
     }
 

@@ -119,6 +119,7 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         stages,
         partial_before: Vec::new(),
         cut_elsewhere: false,
+        used_consent: false,
         pending: Vec::new(),
         refused: Vec::new(),
         commands: Vec::new(),

@@ -230,18 +230,31 @@ fn what_is_not_quick_or_too_large_stays_a_sample() {
     assert_eq!(told, ["done First(50)"]);
     assert!(!last.unwrap().is_whole());
     bench.limits = Limits::default();
-    // A program that was agreed to is not started twice.
-    let mut request = bench.request(&format!("cat {log} | wc -l"));
-    request.allowed = crate::previews::consents(&[&["touch", "made"]]);
-    let number = bench.workbench.evaluate(request);
-    loop {
-        match bench.news.recv_timeout(PATIENCE).expect("news") {
-            SessionEvent::Begun(_) => panic!("everything is looked at"),
-            SessionEvent::Done(preview) => {
-                assert_eq!((preview.generation, preview.sample), (number, Sample::First(50)));
-                break;
+}
+
+#[test]
+fn a_program_that_only_the_user_has_let_through_is_not_started_twice() {
+    let folder = folder();
+    let log = folder.path().join("log").display().to_string();
+    let made = folder.path().join("made").display().to_string();
+    let mut bench = Bench::new();
+    bench.sample = Sample::Quick(50);
+    for (text, of) in [
+        // A consent that is not used is in nobody's way.
+        (format!("cat {log} | wc -l"), Sample::Everything),
+        (format!("{{ touch {made}; cat {log}; }} | wc -l"), Sample::First(50)),
+    ] {
+        let mut request = bench.request(&text);
+        request.allowed = crate::previews::consents(&[&["touch", &made]]);
+        let number = bench.workbench.evaluate(request);
+        let last = loop {
+            match bench.news.recv_timeout(PATIENCE).expect("news") {
+                SessionEvent::Done(preview) if preview.generation == number => break preview,
+                SessionEvent::Settled(_) => panic!("{text}"),
+                _ => {}
             }
-            _ => {}
-        }
+        };
+        assert_eq!(last.sample, of, "{text}");
     }
+    assert!(std::path::Path::new(&made).exists());
 }

@@ -226,6 +226,8 @@ pub struct Preview {
     pub partial_before: Vec<PartialRead>,
     /// True where another command of the text has come to the end of something that was cut off.
     pub cut_elsewhere: bool,
+    /// True where a program was started for it that only the user has let through.
+    pub(crate) used_consent: bool,
     /// All files that would be written, also by the other commands of the text, each once.
     pub pending: Vec<PendingFile>,
     /// Files that may not be written, and why.
