@@ -16,7 +16,7 @@ const BENCH: Signs = &[
     ("!", "trouble or a warning; · is a hint"),
     ("›", "a line of output, next to the line it comes from"),
     ("┐ │ ┘", "the lines of input that made one line of output together"),
-    ("»", "the line goes on to the right; → scrolls, z wraps"),
+    ("»", "the line continues to the right; → scrolls, z wraps"),
     ("└─2─┘", "field 2 of the line the cursor is on"),
     ("^[ \\x9B", "bytes that are no text; v shows blanks, tabs and ends of lines as · → ¶"),
     ("┆", "a command inside a stage, with how often it ran"),
