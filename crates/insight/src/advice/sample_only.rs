@@ -45,10 +45,10 @@ pub(super) fn sample_only(preview: &Preview, number: usize) -> Option<Note> {
         return None;
     }
     let above = preview.stages[..number].iter().enumerate().rev();
-    let above = above.take_while(|(_, stage)| stage.from_part());
+    let mut above = above.take_while(|(_, stage)| stage.from_part());
     let from = own(stage)
         .or_else(|| {
-            let (at, what) = above.filter_map(|(at, stage)| Some((at, own(stage)?))).next()?;
+            let (at, what) = above.find_map(|(at, stage)| Some((at, own(stage)?)))?;
             Some(format!("{what}, read by stage {}", at + 1))
         })
         .or_else(|| {

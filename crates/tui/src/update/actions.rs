@@ -68,19 +68,7 @@ impl App {
             Action::Fix => self.fix(),
             Action::Dismiss => self.dismiss(),
             Action::ChooseSample => self.drawer = Some(Drawer::Sample(SampleForm::of(self.sample))),
-            Action::Everything => {
-                let all = self.sample == Sample::Everything;
-                self.sample = if all { QUICK } else { Sample::Everything };
-                self.message = Some(
-                    if all {
-                        "all of the data only where that is quick"
-                    } else {
-                        "all of the data"
-                    }
-                    .to_owned(),
-                );
-                self.text_changed();
-            }
+            Action::Everything => self.take_everything(),
             Action::Search => {
                 let query = self.lens.search.as_ref().map(|search| search.query.clone());
                 self.drawer = Some(Drawer::prompt(PromptKind::Search, &query.unwrap_or_default()));
@@ -181,6 +169,15 @@ impl App {
         if let Some(end) = end {
             self.text.editor.set_cursor(end);
         }
+    }
+
+    /// Works on all of the data, or again only where that is quick.
+    fn take_everything(&mut self) {
+        let all = self.sample == Sample::Everything;
+        self.sample = if all { QUICK } else { Sample::Everything };
+        let said = if all { "all of the data only where that is quick" } else { "all of the data" };
+        self.message = Some(said.to_owned());
+        self.text_changed();
     }
 
     /// Puts a new stage into the text.

@@ -39,9 +39,10 @@ impl Shell<'_> {
         ports.write_to(1, gathered.clone());
         let mut inner = self.subshell(ports);
         let status = inner.run_to_exit(|shell| match only_reads(list) {
-            Some(redirections) => {
-                shell.redirected(redirections, Vec::new(), |shell| shell.copy_input())
-            }
+            Some(redirections) => shell.redirected(redirections, Vec::new(), |shell| {
+                shell.state.status = 0;
+                shell.copy_input()
+            }),
             None => shell.list(list),
         });
         self.restore_file_mask(&inner);
@@ -65,7 +66,6 @@ impl Shell<'_> {
 
     /// Writes what is read.
     fn copy_input(&mut self) -> ShellResult<()> {
-        self.state.status = 0;
         let (input, out) = (self.ports.input(0), self.ports.sink(1));
         while let Some(input) = &input {
             self.check_cancel()?;
