@@ -2,7 +2,8 @@
 
 use crate::{Block, ReadError, Source};
 
-pub(crate) struct AtEnd;
+/// Has nothing to read, or nothing more.
+pub struct AtEnd;
 
 impl Source for AtEnd {
     fn next_block(&mut self) -> Result<Option<Block>, ReadError> {

@@ -22,6 +22,7 @@ mod visible;
 
 pub use block::{BLOCK_SIZE, Block};
 pub use commands::{CommandEnd, CommandRequest, Commands, Environment, Joined, Running};
+pub use end::AtEnd;
 pub use ends::{Sink, Source, Tail};
 pub use error::{ExitStatus, ReadError, StageError, WriteError, describe};
 pub use file_facts::{FileFacts, FileKind};

@@ -4,7 +4,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 
 use bytes::Bytes;
-use stream::{Block, FileFacts, ReadError, Source, Tail};
+use stream::{Block, ReadError, Source, Tail};
 
 use crate::kept::lines::Kept;
 
@@ -46,7 +46,8 @@ impl EndSeen {
 }
 
 /// A source that tells when its end is reached. Who stops before that has seen all that it asked
-/// for, whatever comes after it in the whole data.
+/// for, whatever comes after it in the whole data. It is put around what is kept and around links:
+/// there is no file behind it.
 pub(crate) struct TellsEnd {
     inner: Box<dyn Source>,
     seen: EndSeen,
@@ -78,26 +79,6 @@ impl Source for TellsEnd {
         // Who reads all parts at the same time reads them to the end.
         self.seen.set();
         Some(all)
-    }
-
-    fn file_bytes(&self) -> Option<u64> {
-        self.inner.file_bytes()
-    }
-
-    fn facts(&self) -> Option<FileFacts> {
-        self.inner.facts()
-    }
-
-    fn position(&self) -> Option<u64> {
-        self.inner.position()
-    }
-
-    fn rewind(&mut self) -> bool {
-        self.inner.rewind()
-    }
-
-    fn allows_ahead(&self) -> bool {
-        self.inner.allows_ahead()
     }
 
     fn give_back(&mut self, bytes: Bytes) -> bool {

@@ -6,7 +6,7 @@ use std::io;
 use std::path::Path;
 use std::sync::{Arc, Weak};
 
-use stream::{Block, FileFacts, ReadError, Sink, Source, Tail, WriteError};
+use stream::{AtEnd, Block, FileFacts, ReadError, Sink, Source, Tail, WriteError};
 
 /// Descriptors a command has: 0 to 9.
 pub(crate) const DESCRIPTORS: usize = 10;
@@ -194,15 +194,6 @@ impl NamedPorts {
             None => Err(io::ErrorKind::NotFound.into()),
             Some(NamedEnd::In(_)) => Err(io::ErrorKind::PermissionDenied.into()),
         }
-    }
-}
-
-/// An input that is at its end.
-struct AtEnd;
-
-impl Source for AtEnd {
-    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
-        Ok(None)
     }
 }
 
