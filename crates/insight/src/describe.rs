@@ -1,5 +1,6 @@
 //! Words and numbers for what is shown: each said in one place.
 
+pub(crate) mod fields;
 pub(crate) mod held_commands;
 pub(crate) mod units;
 pub(crate) mod wiring;

@@ -12,6 +12,7 @@ pub use advice::note::{Fix, Note, NoteKind, Severity};
 pub use advice::notes;
 pub use compare::alignment::{Alignment, Row};
 pub use compare::difference::{Difference, DifferenceRow, Side, difference, difference_of};
+pub use describe::fields::{Separator, counted};
 pub use describe::held_commands::{command_details, command_line};
 pub use describe::units::{
     byte_rate, bytes, duration, grouped, line_rate, lines, percent, progress, rate, share_percents,

@@ -1,10 +1,11 @@
 //! What streams begin and end with: sources and sinks.
 
 use std::io;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
-use crate::{Block, FileFacts, ReadError, WriteError};
+use crate::{Arrivals, Block, FileFacts, ReadError, WriteError};
 
 /// Something blocks come from: a file, a link, a sample.
 ///
@@ -68,6 +69,11 @@ pub trait Source: Send {
     /// there is nobody.
     fn give_back(&mut self, _bytes: Bytes) -> bool {
         false
+    }
+
+    /// When its lines came, where that was noted before they are read here.
+    fn arrivals(&self) -> Option<Arc<dyn Arrivals>> {
+        None
     }
 
     /// True for a link, which adds the time its reader waits to the reader's meter.

@@ -1,7 +1,9 @@
+use std::sync::Arc;
+
 use bytes::Bytes;
 use memchr::{memchr, memrchr};
 
-use crate::{FileFacts, LineId, ReadError, Source, Tail};
+use crate::{Arrivals, FileFacts, LineId, ReadError, Source, Tail};
 
 /// One input of a stage, numbered, read as blocks or as runs of whole lines.
 ///
@@ -89,6 +91,11 @@ impl Input {
     /// The place reached in the file behind this input; see [`Source::position`].
     pub fn position(&self) -> Option<u64> {
         self.source.position()
+    }
+
+    /// When its lines came, where that was noted; they have the numbers of this input.
+    pub fn arrivals(&self) -> Option<Arc<dyn Arrivals>> {
+        self.source.arrivals()
     }
 
     /// Goes back to the beginning of a file; what was read and not handed out is forgotten.

@@ -2,6 +2,7 @@
 //! the origin of every line, meters, and the [`Files`] and [`Commands`] that stand between a filter and the
 //! machine. A leaf crate: it knows no threads, no clocks and no terminal.
 
+mod arrivals;
 mod block;
 mod commands;
 mod end;
@@ -20,6 +21,7 @@ mod run_control;
 mod stage;
 mod visible;
 
+pub use arrivals::Arrivals;
 pub use block::{BLOCK_SIZE, Block};
 pub use commands::{CommandEnd, CommandRequest, Commands, Environment, Joined, Running};
 pub use end::AtEnd;

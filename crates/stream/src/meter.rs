@@ -27,6 +27,8 @@ pub struct StageMeter {
     held_bytes: AtomicU64,
     peak_held_bytes: AtomicU64,
     queued_blocks: AtomicU64,
+    /// One more than the number of the input that was standard input; 0 as long as there is none.
+    standard_input: AtomicU64,
 }
 
 /// What a [`StageMeter`] showed at one moment.
@@ -112,6 +114,16 @@ impl StageFigures {
 }
 
 impl StageMeter {
+    /// Notes that input `number` is standard input; of several openings the first one counts.
+    pub fn note_standard_input(&self, number: usize) {
+        let _ = self.standard_input.compare_exchange(0, number as u64 + 1, Relaxed, Relaxed);
+    }
+
+    /// Which of the stage's inputs is standard input, once it has been opened.
+    pub fn standard_input(&self) -> Option<usize> {
+        self.standard_input.load(Relaxed).checked_sub(1).map(|number| number as usize)
+    }
+
     /// Counts a block read.
     pub fn count_in(&self, block: &Block) {
         if !METERED {

@@ -180,6 +180,7 @@ impl<'a> StageIo<'a> {
     pub fn open_stdin(&mut self) -> Input {
         let number = self.inputs.len();
         self.inputs.push(InputName::Standard);
+        self.ports.meter.note_standard_input(number);
         Input::new(self.ports.stdin.take().unwrap_or_else(|| Box::new(crate::end::AtEnd)), number)
     }
 

@@ -126,10 +126,9 @@ fn event_loop(
     loop {
         if dirty && drawn.elapsed() >= FRAME {
             let at = screen.draw(|frame| views::draw(frame, app))?;
-            let rows = views::lens_rows(at.width, at.height, app);
-            app.set_page(at, rows);
             drawn = Instant::now();
-            dirty = false;
+            // Whether one side or both fit changes what the lens shows.
+            dirty = app.set_page(views::page(at, app));
         }
         let wait = if dirty { FRAME.saturating_sub(drawn.elapsed()) } else { PULSE };
         match events.recv_timeout(wait) {

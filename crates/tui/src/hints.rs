@@ -43,7 +43,8 @@ const RIVER: &[Action] = &[
 const LENS: &[Action] = &[
     Action::Search,
     Action::NextMatch,
-    Action::HideDropped,
+    Action::Unfold,
+    Action::TurnOver,
     Action::View,
     Action::Wrap,
     Action::EditText,
@@ -102,6 +103,9 @@ pub(crate) fn hints(app: &App) -> Vec<Hint> {
     }
     match (app.focus, app.screen) {
         (Focus::Text, _) => in_text(app),
+        (Focus::Lens, _) if app.lens.folded().is_some() => {
+            with(&[("Enter", "open"), ("↑↓←→", "scroll"), ("Tab", "river")], LENS)
+        }
         (Focus::Lens, _) => with(&[("↑↓←→", "scroll"), ("Tab", "river")], LENS),
         (Focus::River, Screen::Bench) => in_river(app),
         (Focus::River, Screen::Wiring) => {

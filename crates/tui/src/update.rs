@@ -19,7 +19,7 @@ use crate::state::place::{Focus, Place};
 use crate::state::result::ResultState;
 use crate::state::run::ThroughputView;
 use crate::state::sample_form::QUICK;
-use crate::state::screen::Screen;
+use crate::state::screen::{Page, Screen};
 use crate::state::session::{ConsentState, SessionState};
 use crate::state::text::TextState;
 use crate::storage::config::Config;
@@ -138,10 +138,16 @@ impl App {
         self.wish = Wish::Stay;
     }
 
-    /// Tells the size of the screen, and how many rows of data the lens has on it.
-    pub(crate) fn set_page(&mut self, size: Size, lens_rows: usize) {
-        self.page = size;
-        self.lens.height = lens_rows;
+    /// Tells the size of the screen and what has room on it; true where something else is to be
+    /// shown now.
+    pub(crate) fn set_page(&mut self, page: Page) -> bool {
+        self.page = page.size;
+        self.lens.height = page.lens_rows;
+        let changed = std::mem::replace(&mut self.lens.narrow, page.narrow) != page.narrow;
+        if changed {
+            self.refresh_lens(false);
+        }
+        changed
     }
 
     /// Columns of the screen.
@@ -304,16 +310,16 @@ impl App {
     /// Shows the selected place, as it is now, in the lens.
     pub(crate) fn refresh_lens(&mut self, keep_place: bool) {
         let Some(preview) = self.result.preview.clone() else { return };
-        if let Some(content) = content_of(&preview, self.shown(), self.lens.hide) {
+        if let Some(content) = content_of(&preview, self.shown(), self.lens.sides()) {
             self.lens.show(content, keep_place);
             return;
         }
         self.lens.show(Content::Empty, keep_place);
-        let (place, hide) = (self.shown(), self.lens.hide);
+        let (place, unfolded) = (self.shown(), self.lens.unfolded);
         if preview.stages.get(place.stage()).is_some() {
             self.in_background("lens", move || {
                 let stage = &preview.stages[place.stage()];
-                Event::Aligned(preview.generation, place, Arc::new(rows_of(stage, hide)))
+                Event::Aligned(preview.generation, place, Arc::new(rows_of(stage, unfolded)))
             });
         }
     }

@@ -14,7 +14,7 @@ mod river;
 mod throughput;
 mod wiring;
 
-pub(crate) use areas::lens_rows;
+pub(crate) use areas::page;
 use canvas::Canvas;
 use ratatui::Frame;
 use ratatui::layout::Rect;

@@ -6,7 +6,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 
 use std::time::Duration;
 
-use stream::{Block, ReadError, RunControl, Source};
+use stream::{Arrivals, Block, ReadError, RunControl, Source};
 
 use crate::files::block_source::read_block;
 use crate::kept::lines::Kept;
@@ -58,7 +58,7 @@ impl Capture {
         arrived: impl Fn() + Send + 'static,
     ) -> std::io::Result<Arc<Self>> {
         let full = AtomicBool::new(false);
-        let capture = Arc::new(Self { kept: Arc::default(), limit, full });
+        let capture = Arc::new(Self { kept: Arc::new(Kept::coming()), limit, full });
         let taking = capture.clone();
         std::thread::Builder::new().name("capture".to_owned()).spawn(move || {
             while let Ok(Some(block)) = read_block(&descriptor) {
@@ -117,6 +117,10 @@ impl Source for Coming {
             }
             std::thread::sleep(LOOK_AGAIN);
         }
+    }
+
+    fn arrivals(&self) -> Option<Arc<dyn Arrivals>> {
+        self.source.arrivals()
     }
 
     fn file_bytes(&self) -> Option<u64> {

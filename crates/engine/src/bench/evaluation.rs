@@ -342,6 +342,7 @@ impl Evaluation {
         if !ended {
             sampled.complete = false;
         }
+        sampled.arrivals = capture.kept().arrivals();
         let sampled = Arc::new(sampled);
         if ended && sampled.whole_lines().is_none() {
             sampled.set_whole_lines(capture.kept().lines());

@@ -37,7 +37,7 @@ impl FollowedStage {
     ) -> std::io::Result<Self> {
         let live = Self {
             key: stage.key(),
-            kept: Arc::default(),
+            kept: Arc::new(Kept::coming()),
             messages: Arc::default(),
             control: RunControl::default(),
         };

@@ -4,7 +4,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 
 use bytes::Bytes;
-use stream::{Block, ReadError, Source, Tail};
+use stream::{Arrivals, Block, ReadError, Source, Tail};
 
 use crate::kept::lines::Kept;
 
@@ -51,11 +51,17 @@ impl EndSeen {
 pub(crate) struct TellsEnd {
     inner: Box<dyn Source>,
     seen: EndSeen,
+    arrivals: Option<Arc<dyn Arrivals>>,
 }
 
 impl TellsEnd {
     pub(crate) fn new(inner: Box<dyn Source>, seen: EndSeen) -> Self {
-        Self { inner, seen }
+        Self { inner, seen, arrivals: None }
+    }
+
+    /// As it is, of lines that came at these times.
+    pub(crate) fn came(self, arrivals: Option<Arc<dyn Arrivals>>) -> Self {
+        Self { arrivals, ..self }
     }
 }
 
@@ -83,6 +89,10 @@ impl Source for TellsEnd {
 
     fn give_back(&mut self, bytes: Bytes) -> bool {
         self.inner.give_back(bytes)
+    }
+
+    fn arrivals(&self) -> Option<Arc<dyn Arrivals>> {
+        self.arrivals.clone()
     }
 
     fn is_link(&self) -> bool {

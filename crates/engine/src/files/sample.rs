@@ -6,12 +6,12 @@ use std::fs::File;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use std::time::Instant;
+use std::time::{Instant, SystemTime};
 
 use memchr::memchr_iter;
 use rand_xoshiro::SplitMix64;
 use rand_xoshiro::rand_core::{Rng, SeedableRng};
-use stream::{Block, Input, ReadError, RunControl, Source};
+use stream::{Arrivals, Block, Input, ReadError, RunControl, Source};
 
 use crate::base::limits::{Limit, Limits};
 use crate::files::block_source::{FileSource, read_block, start_of_last_lines};
@@ -77,9 +77,35 @@ pub struct SampledInput {
     pub identity: Option<Identity>,
     /// True when the file changed while it was read.
     pub changed: bool,
+    /// When the lines of the whole came, for standard input.
+    pub(crate) arrivals: Option<Arc<dyn Arrivals>>,
+}
+
+/// When the lines of a sample came.
+struct OfSample {
+    sampled: Arc<SampledInput>,
+    whole: Arc<dyn Arrivals>,
+}
+
+impl Arrivals for OfSample {
+    fn begun(&self) -> SystemTime {
+        self.whole.begun()
+    }
+
+    fn of_line(&self, line: u64) -> Option<SystemTime> {
+        // Where the end is still to come, lines counted from it have no place yet.
+        let number = u64::try_from(self.sampled.number(line)).ok()?;
+        self.whole.of_line(number.checked_sub(1)?)
+    }
 }
 
 impl SampledInput {
+    /// When its lines came, where that was noted.
+    pub(crate) fn came(self: &Arc<Self>) -> Option<Arc<dyn Arrivals>> {
+        let whole = self.arrivals.clone()?;
+        Some(Arc::new(OfSample { sampled: self.clone(), whole }))
+    }
+
     /// The number (from 1) of line `line` (from 0) of the sample in the whole; negative when
     /// counted from the end.
     pub fn number(&self, line: u64) -> i64 {
@@ -205,6 +231,7 @@ fn last_of_file(
         cut,
         identity: None,
         changed: false,
+        arrivals: None,
     })
 }
 
@@ -397,6 +424,7 @@ impl<'l> Taker<'l> {
             cut: self.cut,
             identity: None,
             changed: false,
+            arrivals: None,
         })
     }
 }

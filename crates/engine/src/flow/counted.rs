@@ -3,7 +3,7 @@
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
 
-use stream::{Block, FileFacts, ReadError, Source, Tail};
+use stream::{Arrivals, Block, FileFacts, ReadError, Source, Tail};
 
 /// What was read of files so far, by all stages.
 #[derive(Debug, Default)]
@@ -55,6 +55,10 @@ impl Source for CountedSource {
 
     fn file_bytes(&self) -> Option<u64> {
         self.inner.file_bytes()
+    }
+
+    fn arrivals(&self) -> Option<Arc<dyn Arrivals>> {
+        self.inner.arrivals()
     }
 
     fn allows_ahead(&self) -> bool {

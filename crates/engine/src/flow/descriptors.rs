@@ -6,7 +6,7 @@ use std::io;
 use std::path::Path;
 use std::sync::{Arc, Weak};
 
-use stream::{AtEnd, Block, FileFacts, ReadError, Sink, Source, Tail, WriteError};
+use stream::{Arrivals, AtEnd, Block, FileFacts, ReadError, Sink, Source, Tail, WriteError};
 
 /// Descriptors a command has: 0 to 9.
 pub(crate) const DESCRIPTORS: usize = 10;
@@ -384,6 +384,14 @@ impl Source for Reader {
 
     fn position(&self) -> Option<u64> {
         self.untouched(|source| source.position())
+    }
+
+    fn arrivals(&self) -> Option<Arc<dyn Arrivals>> {
+        // Lines are numbered from its beginning, and so are those of who reads first.
+        if self.0.lines_taken() > 0 {
+            return None;
+        }
+        self.untouched(|source| source.arrivals())
     }
 
     fn rewind(&mut self) -> bool {

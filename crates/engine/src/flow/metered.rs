@@ -6,7 +6,8 @@ use std::thread::ThreadId;
 
 use bytes::Bytes;
 use stream::{
-    Block, FileFacts, METERED, ReadError, RunControl, Sink, Source, StageMeter, Tail, WriteError,
+    Arrivals, Block, FileFacts, METERED, ReadError, RunControl, Sink, Source, StageMeter, Tail,
+    WriteError,
 };
 
 use crate::base::clock::{now_ns, run_ns, thread_time};
@@ -204,6 +205,10 @@ impl Source for MeteredSource {
             None => {}
         }
         Ok(block)
+    }
+
+    fn arrivals(&self) -> Option<Arc<dyn Arrivals>> {
+        self.inner.arrivals()
     }
 
     fn give_back(&mut self, bytes: Bytes) -> bool {

@@ -3,7 +3,9 @@
 use parking_lot::Mutex;
 use std::sync::Arc;
 
-use stream::{Block, FileFacts, METERED, ReadError, RunControl, Source, StageMeter, Tail};
+use stream::{
+    Arrivals, Block, FileFacts, METERED, ReadError, RunControl, Source, StageMeter, Tail,
+};
 
 use crate::base::clock::thread_time;
 use crate::flow::link::{LinkReader, link};
@@ -135,6 +137,13 @@ impl Source for ReadAhead {
                 error.map_or(Ok(None), Err)
             }
             Reading::Lost => Err(lost()),
+        }
+    }
+
+    fn arrivals(&self) -> Option<Arc<dyn Arrivals>> {
+        match &self.reading {
+            Reading::Straight(inner, _) => inner.arrivals(),
+            _ => None,
         }
     }
 

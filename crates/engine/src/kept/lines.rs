@@ -4,9 +4,13 @@ use parking_lot::{Mutex, MutexGuard};
 use std::fs::File;
 use std::io;
 use std::os::unix::fs::FileExt;
+use std::sync::Arc;
+use std::time::SystemTime;
 
 use bytes::Bytes;
-use stream::{Block, ReadError, Source};
+use stream::{Arrivals, Block, ReadError, Source};
+
+use super::arrivals::ArrivalLog;
 
 /// Bytes of a stream that stay in memory; what comes after goes to a temporary file.
 const MEMORY_LIMIT: u64 = 64 << 20;
@@ -22,6 +26,8 @@ const SEGMENT: usize = 64 << 10;
 #[derive(Default)]
 pub struct Kept {
     state: Mutex<State>,
+    /// When its lines came, where they come from outside.
+    arrivals: Option<Arc<ArrivalLog>>,
 }
 
 #[derive(Default)]
@@ -117,6 +123,17 @@ impl Kept {
         self.state.lock()
     }
 
+    /// A stream that comes from outside: it is noted when each line comes.
+    pub(crate) fn coming() -> Self {
+        let arrivals = Some(Arc::new(ArrivalLog::new(SystemTime::now())));
+        Self { arrivals, ..Self::default() }
+    }
+
+    /// When its lines came, where that is noted.
+    pub(crate) fn arrivals(&self) -> Option<Arc<dyn Arrivals>> {
+        self.arrivals.clone().map(|log| -> Arc<dyn Arrivals> { log })
+    }
+
     /// A finished stream of these bytes.
     pub fn of(bytes: &[u8]) -> Self {
         let kept = Self::default();
@@ -132,6 +149,9 @@ impl Kept {
     /// When the temporary file cannot be written.
     pub fn append(&self, block: &Block) -> io::Result<()> {
         let mut state = self.lock();
+        if let Some(arrivals) = &self.arrivals {
+            arrivals.note(block.newlines(), SystemTime::now());
+        }
         state.bytes += block.len() as u64;
         state.newlines += block.newlines();
         if block.len() + state.gathering.len() <= SEGMENT {
@@ -240,7 +260,7 @@ impl Kept {
     }
 
     /// Reads the stream from its beginning, as far as it is there now.
-    pub fn source(self: &std::sync::Arc<Self>) -> Box<dyn Source> {
+    pub fn source(self: &Arc<Self>) -> Box<dyn Source> {
         // What cannot be flushed is read from the gathering buffer's copy in memory.
         let _ = self.lock().flush();
         Box::new(KeptSource { kept: self.clone(), next: 0 })
@@ -263,7 +283,7 @@ impl Kept {
 }
 
 struct KeptSource {
-    kept: std::sync::Arc<Kept>,
+    kept: Arc<Kept>,
     next: usize,
 }
 
@@ -272,6 +292,10 @@ impl Source for KeptSource {
         let block = self.kept.segment(self.next).map_err(ReadError::Io)?;
         self.next += 1;
         Ok(block.filter(|block| !block.is_empty()))
+    }
+
+    fn arrivals(&self) -> Option<Arc<dyn Arrivals>> {
+        self.kept.arrivals()
     }
 }
 

@@ -4,13 +4,14 @@ use std::sync::Arc;
 use std::time::Instant;
 
 use parking_lot::Mutex;
-use stream::{Block, InputName, Sink, StageMeter};
+use stream::{Arrivals, Block, InputName, Sink, StageMeter};
 
 use crate::base::limits::with_limits;
 use crate::base::sinks::Nowhere;
 use crate::exec::context::RunContext;
 use crate::exec::pipeline::run_pipeline;
 use crate::flow::descriptors::Ports;
+use crate::kept::arrivals::{CameBy, ThroughStage};
 use crate::kept::sinks::Messages;
 use crate::plan::pipeline::Plan;
 use crate::runs::preview::finish::EndedStage;
@@ -41,14 +42,16 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
     }
     let rest = Plan { stages: task.plan.stages[same..].to_vec() };
     let standard = standard_input(task, &stages);
-    let builds: Vec<Build> = rest.stages.iter().map(|_| Build::of(task)).collect();
     let meters: Vec<Arc<StageMeter>> = rest.stages.iter().map(|_| Arc::default()).collect();
+    let metered = rest.stages.iter().zip(&meters);
+    let builds: Vec<Build> = metered.map(|(stage, meter)| Build::of(task, stage, meter)).collect();
     task.meters.lock().clone_from(&meters);
     let screen: Arc<Messages> = Arc::default();
     let taps = SampleTaps {
         input: Mutex::new(standard.as_ref().map(|input| input.kept.source())),
         screen: screen.clone(),
         limits: task.limits,
+        came: came(task, &stages),
         builds,
         live: task.live.as_ref().filter(|_| same == 0).map(|live| live.kept.clone()),
         redirected: task.redirected.is_some(),
@@ -144,6 +147,21 @@ fn standard_input(task: &Task<'_>, stages: &[StageResult]) -> Option<InputRecord
             sampled: Some(sampled.clone()),
         }),
     }
+}
+
+/// When the lines came that the first stage to run reads, where it reads what comes from outside.
+fn came(task: &Task<'_>, stages: &[StageResult]) -> Option<Arc<dyn Arrivals>> {
+    let (first, through) = match (&task.live, stages) {
+        (Some(_), []) => return None,
+        (Some(live), [_, rest @ ..]) => (live.kept.arrivals()?, rest),
+        (None, all) => (task.standard.as_ref()?.came()?, all),
+    };
+    let through = through.iter().fold(first, |inner, stage| {
+        let standard = stage.inputs.iter().position(|input| input.name == InputName::Standard);
+        let (origins, by) = (stage.origins.clone(), CameBy::Input(standard));
+        Arc::new(ThroughStage { inner, origins, by })
+    });
+    Some(through)
 }
 
 /// The ends that a stage has come to, each with what it had written before.

@@ -22,7 +22,7 @@ fn estimated(bench: &Bench, text: &str) -> Estimate {
 }
 
 /// A Bench that is given this text, or what is written to the file that comes with it.
-fn given(text: &str, ends: bool) -> (Bench, Option<std::fs::File>) {
+pub(crate) fn given(text: &str, ends: bool) -> (Bench, Option<std::fs::File>) {
     use std::io::Write;
     let (reading, writing) = rustix::pipe::pipe().unwrap();
     let mut writing = std::fs::File::from(writing);

@@ -11,8 +11,8 @@ use std::ops::Range;
 use stream::{ExitStatus, StageError, StageIo};
 
 use crate::spec::{
-    Arguments, Definition, Filter, Operands, OptionSpec, Program, Shade, Spec, Style, UsageError,
-    Verb, example, option,
+    Arguments, Counted, Definition, Filter, Operands, OptionSpec, Program, Shade, Spec, Style,
+    UsageError, Verb, example, option,
 };
 
 mod arithmetic;
@@ -36,6 +36,7 @@ mod value;
 use code::Code;
 use lexer::Token;
 use runtime::Runtime;
+use split::Splitter;
 use stop::Stop;
 use tree::Fault;
 
@@ -134,7 +135,7 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
     }
     let separator = arguments.last('F').map(|given| given.value.clone());
     if let Some(given) = arguments.last('F')
-        && let Err(error) = split::Splitter::new(&unescaped(&given.value), false)
+        && let Err(error) = Splitter::new(&unescaped(&given.value), false)
     {
         return Err(UsageError::new(&SPEC, Some(given.word), error.to_string()));
     }
@@ -246,6 +247,24 @@ impl Awk {
         set.chain(operands.map(|(name, _)| name.to_owned())).collect()
     }
 
+    /// How lines are cut into fields, where that stays the same and every line is a record.
+    fn splitter(&self) -> Option<Splitter> {
+        let code = self.code.as_ref()?;
+        let sets = |name: &str| self.set.iter().any(|(set, _)| set == name);
+        let later = self.operands.iter().filter_map(|operand| operands::assignment(operand));
+        if sets("RS") || later.into_iter().any(|(name, _)| name == "FS" || name == "RS") {
+            return None;
+        }
+        let text = if code.separators_named > 0 {
+            code.separator()?.to_vec()
+        } else {
+            let set = self.set.iter().rev().find(|(name, _)| name == "FS");
+            let given = set.map(|(_, value)| value).or(self.separator.as_ref());
+            given.map_or(b" ".to_vec(), |value| unescaped(value))
+        };
+        Splitter::new(&text, false).ok()
+    }
+
     fn read_files(&mut self, io: &mut StageIo<'_>) -> Result<(), StageError> {
         for name in &self.files {
             let shown = String::from_utf8_lossy(name).into_owned();
@@ -342,8 +361,17 @@ impl Filter for Awk {
         for pattern in &code.patterns {
             marks.extend(pattern.find_all(line).map_while(Result::ok));
         }
+        if let Some(splitter) = self.splitter() {
+            let fields = splitter.places(line);
+            let read = code.columns.iter().filter_map(|column| column.checked_sub(1));
+            marks.extend(read.filter_map(|field| fields.get(field).cloned()));
+        }
         marks.sort_by_key(|range| (range.start, range.end));
         marks
+    }
+
+    fn counts(&self, line: &[u8]) -> Option<Counted> {
+        self.splitter().map(|splitter| Counted::Fields(splitter.places(line)))
     }
 
     fn verb(&self) -> Verb {

@@ -25,6 +25,8 @@ pub enum Verb {
     Acts,
     /// The same lines.
     Passes,
+    /// Nothing: only its status tells something of the lines.
+    Checks,
 }
 
 impl Verb {
@@ -40,8 +42,20 @@ impl Verb {
             Self::Copies => "copies",
             Self::Acts => "acts",
             Self::Passes => "passes",
+            Self::Checks => "checks",
         }
     }
+}
+
+/// What a filter counts in a line.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Counted {
+    /// Fields: the place of each, the first one first.
+    Fields(Vec<Range<usize>>),
+    /// Characters, from 1.
+    Characters,
+    /// Bytes, from 1.
+    Bytes,
 }
 
 /// A filter ready to run once.
@@ -72,6 +86,11 @@ pub trait Filter: Send + Sync {
     /// Bytes the filter holds in memory at most on a machine with so many, where what is more
     /// goes to temporary files.
     fn memory_limit(&self, _machine_bytes: u64) -> Option<u64> {
+        None
+    }
+
+    /// The parts of an input line that the filter counts, where its arguments count parts of it.
+    fn counts(&self, _line: &[u8]) -> Option<Counted> {
         None
     }
 

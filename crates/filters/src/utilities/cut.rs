@@ -6,8 +6,8 @@ use stream::{ExitStatus, Input, InputTrouble, Origin, StageError, StageIo};
 use crate::common::input::nul_lines::{swapped, where_asked};
 use crate::common::options::field_list::{Unit, parse_list};
 use crate::spec::{
-    Arguments, Definition, Filter, Given, Operands, OptionSpec, Spec, Style, UsageError, Verb,
-    example, option,
+    Arguments, Counted, Definition, Filter, Given, Operands, OptionSpec, Spec, Style, UsageError,
+    Verb, example, option,
 };
 use crate::text::phrases::{from_files, list, named};
 
@@ -176,6 +176,18 @@ fn explain(arguments: &Arguments) -> String {
     format!("splits every line{files} at each {delimiter} and {keeps}{others}")
 }
 
+/// The parts of a line between its delimiters.
+fn between(line: &[u8], delimiter: &[u8]) -> Vec<Range<usize>> {
+    let mut fields = Vec::new();
+    let mut start = 0;
+    for at in memmem::find_iter(line, delimiter) {
+        fields.push(start..at);
+        start = at + delimiter.len();
+    }
+    fields.push(start..line.len());
+    fields
+}
+
 fn complement(ranges: &[Range<usize>]) -> Vec<Range<usize>> {
     let mut others = Vec::new();
     let mut from = 0;
@@ -200,6 +212,14 @@ impl Filter for Cut {
 
     fn verb(&self) -> Verb {
         Verb::Edits
+    }
+
+    fn counts(&self, line: &[u8]) -> Option<Counted> {
+        Some(match self.unit {
+            Unit::Bytes => Counted::Bytes,
+            Unit::Characters => Counted::Characters,
+            Unit::Fields => Counted::Fields(between(line, &self.delimiter)),
+        })
     }
 
     fn marks(&self, line: &[u8]) -> Vec<Range<usize>> {

@@ -510,9 +510,11 @@ impl Filter for Grep {
         let settings = &self.settings;
         let named = self.named.unwrap_or(self.files.len() > 1 || self.directories.goes_below());
         match settings.listing {
+            Listing::Lines if self.colored == Colored::Always => Verb::Edits,
             Listing::Lines if settings.numbered || settings.offsets || named => Verb::Edits,
             Listing::Lines => Verb::Keeps,
             Listing::Matches => Verb::Splits,
+            Listing::Nothing => Verb::Checks,
             _ => Verb::Merges,
         }
     }

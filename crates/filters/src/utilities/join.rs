@@ -7,8 +7,8 @@ use stream::{ExitStatus, LineId, Origin, StageError, StageIo};
 use crate::common::input::line_feed::{LineFeed, open_failure, read_failure};
 use crate::common::options::sorted_input::{CHECK_OPTIONS, Check};
 use crate::spec::{
-    Arguments, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb, example,
-    option, shown,
+    Arguments, Counted, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb,
+    example, option, shown,
 };
 use crate::text::blanks::word;
 use crate::text::phrases::file_name;
@@ -266,6 +266,12 @@ impl Filter for Join {
 
     fn verb(&self) -> Verb {
         if self.pairs { Verb::Merges } else { Verb::Keeps }
+    }
+
+    fn counts(&self, line: &[u8]) -> Option<Counted> {
+        let mut fields = Vec::new();
+        self.split(line, &mut fields);
+        Some(Counted::Fields(fields))
     }
 
     fn marks(&self, line: &[u8]) -> Vec<Range<usize>> {

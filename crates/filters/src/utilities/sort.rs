@@ -7,8 +7,8 @@ use stream::{ExitStatus, Origin, StageError, StageIo, WriteError};
 
 use crate::common::input::line_feed::LineFeed;
 use crate::spec::{
-    Arguments, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb, example,
-    option, shown,
+    Arguments, Counted, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb,
+    example, option, shown,
 };
 use crate::text::phrases::{from_files, list, named};
 
@@ -292,7 +292,11 @@ impl Filter for Sort {
     }
 
     fn verb(&self) -> Verb {
-        if self.order.unique { Verb::Merges } else { Verb::Orders }
+        match self.task {
+            Task::Check { .. } => Verb::Checks,
+            _ if self.order.unique => Verb::Merges,
+            _ => Verb::Orders,
+        }
     }
 
     fn memory_limit(&self, machine_bytes: u64) -> Option<u64> {
@@ -301,6 +305,10 @@ impl Filter for Sort {
 
     fn holds(&self) -> Option<&'static str> {
         Some("the first line of the result may be the last one read")
+    }
+
+    fn counts(&self, line: &[u8]) -> Option<Counted> {
+        self.order.fields(line).map(Counted::Fields)
     }
 
     fn marks(&self, line: &[u8]) -> Vec<Range<usize>> {

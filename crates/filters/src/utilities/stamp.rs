@@ -1,5 +1,7 @@
 //! Timestamps before lines and in them. A filter of our own.
 
+use std::time::SystemTime;
+
 use jiff::tz::TimeZone;
 use jiff::{Timestamp, Zoned};
 use stream::{ExitStatus, Input, InputTrouble, Origin, StageError, StageIo};
@@ -154,7 +156,8 @@ impl Filter for Stamp {
 }
 
 impl Stamp {
-    /// Lines that came together have the same time.
+    /// Lines that came together have the same time. Where it was noted when they came they have
+    /// that, whenever they are read.
     fn before(
         &self,
         io: &mut StageIo<'_>,
@@ -163,20 +166,30 @@ impl Stamp {
         last: &mut Timestamp,
         zone: &TimeZone,
     ) -> Result<(), InputTrouble> {
+        let arrivals = input.arrivals();
+        let start = arrivals.as_ref().map_or(start, |came| timestamp(came.begun(), start));
+        if arrivals.is_some() && input.number() == 0 {
+            *last = start;
+        }
         while let Some(lines) = input.next_lines()? {
             let now = time::now(io.files());
             let mut whole = Vec::with_capacity(lines.bytes.len() * 2);
-            let mut stamp = self.stamp(now, start, *last, zone);
-            for (number, (_, line)) in lines.iter().enumerate() {
-                if number == 1 && self.mode == Mode::Gap {
-                    stamp = self.stamp(now, start, now, zone);
-                }
+            // What was made last, and of which times.
+            let mut made: Option<(Timestamp, Timestamp, Vec<u8>)> = None;
+            for (id, line) in lines.iter() {
+                let noted = arrivals.as_ref().and_then(|came| came.of_line(id.line()));
+                let came = noted.map_or(now, |noted| timestamp(noted, now));
+                let since = if self.mode == Mode::Gap { *last } else { start };
+                let (_, _, stamp) = made
+                    .take_if(|(of, after, _)| (*of, *after) == (came, since))
+                    .unwrap_or_else(|| (came, since, self.stamp(came, since, zone)));
                 whole.extend_from_slice(&stamp);
                 whole.push(b' ');
                 whole.extend_from_slice(line);
                 whole.push(b'\n');
+                made = Some((came, since, stamp));
+                *last = came;
             }
-            *last = now;
             if !lines.bytes.ends_with(b"\n") {
                 whole.pop();
             }
@@ -187,17 +200,13 @@ impl Stamp {
         Ok(())
     }
 
-    fn stamp(&self, now: Timestamp, start: Timestamp, last: Timestamp, zone: &TimeZone) -> Vec<u8> {
+    fn stamp(&self, now: Timestamp, since: Timestamp, zone: &TimeZone) -> Vec<u8> {
         let mut out = Vec::new();
-        let since = match self.mode {
-            Mode::Elapsed => start,
-            Mode::Gap => last,
-            _ => {
-                let time = now.to_zoned(zone.clone());
-                directives::write(&time, self.format.as_deref().unwrap_or(USUAL), &mut out);
-                return out;
-            }
-        };
+        if !matches!(self.mode, Mode::Elapsed | Mode::Gap) {
+            let time = now.to_zoned(zone.clone());
+            directives::write(&time, self.format.as_deref().unwrap_or(USUAL), &mut out);
+            return out;
+        }
         // A clock that is set back must not make times negative.
         let duration = (now.as_nanosecond() - since.as_nanosecond()).max(0);
         match &self.format {
@@ -255,6 +264,11 @@ impl Stamp {
         }
         Ok(())
     }
+}
+
+/// A time of the machine's clock; `other` where a calendar has no such time.
+fn timestamp(time: SystemTime, other: Timestamp) -> Timestamp {
+    Timestamp::try_from(time).unwrap_or(other)
 }
 
 /// `26 min ago`, `in 3 h`, `now`.

@@ -77,7 +77,9 @@ impl Filter for Tac {
     }
 
     fn verb(&self) -> Verb {
-        Verb::Orders
+        // Records that end elsewhere, or begin with what ends others, cut lines and join them.
+        let of_lines = self.separator.is_newline() && !self.before;
+        if of_lines { Verb::Orders } else { Verb::Edits }
     }
 
     fn holds(&self) -> Option<&'static str> {

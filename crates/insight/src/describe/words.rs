@@ -6,7 +6,7 @@ use engine::{Ending, Limit, Sample, StageKind, StageResult};
 use filters::Verb;
 use shell::Compound;
 
-use crate::describe::units::{bytes, grouped, percent};
+use crate::describe::units::{bytes, grouped, lines, percent};
 
 /// What a stage does, from its own options.
 pub fn explain(stage: &StageResult) -> String {
@@ -79,6 +79,7 @@ pub fn effect(stage: &StageResult) -> String {
         }
         Verb::Edits => format!("{word} {} → {}", grouped(lines_in), grouped(lines_out)),
         Verb::Orders | Verb::Passes | Verb::Copies | Verb::Acts => word.to_owned(),
+        Verb::Checks => format!("{word} {}", lines(lines_in)),
         Verb::Merges | Verb::Splits => {
             format!("{word} {} → {}", grouped(lines_in), grouped(lines_out))
         }

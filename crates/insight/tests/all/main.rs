@@ -161,10 +161,55 @@ fn effects_and_alignment_follow_the_data() {
     assert_eq!(effects, ["keeps 2 of 4", "edits all", "orders", "merges 2 → 1"]);
     let grep = Alignment::of(&preview.stages[0]);
     assert_eq!((grep.len(), grep.dropped, grep.aligned), (4, 2, true));
-    assert_eq!(grep.without_dropped().len(), 2);
+    assert_eq!(grep.row(1).unwrap().part_of, None);
     let uniq = Alignment::of(&preview.stages[3]);
-    assert_eq!((uniq.without_dropped().len(), uniq.dropped), (uniq.len(), 0));
+    assert_eq!((uniq.merges, uniq.dropped), (true, 0));
     assert!(uniq.row(0).unwrap().goes_on && uniq.row(1).unwrap().right.is_none());
+}
+
+#[test]
+fn a_mark_means_that_the_line_is_in_the_output() {
+    let directory = tempfile::tempdir().unwrap();
+    let at = directory.path();
+    let one = file(at, "one", "a\nb\nb\nc\nd\nd\nd\nf\n");
+    let two = file(at, "two", "b\nc\nd\ne\n");
+    for (text, expected) in [
+        // Input lines by number over all inputs, each with the output line it is in.
+        ("venn intersection ONE TWO", "2:1 4:2 5:3 9:1 10:2 11:3"),
+        ("venn difference ONE TWO", "1:1 8:2"),
+        ("comm -12 ONE TWO", "2:1 4:2 5:3 9:1 10:2 11:3"),
+        ("comm -23 ONE TWO", "1:1 3:2 6:3 7:4 8:5"),
+        ("uniq -d ONE", "2:1 3:1 5:2 6:2 7:2"),
+        ("uniq -u ONE", "1:1 4:2 8:3"),
+        ("sort -r ONE | uniq", "1:1 2:2 3:2 4:2 5:3 6:4 7:4 8:5"),
+        ("sort -u ONE", "1:1 2:2 4:3 5:4 8:5"),
+        ("join ONE TWO", "2:1 3:2 4:3 5:4 6:5 7:6 9:1 10:3 11:4"),
+        ("join -v1 ONE TWO", "1:1 8:2"),
+        ("tac TWO", "1:4 2:3 3:2 4:1"),
+        ("grep -c b ONE", "2:1 3:1"),
+        ("awk '/b/' ONE", "2:1 3:2"),
+        ("sed -n '/d/{N;p}' ONE", "5:1 6:2 7:3 8:4"),
+        ("awk 'END {print NR}' TWO", ""),
+        ("paste ONE TWO", "1:1 2:2 3:3 4:4 5:5 6:6 7:7 8:8 9:1 10:2 11:3 12:4"),
+    ] {
+        let text = text.replace("ONE", &one).replace("TWO", &two);
+        let preview = preview_of(&text, Sample::Everything);
+        let stage = preview.stages.last().unwrap();
+        let whole = Alignment::of(stage);
+        for alignment in [whole.folded(), whole] {
+            let rows = || (0..alignment.len()).map(|row| alignment.row(row).unwrap());
+            let rights = rows().filter_map(|row| row.right);
+            assert!(rights.eq(0..stage.out.lines()), "{text}: the output, whole and in order");
+        }
+        let alignment = Alignment::of(stage);
+        let mut marks = String::new();
+        for row in (0..alignment.len()).map(|row| alignment.row(row).unwrap()) {
+            if let (Some(left), Some(line)) = (row.left, row.part_of) {
+                marks.push_str(&format!(" {}:{}", left + 1, line + 1));
+            }
+        }
+        assert_eq!(marks.trim_start(), expected, "{text}");
+    }
 }
 
 #[test]

@@ -59,16 +59,21 @@ pub(crate) struct Lens {
     pub top: usize,
     /// The row the cursor is on.
     pub cursor: usize,
+    /// The cursor is at the end, and stays there when more lines come.
+    pub at_end: bool,
     /// Columns scrolled to the right.
     pub column: usize,
     /// Long lines go on in the next row of the screen.
     pub wrap: bool,
     /// How bytes are shown.
     pub view: View,
-    /// Input lines that made nothing are left out.
-    pub hide: bool,
-    /// Where there is room for one side only: the output.
+    /// All lines are shown: none are folded.
+    pub unfolded: bool,
+    /// The other side than usual: the output alone where there is room for both, the input where
+    /// there is room for one.
     pub turned: bool,
+    /// There is room for one side only.
+    pub narrow: bool,
     /// The search, if any.
     pub search: Option<Search>,
     /// Rows that fit on screen.
@@ -85,11 +90,13 @@ impl Default for Lens {
             content: Content::Empty,
             top: 0,
             cursor: 0,
+            at_end: false,
             column: 0,
             wrap: false,
             view: View::Text,
-            hide: false,
+            unfolded: false,
             turned: false,
+            narrow: false,
             search: None,
             height: 20,
             searches: 0,
@@ -114,7 +121,10 @@ impl Lens {
         if !keep_place {
             self.top = 0;
             self.cursor = 0;
+            self.at_end = false;
             self.column = 0;
+        } else if self.at_end {
+            self.cursor = usize::MAX;
         }
         self.clamp();
     }
@@ -128,14 +138,37 @@ impl Lens {
 
     /// Moves the cursor by rows and the view with it.
     pub(crate) fn step(&mut self, rows: i64) {
+        self.at_end &= rows > 0;
         self.cursor = self.cursor.saturating_add_signed(rows as isize);
         self.clamp();
     }
 
-    /// Moves the cursor to a row.
+    /// Moves the cursor to a row; past all of them, to the last one there is at any time.
     pub(crate) fn go(&mut self, row: usize) {
+        self.at_end = row == usize::MAX;
         self.cursor = row;
         self.clamp();
+    }
+
+    /// What of a stage is shown.
+    pub(crate) fn sides(&self) -> Sides {
+        Sides { unfolded: self.unfolded, output_alone: self.narrow != self.turned }
+    }
+
+    /// How many lines of the input the row of the cursor stands for, if it does not show them.
+    pub(crate) fn folded(&self) -> Option<u64> {
+        match &self.content {
+            Content::Stage { rows, .. } => rows.row(self.cursor)?.folded,
+            _ => None,
+        }
+    }
+
+    /// Shows the lines of the row of the cursor one by one; false where none are folded.
+    pub(crate) fn open_fold(&mut self) -> bool {
+        match &mut self.content {
+            Content::Stage { rows, .. } => Arc::make_mut(rows).open(self.cursor) > 0,
+            _ => false,
+        }
     }
 
     /// Scrolls sideways.
@@ -157,9 +190,18 @@ impl Lens {
     }
 }
 
+/// What of a stage is shown.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Sides {
+    /// All lines, none folded.
+    pub unfolded: bool,
+    /// The output and nothing else.
+    pub output_alone: bool,
+}
+
 /// The content for a place of the river. `None` for a stage so large that its rows must be made
 /// on another thread.
-pub(crate) fn content_of(preview: &Preview, place: Place, hide: bool) -> Option<Content> {
+pub(crate) fn content_of(preview: &Preview, place: Place, sides: Sides) -> Option<Content> {
     let stream = |kept: Option<Arc<Kept>>| {
         kept.map_or(Content::Empty, |kept| Content::Stream { lines: kept.lines(), kept })
     };
@@ -171,21 +213,30 @@ pub(crate) fn content_of(preview: &Preview, place: Place, hide: bool) -> Option<
         Place::Stream(number) => stream(preview.stages.get(number).map(|stage| stage.out.clone())),
         Place::Stage(number) => match preview.stages.get(number) {
             None => Content::Empty,
+            Some(stage) if sides.output_alone => stream(Some(stage.out.clone())),
             Some(stage) if stage.input_lines().max(stage.out.lines()) > INLINE_LINES => {
                 return None;
             }
-            Some(stage) => Content::Stage { stage: number, rows: Arc::new(rows_of(stage, hide)) },
+            Some(stage) => {
+                Content::Stage { stage: number, rows: Arc::new(rows_of(stage, sides.unfolded)) }
+            }
         },
     })
 }
 
 /// The rows of a stage.
-pub(crate) fn rows_of(stage: &StageResult, hide: bool) -> Alignment {
+pub(crate) fn rows_of(stage: &StageResult, unfolded: bool) -> Alignment {
     let rows = Alignment::of(stage);
-    if hide { rows.without_dropped() } else { rows }
+    if unfolded { rows } else { rows.folded() }
 }
 
-/// The texts of both sides of a row.
+/// A line of the inputs of a stage, counted over all of them.
+fn input_line(stage: &StageResult, flat: u64) -> Option<Bytes> {
+    let (input, line) = stage.input_at(flat)?;
+    stage.inputs.get(input)?.kept.line_start(line, LINE_START)
+}
+
+/// The texts of both sides of a row; a folded row has none at the left.
 pub(crate) fn row_lines(
     preview: &Preview,
     content: &Content,
@@ -201,10 +252,8 @@ pub(crate) fn row_lines(
             let (Some(row), Some(stage)) = (rows.row(row), preview.stages.get(*stage)) else {
                 return (Row::default(), None, None);
             };
-            let left = row
-                .left
-                .and_then(|flat| stage.input_at(flat))
-                .and_then(|(input, line)| stage.inputs[input].kept.line_start(line, LINE_START));
+            let shown = row.left.filter(|_| row.folded.is_none());
+            let left = shown.and_then(|flat| input_line(stage, flat));
             let right = row.right.and_then(|line| stage.out.line_start(line, LINE_START));
             (row, left, right)
         }
@@ -243,11 +292,21 @@ pub(crate) fn search(
         if row.is_multiple_of(512) && stop() {
             break;
         }
-        let (_, left, right) = row_lines(preview, content, row);
+        let (shown, left, right) = row_lines(preview, content, row);
         let has = |line: &Option<Bytes>| {
             line.as_ref().is_some_and(|line| !matches(line, query).is_empty())
         };
-        if has(&left) || has(&right) {
+        let has_folded = || match (content, shown.left, shown.folded) {
+            (Content::Stage { stage, .. }, Some(first), Some(count)) => {
+                preview.stages.get(*stage).is_some_and(|stage| {
+                    (first..first + count)
+                        .take_while(|line| !line.is_multiple_of(512) || !stop())
+                        .any(|line| has(&input_line(stage, line)))
+                })
+            }
+            _ => false,
+        };
+        if has(&left) || has(&right) || has_folded() {
             found.push(row as u32);
             if found.len() >= MATCHES_MAX {
                 break;
@@ -272,6 +331,32 @@ mod tests {
         assert_eq!((lens.cursor, lens.top), (99, 90));
         lens.step(-200);
         assert_eq!((lens.cursor, lens.top), (0, 0));
+    }
+
+    #[test]
+    fn at_the_end_it_follows_what_comes() {
+        let stream = |lines: usize| {
+            let kept = Arc::new(Kept::of("x\n".repeat(lines).as_bytes()));
+            Content::Stream { lines: kept.lines(), kept }
+        };
+        let mut lens = Lens { height: 10, ..Lens::default() };
+        lens.show(stream(30), false);
+        lens.go(29);
+        lens.show(stream(40), true);
+        assert_eq!(lens.cursor, 29, "it is only where it happens to be");
+        lens.go(usize::MAX);
+        lens.show(stream(50), true);
+        assert_eq!((lens.cursor, lens.top), (49, 40));
+        lens.step(1);
+        lens.show(stream(60), true);
+        assert_eq!(lens.cursor, 59);
+        lens.step(-1);
+        lens.show(stream(70), true);
+        assert_eq!(lens.cursor, 58);
+        lens.go(usize::MAX);
+        lens.show(stream(80), false);
+        lens.show(stream(90), true);
+        assert_eq!(lens.cursor, 0, "something else is looked at from its beginning");
     }
 
     #[test]

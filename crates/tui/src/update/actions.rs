@@ -79,8 +79,8 @@ impl App {
                     None => self.message = Some("no match; / searches".to_owned()),
                 }
             }
-            Action::HideDropped => {
-                self.lens.hide = !self.lens.hide;
+            Action::Unfold => {
+                self.lens.unfolded = !self.lens.unfolded;
                 self.lens.search = None;
                 self.refresh_lens(false);
             }
@@ -94,7 +94,11 @@ impl App {
                 self.lens.wrap = !self.lens.wrap;
                 self.lens.column = 0;
             }
-            Action::TurnOver => self.lens.turned = !self.lens.turned,
+            Action::TurnOver => {
+                self.lens.turned = !self.lens.turned;
+                self.lens.search = None;
+                self.refresh_lens(false);
+            }
             Action::RunAll => self.ask_to_run(),
             Action::Export => self.ask_what_to_export(),
             Action::Throughput => self.open_screen(Screen::Throughput),

@@ -197,6 +197,11 @@ impl App {
             KeyCode::Home => self.lens.go(0),
             KeyCode::End => self.lens.go(usize::MAX),
             KeyCode::Tab | KeyCode::Esc => self.focus = Focus::River,
+            KeyCode::Enter if self.lens.open_fold() => {
+                if let Some(search) = self.lens.search.clone() {
+                    self.start_search(&search.query);
+                }
+            }
             _ => return false,
         }
         true

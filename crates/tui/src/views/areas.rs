@@ -1,10 +1,12 @@
 //! Where everything is on the screen.
 
-use ratatui::layout::Rect;
+use ratatui::layout::{Rect, Size};
 
 use super::canvas::WIDE;
+use super::lens::TWO_SIDES;
 use super::{command, drawer};
 use crate::state::app::App;
+use crate::state::screen::Page;
 
 /// Where everything is.
 #[derive(Clone, Copy, Debug, Default)]
@@ -71,7 +73,12 @@ pub(super) fn areas(area: Rect, app: &App) -> Areas {
     }
 }
 
-/// Rows of data the lens has room for on a screen of this size.
-pub(crate) fn lens_rows(width: u16, height: u16, app: &App) -> usize {
-    usize::from(areas(Rect::new(0, 0, width, height), app).lens.height.saturating_sub(2)).max(1)
+/// What has room on a screen of this size.
+pub(crate) fn page(size: Size, app: &App) -> Page {
+    let lens = areas(Rect::new(0, 0, size.width, size.height), app).lens;
+    Page {
+        size,
+        lens_rows: usize::from(lens.height.saturating_sub(2)).max(1),
+        narrow: lens.width < TWO_SIDES,
+    }
 }

@@ -82,8 +82,8 @@ impl Stand {
     fn drawn(&mut self, width: u16, height: u16) -> Terminal<TestBackend> {
         let mut terminal = Terminal::new(TestBackend::new(width, height)).unwrap();
         let size = ratatui::layout::Size::new(width, height);
-        let rows = super::lens_rows(width, height, &self.app);
-        self.app.set_page(size, rows);
+        let page = super::page(size, &self.app);
+        self.app.set_page(page);
         terminal.draw(|frame| super::draw(frame, &self.app)).unwrap();
         terminal
     }

@@ -31,7 +31,7 @@ fn from_the_demo_to_a_written_file_and_back() {
     // Over the stages, and into the lens.
     terminal.escape("↑↓ select");
     terminal.press(&["Home", "Down"]);
-    terminal.wait("through 1");
+    terminal.wait("out of 1");
     terminal.press(&["Right"]);
     terminal.wait("splits every line at each single space and keeps field 3");
     terminal.press(&["Tab", "End"]);
@@ -96,7 +96,7 @@ fn the_same_way_in_a_small_terminal() {
 
     terminal.escape("↑↓ select");
     terminal.press(&["Home", "Down"]);
-    terminal.wait("through 1");
+    terminal.wait("out of 1");
     terminal.press(&["Right"]);
     terminal.wait("splits every line at each single space");
     terminal.press(&["/"]);
@@ -144,9 +144,9 @@ fn a_small_terminal_an_error_and_a_resize() {
     terminal.wait("4 head -n 2");
     terminal.escape("↑↓ select");
     terminal.press(&["Left"]);
-    terminal.wait("into 3");
-    terminal.press(&["o"]);
     terminal.wait("out of 3");
+    terminal.press(&["o"]);
+    terminal.wait("into 3");
     terminal.resize(160, 50);
     terminal.wait("keeps 2 of");
     terminal.resize(30, 9);

@@ -4,7 +4,7 @@ use parking_lot::Mutex;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
-use stream::{Block, OriginStore, Sink, Source, StageMeter, WriteError};
+use stream::{Arrivals, Block, OriginStore, Sink, Source, StageMeter, WriteError};
 
 use crate::base::limits::{Limit, Limits};
 use crate::base::sinks::Nowhere;
@@ -12,10 +12,11 @@ use crate::exec::command::CommandStarter;
 use crate::exec::context::{Doors, Observer, Taps, Withheld};
 use crate::files::cut_short::{EndSeen, TellsEnd};
 use crate::files::held_back::HeldBackFiles;
+use crate::kept::arrivals::{CameBy, ThroughStage};
 use crate::kept::lines::Kept;
 use crate::kept::sinks::Messages;
 use crate::plan::outcome::StageOutcome;
-use crate::plan::pipeline::{Plan, StagePlan};
+use crate::plan::pipeline::{Plan, StageKind, StagePlan};
 use crate::policy::HeldCommand;
 use crate::runs::figures::FigureTable;
 use crate::runs::preview::task::Task;
@@ -73,19 +74,26 @@ pub(super) struct Build {
     pub(super) kept: Arc<Kept>,
     pub(super) origins: Arc<Mutex<OriginStore>>,
     pub(super) messages: Arc<Messages>,
+    pub(super) came_by: CameBy,
     pub(super) held: Mutex<Vec<HeldCommand>>,
     pub(super) inside: FigureTable,
     pub(super) cut: Arc<Mutex<Option<Limit>>>,
 }
 
 impl Build {
-    pub(super) fn of(task: &Task<'_>) -> Self {
+    pub(super) fn of(task: &Task<'_>, stage: &StagePlan, meter: &Arc<StageMeter>) -> Self {
         let kept: Arc<Kept> = Arc::default();
         let files = Arc::new(task.files.of_stage(&kept));
         let commands = CommandStarter { files: files.clone(), ..task.starter.clone() };
+        let came_by = match stage.kind {
+            StageKind::Native(_) => CameBy::Meter(meter.clone()),
+            // What is read inside of it is its standard input.
+            _ => CameBy::Input(Some(0)),
+        };
         Self {
             files,
             commands,
+            came_by,
             input_end: EndSeen::of_stage(kept.clone()),
             kept,
             origins: Arc::default(),
@@ -104,11 +112,29 @@ pub(super) struct SampleTaps {
     pub(super) input: Mutex<Option<Box<dyn Source>>>,
     /// Where standard output leads at the end, and errors that are sent there by `2>&1 > file`.
     pub(super) screen: Arc<dyn Sink>,
+    /// When the lines came that the first stage reads.
+    pub(super) came: Option<Arc<dyn Arrivals>>,
     pub(super) builds: Vec<Build>,
     /// What the first stage has written, where it is run elsewhere.
     pub(super) live: Option<Arc<Kept>>,
     /// `exec` has led the errors somewhere else.
     pub(super) redirected: bool,
+}
+
+impl SampleTaps {
+    /// When the lines that stage `number` reads came.
+    fn came(&self, number: usize) -> Option<Arc<dyn Arrivals>> {
+        let (first, through) = match &self.live {
+            // The first stage is run elsewhere: what it writes is what comes.
+            Some(live) => (live.arrivals()?, self.builds.get(1..number)?),
+            None => (self.came.clone()?, self.builds.get(..number)?),
+        };
+        let through = through.iter().fold(first, |inner, build| {
+            let (origins, by) = (build.origins.clone(), build.came_by.clone());
+            Arc::new(ThroughStage { inner, origins, by })
+        });
+        Some(through)
+    }
 }
 
 impl Taps for SampleTaps {
@@ -118,7 +144,8 @@ impl Taps for SampleTaps {
     }
 
     fn reading(&self, number: usize, source: Box<dyn Source>) -> Box<dyn Source> {
-        Box::new(TellsEnd::new(source, self.builds[number].input_end.clone()))
+        let ends = TellsEnd::new(source, self.builds[number].input_end.clone());
+        Box::new(ends.came(self.came(number)))
     }
 
     fn doors(&self, number: usize) -> Doors<'_> {

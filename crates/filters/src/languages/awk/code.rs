@@ -1,5 +1,7 @@
 //! The compiled form of an awk program: names are places, constants are folded, patterns compiled.
 
+use std::collections::BTreeSet;
+
 use pattern::Pattern;
 
 use super::tree::{Arithmetic, Builtin, Comparison, Redirection};
@@ -55,11 +57,30 @@ pub(super) struct Code {
     /// The names of the variables that are no arrays, by their places.
     pub(super) globals: Vec<String>,
     pub(super) arrays: usize,
+    /// The fields read by their number.
+    pub(super) columns: BTreeSet<usize>,
+    /// How often the program names `FS` or `RS`.
+    pub(super) separators_named: usize,
     /// How many rules have a range.
     pub(super) ranges: usize,
     /// Where the program does nothing but for records that match this pattern: no others need be
     /// looked at.
     pub(super) only: Option<Pattern>,
+}
+
+impl Code {
+    /// What fields are separated by from the first line on, if that is set once, to a text, before
+    /// anything is read; `None` where the program may set it otherwise.
+    pub(super) fn separator(&self) -> Option<&[u8]> {
+        let set = self.begin.iter().flatten().find_map(|step| match step {
+            Step::Run(Node::Assign(assigned)) => match &**assigned {
+                (Place::Special(Special::Fs), Node::Text(text)) => Some(*text),
+                _ => None,
+            },
+            _ => None,
+        })?;
+        self.texts.get(set).filter(|_| self.separators_named == 1).map(Vec::as_slice)
+    }
 }
 
 #[derive(Debug)]

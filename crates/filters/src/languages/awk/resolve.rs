@@ -210,6 +210,9 @@ impl Resolver<'_> {
         if let Variable::Global(name) = &variable
             && let Some((_, special)) = SPECIALS.iter().find(|(known, _)| known == name)
         {
+            if matches!(special, code::Special::Fs | code::Special::Rs) {
+                self.code.separators_named += 1;
+            }
             return Ok(Place::Special(*special));
         }
         let uses = self.uses.entry(variable.clone()).or_default();
@@ -454,6 +457,7 @@ impl Resolver<'_> {
             },
             ExprKind::Field(number) => match self.node(number)? {
                 Node::Number(number) if number >= 0.0 && number < f64::from(i32::MAX) => {
+                    self.code.columns.insert(number as usize);
                     Node::Column(number as usize)
                 }
                 number => Node::Field(Box::new(number), at),

@@ -45,6 +45,18 @@ impl Splitter {
         }
     }
 
+    /// The places of all fields of a record.
+    pub(super) fn places(&self, record: &[u8]) -> Vec<std::ops::Range<usize>> {
+        let (mut at, mut fields) = (Some(0), Vec::new());
+        while let Some(place) = at
+            && let Some(((start, end), next)) = self.next(record, place)
+        {
+            fields.push(start..end);
+            at = next;
+        }
+        fields
+    }
+
     /// The field that begins at or after `at`, and where to look for the next one; that place is
     /// `None` behind the last field. `None` where there is no field.
     #[inline]
@@ -107,14 +119,9 @@ mod tests {
 
     fn cut(separator: &str, paragraphs: bool, text: &str) -> String {
         let splitter = Splitter::new(separator.as_bytes(), paragraphs).unwrap();
-        let (mut at, mut fields) = (Some(0), Vec::new());
-        while let Some(place) = at
-            && let Some(((start, end), next)) = splitter.next(text.as_bytes(), place)
-        {
-            fields.push(format!("<{}>", &text[start..end]));
-            at = next;
-        }
-        fields.concat().replace('\n', "~")
+        let fields = splitter.places(text.as_bytes()).into_iter();
+        let shown: String = fields.map(|field| format!("<{}>", &text[field])).collect();
+        shown.replace('\n', "~")
     }
 
     #[test]

@@ -326,6 +326,25 @@ impl Order {
         if reverse { !number } else { number }
     }
 
+    /// The fields of a line, where keys count them. Without a separator the blanks before a field
+    /// belong to it.
+    pub(super) fn fields(&self, line: &[u8]) -> Option<Vec<Range<usize>>> {
+        if self.plain {
+            return None;
+        }
+        let mut fields = Vec::new();
+        let mut start = 0;
+        while start < line.len() {
+            let length = match self.separator {
+                Some(byte) => memchr(byte, &line[start..]).unwrap_or(line.len() - start),
+                None => field_length(&line[start..]),
+            };
+            fields.push(start..start + length);
+            start += length + usize::from(self.separator.is_some());
+        }
+        Some(fields)
+    }
+
     /// Where the keys are in a line; empty where the whole line is the key.
     pub(super) fn key_ranges(&self, line: &[u8]) -> Vec<Range<usize>> {
         if self.plain {

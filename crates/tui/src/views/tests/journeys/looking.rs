@@ -85,18 +85,55 @@ fn a_search_finds_rows_and_goes_from_one_to_the_next() {
 }
 
 #[test]
-fn lines_that_a_stage_drops_are_hidden_and_shown() {
+fn lines_that_a_stage_drops_are_folded_and_shown() {
     let mut stand = river(LINE);
     press(&mut stand, "Home Right Right");
     assert_eq!(stand.app.place, Place::Stage(1));
     let rows = |stand: &Stand| stand.app.lens.len();
-    let all = rows(&stand);
-    assert_eq!(all, 300, "each line of the input has a row");
-    press(&mut stand, "Tab Down Down Down h");
-    assert_eq!(rows(&stand), 60, "one of five is kept");
+    // One of five is kept, the first one first.
+    assert_eq!(rows(&stand), 60 + 60);
+    press(&mut stand, "Tab Enter");
+    assert_eq!(stand.app.focus, Focus::Text, "nothing to open: it is the stage that is edited");
+    press(&mut stand, "Esc Tab Down");
+    let screen = stand.screen(120, 40);
+    assert!(screen.contains("4 lines dropped  Enter shows them"), "{screen}");
+    press(&mut stand, "Enter");
+    assert_eq!((rows(&stand), stand.app.lens.cursor), (60 + 59 + 4, 1));
+    assert!(!stand.screen(120, 40).contains("Enter shows them"));
+    press(&mut stand, "h");
+    assert_eq!(rows(&stand), 300, "each line of the input has a row");
     assert_eq!(stand.app.lens.cursor, 0, "other rows are looked at from the first on");
     press(&mut stand, "h");
-    assert_eq!(rows(&stand), all);
+    assert_eq!(rows(&stand), 120);
+}
+
+#[test]
+fn what_is_folded_is_searched_too() {
+    let mut stand = river(LINE);
+    press(&mut stand, "Home Right Right Tab");
+    // A line that is dropped, the third of the fold.
+    stand.app.start_search("card=8 ");
+    assert_eq!(found(&mut stand), [3]);
+    assert_eq!(stand.app.lens.cursor, 3);
+    press(&mut stand, "Enter");
+    // Its row is another one now that the fold is open.
+    found(&mut stand);
+    assert_eq!(*stand.app.lens.search.as_ref().unwrap().rows, [5]);
+}
+
+#[test]
+fn the_output_is_shown_alone_over_the_whole_width() {
+    let mut stand = river("cut -d' ' -f2 DIR/gate.log | sort | uniq -c");
+    press(&mut stand, "End Tab o");
+    assert!(matches!(stand.app.lens.content, Content::Stream { lines: 7, .. }));
+    assert!(stand.screen(120, 40).contains("o both sides"));
+    press(&mut stand, "o");
+    assert!(matches!(stand.app.lens.content, Content::Stage { stage: 2, .. }));
+    // On a narrow screen it is there first, and the input the other side.
+    stand.screen(80, 24);
+    assert!(matches!(stand.app.lens.content, Content::Stream { lines: 7, .. }));
+    press(&mut stand, "o");
+    assert!(matches!(stand.app.lens.content, Content::Stage { stage: 2, .. }));
 }
 
 #[test]

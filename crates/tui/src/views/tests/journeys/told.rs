@@ -33,7 +33,7 @@ fn facts(stand: &Stand) -> Vec<String> {
             lens.column,
             lens.view,
             if lens.wrap { ", wrapped" } else { "" },
-            if lens.hide { ", without dropped" } else { "" },
+            if lens.unfolded { ", all lines" } else { "" },
             if lens.turned { ", turned" } else { "" },
         ),
         format!("history {}", app.text.history.join(" ⏎ ").replace(&folder, "DIR")),
