@@ -73,9 +73,10 @@ const PAGE: &str = "docs/screen-words.md";
 
 /// Where the words of the screen are: a part of the page for each, with a file's own first sentence
 /// as its title.
-const SCREEN: [&str; 9] = [
+const SCREEN: [&str; 10] = [
     "crates/tui/src/actions.rs",
     "crates/tui/src/hints.rs",
+    "crates/tui/src/noted.rs",
     "crates/tui/src/help.rs",
     "crates/tui/src/views/",
     "crates/tui/src/state/",

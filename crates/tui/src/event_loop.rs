@@ -70,6 +70,7 @@ pub fn run(options: Options) -> Result<Option<i32>, TuiError> {
     let mut app = App::new(Setup {
         text: options.text,
         path: options.path,
+        shell_history: crate::storage::shell_history::usual(),
         shelves: std::iter::once(".".into()).chain(options.shelves).collect(),
         theme: Theme::new(background, depth),
         variables: Variables::new("ylotrope", options.parameters),

@@ -2,6 +2,7 @@
 
 use crate::actions::{ALL, Action};
 use crate::state::app::App;
+use crate::state::drawer::Drawer;
 use crate::state::place::Focus;
 use crate::state::run::Shows;
 use crate::state::screen::Screen;
@@ -16,7 +17,9 @@ const COMPLETION: &[Hint] = &[("Tab", "next"), ("Shift-Tab", "previous"), ("Esc"
 const TEXT: &[Hint] = &[
     ("Esc", "to the river"),
     ("Tab", "complete"),
+    ("Enter", "result"),
     ("↑↓", "earlier lines"),
+    ("Ctrl-R", "search them"),
     ("Alt-Enter", "new line"),
     ("Alt-u", "undo"),
     ("Ctrl-S", "save"),
@@ -99,7 +102,13 @@ fn with(first: &[Hint], actions: &[Action]) -> Vec<Hint> {
 /// The keys worth showing where the cursor is: key and short name.
 pub(crate) fn hints(app: &App) -> Vec<Hint> {
     if let Some(drawer) = &app.drawer {
-        return drawer.hints();
+        let mut hints = drawer.hints();
+        if let Drawer::Confirm(question) = drawer
+            && app.has_safe_yes(question)
+        {
+            hints.insert(0, ("Enter", "yes"));
+        }
+        return hints;
     }
     match (app.focus, app.screen) {
         (Focus::Text, _) => in_text(app),
@@ -170,6 +179,7 @@ fn in_river(app: &App) -> Vec<Hint> {
     let mut actions = of_stage(app);
     actions.extend(app.has_pending().then_some(Action::Pending));
     actions.extend(app.is_from_part().then_some(Action::Everything));
+    actions.extend((app.text.commands().0.len() > 1).then_some(Action::NextCommand));
     actions.extend(RIVER);
     with(&[("↑↓", "select"), ("Tab", "lens")], &actions)
 }

@@ -5,6 +5,7 @@ mod actions;
 mod event_loop;
 mod help;
 mod hints;
+mod noted;
 mod state;
 mod storage;
 mod terminal;

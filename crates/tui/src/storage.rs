@@ -2,4 +2,5 @@
 
 pub(crate) mod config;
 pub(crate) mod recovery;
+pub(crate) mod shell_history;
 pub(crate) mod store;

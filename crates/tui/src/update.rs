@@ -31,6 +31,7 @@ mod clipboard;
 mod compare;
 mod drawer;
 mod export;
+mod history;
 mod keys;
 mod parse;
 mod pending;
@@ -80,6 +81,7 @@ impl App {
                 runs: setup.runs,
                 kept_runs: None,
                 config: setup.config,
+                shell_history: setup.shell_history,
                 shelves: setup.shelves,
             },
             focus: Focus::Text,
@@ -334,6 +336,9 @@ impl App {
         // One of the first lines comes before that of everything, which is still awaited.
         let generation = preview.generation;
         self.keep_acted(&preview);
+        if preview.text == self.text.editor.text() {
+            self.note_evaluated(&preview.text);
+        }
         self.result.preview = Some(preview);
         self.result.notes.clear();
         self.result.noted = None;

@@ -25,6 +25,7 @@ pub(super) fn rooms(name: &str) -> Option<&'static [&'static str]> {
             "storage",
             "state",
             "hints",
+            "noted",
             "help",
             "update",
             "views",

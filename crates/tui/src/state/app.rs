@@ -33,6 +33,8 @@ pub(crate) struct Setup {
     pub(crate) path: Option<PathBuf>,
     /// Folders the Shelf looks into.
     pub(crate) shelves: Vec<PathBuf>,
+    /// The history file of the user's shell, where there is one.
+    pub(crate) shell_history: Option<PathBuf>,
     /// Colours.
     pub(crate) theme: Theme,
     /// Positional parameters.

@@ -14,6 +14,10 @@ use crate::state::sample_form::SampleForm;
 pub(crate) enum Drawer {
     /// All keys, scrolled by this many rows.
     Help(usize),
+    /// All notes, scrolled by this many rows.
+    Notes(usize),
+    /// Earlier lines.
+    History(Box<EarlierLines>),
     /// Which lines are worked on.
     Sample(SampleForm),
     /// A line of text is asked for.
@@ -53,6 +57,14 @@ pub(crate) struct Prompt {
     pub kind: PromptKind,
     /// The text so far.
     pub input: Input,
+}
+
+/// Earlier lines, and whether those of the shell can be read too.
+pub(crate) struct EarlierLines {
+    /// The newest first.
+    pub list: List<String>,
+    /// A file of the shell that has not been read.
+    pub offered: Option<PathBuf>,
 }
 
 /// A file that is not taken back because others have changed it.
@@ -113,7 +125,9 @@ impl Drawer {
             Self::Shelf(list) => &mut list.query,
             Self::Actions(list) => &mut list.query,
             Self::Export(list) => &mut list.query,
+            Self::History(earlier) => &mut earlier.list.query,
             Self::Help(_)
+            | Self::Notes(_)
             | Self::Sample(_)
             | Self::Confirm(_)
             | Self::Program(_)
@@ -127,7 +141,16 @@ impl Drawer {
     /// The keys that mean something in it.
     pub(crate) fn hints(&self) -> Vec<(&'static str, &'static str)> {
         match self {
-            Self::Help(_) | Self::Changes(_) => vec![("↑↓", "scroll"), ("Esc", "close")],
+            Self::History(earlier) => {
+                let mut hints = vec![("↑↓", "choose"), ("type", "to search"), ("Enter", "take it")];
+                hints
+                    .extend(earlier.offered.is_some().then_some(("Tab", "those of the shell too")));
+                hints.push(("Esc", "close"));
+                hints
+            }
+            Self::Help(_) | Self::Notes(_) | Self::Changes(_) => {
+                vec![("↑↓", "scroll"), ("Esc", "close")]
+            }
             Self::Sample(form) if form.row == 3 => {
                 vec![
                     ("↑↓", "choose"),

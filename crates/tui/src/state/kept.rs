@@ -21,6 +21,8 @@ pub(crate) struct KeptState {
     pub(crate) kept_runs: Option<Arc<Vec<KeptRun>>>,
     /// The configuration; `None` for none.
     pub(crate) config: Option<Config>,
+    /// The history file of the user's shell, where there is one.
+    pub(crate) shell_history: Option<PathBuf>,
     /// Folders the Shelf looks into.
     pub(crate) shelves: Vec<PathBuf>,
 }

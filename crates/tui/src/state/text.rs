@@ -32,6 +32,8 @@ pub(crate) struct TextState {
     pub(crate) history: Vec<String>,
     /// The earlier line on show, and the text that was typed before it.
     pub(crate) recalled: Option<(usize, String)>,
+    /// The longest text so far of the line that is being typed that had a result.
+    pub(crate) evaluated: Option<String>,
     /// Texts that were parsed or are being parsed.
     pub(crate) parses: u64,
     /// The pipeline that was evaluated last.
@@ -52,6 +54,7 @@ impl TextState {
             completion: None,
             history,
             recalled: None,
+            evaluated: None,
             parses: 0,
             shown_span: None,
         }
@@ -67,8 +70,93 @@ impl TextState {
         self.is_changed() && !self.editor.text().trim().is_empty()
     }
 
+    /// The pipelines that can be looked at, and which of them is.
+    pub(crate) fn commands(&self) -> (Vec<&Pipeline>, usize) {
+        let all = self.script.as_ref().map(|script| script.pipelines());
+        let all = all.into_iter().flatten().filter(|pipeline| !pipeline.only_assigns());
+        let all: Vec<&Pipeline> = all.collect();
+        let shown = self.pipeline().map(|pipeline| pipeline.span);
+        let at = all.iter().position(|pipeline| Some(pipeline.span) == shown).unwrap_or(0);
+        (all, at)
+    }
+
+    /// Notes that the text has a result. Gives a line that had one before and is given up by it: to
+    /// the earlier lines it goes, while a line that is still being typed does not.
+    pub(crate) fn evaluated(&mut self, text: &str) -> Option<String> {
+        let text = text.trim();
+        let before = self.evaluated.as_deref().unwrap_or_default();
+        if is_part_of(before, text) {
+            self.evaluated = Some(text.to_owned());
+            None
+        } else if is_part_of(text, before) {
+            // Some of it was deleted; what it becomes is to be seen.
+            None
+        } else {
+            self.evaluated.replace(text.to_owned())
+        }
+    }
+
+    /// A line that had a result and that this text is not the continuation of.
+    pub(crate) fn given_up(&mut self, text: &str) -> Option<String> {
+        self.evaluated.take().filter(|before| !is_part_of(before, text.trim()))
+    }
+
     /// The pipeline that is looked at.
     pub(crate) fn pipeline(&self) -> Option<&Pipeline> {
         self.script.as_ref().and_then(|script| script.shown(self.editor.cursor()))
+    }
+}
+
+/// True where `whole` is `part` with something put in at one place.
+fn is_part_of(part: &str, whole: &str) -> bool {
+    let (part, whole) = (part.as_bytes(), whole.as_bytes());
+    let before = part.iter().zip(whole).take_while(|(one, other)| one == other).count();
+    let (rest, end) = (&part[before..], &whole[before.min(whole.len())..]);
+    end.ends_with(rest)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_line_is_remembered_when_another_takes_its_place() {
+        let mut state = TextState::new(String::new(), None, Vec::new());
+        let mut given_up = Vec::new();
+        for text in [
+            "seq 9",
+            "seq 9 | sort",
+            "seq 9 | sort | uniq",
+            // Some of it goes, and comes again otherwise.
+            "seq 9 | sort",
+            "seq 9 | sort | tac",
+            // Something is put in and taken out.
+            "seq 90 | sort | tac",
+            "seq 9 | sort | tac",
+            "ls",
+        ] {
+            given_up.extend(state.evaluated(text));
+        }
+        assert_eq!(given_up, ["seq 9 | sort | uniq", "seq 90 | sort | tac"]);
+        assert_eq!(state.evaluated.as_deref(), Some("ls"));
+    }
+
+    #[test]
+    fn parts_have_one_place_where_something_is_missing() {
+        for (part, whole) in [
+            ("", ""),
+            ("", "a"),
+            ("ab", "ab"),
+            ("ab", "xab"),
+            ("ab", "axb"),
+            ("ab", "abx"),
+            ("aa", "aaa"),
+        ] {
+            assert!(is_part_of(part, whole), "{part} {whole}");
+        }
+        for (part, whole) in [("a", ""), ("ab", "b"), ("ab", "xaxb"), ("abc", "abd"), ("ab", "ba")]
+        {
+            assert!(!is_part_of(part, whole), "{part} {whole}");
+        }
     }
 }

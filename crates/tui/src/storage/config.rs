@@ -38,6 +38,9 @@ struct Content {
     /// Memory that a preview may take, in MiB.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     preview_memory_mib: Option<u64>,
+    /// The history file of the shell is read too.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    shell_history: bool,
     /// What may always be started in the Bench.
     #[serde(default)]
     allowed: Vec<Allowed>,
@@ -146,10 +149,36 @@ impl Config {
     /// A file that cannot be read or written, or is no configuration.
     pub(crate) fn allow(&self, consent: &Consent) -> Result<(), ConfigError> {
         let allowed = Allowed::of(consent)?;
-        let mut content = self.read()?;
-        if !content.allowed.contains(&allowed) {
-            content.allowed.push(allowed);
+        self.change(|content| {
+            if !content.allowed.contains(&allowed) {
+                content.allowed.push(allowed);
+            }
+        })
+    }
+
+    /// Whether the history file of the shell is read too (`shell_history`).
+    ///
+    /// # Errors
+    /// A file that cannot be read, or is not a configuration.
+    pub(crate) fn reads_shell_history(&self) -> Result<bool, ConfigError> {
+        Ok(self.read()?.shell_history)
+    }
+
+    /// The history file of the shell is read from now on. What is wrong with the file stays as it is.
+    ///
+    /// # Errors
+    /// As [`Config::allow`].
+    pub(crate) fn read_shell_history(&self) -> Result<(), ConfigError> {
+        if self.reads_shell_history()? {
+            Ok(())
+        } else {
+            self.change(|content| content.shell_history = true)
         }
+    }
+
+    fn change(&self, change: impl FnOnce(&mut Content)) -> Result<(), ConfigError> {
+        let mut content = self.read()?;
+        change(&mut content);
         let text = toml::to_string(&content).map_err(|error| ConfigError::Text {
             path: self.path.display().to_string(),
             message: error.to_string(),

@@ -7,6 +7,7 @@ use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 use crate::actions::ALL;
 use crate::help;
+use crate::noted;
 use crate::state::app::App;
 use crate::state::drawer::{Drawer, PromptKind, Question, ShelfEntry};
 use crate::state::list::{List, edit};
@@ -53,6 +54,19 @@ impl App {
         let Some(mut drawer) = self.drawer.take() else { return };
         let stays = match &mut drawer {
             Drawer::Help(top) => scroll(top, key.code, help::rows(self.screen).len()),
+            Drawer::Notes(top) => scroll(top, key.code, noted::all(self).len()),
+            Drawer::History(earlier) if key.code == KeyCode::Tab => {
+                self.read_shell_history(earlier);
+                true
+            }
+            Drawer::History(earlier) => match chosen(&mut earlier.list, key) {
+                Choice::None => true,
+                Choice::Nothing => false,
+                Choice::Entry(line) => {
+                    self.take_line(&line);
+                    false
+                }
+            },
             Drawer::Changes(changes) => {
                 let rows = changes.difference.as_ref().map_or(0, |one| one.rows.len());
                 scroll(&mut changes.top, key.code, rows)
@@ -121,6 +135,8 @@ impl App {
     fn question_key(&mut self, question: Question, code: KeyCode) -> bool {
         let letter = match code {
             KeyCode::Char(letter) => letter.to_ascii_lowercase(),
+            // Where nothing is changed by it.
+            KeyCode::Enter if self.has_safe_yes(&question) => 'y',
             _ => return true,
         };
         match (question, letter) {
@@ -141,6 +157,19 @@ impl App {
             _ => return true,
         }
         false
+    }
+
+    /// True where a yes changes nothing: no file is written and no program started.
+    pub(crate) fn has_safe_yes(&self, question: &Question) -> bool {
+        let Some(preview) = &self.result.preview else { return false };
+        let starts = |stage: &engine::StageResult| {
+            matches!(stage.plan.kind, engine::StageKind::Host(_)) || !stage.held.is_empty()
+        };
+        *question == Question::RunAll
+            && preview.pending.is_empty()
+            && preview.commands.is_empty()
+            && !preview.stages.iter().any(starts)
+            && self.fed_programs().is_empty()
     }
 
     fn answered(&mut self, kind: &PromptKind, text: &str) {

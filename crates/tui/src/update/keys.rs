@@ -56,6 +56,7 @@ impl App {
             (KeyCode::Char('q'), true) => return self.act(Action::Quit),
             (KeyCode::Char('s'), true) => return self.act(Action::Save),
             (KeyCode::Char('o'), true) => return self.act(Action::Shelf),
+            (KeyCode::Char('r'), true) => return self.act(Action::History),
             (KeyCode::Char('c'), true) => return self.interrupt(),
             (KeyCode::F(1), _) => return self.act(Action::Help),
             (KeyCode::F(2), _) => return self.act(Action::Program),
@@ -63,6 +64,7 @@ impl App {
             (KeyCode::F(4), _) => return self.act(Action::Pending),
             (KeyCode::F(5), _) => return self.act(Action::Throughput),
             (KeyCode::F(6), _) => return self.act(Action::Compare),
+            (KeyCode::F(7), _) => return self.act(Action::Fix),
             (KeyCode::PageDown, _) if self.screen.has_lens() => {
                 return self.lens.step(self.lens.height.saturating_sub(1).max(1) as i64);
             }

@@ -5,7 +5,7 @@ use shell::Span;
 
 use crate::state::app::App;
 use crate::state::drawer::Drawer;
-use crate::state::place::Focus;
+use crate::state::place::{Focus, Place};
 use crate::text::complete::{common, complete};
 use crate::text::editor::readline;
 
@@ -111,14 +111,28 @@ impl App {
             return;
         }
         self.remember_line();
-        if self.text.problem.is_none() {
-            self.message = None;
+        if self.text.problem.is_some() || text.trim().is_empty() {
+            return;
         }
+        // On to the result: what the last stage writes.
+        self.message = None;
+        let stages = self.text.pipeline().map_or(0, |pipeline| pipeline.commands.len());
+        self.focus = Focus::Lens;
+        self.select(Place::Stage(stages.saturating_sub(1)));
     }
 
-    /// Adds the text to the earlier lines.
+    /// Adds the text to the earlier lines, and before it a longer one that it was cut from.
     pub(crate) fn remember_line(&mut self) {
-        let text = self.text.editor.text().trim().to_owned();
+        let text = self.text.editor.text().to_owned();
+        if let Some(longer) = self.text.given_up(&text) {
+            self.remember(&longer);
+        }
+        self.remember(&text);
+    }
+
+    /// Adds a line to the earlier ones, as the newest.
+    pub(crate) fn remember(&mut self, text: &str) {
+        let text = text.trim().to_owned();
         if text.is_empty() || self.text.history.last() == Some(&text) {
             return;
         }

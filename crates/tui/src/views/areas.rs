@@ -2,9 +2,8 @@
 
 use ratatui::layout::{Rect, Size};
 
-use super::canvas::WIDE;
 use super::lens::TWO_SIDES;
-use super::{command, drawer};
+use super::{command, drawer, river};
 use crate::state::app::App;
 use crate::state::screen::Page;
 
@@ -46,13 +45,7 @@ pub(super) fn areas(area: Rect, app: &App) -> Areas {
     let bottom_rule = notes.saturating_sub(1);
     let middle = rule + 1;
     let middle_rows = bottom_rule.saturating_sub(middle);
-    let river_width = if width >= 150 {
-        52
-    } else if width >= WIDE {
-        42
-    } else {
-        (width * 2 / 5).clamp(20.min(width), 31.min(width))
-    };
+    let river_width = river::width(app, width);
     let body = row(middle, middle_rows);
     let lens_left = (river_width + 2).min(width);
     Areas {

@@ -23,6 +23,18 @@ impl Canvas<'_> {
         Canvas { buffer: self.buffer, area, theme: self.theme }
     }
 
+    /// A row of this part, from column `x` on, so many columns wide.
+    pub(super) fn part(&mut self, x: u16, y: u16, width: u16) -> Canvas<'_> {
+        let area = self.area;
+        let (x, y) = (x.min(area.width), y.min(area.height));
+        self.within(Rect {
+            x: area.x + x,
+            y: area.y + y,
+            width: width.min(area.width - x),
+            height: 1.min(area.height - y),
+        })
+    }
+
     /// True where the whole screen has room for bars in the river and for lists beside details.
     pub(super) fn is_wide(&self) -> bool {
         self.buffer.area.width >= WIDE
@@ -83,6 +95,27 @@ pub(super) fn list_and_side(area: Rect, twentieths: u16, rows: u16) -> (Rect, Re
         height: area.height - top,
     };
     (list, side)
+}
+
+/// Text cut to a width in its middle: its beginning and its end tell more.
+pub(super) fn cut_middle(text: &str, width: usize) -> String {
+    use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
+    if text.width() <= width || width < 8 {
+        return cut(text, width);
+    }
+    let end_room = (width - 1) * 2 / 5;
+    let mut end: Vec<char> = Vec::new();
+    let mut used = 0;
+    for character in text.chars().rev() {
+        used += character.width().unwrap_or(0);
+        if used > end_room {
+            break;
+        }
+        end.push(character);
+    }
+    let end: String = end.into_iter().rev().collect();
+    let begin = cut(text, width - end.width());
+    format!("{begin}{end}")
 }
 
 /// Text cut to a width, with a mark where something is missing.

@@ -1,25 +1,17 @@
 //! The rows around the views: the head, the message, the keys.
 
-use super::canvas::{Canvas, cut};
+use super::canvas::{Canvas, cut, cut_middle};
 use crate::hints::hints;
 use crate::state::app::App;
 use crate::state::screen::Screen;
 use crate::text::display::safe;
 
+/// Columns that the name of the file has at least next to the names of the views.
+const NAME_LEAST: u16 = 10;
+
 pub(super) fn header(canvas: &mut Canvas<'_>, app: &App) {
     let area = canvas.area;
     let theme = app.theme;
-    let mut x = canvas.put(1, 0, "Ylotrope", theme.bright());
-    let name = app
-        .text
-        .path
-        .as_ref()
-        .map_or_else(|| "not saved yet".to_owned(), |path| safe(&path.display().to_string()));
-    x = canvas.put(x + 2, 0, &cut(&name, 40), theme.ink());
-    if app.text.is_changed() {
-        x = canvas.put(x + 1, 0, "changed", theme.quiet());
-    }
-    let underlined = ratatui::style::Modifier::UNDERLINED;
     let (files, commands) = app.pending_rows();
     let held = if files + commands > 0 { format!(" {}", files + commands) } else { String::new() };
     let run = app.running.as_ref().filter(|_| app.is_running()).map_or(String::new(), |running| {
@@ -29,7 +21,7 @@ pub(super) fn header(canvas: &mut Canvas<'_>, app: &App) {
             None => " …".to_owned(),
         }
     });
-    let views = [
+    let all = [
         (Some(Screen::Bench), "Bench", ""),
         (Some(Screen::Throughput), "Throughput", &run),
         (Some(Screen::Wiring), "Wiring", ""),
@@ -37,19 +29,49 @@ pub(super) fn header(canvas: &mut Canvas<'_>, app: &App) {
         (Some(Screen::Compare), "Kept runs", ""),
         (None, "Shelf", ""),
     ];
-    let width: usize = views.iter().map(|(_, name, more)| name.len() + more.len() + 3).sum();
-    let start = area.width.saturating_sub(width as u16);
-    if start <= x + 2 {
+    let mut x = canvas.put(1, 0, "Ylotrope", theme.bright());
+    // The views keep their names as long as a few letters of the file's fit next to them.
+    let width_of = |views: &[(Option<Screen>, &str, &str)], between: u16| -> u16 {
+        views
+            .iter()
+            .map(|(_, name, more)| (name.len() + more.chars().count()) as u16 + between)
+            .sum()
+    };
+    let room = area.width.saturating_sub(x + 2 + NAME_LEAST + 2);
+    let (views, between) = if width_of(&all, 3) <= room {
+        (&all[..], 3)
+    } else if width_of(&all, 2) <= room {
+        (&all[..], 2)
+    } else {
+        let here = all.iter().position(|(screen, ..)| *screen == Some(app.screen)).unwrap_or(0);
+        (&all[here..=here], 2)
+    };
+    let start = area.width.saturating_sub(width_of(views, between));
+    let name = app
+        .text
+        .path
+        .as_ref()
+        .map_or_else(|| "not saved yet".to_owned(), |path| safe(&path.display().to_string()));
+    let changed = if app.text.is_changed() { " changed" } else { "" };
+    let room = usize::from(start.saturating_sub(x + 4));
+    let name =
+        cut_middle(&name, room.saturating_sub(changed.len()).clamp(usize::from(NAME_LEAST), 40));
+    x = canvas.put(x + 2, 0, &cut(&name, room), theme.ink());
+    if usize::from(start.saturating_sub(x + 2)) >= changed.len() {
+        canvas.put(x, 0, changed, theme.quiet());
+    }
+    if start <= x + 1 {
         return;
     }
+    let underlined = ratatui::style::Modifier::UNDERLINED;
     let mut x = start;
     for (screen, name, more) in views {
-        if screen == Some(app.screen) {
+        if *screen == Some(app.screen) {
             x = canvas.put(x, 0, name, theme.bright().add_modifier(underlined));
         } else {
             // The letter that opens it; Esc leads back to the Bench.
             let (first, rest) = name.split_at(1);
-            let style = if screen == Some(Screen::Bench) {
+            let style = if *screen == Some(Screen::Bench) {
                 theme.quiet()
             } else {
                 theme.ink().add_modifier(underlined)
@@ -57,7 +79,7 @@ pub(super) fn header(canvas: &mut Canvas<'_>, app: &App) {
             x = canvas.put(x, 0, first, style);
             x = canvas.put(x, 0, rest, theme.quiet());
         }
-        x = canvas.put(x, 0, more, theme.bright()) + 3;
+        x = canvas.put(x, 0, more, theme.bright()) + between;
     }
 }
 
@@ -87,14 +109,29 @@ pub(super) fn message(canvas: &mut Canvas<'_>, app: &App) {
 
 pub(super) fn keys(canvas: &mut Canvas<'_>, app: &App) {
     let area = canvas.area;
+    let theme = app.theme;
+    let hints = hints(app);
+    let is_help = |key: &str| matches!(key, "?" | "F1");
+    let width = |key: &str, what: &str| (key.chars().count() + what.chars().count() + 1) as u16;
+    let all_fit =
+        hints.iter().map(|(key, what)| width(key, what) + 3).sum::<u16>() <= area.width + 2;
+    // Where not all have room, the way to the others stays.
+    let help = hints.iter().find(|(key, _)| is_help(key)).filter(|_| !all_fit);
+    let mut end = area.width;
+    if let Some((key, _)) = help {
+        let what = "all keys";
+        let start = area.width.saturating_sub(width(key, what) + 1);
+        let x = canvas.put(start, 0, key, theme.bright());
+        canvas.put(x + 1, 0, what, theme.quiet());
+        end = start.saturating_sub(2);
+    }
     let mut x = 1;
-    for (key, what) in hints(app) {
-        let width = (key.chars().count() + what.chars().count() + 4) as u16;
-        if x + width > area.width + 3 {
+    for (key, what) in hints.iter().filter(|(key, _)| help.is_none() || !is_help(key)) {
+        if x + width(key, what) > end {
             break;
         }
-        x = canvas.put(x, 0, key, app.theme.bright());
-        x = canvas.put(x + 1, 0, what, app.theme.quiet());
+        x = canvas.put(x, 0, key, theme.bright());
+        x = canvas.put(x + 1, 0, what, theme.quiet());
         x += 3;
     }
 }

@@ -7,6 +7,7 @@ use super::canvas::{Canvas, cut};
 use super::program;
 use crate::actions::ALL as ALL_ACTIONS;
 use crate::help;
+use crate::noted;
 use crate::state::app::App;
 use crate::state::drawer::{Changes, Drawer, PromptKind, Question};
 use crate::state::list::List;
@@ -18,6 +19,8 @@ pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
     let most = height * 3 / 5;
     match drawer {
         Drawer::Help(_) => (help::rows(app.screen).len() as u16).min(most),
+        Drawer::Notes(_) => (noted::all(app).len() as u16).clamp(2, most.max(2)),
+        Drawer::History(earlier) => (earlier.list.found().len() as u16 + 3).clamp(6, most.max(6)),
         Drawer::Sample(_) => 8,
         Drawer::Prompt(_) => 3,
         Drawer::Confirm(Question::Write) => {
@@ -52,6 +55,22 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, drawer: &Drawer, app: &App) -> Optio
         Drawer::Help(top) => {
             help(canvas, *top, app);
             None
+        }
+        Drawer::Notes(top) => {
+            super::notes::all(canvas, *top, app);
+            None
+        }
+        Drawer::History(earlier) => {
+            let found = earlier.list.found();
+            let name = |line: &String| (safe(&line.replace('\n', " ↵ ")), String::new());
+            let names: Vec<(String, String)> = found.iter().map(|(_, line)| name(line)).collect();
+            let title = match &earlier.offered {
+                Some(path) => {
+                    format!("earlier lines (Tab reads {} too)", safe(&path.display().to_string()))
+                }
+                None => "earlier lines".to_owned(),
+            };
+            picker(canvas, &title, &earlier.list, &names, app)
         }
         Drawer::Changes(changed) => {
             changes(canvas, changed, app);
@@ -142,7 +161,9 @@ fn picker<T>(
     let rows = usize::from(area.height.saturating_sub(2));
     let at = list.at.min(names.len().saturating_sub(1));
     let first = (at + 1).saturating_sub(rows);
-    let longest = names.iter().map(|(name, _)| name.chars().count()).max().unwrap_or(0).min(44);
+    let said = names.iter().any(|(_, says)| !says.is_empty());
+    let most = if said { 44 } else { usize::from(area.width.saturating_sub(4)) };
+    let longest = names.iter().map(|(name, _)| name.chars().count()).max().unwrap_or(0).min(most);
     for (number, (name, says)) in names.iter().enumerate().skip(first).take(rows) {
         let y = 1 + (number - first) as u16;
         let style = if number == at { theme.bright() } else { theme.ink() };

@@ -48,6 +48,8 @@ fn effect(stand: &mut Stand, before: &Before) -> String {
     if let Some(drawer) = &app.drawer {
         let name = match drawer {
             crate::state::drawer::Drawer::Help(_) => "help",
+            crate::state::drawer::Drawer::Notes(_) => "notes",
+            crate::state::drawer::Drawer::History(_) => "earlier lines",
             crate::state::drawer::Drawer::Sample(_) => "sample",
             crate::state::drawer::Drawer::Prompt(_) => "prompt",
             crate::state::drawer::Drawer::Confirm(_) => "question",
@@ -111,9 +113,9 @@ fn each_key_does_the_same_on_each_screen_each_time() {
     let plain = |code| (code, KeyModifiers::NONE);
     let control = |letter| (KeyCode::Char(letter), KeyModifiers::CONTROL);
     let mut keys: Vec<(KeyCode, KeyModifiers)> =
-        "efnidxuUDsh/.,vzorXTKwZPWycCRASp?q[]> ".chars().map(KeyCode::Char).map(plain).collect();
-    keys.extend((1..=6).map(KeyCode::F).map(plain));
-    keys.extend("qgsoc".chars().map(control));
+        "efnmidxuUDsh/.,vzorXTKwZPWycCRASp?q[]{}> ".chars().map(KeyCode::Char).map(plain).collect();
+    keys.extend((1..=7).map(KeyCode::F).map(plain));
+    keys.extend("qgsocr".chars().map(control));
     keys.extend(
         [KeyCode::Up, KeyCode::Down, KeyCode::Left, KeyCode::Right, KeyCode::Home, KeyCode::End]
             .map(plain),

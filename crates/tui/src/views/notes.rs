@@ -1,11 +1,11 @@
 //! The notes: what the selected stage does, its figures, advice, what it said.
 
-use engine::{Ending, Sample, StageKind, StageResult};
-use insight::{NoteKind, Severity, bytes, duration, explain, grouped, rate};
+use insight::explain;
 use ratatui::style::Modifier;
 use unicode_width::UnicodeWidthStr;
 
 use super::canvas::{Canvas, cut};
+use crate::noted::{self, Row};
 use crate::state::app::App;
 use crate::state::place::Focus;
 use crate::state::screen::Screen;
@@ -58,8 +58,8 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
     let label = (number + 1).to_string();
     canvas.put(1, 0, &label, theme.hue(number).add_modifier(Modifier::BOLD));
     canvas.put(4, 0, &cut(&safe(&explain(stage)), room), theme.ink());
-    let numbers = figures_in_words(stage);
-    let rows = rows(app, stage, number);
+    let numbers = noted::figures(stage);
+    let rows = noted::of_stage(app, stage, number);
     let mut y = 1;
     if area.height > 2 {
         canvas.put(4, 1, &cut(&numbers, room), theme.quiet());
@@ -71,68 +71,8 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
     draw_rows(canvas, y, app, &rows);
 }
 
-/// What went in and out of a stage, and what it took.
-fn figures_in_words(stage: &StageResult) -> String {
-    let figures = stage.figures;
-    let time = figures.elapsed_ns.max(figures.processor_ns);
-    let mut numbers = format!(
-        "{} in, {} out · {} in, {} out · {}, {} · processor {}",
-        insight::lines(figures.lines_in),
-        grouped(stage.out.lines()),
-        bytes(figures.bytes_in),
-        bytes(stage.out.bytes()),
-        duration(time),
-        rate(figures.lines_in.max(stage.out.lines()), time),
-        duration(figures.processor_ns),
-    );
-    if figures.peak_held_bytes > 0 {
-        numbers.push_str(&format!(" · held {}", bytes(figures.peak_held_bytes)));
-    }
-    if stage.status.0 != 0 && stage.ending != Ending::ClosedPipe {
-        numbers.push_str(&format!(" · status {}", stage.status.0));
-    }
-    if matches!(stage.plan.kind, StageKind::Host(_)) && stage.unstarted.is_none() {
-        let age = stage.made.elapsed().as_nanos() as u64;
-        numbers.push_str(&format!(" · started {} ago, R starts it again", duration(age)));
-    } else if stage.reused {
-        numbers.push_str(" · kept from before");
-    }
-    numbers
-}
-
-/// A row of the notes: its mark, what it says, and what `f` would do.
-type Row = (char, String, Option<String>);
-
-/// Warnings, then what the stage and other commands said, then hints.
-fn rows(app: &App, stage: &StageResult, number: usize) -> Vec<Row> {
-    let mut rows: Vec<Row> = Vec::new();
-    for note in app.result.notes_for(number) {
-        let mark = if note.severity == Severity::Warning { '!' } else { '·' };
-        let mut text = note.text.clone();
-        if note.kind == NoteKind::SampleOnly && app.sample != Sample::Everything {
-            let keys = if app.focus == Focus::Text { "Esc, then a," } else { "a" };
-            text.push_str(&format!("; press {keys} for all of the data"));
-        }
-        rows.push((mark, text, note.fix.as_ref().map(|fix| fix.label.clone())));
-    }
-    let others = app.result.preview.iter().flat_map(|preview| preview.said.lines());
-    let others = others.filter(|line| !line.is_empty());
-    let others: Vec<Row> = others
-        .map(|line| ('!', format!("another command of the text: {}", safe(line)), None))
-        .collect();
-    let said = stage.messages.lines().filter(|line| !line.is_empty());
-    let said: Vec<Row> = said.map(|line| ('!', safe(line), None)).collect();
-    if app.result.preview.as_ref().is_some_and(|preview| !preview.reached) {
-        let text = "a real run would not reach this: the command before && or || decides so";
-        rows.insert(0, ('!', text.to_owned(), None));
-    }
-    let at = rows.iter().position(|row| row.0 == '·').unwrap_or(rows.len());
-    rows.splice(at..at, said.into_iter().chain(others));
-    rows
-}
-
 /// Where there is no room for what the fix does.
-const SHORT_OFFER: &str = " f fixes it";
+const SHORT_OFFER: &str = " fixes it";
 
 fn draw_rows(canvas: &mut Canvas<'_>, top: u16, app: &App, rows: &[Row]) {
     let area = canvas.area;
@@ -140,6 +80,7 @@ fn draw_rows(canvas: &mut Canvas<'_>, top: u16, app: &App, rows: &[Row]) {
     let room = usize::from(area.width.saturating_sub(6));
     let left = rows.len().saturating_sub(usize::from(area.height.saturating_sub(top)));
     let mut offered = false;
+    let key = if app.focus == Focus::Text { "F7" } else { "f" };
     for (y, (mark, text, fix)) in (top..area.height).zip(rows) {
         let style = if *mark == '!' { theme.bright() } else { theme.quiet() };
         canvas.put(1, y, &mark.to_string(), style);
@@ -153,20 +94,49 @@ fn draw_rows(canvas: &mut Canvas<'_>, top: u16, app: &App, rows: &[Row]) {
         let shown = cut(&safe(text), room);
         if shown.width() + label.width() + 10 < usize::from(area.width) {
             let x = canvas.put(4, y, &shown, text_style);
-            let x = canvas.put(x + 3, y, if is_first { "f" } else { " " }, theme.bright());
+            let x = canvas.put(x + 3, y, if is_first { key } else { " " }, theme.bright());
             canvas.put(x + 1, y, label, theme.quiet());
         } else if is_first {
-            let short = cut(&shown, room.saturating_sub(SHORT_OFFER.len()));
+            let offer = format!(" {key}{SHORT_OFFER}");
+            let short = cut(&shown, room.saturating_sub(offer.len()));
             canvas.put(4, y, &short, text_style);
-            canvas.put_right(area.width.saturating_sub(1), y, SHORT_OFFER, theme.bright());
+            canvas.put_right(area.width.saturating_sub(1), y, &offer, theme.bright());
         } else {
             canvas.put(4, y, &shown, text_style);
         }
     }
     if left > 0 && area.height > 0 {
-        let more = format!(" {left} more ");
+        let key = if app.focus == Focus::Text { "Esc m" } else { "m" };
+        let more = format!(" {left} more: {key} ");
         // In two rows the one note that is left room for keeps its own.
         let y = if area.height > 2 { area.height - 1 } else { 0 };
         canvas.put_right(area.width.saturating_sub(1), y, &more, theme.quiet());
+    }
+}
+
+/// All that is said of all stages, from row `top` on.
+pub(super) fn all(canvas: &mut Canvas<'_>, top: usize, app: &App) {
+    let area = canvas.area;
+    let theme = app.theme;
+    let told = noted::all(app);
+    let rows = usize::from(area.height);
+    let top = top.min(told.len().saturating_sub(rows));
+    for (y, row) in (0..area.height).zip(told.iter().skip(top)) {
+        if let Some(number) = row.stage {
+            let style = theme.hue(number).add_modifier(Modifier::BOLD);
+            canvas.put(1, y, &(number + 1).to_string(), style);
+        }
+        canvas.put(4, y, &row.mark.to_string(), theme.bright());
+        let style = match row.mark {
+            '!' => theme.ink(),
+            '·' => theme.quiet(),
+            _ => theme.bright(),
+        };
+        let room = usize::from(area.width.saturating_sub(7));
+        canvas.put(6, y, &cut(&row.text, room), style);
+    }
+    if told.len() > rows {
+        let text = format!(" {}–{} of {} ", top + 1, (top + rows).min(told.len()), told.len());
+        canvas.put_right(area.width.saturating_sub(1), 0, &text, theme.quiet());
     }
 }

@@ -44,6 +44,7 @@ impl Stand {
             text,
             path: None,
             shelves: vec![folder.path().to_owned()],
+            shell_history: None,
             theme: Theme::new(Background::Dark, Depth::True),
             variables: engine::Variables::default(),
             capture: None,

@@ -31,7 +31,7 @@ fn from_the_demo_to_a_written_file_and_back() {
     // Over the stages, and into the lens.
     terminal.escape("↑↓ select");
     terminal.press(&["Home", "Down"]);
-    terminal.wait("out of 1");
+    terminal.wait("through 1");
     terminal.press(&["Right"]);
     terminal.wait("splits every line at each single space and keeps field 3");
     terminal.press(&["Tab", "End"]);

@@ -63,6 +63,10 @@ fn facts(stand: &Stand) -> Vec<String> {
     facts.push(match &app.drawer {
         None => "drawer none".to_owned(),
         Some(Drawer::Help(top)) => format!("drawer help from {top}"),
+        Some(Drawer::Notes(top)) => format!("drawer notes from {top}"),
+        Some(Drawer::History(earlier)) => {
+            format!("drawer earlier {} at {}", earlier.list.query.value(), earlier.list.at)
+        }
         Some(Drawer::Sample(form)) => format!("drawer sample {:?}", form.sample()),
         Some(Drawer::Prompt(prompt)) => format!("drawer prompt {}", prompt.input.value()),
         Some(Drawer::Confirm(_)) => "drawer question".to_owned(),

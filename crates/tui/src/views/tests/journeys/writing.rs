@@ -2,7 +2,7 @@
 
 use super::{message, press, river, text, written};
 use crate::state::event::Event;
-use crate::state::place::Focus;
+use crate::state::place::{Focus, Place};
 use crate::views::tests::Stand;
 
 fn typed(begun: &str, letters: &str) -> Stand {
@@ -94,10 +94,12 @@ fn enter_continues_an_unfinished_text_and_remembers_a_finished_one() {
     press(&mut stand, "Enter");
     assert_eq!(text(&stand), "seq 3 |\ntac", "a finished text is not changed");
     assert_eq!(stand.app.text.history, ["seq 3 |\ntac"]);
-    press(&mut stand, "Enter");
+    // The result is what one wants to see then.
+    assert_eq!((stand.app.focus, stand.app.place), (Focus::Lens, Place::Stage(1)));
+    press(&mut stand, "e Enter");
     assert_eq!(stand.app.text.history.len(), 1, "once");
     // Inside the text Enter never breaks a line; Ctrl-J does.
-    press(&mut stand, "Home Up Enter Ctrl-j");
+    press(&mut stand, "e Home Up Enter e Ctrl-j");
     assert_eq!(text(&stand), "\nseq 3 |\ntac");
 }
 
@@ -107,7 +109,7 @@ fn earlier_lines_come_back_and_the_one_being_written_too() {
     for line in ["seq 1", "seq 2", "seq 3"] {
         press(&mut stand, "Ctrl-u");
         stand.letters(line);
-        press(&mut stand, "Enter");
+        press(&mut stand, "Enter e");
     }
     press(&mut stand, "Ctrl-u");
     stand.letters("own");
@@ -262,4 +264,95 @@ fn an_error_goes_with_the_text_it_is_of() {
     assert!(stand.app.text.problem.is_none() && stand.app.result.waiting.is_some());
     stand.settle();
     assert!(stand.app.text.problem.is_none());
+}
+
+#[test]
+fn earlier_lines_are_searched_and_those_of_the_shell_offered() {
+    let mut stand = typed("", "");
+    for line in ["seq 3 | tac", "echo a", "seq 9 | sort"] {
+        stand.app.text.history.push(line.to_owned());
+    }
+    let file = stand.folder.path().join("shell history");
+    std::fs::write(&file, "grep x y\nseq 7 | tac\necho a\n").unwrap();
+    stand.app.kept.shell_history = Some(file.clone());
+    press(&mut stand, "Ctrl-r");
+    let screen = stand.screen(120, 40);
+    assert!(screen.contains("shell history too"), "{screen}");
+    assert!(!screen.contains("grep x y"), "it is not read before it is wanted");
+    stand.letters("tac");
+    press(&mut stand, "Tab");
+    let screen = stand.screen(120, 40);
+    assert!(screen.contains("seq 3 | tac") && screen.contains("seq 7 | tac"), "{screen}");
+    press(&mut stand, "Down Enter");
+    assert_eq!(text(&stand), "seq 7 | tac");
+    press(&mut stand, "Alt-u");
+    assert_eq!(text(&stand), "", "what was there comes back");
+    // Where the user has said so once, they are there the next time.
+    let config = crate::storage::config::Config::at(stand.folder.path().join("config.toml"));
+    stand.app.kept.config = Some(config.clone());
+    press(&mut stand, "Ctrl-r");
+    assert!(!stand.screen(120, 40).contains("grep x y"));
+    press(&mut stand, "Tab Esc Ctrl-r");
+    assert!(config.reads_shell_history().unwrap());
+    let screen = stand.screen(120, 40);
+    assert!(screen.contains("grep x y") && !screen.contains("Tab reads"), "{screen}");
+    // The newest first, and each once.
+    assert_eq!(screen.matches("echo a").count(), 1);
+    press(&mut stand, "Esc");
+    // A file that is gone is said.
+    std::fs::remove_file(&file).unwrap();
+    press(&mut stand, "Ctrl-r Esc");
+    assert!(message(&stand).contains("shell history"), "{}", message(&stand));
+}
+
+#[test]
+fn lines_that_had_a_result_are_remembered_when_they_are_left() {
+    let mut stand = typed("", "");
+    for line in ["seq 3 | tac", "seq 5 | sort"] {
+        press(&mut stand, "Ctrl-u");
+        stand.letters(line);
+        stand.settle();
+    }
+    assert_eq!(stand.app.text.history, ["seq 3 | tac"]);
+    press(&mut stand, "Ctrl-w Backspace Backspace Backspace");
+    stand.settle();
+    stand.app.leave_now();
+    assert_eq!(stand.app.text.history, ["seq 3 | tac", "seq 5 | sort", "seq 5"]);
+}
+
+#[test]
+fn one_goes_from_command_to_command() {
+    let mut stand = typed("x=1; seq 3; seq 4 | tac && echo $x", "");
+    stand.settle();
+    press(&mut stand, "Esc");
+    let shown = |stand: &Stand| stand.app.text.commands().1;
+    assert_eq!(shown(&stand), 2);
+    press(&mut stand, "{");
+    assert_eq!((shown(&stand), stand.app.place), (1, Place::Stage(1)));
+    stand.settle();
+    let screen = stand.screen(160, 50);
+    assert!(screen.contains("command 2 of 3"), "{screen}");
+    press(&mut stand, "{ {");
+    assert_eq!(
+        (shown(&stand), message(&stand).as_str()),
+        (0, "it is the first command of the text")
+    );
+    press(&mut stand, "} } }");
+    assert_eq!(
+        (shown(&stand), message(&stand).as_str()),
+        (2, "it is the last command of the text")
+    );
+}
+
+#[test]
+fn enter_is_yes_where_nothing_is_changed_by_it() {
+    let mut stand = typed("seq 3 | tac", "");
+    stand.settle();
+    press(&mut stand, "Esc r Enter");
+    assert!(stand.app.drawer.is_none() && stand.app.running.is_some());
+    let mut stand = typed("seq 3 > DIR/new", "");
+    stand.settle();
+    press(&mut stand, "Esc r Enter");
+    assert!(stand.app.drawer.is_some() && stand.app.running.is_none());
+    assert!(!stand.folder.path().join("new").exists());
 }

@@ -1,0 +1,110 @@
+//! What is said of the stages under the river: what each does, its figures, advice, what it said.
+
+use engine::{Ending, Sample, StageKind, StageResult};
+use insight::{NoteKind, Severity, bytes, duration, explain, grouped, rate};
+
+use crate::state::app::App;
+use crate::state::place::Focus;
+use crate::text::display::safe;
+
+/// What went in and out of a stage, and what it took.
+pub(crate) fn figures(stage: &StageResult) -> String {
+    let figures = stage.figures;
+    let time = figures.elapsed_ns.max(figures.processor_ns);
+    let mut numbers = format!(
+        "{} in, {} out · {} in, {} out · {}, {} · processor {}",
+        insight::lines(figures.lines_in),
+        grouped(stage.out.lines()),
+        bytes(figures.bytes_in),
+        bytes(stage.out.bytes()),
+        duration(time),
+        rate(figures.lines_in.max(stage.out.lines()), time),
+        duration(figures.processor_ns),
+    );
+    if figures.peak_held_bytes > 0 {
+        numbers.push_str(&format!(" · held {}", bytes(figures.peak_held_bytes)));
+    }
+    if stage.status.0 != 0 && stage.ending != Ending::ClosedPipe {
+        numbers.push_str(&format!(" · status {}", stage.status.0));
+    }
+    if matches!(stage.plan.kind, StageKind::Host(_)) && stage.unstarted.is_none() {
+        let age = stage.made.elapsed().as_nanos() as u64;
+        numbers.push_str(&format!(" · started {} ago, R starts it again", duration(age)));
+    } else if stage.reused {
+        numbers.push_str(" · kept from before");
+    }
+    numbers
+}
+
+/// A row of the notes: its mark, what it says, and what `f` would do.
+pub(crate) type Row = (char, String, Option<String>);
+
+/// Warnings, then what the stage and other commands said, then hints.
+pub(crate) fn of_stage(app: &App, stage: &StageResult, number: usize) -> Vec<Row> {
+    let mut rows: Vec<Row> = Vec::new();
+    for note in app.result.notes_for(number) {
+        let mark = if note.severity == Severity::Warning { '!' } else { '·' };
+        let mut text = note.text.clone();
+        if note.kind == NoteKind::SampleOnly && app.sample != Sample::Everything {
+            let keys = if app.focus == Focus::Text { "Esc, then a," } else { "a" };
+            text.push_str(&format!("; press {keys} for all of the data"));
+        }
+        rows.push((mark, text, note.fix.as_ref().map(|fix| fix.label.clone())));
+    }
+    let others = app.result.preview.iter().flat_map(|preview| preview.said.lines());
+    let others = others.filter(|line| !line.is_empty());
+    let others: Vec<Row> = others
+        .map(|line| ('!', format!("another command of the text: {}", safe(line)), None))
+        .collect();
+    let said = stage.messages.lines().filter(|line| !line.is_empty());
+    let said: Vec<Row> = said.map(|line| ('!', safe(line), None)).collect();
+    if app.result.preview.as_ref().is_some_and(|preview| !preview.reached) {
+        let text = "a real run would not reach this: the command before && or || decides so";
+        rows.insert(0, ('!', text.to_owned(), None));
+    }
+    let at = rows.iter().position(|row| row.0 == '·').unwrap_or(rows.len());
+    rows.splice(at..at, said.into_iter().chain(others));
+    rows
+}
+
+/// A row of all that is said of all stages.
+pub(crate) struct Told {
+    /// The stage it begins to be about, by its number.
+    pub stage: Option<usize>,
+    pub mark: char,
+    pub text: String,
+}
+
+/// All that is said of all stages, as wide as the screen: the selected stage first, whole, and then
+/// the others of which there is something to be said.
+pub(crate) fn all(app: &App) -> Vec<Told> {
+    let Some(preview) = &app.result.preview else { return Vec::new() };
+    let room = usize::from(app.width()).saturating_sub(8).max(8);
+    let mut told = Vec::new();
+    let mut tell = |stage: Option<usize>, mark: char, text: &str| {
+        for (number, part) in textwrap::wrap(&safe(text), room).into_iter().enumerate() {
+            let first = number == 0;
+            let (stage, sign) =
+                (stage.filter(|_| first), if first || mark != '!' { mark } else { ' ' });
+            told.push(Told { stage, mark: sign, text: part.into_owned() });
+        }
+    };
+    let selected = app.shown().stage();
+    let others = (0..preview.stages.len()).filter(|number| *number != selected);
+    for number in std::iter::once(selected).chain(others) {
+        let Some(stage) = preview.stages.get(number) else { continue };
+        let rows = of_stage(app, stage, number);
+        if number != selected && rows.is_empty() {
+            continue;
+        }
+        tell(Some(number), ' ', &explain(stage));
+        if number == selected {
+            tell(None, '·', &figures(stage));
+        }
+        for (mark, text, fix) in rows {
+            let fix = fix.map(|fix| format!(" (f: {fix})")).unwrap_or_default();
+            tell(None, mark, &format!("{text}{fix}"));
+        }
+    }
+    told
+}

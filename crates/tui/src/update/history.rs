@@ -1,0 +1,83 @@
+//! Earlier lines: those of this machine's sessions, and those of the shell where the user wants
+//! them.
+
+use crate::state::app::App;
+use crate::state::drawer::{Drawer, EarlierLines};
+use crate::state::list::List;
+use crate::state::place::{Focus, Place};
+use crate::storage::config::Config;
+use crate::storage::shell_history;
+
+impl App {
+    /// Shows the earlier lines, the newest first.
+    pub(crate) fn open_history(&mut self) {
+        let lines = self.text.history.iter().rev().cloned();
+        let list = List::new(lines.map(|line| (line.clone(), line)).collect());
+        let mut earlier = EarlierLines { list, offered: self.kept.shell_history.clone() };
+        let wanted = self.kept.config.as_ref().map(Config::reads_shell_history);
+        if let Some(Ok(true)) = wanted {
+            self.read_shell_history(&mut earlier);
+        }
+        self.drawer = Some(Drawer::History(Box::new(earlier)));
+    }
+
+    /// Adds the lines of the shell's own file, and does so from now on.
+    pub(crate) fn read_shell_history(&mut self, earlier: &mut EarlierLines) {
+        let Some(path) = earlier.offered.take() else { return };
+        match shell_history::read(&path) {
+            Ok(lines) => {
+                let known: std::collections::HashSet<&str> =
+                    earlier.list.all.iter().map(|(line, _)| &line[..]).collect();
+                let new: Vec<String> =
+                    lines.into_iter().rev().filter(|line| !known.contains(&line[..])).collect();
+                earlier.list.all.extend(new.into_iter().map(|line| (line.clone(), line)));
+                let kept = self.kept.config.as_ref().map(Config::read_shell_history);
+                if let Some(Err(error)) = kept {
+                    self.message = Some(error.to_string());
+                }
+            }
+            Err(error) => {
+                self.message = Some(format!("{}: {}", path.display(), stream::describe(&error)));
+            }
+        }
+    }
+
+    /// Puts an earlier line into the text; the one that was there can be taken back.
+    pub(crate) fn take_line(&mut self, line: &str) {
+        self.text.editor.set_text(line, line.len());
+        self.text.recalled = None;
+        self.focus = Focus::Text;
+        self.message = None;
+        self.text_changed();
+    }
+
+    /// Looks at the next command of the text, or at the one before.
+    pub(crate) fn other_command(&mut self, next: bool) {
+        let (all, at) = self.text.commands();
+        let other = if next { Some(at + 1) } else { at.checked_sub(1) };
+        let Some(pipeline) = other.and_then(|other| all.get(other)) else {
+            let where_ = match all.len() {
+                0 | 1 => "the text has no other command",
+                _ if next => "it is the last command of the text",
+                _ => "it is the first command of the text",
+            };
+            self.message = Some(where_.to_owned());
+            return;
+        };
+        let (start, last) = (pipeline.span.start, pipeline.commands.len().saturating_sub(1));
+        self.text.editor.set_cursor(start);
+        self.place = Place::Stage(last);
+        self.message = None;
+        self.text_changed();
+    }
+
+    /// Remembers a line that had a result when another takes its place.
+    pub(crate) fn note_evaluated(&mut self, text: &str) {
+        // An earlier line that is only looked at is none that was written.
+        if self.text.recalled.is_none()
+            && let Some(line) = self.text.evaluated(text)
+        {
+            self.remember(&line);
+        }
+    }
+}

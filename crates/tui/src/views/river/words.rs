@@ -1,0 +1,89 @@
+//! What the river says of its source, its stages and its result.
+
+use engine::{Preview, StageResult, TargetKind};
+use insight::{bytes, duration, grouped, limit_in_words, sample_in_words};
+
+use crate::state::app::App;
+use crate::text::display::safe;
+
+/// A stage's words as they stand in the text; of one that is off, its own.
+pub(super) fn stage_text(preview: &Preview, stage: &StageResult) -> String {
+    let span = if let Some(off) = stage.plan.off {
+        off
+    } else {
+        let targets = stage.plan.targets.iter().map(|target| target.span.start);
+        let end = targets.min().unwrap_or(stage.span.end).min(stage.span.end);
+        shell::Span::new(stage.span.start, end.max(stage.span.start))
+    };
+    let text = preview.text.get(span.range()).unwrap_or(&stage.name);
+    safe(text.trim()).replace("^J", " ")
+}
+
+/// What the first stage reads, and which part of it.
+pub(super) fn source_words(app: &App, preview: &Preview) -> (String, String) {
+    let inputs = &preview.stages[0].inputs;
+    let name = match inputs.first().map(|input| &input.name) {
+        Some(stream::InputName::File(name)) if name.starts_with(b"/dev/fd/") => "<( … )".to_owned(),
+        Some(stream::InputName::File(name)) => safe(&String::from_utf8_lossy(name)),
+        _ => {
+            let first = &preview.stages[0];
+            let path = first.inputs.first().and_then(|input| first.input_path(input));
+            match (path, first.plan.input_target()) {
+                (Some(path), _) => safe(&path.display().to_string()),
+                (None, Some(TargetKind::Text(_))) => "text of the command".to_owned(),
+                (None, _) => "standard input".to_owned(),
+            }
+        }
+    };
+    let more =
+        if inputs.len() > 1 { format!(" and {} more", inputs.len() - 1) } else { String::new() };
+    if preview.stages[0].follows {
+        let words =
+            if app.is_following() { "followed as it grows" } else { "followed until stopped" };
+        return (format!("{name}{more}"), words.to_owned());
+    }
+    let Some(sampled) = inputs.first().and_then(|input| input.sampled.as_ref()) else {
+        return (format!("{name}{more}"), String::new());
+    };
+    let mut words = if sampled.complete {
+        "all of it".to_owned()
+    } else {
+        let sample = sample_in_words(preview.sample);
+        match (sampled.whole_lines(), sampled.whole_bytes) {
+            (Some(lines), _) if sampled.kept.lines() >= lines => {
+                format!("{} so far", insight::lines(lines))
+            }
+            (Some(lines), _) => format!("{sample} of {} lines", grouped(lines)),
+            (None, Some(whole)) => format!("{sample} of {}", bytes(whole)),
+            (None, None) => format!("{sample}, more is coming"),
+        }
+    };
+    if let Some(limit) = sampled.cut {
+        words = format!("{words}, cut off at {}", limit_in_words(limit));
+    }
+    (format!("{name}{more}"), words)
+}
+
+pub(super) fn footer(app: &App, preview: &Preview) -> String {
+    if app.is_following() {
+        let lines = preview.stages.first().map_or(0, |stage| stage.out.lines());
+        return format!("following · {} lines so far · Esc stops", grouped(lines));
+    }
+    if app.result.waiting.is_some() {
+        let progress = app.progress();
+        let lines: u64 = progress.first().map_or(0, |stage| stage.lines_in.max(stage.lines_out));
+        return format!("evaluating … {} lines · Ctrl-C stops", grouped(lines));
+    }
+    if app.is_stale() {
+        return "outdated: shows the previous text".to_owned();
+    }
+    if let Some(path) = app.result.changed.first() {
+        return format!("{} has changed since: R reads it", safe(&path.display().to_string()));
+    }
+    let held: u64 = preview.stages.iter().map(|stage| stage.figures.peak_held_bytes).sum();
+    let mut text = format!("evaluated in {}", duration(preview.elapsed_ns));
+    if held > 0 {
+        text.push_str(&format!(" · {} held", bytes(held)));
+    }
+    text
+}
