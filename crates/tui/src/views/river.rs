@@ -39,10 +39,11 @@ impl Row {
 }
 
 enum Kind {
+    /// The name, and which part of it there is; on a wide screen its lines instead of that.
     Source(String, String),
     /// What came out of a stage, or what there is at the source.
     Stream {
-        lines: u64,
+        lines: Option<u64>,
         /// What the stage did.
         effect: String,
         /// It may be another figure with all of the data.
@@ -59,7 +60,7 @@ enum Kind {
 
 /// Columns of the body on a river of this width; 0 where stages have a row each.
 fn body_columns(width: u16, wide: bool) -> u16 {
-    if wide { (width * 3 / 10).clamp(8, 18) } else { 0 }
+    if wide { (width / 4).clamp(8, 16) } else { 0 }
 }
 
 /// Where words begin: after the body and a place for `!`.
@@ -72,7 +73,7 @@ fn words_at(width: u16, wide: bool) -> u16 {
 pub(super) fn width(app: &App, screen: u16) -> u16 {
     let wide = screen >= WIDE;
     let (least, most) = if wide {
-        (44, (screen * 2 / 5).max(44))
+        (44, (screen * 2 / 5).max(48))
     } else {
         (20.min(screen), (screen * 2 / 5).clamp(20.min(screen), 36.min(screen)))
     };
@@ -86,8 +87,11 @@ pub(super) fn width(app: &App, screen: u16) -> u16 {
         if wide { (text + TIME).max(below) + 3 } else { text + lines }
     });
     let words = needs.max().unwrap_or(0);
-    // The body has three tenths of all.
-    let all = if wide { (words + 6) * 10 / 7 } else { words + 8 };
+    let sample = preview.stages.first().filter(|stage| wide && !stage.inputs.is_empty());
+    let words =
+        words.max(sample.map_or(0, |_| source_words(app, preview).1.chars().count() as u16));
+    // The body has a quarter of all.
+    let all = if wide { (words + 6) * 4 / 3 } else { words + 8 };
     all.next_multiple_of(4).clamp(least, most)
 }
 
@@ -180,6 +184,12 @@ fn draw_row(
         }
         Kind::Source(name, sample) => {
             let room = right.saturating_sub(at);
+            if wide {
+                let left = usize::from(room).saturating_sub(sample.chars().count() + 2);
+                canvas.put(at, y, &cut_middle(name, left), theme.ink());
+                canvas.put_right(right, y, sample, theme.ink());
+                return;
+            }
             let x = canvas.put(at, y, &cut_middle(name, usize::from(room * 2 / 3)), theme.ink());
             let room = usize::from(right.saturating_sub(x + 2));
             canvas.put(x + 2, y, &cut(sample, room), theme.quiet());
@@ -190,16 +200,21 @@ fn draw_row(
         Kind::File(sign, text, style) => {
             canvas.put(at + 1, y, sign, *style);
             let room = usize::from(right.saturating_sub(at + 3));
-            canvas.put(at + 3, y, &cut_middle(text, room), *style);
+            let text =
+                if sign.trim().is_empty() { cut(text, room) } else { cut_middle(text, room) };
+            canvas.put(at + 3, y, &text, *style);
         }
         Kind::Stream { lines, effect, part } => {
             let count = if selected { theme.bright() } else { theme.ink() };
             let part = if *part { PART } else { "" };
-            let words = format!("{part}{}", insight::lines(*lines));
-            let room = usize::from(right.saturating_sub(at + 4)).saturating_sub(words.len());
+            let words = lines.map(|lines| format!("{part}{}", insight::lines(lines)));
+            let words = words.unwrap_or_default();
+            let x = if lines.is_some() { at + 3 } else { at };
+            let room = usize::from(right.saturating_sub(x));
+            let room = room.saturating_sub(words.chars().count() + usize::from(lines.is_some()));
             canvas.put_right(right, y, &words, count);
             let style = if effect.starts_with('!') { theme.bright() } else { theme.quiet() };
-            canvas.put(at + 3, y, &cut(effect, room), style);
+            canvas.put(x, y, &cut(effect, room), style);
         }
         Kind::Stage(number) => {
             let Some(stage) = preview.stages.get(*number) else { return };
@@ -283,13 +298,13 @@ fn rows(app: &App, preview: &Preview, wide: bool) -> Vec<Row> {
         rows.push(Row {
             place: (!wide).then_some(Place::Source),
             body: body(lines, lines, theme.source_bar(), false),
-            kind: Kind::Source(name, sample),
+            kind: Kind::Source(name, if wide { insight::lines(lines) } else { sample.clone() }),
         });
         if wide {
             rows.push(Row {
                 place: Some(Place::Source),
                 body: body(lines, lines, theme.source_bar(), false),
-                kind: Kind::Stream { lines, effect: String::new(), part: false },
+                kind: Kind::Stream { lines: None, effect: sample, part: false },
             });
         }
     }
@@ -316,7 +331,11 @@ fn rows(app: &App, preview: &Preview, wide: bool) -> Vec<Row> {
             rows.push(Row {
                 place: Some(Place::Stream(number)),
                 body: body(lines, lines, style, false),
-                kind: Kind::Stream { lines, effect: effect_words(stage), part: stage.from_part() },
+                kind: Kind::Stream {
+                    lines: Some(lines),
+                    effect: effect_words(stage),
+                    part: stage.from_part(),
+                },
             });
         }
         for file in &stage.pending {
