@@ -20,6 +20,7 @@ pub use bench::request::{Request, SessionEvent};
 pub use bench::session::Workbench;
 pub use bench::start_held::{OnFailure, StartResult};
 pub use files::commit::{Applied, Changed, CommitError, UndoError, undo};
+pub use files::committing::Unwritten;
 pub use files::identity::Identity;
 pub use files::pending::{PendingFile, PendingMode};
 pub use files::plain::{NotPlain, open_regular};

@@ -122,6 +122,11 @@ impl CommittedFile {
         Ok(Box::new(chain))
     }
 
+    /// Reads what was written, without what the file has before it.
+    pub(crate) fn read_written(&self) -> io::Result<Box<dyn Source>> {
+        Ok(Box::new(FileSource::of(self.lock().open(OFlags::RDONLY)?)?))
+    }
+
     /// Forgets all that was written so far, and what the file had.
     pub(crate) fn empty(&self) -> io::Result<()> {
         let mut state = self.lock();

@@ -3,7 +3,7 @@
 
 use parking_lot::{Mutex, MutexGuard};
 use std::io;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
 
@@ -18,6 +18,16 @@ use crate::files::plain::read_plain;
 use crate::files::temporary::target_of;
 use crate::flow::chain::Chain;
 use crate::flow::counted::{CountedSource, Sources};
+use crate::kept::lines::Kept;
+
+/// What a run wrote for a file that it was told to leave as it is.
+#[derive(Clone)]
+pub struct Unwritten {
+    /// The file itself, links followed.
+    pub path: PathBuf,
+    /// What would take its place, or be added to it.
+    pub kept: Arc<Kept>,
+}
 
 /// Reads for real; files that are written take their places at the end, all or none.
 pub(crate) struct CommittingFiles {
@@ -56,6 +66,26 @@ impl CommittingFiles {
         let mut files = std::mem::take(&mut *self.lock());
         files.retain(|file| wanted(file));
         commit_all(&files)
+    }
+
+    /// What was written for each file, which is then given up.
+    ///
+    /// # Errors
+    /// Where it cannot be read back, or kept.
+    pub(crate) fn unwritten(&self) -> io::Result<Vec<Unwritten>> {
+        let files = std::mem::take(&mut *self.lock());
+        let keep = |file: &Arc<CommittedFile>| {
+            let mut source = file.read_written()?;
+            let kept = Kept::default();
+            while let Some(block) =
+                source.next_block().map_err(|error| io::Error::other(error.to_string()))?
+            {
+                kept.append(&block)?;
+            }
+            kept.end();
+            Ok(Unwritten { path: file.target().to_owned(), kept: Arc::new(kept) })
+        };
+        files.iter().map(keep).collect()
     }
 
     /// True where a file was to be written, whatever came of it.

@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 use std::sync::Arc;
 
+use crate::files::committing::Unwritten;
 use crate::files::identity::Identity;
 use crate::kept::lines::Kept;
 
@@ -39,6 +40,14 @@ pub struct PendingFile {
 }
 
 impl PendingFile {
+    /// The same with what a run on all of the data wrote for it, if it is the same file.
+    #[must_use]
+    pub fn with_all(&self, unwritten: &[Unwritten]) -> Self {
+        let of_all = unwritten.iter().find(|one| one.path == self.target);
+        let kept = of_all.map_or(&self.kept, |one| &one.kept).clone();
+        Self { kept, ..self.clone() }
+    }
+
     /// True when the file on disk is no longer the one that was looked at.
     pub fn has_changed(&self) -> bool {
         Identity::now(&self.path).ok() != self.identity

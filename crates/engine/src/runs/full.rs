@@ -12,7 +12,7 @@ use crate::base::limits::with_memory_of_machine;
 use crate::exec::command::CommandStarter;
 use crate::exec::context::{Observer, RunContext, Withheld};
 use crate::files::commit::{Applied, CommittedFile};
-use crate::files::committing::CommittingFiles;
+use crate::files::committing::{CommittingFiles, Unwritten};
 use crate::flow::counted::CountedSource;
 use crate::flow::descriptors::Ports;
 use crate::kept::lines::Kept;
@@ -55,13 +55,15 @@ pub struct FullRun {
     pub watch: Arc<Watch>,
     /// What its last command wrote to standard output, up to [`OUTPUT_LIMIT`].
     pub output: Arc<Kept>,
+    /// What it wrote for files, where it was told to write none; known at its end.
+    pub unwritten: Arc<Mutex<Vec<Unwritten>>>,
     pub(crate) errors: Arc<Messages>,
 }
 
 impl FullRun {
     pub(crate) fn new(expected: &Estimate) -> Self {
         let watch = Watch::new(&RunControl::default(), expected.expected());
-        Self { watch, output: Arc::default(), errors: Arc::default() }
+        Self { watch, output: Arc::default(), unwritten: Arc::default(), errors: Arc::default() }
     }
 
     /// What was said on standard error, up to 64 KiB.
@@ -181,7 +183,13 @@ pub(crate) fn run_full(
         Err(error) => return nothing(&error.to_string()),
     };
     if !writes {
-        return FullEnd::Done(status, Vec::new());
+        return match files.unwritten() {
+            Ok(unwritten) => {
+                *run.unwritten.lock() = unwritten;
+                FullEnd::Done(status, Vec::new())
+            }
+            Err(error) => nothing(&stream::describe(&error)),
+        };
     }
     let trouble = writing.trouble.lock().take();
     if let Some(why) = trouble.filter(|_| files.has_written()) {

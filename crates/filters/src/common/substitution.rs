@@ -47,6 +47,24 @@ impl Replacement {
         self.groups
     }
 
+    /// As it is written, with what a group matched as `\\1` and the whole match as `&`.
+    pub(crate) fn shown(&self) -> String {
+        let mut shown = String::new();
+        for part in &self.parts {
+            match part {
+                Part::Text(text) => shown.push_str(&String::from_utf8_lossy(text)),
+                Part::Group(0) => shown.push('&'),
+                Part::Group(number) => shown.push_str(&format!("\\{number}")),
+                Part::Case(Case::Upper) => shown.push_str("\\U"),
+                Part::Case(Case::Lower) => shown.push_str("\\L"),
+                Part::Case(Case::UpperNext) => shown.push_str("\\u"),
+                Part::Case(Case::LowerNext) => shown.push_str("\\l"),
+                Part::Case(Case::End) => shown.push_str("\\E"),
+            }
+        }
+        shown.replace('\n', "\\n")
+    }
+
     /// Writes what takes the place of the match at `found`.
     #[inline]
     fn write(

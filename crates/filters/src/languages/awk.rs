@@ -29,6 +29,7 @@ mod shared_text;
 mod split;
 mod stop;
 mod streams;
+mod summary;
 mod text;
 mod tree;
 mod value;
@@ -227,16 +228,18 @@ fn unescaped(text: &[u8]) -> Vec<u8> {
 
 fn explain(arguments: &Arguments) -> String {
     let separator = match arguments.last('F') {
-        Some(given) => format!(", fields split at “{}”", String::from_utf8_lossy(&given.value)),
+        Some(given) => {
+            format!("splits records at “{}”; ", String::from_utf8_lossy(&given.value))
+        }
         None => String::new(),
     };
     if let Some(file) = arguments.last('f') {
         let name = String::from_utf8_lossy(&file.value);
-        return format!("runs the program in {name} on every record{separator}");
+        return format!("{separator}runs the program in {name} on every record");
     }
     let text = arguments.operands.first().map_or(&b""[..], |operand| &operand.value);
     let program = parser::parse(text).unwrap_or_default();
-    format!("{}{separator}", tree::summary(&program))
+    format!("{separator}{}", summary::summary(&program))
 }
 
 impl Awk {

@@ -35,6 +35,9 @@ pub struct Slowest {
 /// A share of the time from which on it is said to be all of it.
 const NEARLY_ALL: f64 = 0.8;
 
+/// Less than this share of another's time of processor is clearly less.
+const CLEARLY: f64 = 0.8;
+
 /// A share of the time below which others must have had the processor that a command at work wants.
 const SCARCE: f64 = 0.7;
 
@@ -49,7 +52,13 @@ pub fn slowest(commands: &[CommandFigures]) -> Option<Slowest> {
     if longest < 20_000_000 {
         return None;
     }
+    let processor = |at: usize| commands[at].figures.processor_ns;
     let busiest = *counted.iter().max_by_key(|&&at| work(&commands[at]))?;
+    // Where processors are scarce, one that is at work all the time may only wait for its turn while
+    // another has it.
+    let hungriest = *counted.iter().max_by_key(|&&at| processor(at))?;
+    let clearly = processor(hungriest) as f64 * CLEARLY > processor(busiest) as f64;
+    let busiest = if processor(busiest) > 0 && clearly { hungriest } else { busiest };
     // Who waits for the machine with little work anywhere is the one to name.
     let idle = |at: usize| {
         let figures = &commands[at].figures;
@@ -207,6 +216,23 @@ mod tests {
         all[2].figures = waiting(500);
         // It is the first of its pipeline, whatever it does itself.
         assert_eq!(held_by(&all, 3), Some((2, "waits for")));
+    }
+
+    #[test]
+    fn who_has_the_processors_is_named_and_not_who_waits_for_its_turn() {
+        let works = |waits: u64, processor: u64| StageFigures {
+            processor_ns: processor * 1_000_000,
+            ..waiting(waits)
+        };
+        let at = |one: StageFigures, other: StageFigures| {
+            slowest(&[command("cut", one), command("sort", other)]).unwrap().at
+        };
+        // At work for longer, with half of the other's time of processor.
+        assert_eq!(at(works(10, 400), works(100, 800)), 1);
+        // No clear difference: who is at work for longer.
+        assert_eq!(at(works(10, 700), works(100, 800)), 0);
+        // Nothing is known of its time.
+        assert_eq!(at(works(10, 0), works(100, 800)), 0);
     }
 
     #[test]

@@ -5,6 +5,7 @@ const LOOK_NS: u128 = 95_000_000;
 
 use engine::Estimate;
 use engine::FullRun;
+use engine::Kept;
 use engine::Snapshot;
 use insight::History;
 use insight::RunEnd;
@@ -12,7 +13,8 @@ use insight::RunRecord;
 use insight::SourceRecord;
 use insight::WrittenRecord;
 use jiff::Timestamp;
-use std::path::Path;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::time::Instant;
 /// The run on everything that goes on, or the last one.
 pub(crate) struct Running {
@@ -42,7 +44,7 @@ pub(crate) enum Shows {
     /// The figures of every command.
     #[default]
     Figures,
-    /// What the last command wrote to standard output.
+    /// What the last command wrote to standard output, or what was written for a file.
     Output,
 }
 
@@ -53,6 +55,8 @@ pub(crate) struct ThroughputView {
     pub at: usize,
     /// What is shown.
     pub shows: Shows,
+    /// Which of what was written is shown, by its number.
+    pub part: usize,
     /// The first line of the output on screen.
     pub top: u64,
     /// What a run would take: of which text.
@@ -69,6 +73,16 @@ impl Running {
         self.snapshot = self.run.watch.snapshot();
         self.history.push(&self.snapshot);
         true
+    }
+
+    /// What it has written and can be looked at: standard output, and files that were not written,
+    /// by their names.
+    pub(crate) fn parts(&self) -> Vec<(Option<PathBuf>, Arc<Kept>)> {
+        let unwritten = self.run.unwritten.lock();
+        let files = unwritten.iter().map(|one| (Some(one.path.clone()), one.kept.clone()));
+        let output = (None, self.run.output.clone());
+        let shown = self.run.output.bytes() > 0 || unwritten.is_empty();
+        shown.then_some(output).into_iter().chain(files).collect()
     }
 
     /// The run as it is kept and drawn.

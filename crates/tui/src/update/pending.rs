@@ -45,7 +45,8 @@ impl App {
         if known.is_some_and(|known| (known.0, known.1) == (generation, at)) {
             return;
         }
-        let Some(file) = preview.pending.get(at).cloned() else { return };
+        let Some(file) = preview.pending.get(at) else { return };
+        let file = file.with_all(&self.unwritten());
         self.in_background("comparing", move || {
             Event::Compared(generation, at, Arc::new(difference(&file)))
         });

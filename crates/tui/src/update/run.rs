@@ -199,7 +199,10 @@ impl App {
         self.kept.kept_runs = None;
         self.refresh_compare();
         if applied.is_empty() {
-            self.message = Some(message);
+            self.message = Some(message + &self.not_written());
+            // Pending tells from now on of all of the data.
+            self.pending.difference = None;
+            self.refresh_pending();
             return;
         }
         let names: Vec<String> = applied
@@ -214,6 +217,32 @@ impl App {
         // What is pending now is told anew: the files are there.
         self.session.workbench.forget();
         self.text_changed();
+    }
+
+    /// The files that the last run has left as they are, in words.
+    fn not_written(&self) -> String {
+        let Some(running) = &self.running else { return String::new() };
+        let unwritten = running.run.unwritten.lock();
+        let names: Vec<String> = unwritten
+            .iter()
+            .map(|one| {
+                let name = one.path.file_name().unwrap_or_default().to_string_lossy();
+                format!("{name}, {}", insight::lines(one.kept.lines()))
+            })
+            .collect();
+        match &names[..] {
+            [] => String::new(),
+            names => format!(" · not written: {} (o shows it, P compares it)", names.join("; ")),
+        }
+    }
+
+    /// What the last run wrote for files without writing them, where it was of this very text.
+    pub(crate) fn unwritten(&self) -> Vec<engine::Unwritten> {
+        let of_text = |running: &&Running| {
+            self.result.preview.as_ref().is_some_and(|preview| preview.text == running.text)
+        };
+        let running = self.running.as_ref().filter(of_text);
+        running.map(|running| running.run.unwritten.lock().clone()).unwrap_or_default()
     }
 
     /// Brings back what the files of the last run were.
@@ -251,11 +280,17 @@ impl App {
     /// A key of the Throughput view; false where it means nothing there.
     pub(crate) fn throughput_key(&mut self, code: KeyCode) -> bool {
         let commands = self.running.as_ref().map_or(0, |running| running.snapshot.commands.len());
-        let lines = self.running.as_ref().map_or(0, |running| running.run.output.lines());
+        let parts = self.running.as_ref().map(Running::parts).unwrap_or_default();
         let view = &mut self.throughput;
+        view.part = view.part.min(parts.len().saturating_sub(1));
+        let lines = parts.get(view.part).map_or(0, |(_, kept)| kept.lines());
         if view.shows == Shows::Output {
             let last = lines.saturating_sub(1);
             match code {
+                KeyCode::Left => (view.part, view.top) = (view.part.saturating_sub(1), 0),
+                KeyCode::Right => {
+                    (view.part, view.top) = ((view.part + 1).min(parts.len().saturating_sub(1)), 0);
+                }
                 KeyCode::Up => view.top = view.top.saturating_sub(1),
                 KeyCode::Down => view.top = (view.top + 1).min(last),
                 KeyCode::PageUp => view.top = view.top.saturating_sub(20),
@@ -275,7 +310,7 @@ impl App {
             KeyCode::End => view.at = commands.saturating_sub(1),
             KeyCode::Char('o') => {
                 view.shows = Shows::Output;
-                view.top = 0;
+                (view.part, view.top) = (0, 0);
             }
             KeyCode::Esc => self.open_screen(Screen::Bench),
             _ => return self.run_key(code),
@@ -304,7 +339,9 @@ impl App {
     /// Writes the output of the last run to a file of its own.
     pub(crate) fn keep_output(&mut self, path: &Path) {
         let Some(running) = &self.running else { return };
-        let kept = crate::storage::store::keep_stream(path, &running.run.output);
+        let parts = running.parts();
+        let Some((_, kept)) = parts.get(self.throughput.part).or(parts.first()) else { return };
+        let kept = crate::storage::store::keep_stream(path, kept);
         self.message = Some(match kept {
             Ok(bytes) => format!("{} in {}", insight::bytes(bytes), path.display()),
             Err(error) => format!("not kept: {}: {}", path.display(), stream::describe(&error)),

@@ -28,7 +28,11 @@ fn pending(canvas: &mut Canvas<'_>, app: &App) {
         let text = "w writes all files from all of the data; x leaves one out";
         rows.push((' ', text.to_owned()));
     }
-    if !preview.is_whole() {
+    let unwritten = app.unwritten();
+    if !unwritten.is_empty() {
+        let text = "the last run was on all of the data and wrote no files: this is what it made";
+        rows.push((' ', text.to_owned()));
+    } else if !preview.is_whole() {
         rows.push(('!', "these results come from a sample, not from all of the data".to_owned()));
     }
     if commands > 0 {

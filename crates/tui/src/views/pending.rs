@@ -16,7 +16,10 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
         canvas.put(2, 1, "no result yet", app.theme.quiet());
         return;
     };
-    let (files, commands) = (&preview.pending[..], &preview.commands[..]);
+    let unwritten = app.unwritten();
+    let files: Vec<PendingFile> =
+        preview.pending.iter().map(|file| file.with_all(&unwritten)).collect();
+    let (files, commands) = (&files[..], &preview.commands[..]);
     let past = &app.pending.past[..];
     if files.is_empty() && commands.is_empty() && preview.refused.is_empty() && past.is_empty() {
         let text = "nothing planned: this text writes no files and runs no external commands";

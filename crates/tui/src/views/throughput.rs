@@ -386,9 +386,10 @@ fn link(canvas: &mut Canvas<'_>, app: &App, running: &Running, command: &Command
 fn output(canvas: &mut Canvas<'_>, app: &App, running: &Running) {
     let area = canvas.area;
     let theme = app.theme;
-    let kept = &running.run.output;
+    let parts = running.parts();
+    let Some((file, kept)) = parts.get(app.throughput.part).or(parts.first()) else { return };
     let all = kept.lines();
-    if all == 0 {
+    if all == 0 && file.is_none() {
         let said = running.run.said();
         let mut rows = vec!["nothing was written to standard output".to_owned()];
         rows.extend(running.written.iter().map(|file| {
@@ -401,8 +402,18 @@ fn output(canvas: &mut Canvas<'_>, app: &App, running: &Running) {
         }
         return;
     }
-    let top = app.throughput.top.min(all - 1);
-    let head = format!("output: {} · {}", lines(all), bytes(kept.bytes()));
+    let top = app.throughput.top.min(all.saturating_sub(1));
+    let name = match file {
+        None => "output".to_owned(),
+        Some(path) => format!("not written: {}", safe(&path.display().to_string())),
+    };
+    let others = if parts.len() > 1 {
+        let at = app.throughput.part.min(parts.len() - 1);
+        format!("   {} of {}, ←→ the others", at + 1, parts.len())
+    } else {
+        String::new()
+    };
+    let head = format!("{name}: {} · {}{others}", lines(all), bytes(kept.bytes()));
     canvas.put(1, 0, &head, theme.quiet());
     let rows = usize::from(area.height.saturating_sub(1));
     let digits = grouped(all).len().max(4);

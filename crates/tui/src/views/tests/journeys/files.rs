@@ -191,7 +191,16 @@ fn a_run_without_files_leaves_them_planned() {
     press(&mut stand, "r d");
     ended(&mut stand);
     assert_eq!(content(&stand, "out"), None);
-    press(&mut stand, "Esc r y");
+    // What it would have written can be seen, and kept elsewhere.
+    assert!(message(&stand).contains("not written: out, 3 lines"), "{}", message(&stand));
+    press(&mut stand, "o");
+    let screen = stand.screen(120, 40);
+    assert!(screen.contains("/out: 3 lines · 6 B"), "{screen}");
+    press(&mut stand, "k Ctrl-u");
+    stand.letters(&stand.folder.path().join("elsewhere").display().to_string());
+    press(&mut stand, "Enter");
+    assert_eq!(content(&stand, "elsewhere").as_deref(), Some("1\n2\n3\n"));
+    press(&mut stand, "o Esc r y");
     ended(&mut stand);
     assert_eq!(content(&stand, "out").as_deref(), Some("1\n2\n3\n"));
 }
@@ -306,4 +315,28 @@ fn what_was_started_stays_beside_its_command() {
     press(&mut stand, "e End Space");
     stand.settle();
     assert!(stand.app.pending.past.is_empty());
+}
+
+#[test]
+fn pending_tells_of_all_of_the_data_after_a_run_that_wrote_nothing() {
+    let mut stand =
+        river("cut -d' ' -f2 DIR/gate.log | tee DIR/all | sort -u > DIR/out; echo x >> DIR/out");
+    stand.app.sample = engine::Sample::First(10);
+    stand.app.text_changed();
+    stand.settle();
+    press(&mut stand, "{ P");
+    stand.settle();
+    let screen = stand.screen(140, 40);
+    assert!(screen.contains("10 lines") && screen.contains("come from a sample"), "{screen}");
+    press(&mut stand, "Esc r d");
+    ended(&mut stand);
+    press(&mut stand, "P");
+    let screen = stand.screen(140, 40);
+    assert!(screen.contains("300 lines"), "{screen}");
+    assert!(!screen.contains("come from a sample"), "{screen}");
+    // Of another text it tells nothing.
+    press(&mut stand, "Esc e End");
+    stand.letters(" y");
+    stand.settle();
+    assert!(stand.app.unwritten().is_empty());
 }
