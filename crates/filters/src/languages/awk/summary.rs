@@ -188,7 +188,7 @@ fn action(expr: &Expr) -> String {
             };
             format!("reads the next line{from}{}", into.unwrap_or_default())
         }
-        _ => format!("works out {}", value(expr)),
+        _ => format!("evaluates {}", value(expr)),
     }
 }
 
@@ -351,7 +351,7 @@ fn value_inside(expr: &Expr) -> String {
         ExprKind::Call(name, values) => call(name, values),
         ExprKind::Builtin(builtin, values) => function(*builtin, values),
         ExprKind::Assign(..) | ExprKind::Increment { .. } | ExprKind::Getline { .. } => {
-            format!("what {} gives", action(expr).replacen("works out ", "", 1))
+            format!("what {} gives", action(expr).replacen("evaluates ", "", 1))
         }
         _ => format!("whether {}", condition(expr)),
     }
