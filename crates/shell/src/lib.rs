@@ -19,7 +19,7 @@ pub use print::{is_reserved, print, print_command, print_word, quote, quote_byte
 pub use tree::{
     Arm, Assignment, Command, Compound, Connector, Direction, Document, Expansion, Item, List,
     Operation, Otherwise, Parameter, Part, Pipeline, Redirection, RedirectionKind, Script,
-    Sequence, Span, Test, TimeForm, Word,
+    Sequence, Span, Test, TimeForm, Uses, Word,
 };
 
 /// Shell text that cannot be used, and where the trouble is.

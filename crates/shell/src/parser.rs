@@ -2,7 +2,7 @@
 
 use crate::{
     Assignment, Command, Connector, Document, Item, List, OFF_MARK, Pipeline, Script, ShellError,
-    ShellErrorKind, Span, TimeForm, Word,
+    ShellErrorKind, Span, TimeForm, Uses, Word,
 };
 
 mod characters;
@@ -79,7 +79,7 @@ pub fn parse(text: &str) -> Result<Script, ShellError> {
         return parser.refuse_operator();
     }
     parser.end_documents()?;
-    Ok(Script { list, comments: parser.comments })
+    Ok(Script { list, comments: parser.comments, uses: parser.uses })
 }
 
 /// A here-document whose body comes behind the line.
@@ -95,6 +95,8 @@ struct Parser<'t> {
     comments: Vec<Span>,
     /// How many commands are open around this place.
     depth: usize,
+    /// The parameters of the script that are used so far.
+    uses: Uses,
     /// Here-documents whose bodies come behind the line.
     documents: Vec<Awaited>,
     /// Where `umask` stands with an argument: it holds for the whole process, so it cannot be done
@@ -115,6 +117,7 @@ impl<'t> Parser<'t> {
             at: 0,
             comments: Vec::new(),
             depth: 0,
+            uses: Uses::default(),
             documents: Vec::new(),
             masks: Vec::new(),
             no_braces: std::collections::HashSet::new(),

@@ -40,6 +40,37 @@ pub struct Script {
     pub list: List,
     /// The comments, each from its `#` to the end of the line.
     pub comments: Vec<Span>,
+    /// The parameters it is given that it uses itself; those of its functions are not counted.
+    pub uses: Uses,
+}
+
+/// Which of its parameters a script uses.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Uses {
+    /// The highest of `$1`, `$2`, …; 0 for none.
+    pub highest: usize,
+    /// All of them, or how many there are: `$@`, `$*`, `$#`.
+    pub all: bool,
+}
+
+impl Uses {
+    /// True where some are used.
+    pub fn any(self) -> bool {
+        self.highest > 0 || self.all
+    }
+
+    pub(crate) fn note(&mut self, parameter: &Parameter) {
+        match parameter {
+            Parameter::Position(number) => self.highest = self.highest.max(*number),
+            Parameter::All | Parameter::AllJoined | Parameter::Count => self.all = true,
+            _ => {}
+        }
+    }
+
+    pub(crate) fn join(&mut self, other: Self) {
+        self.highest = self.highest.max(other.highest);
+        self.all |= other.all;
+    }
 }
 
 impl Script {

@@ -21,6 +21,7 @@ pub(crate) enum Action {
     Dismiss,
     ChooseSample,
     Everything,
+    Parameters,
     NextCommand,
     PreviousCommand,
     Search,
@@ -105,6 +106,12 @@ pub(crate) const ALL: &[Entry] = &[
         "a",
         "all data",
         "work on all of the data, however long it takes; once more: only where that is quick",
+    ),
+    entry(
+        Action::Parameters,
+        "=",
+        "parameters",
+        "the parameters that the script is given: $1, $2, …",
     ),
     entry(
         Action::NextCommand,

@@ -36,7 +36,7 @@ pub struct Options {
     pub shelves: Vec<PathBuf>,
     /// The background; `None` to ask the terminal.
     pub background: Option<Background>,
-    /// `$0` and positional parameters.
+    /// The parameters of the script.
     pub parameters: Vec<Vec<u8>>,
 }
 
@@ -67,13 +67,17 @@ pub fn run(options: Options) -> Result<Option<i32>, TuiError> {
     let store = Store::usual();
     let homeless = store.is_none();
     let recovered = store.as_ref().and_then(Store::recovered);
+    let name = options
+        .path
+        .as_ref()
+        .map_or("ylotrope".into(), |path| path.as_os_str().as_encoded_bytes().to_vec());
     let mut app = App::new(Setup {
         text: options.text,
         path: options.path,
         shell_history: crate::storage::shell_history::usual(),
         shelves: std::iter::once(".".into()).chain(options.shelves).collect(),
         theme: Theme::new(background, depth),
-        variables: Variables::new("ylotrope", options.parameters),
+        variables: Variables::new(name, options.parameters),
         capture,
         store,
         runs: insight::Runs::usual(),

@@ -179,6 +179,7 @@ fn in_river(app: &App) -> Vec<Hint> {
     let mut actions = of_stage(app);
     actions.extend(app.has_pending().then_some(Action::Pending));
     actions.extend(app.is_from_part().then_some(Action::Everything));
+    actions.extend(app.uses_parameters().then_some(Action::Parameters));
     actions.extend((app.text.commands().0.len() > 1).then_some(Action::NextCommand));
     actions.extend(RIVER);
     with(&[("↑↓", "select"), ("Tab", "lens")], &actions)

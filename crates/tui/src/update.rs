@@ -127,6 +127,7 @@ impl App {
             app.message = history_error;
         }
         app.text_changed();
+        app.ask_missing_parameters();
         app
     }
 

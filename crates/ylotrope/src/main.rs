@@ -43,7 +43,7 @@ struct Cli {
     /// Write a log of what is done, without data, to ylotrope/log where state is kept
     #[arg(long, value_enum, value_name = "LEVEL", global = true)]
     log: Option<log::Level>,
-    /// Data files to work on, or a saved pipeline (a script ending in .sh); without any, data
+    /// Data files to work on, or a saved pipeline (a script ending in .sh) with its parameters; without any, data
     /// from standard input
     files: Vec<PathBuf>,
 }
@@ -238,14 +238,20 @@ fn is_script(path: &Path) -> bool {
 }
 
 fn open(files: Vec<PathBuf>, screen: &ScreenOptions) -> Result<Option<i32>> {
-    for file in &files {
+    let (files, parameters) = match &files[..] {
+        [script, parameters @ ..] if is_script(script) => (&files[..1], parameters),
+        _ => (&files[..], &files[..0]),
+    };
+    for file in files {
         let facts = std::fs::metadata(file).with_context(|| file.display().to_string())?;
         if facts.is_dir() {
             bail!("{}: is a folder; name the files in it", file.display());
         }
     }
     let mut options = options(screen);
-    match &files[..] {
+    let parameters = parameters.iter().map(|word| word.clone().into_os_string().into_vec());
+    options.parameters = parameters.collect();
+    match files {
         [script] if is_script(script) => {
             options.text =
                 tui::open_script(script).with_context(|| script.display().to_string())?;

@@ -61,6 +61,17 @@ impl Variables {
         Self { zero: zero.into(), positional, ..Self::default() }
     }
 
+    /// The positional parameters.
+    pub fn positional(&self) -> &[Vec<u8>] {
+        &self.positional
+    }
+
+    /// The same with other positional parameters.
+    #[must_use]
+    pub fn with_positional(&self, positional: Vec<Vec<u8>>) -> Self {
+        Self { positional, ..self.clone() }
+    }
+
     /// What a shell that is started with this environment begins with.
     pub(crate) fn of_environment(environment: &Environment) -> Self {
         let mut variables = Self::new("sh", Vec::new());

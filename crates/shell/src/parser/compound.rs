@@ -235,7 +235,11 @@ impl Parser<'_> {
         }
         self.at += 1;
         self.newlines()?;
-        let Some(body) = self.deeper(Self::compound_command)? else {
+        // Within a function they are the function's own.
+        let uses = self.uses;
+        let body = self.deeper(Self::compound_command)?;
+        self.uses = uses;
+        let Some(body) = body else {
             let kind = ShellErrorKind::Missing("{ … } of a function");
             return self.fail(kind, start, self.at);
         };

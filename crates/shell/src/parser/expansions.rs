@@ -40,7 +40,7 @@ impl Parser<'_> {
             Some('!') => return self.unsupported("$!", start, start + 2),
             _ => name_length(rest),
         };
-        let Some(parameter) = parameter_named(&rest[..length]) else { return Ok(None) };
+        let Some(parameter) = self.parameter(&rest[..length]) else { return Ok(None) };
         self.at = start + 1 + length;
         Ok(Some(Part::Parameter(parameter, self.span(start, self.at))))
     }
@@ -103,11 +103,15 @@ impl Parser<'_> {
             // Nothing was escaped: the places are those of the text.
             let mut inner = Parser::new(&self.text[..end - 1]);
             (inner.at, inner.depth, inner.fixed) = (start + 1, self.depth, self.fixed);
-            inner.whole()?
+            let list = inner.whole()?;
+            self.uses.join(inner.uses);
+            list
         } else {
             let mut inner = Parser::new(&plain);
             (inner.depth, inner.fixed) = (self.depth, Some(fixed));
-            inner.whole()?
+            let list = inner.whole()?;
+            self.uses.join(inner.uses);
+            list
         };
         self.at = end;
         Ok(Part::Command(Arc::new(list), fixed))
@@ -179,7 +183,7 @@ impl Parser<'_> {
         if rest.starts_with('#') && !rest.starts_with("#}") {
             let name = parameter_length(&rest[1..]);
             if name > 0 && rest[1 + name..].starts_with('}') {
-                let Some(parameter) = parameter_named(&rest[1..=name]) else {
+                let Some(parameter) = self.parameter(&rest[1..=name]) else {
                     return refused(self);
                 };
                 self.at += name + 2;
@@ -188,7 +192,7 @@ impl Parser<'_> {
             }
         }
         let name = parameter_length(rest);
-        let Some(parameter) = parameter_named(&rest[..name]) else {
+        let Some(parameter) = self.parameter(&rest[..name]) else {
             return if rest.contains('}') { refused(self) } else { unterminated(self) };
         };
         self.at += name;
@@ -229,6 +233,13 @@ impl Parser<'_> {
         self.at += 1;
         let expansion = Expansion { parameter, operation };
         Ok(Part::Expansion(Box::new(expansion), self.span(start, self.at)))
+    }
+
+    /// A parameter by its name; one of the script's own is noted.
+    fn parameter(&mut self, name: &str) -> Option<Parameter> {
+        let parameter = parameter_named(name)?;
+        self.uses.note(&parameter);
+        Some(parameter)
     }
 
     /// `#`, `##`, `%` or `%%` here: how many signs, and whether they mean the end.

@@ -145,7 +145,9 @@ impl Parser<'_> {
                 inner.depth = self.depth + 1;
                 // Where nothing was left out the places are those of the text.
                 inner.fixed = Some(whole);
-                inner.quoted_parts(None)?
+                let parts = inner.quoted_parts(None)?;
+                self.uses.join(inner.uses);
+                parts
             };
             // Each is read once.
             let _ = document.body.set((parts, whole));

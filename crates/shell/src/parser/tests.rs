@@ -456,3 +456,21 @@ fn what_a_text_is_known_to_be() {
         .map(|connector| [0, 1, 255].map(|status| connector.goes_on(status)));
     assert_eq!(goes_on, [[true, false, false], [false, true, true]]);
 }
+
+#[test]
+fn the_parameters_a_script_uses_are_known() {
+    let uses = |text: &str| {
+        let uses = parse(text).unwrap().uses;
+        (uses.highest, uses.all)
+    };
+    assert_eq!(uses("grep x log"), (0, false));
+    assert_eq!(uses("grep \"$2\" $1 ${10}"), (10, false));
+    assert_eq!(uses("for x; do echo $x; done; echo $#"), (0, true));
+    assert_eq!(uses("echo `echo $3` $(echo ${4:-x})"), (4, false));
+    assert_eq!(uses("echo `echo \\$3`"), (3, false));
+    assert_eq!(uses("cat << E\n$5 ${#1}\nE\n"), (5, false));
+    assert_eq!(uses("cat << 'E'\n$5\nE\n"), (0, false));
+    assert_eq!(uses("awk '{print $1}'"), (0, false));
+    // Those of a function are its own.
+    assert_eq!(uses("f() { echo $7 $@; }; f $1"), (1, false));
+}

@@ -43,6 +43,8 @@ pub(crate) enum PromptKind {
     Search,
     /// A stage, to be put at this place.
     Stage(usize),
+    /// The parameters of the script.
+    Parameters,
     /// A file to save to.
     SaveAs,
     /// A file for the output of the last run.
@@ -166,6 +168,7 @@ impl Drawer {
             Self::Prompt(prompt) => match prompt.kind {
                 PromptKind::Search => vec![("Enter", "search"), ("Esc", "close")],
                 PromptKind::Stage(_) => vec![("Enter", "add the stage"), ("Esc", "close")],
+                PromptKind::Parameters => vec![("Enter", "use them"), ("Esc", "leave them")],
                 PromptKind::SaveAs => vec![("Enter", "save"), ("Esc", "do not save")],
                 PromptKind::Export(_) => vec![("Enter", "write it"), ("Esc", "close")],
                 PromptKind::KeepOutput => vec![("Enter", "keep it"), ("Esc", "close")],

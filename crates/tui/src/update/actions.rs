@@ -67,6 +67,7 @@ impl App {
             Action::Redo => self.redo(),
             Action::Fix => self.fix(),
             Action::Notes => self.drawer = Some(Drawer::Notes(0)),
+            Action::Parameters => self.ask_parameters(),
             Action::NextCommand => self.other_command(true),
             Action::PreviousCommand => self.other_command(false),
             Action::History => self.open_history(),

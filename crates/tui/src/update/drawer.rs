@@ -175,6 +175,7 @@ impl App {
     fn answered(&mut self, kind: &PromptKind, text: &str) {
         match kind {
             PromptKind::Search => self.start_search(text),
+            PromptKind::Parameters => self.use_parameters(text),
             PromptKind::Stage(at) => self.add_stage(*at, text),
             PromptKind::Export(what) => {
                 if !text.trim().is_empty() {
@@ -313,7 +314,10 @@ impl App {
                 self.text.saved = text;
                 self.text.path = Some(path.to_owned());
                 self.message = Some(format!("opened {}", path.display()));
+                // Those of another script have nothing to do with it.
+                self.session.variables = self.session.variables.with_positional(Vec::new());
                 self.text_changed();
+                self.ask_missing_parameters();
             }
             Err(error) => {
                 self.message =

@@ -2,7 +2,7 @@
 //! them.
 
 use crate::state::app::App;
-use crate::state::drawer::{Drawer, EarlierLines};
+use crate::state::drawer::{Drawer, EarlierLines, PromptKind};
 use crate::state::list::List;
 use crate::state::place::{Focus, Place};
 use crate::storage::config::Config;
@@ -48,6 +48,54 @@ impl App {
         self.text.recalled = None;
         self.focus = Focus::Text;
         self.message = None;
+        self.text_changed();
+    }
+
+    /// The parameters the script is given, as they would be typed.
+    pub(crate) fn parameters(&self) -> String {
+        let positional = self.session.variables.positional();
+        let words: Vec<String> = positional.iter().map(|word| shell::quote_bytes(word)).collect();
+        words.join(" ")
+    }
+
+    /// True where the text uses parameters that it is given.
+    pub(crate) fn uses_parameters(&self) -> bool {
+        self.text.script.as_ref().is_some_and(|script| script.uses.any())
+    }
+
+    /// Asks for the parameters of a script that was just opened, where it uses some and has none.
+    pub(crate) fn ask_missing_parameters(&mut self) {
+        let none = self.session.variables.positional().is_empty();
+        if none && self.text.path.is_some() && self.uses_parameters() {
+            self.ask_parameters();
+        }
+    }
+
+    /// Asks for the parameters of the script.
+    pub(crate) fn ask_parameters(&mut self) {
+        self.drawer = Some(Drawer::prompt(PromptKind::Parameters, &self.parameters()));
+    }
+
+    /// Takes other parameters, given as words of the shell.
+    pub(crate) fn use_parameters(&mut self, text: &str) {
+        let parsed = shell::parse(&format!("x {text}"));
+        let words = parsed.ok().and_then(|script| {
+            let mut pipelines = script.pipelines();
+            let command = pipelines.next().map(|pipeline| &pipeline.commands[..]);
+            match (command, pipelines.next()) {
+                (Some([command]), None) if command.is_constant() => {
+                    let words = command.words.iter().skip(1);
+                    words.map(|word| word.literal().map(String::into_bytes)).collect()
+                }
+                _ => None,
+            }
+        });
+        let Some(words) = words else {
+            self.message = Some("parameters are words, quoted where they need it".to_owned());
+            return;
+        };
+        self.session.variables = self.session.variables.with_positional(words);
+        self.session.workbench.forget();
         self.text_changed();
     }
 

@@ -84,6 +84,9 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, drawer: &Drawer, app: &App) -> Optio
             let title = match &prompt.kind {
                 PromptKind::Search => "search the lens for".to_owned(),
                 PromptKind::Stage(at) => format!("new stage {}, for example: sort -rn", at + 1),
+                PromptKind::Parameters => {
+                    "parameters of the script, as one would type them after its name".to_owned()
+                }
                 PromptKind::Export(_) => "write it to".to_owned(),
                 PromptKind::KeepOutput => "save the output of the run as".to_owned(),
                 PromptKind::SaveAs => "save as a script for sh, with the name".to_owned(),

@@ -112,8 +112,11 @@ fn before(stand: &Stand) -> Before {
 fn each_key_does_the_same_on_each_screen_each_time() {
     let plain = |code| (code, KeyModifiers::NONE);
     let control = |letter| (KeyCode::Char(letter), KeyModifiers::CONTROL);
-    let mut keys: Vec<(KeyCode, KeyModifiers)> =
-        "efnmidxuUDsh/.,vzorXTKwZPWycCRASp?q[]{}> ".chars().map(KeyCode::Char).map(plain).collect();
+    let mut keys: Vec<(KeyCode, KeyModifiers)> = "efnmidxuUDsh/.,vzor=XTKwZPWycCRASp?q[]{}> "
+        .chars()
+        .map(KeyCode::Char)
+        .map(plain)
+        .collect();
     keys.extend((1..=7).map(KeyCode::F).map(plain));
     keys.extend("qgsocr".chars().map(control));
     keys.extend(

@@ -143,11 +143,17 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
     }
 }
 
-/// Which command of the text is shown, where there are several.
+/// Which command of the text is shown, where there are several, and the parameters it is given.
 fn which_command(app: &App) -> Option<String> {
     let (all, at) = app.text.commands();
-    let words = || format!("command {} of {}   {{ }} the others", at + 1, all.len());
-    (all.len() > 1).then(words)
+    let several = format!("command {} of {}   {{ }} the others", at + 1, all.len());
+    let given = match safe(&app.parameters()) {
+        none if none.is_empty() => "no parameters   = gives some".to_owned(),
+        given => format!("with {given}   = changes them"),
+    };
+    let parts = [(all.len() > 1).then_some(several), app.uses_parameters().then_some(given)];
+    let parts: Vec<String> = parts.into_iter().flatten().collect();
+    (!parts.is_empty()).then(|| parts.join("   "))
 }
 
 fn draw_row(

@@ -356,3 +356,31 @@ fn enter_is_yes_where_nothing_is_changed_by_it() {
     assert!(stand.app.drawer.is_some() && stand.app.running.is_none());
     assert!(!stand.folder.path().join("new").exists());
 }
+
+#[test]
+fn a_script_is_asked_for_its_parameters_and_shows_them() {
+    let mut stand = typed("", "");
+    let script = stand.folder.path().join("count.sh");
+    std::fs::write(&script, "#!/bin/sh\nseq \"$1\" | grep -c \"$2\"\n").unwrap();
+    press(&mut stand, "Ctrl-o");
+    stand.letters("count");
+    press(&mut stand, "Enter");
+    let screen = stand.screen(160, 50);
+    assert!(screen.contains("parameters of the script"), "{screen}");
+    stand.letters("20 '1 '");
+    press(&mut stand, "Enter");
+    assert_eq!(written(&mut stand), "0\n");
+    press(&mut stand, "Esc =");
+    let screen = stand.screen(160, 50);
+    assert!(screen.contains("with 20 '1 '") && screen.contains("› 20 '1 '"), "{screen}");
+    press(&mut stand, "Backspace Backspace Backspace Backspace");
+    stand.letters("7");
+    press(&mut stand, "Enter");
+    assert_eq!(written(&mut stand), "2\n");
+    // What is no word is said, and nothing changes.
+    press(&mut stand, "= Ctrl-u");
+    stand.letters("a | b");
+    press(&mut stand, "Enter");
+    assert!(message(&stand).starts_with("parameters are words"), "{}", message(&stand));
+    assert_eq!(stand.app.parameters(), "20 7");
+}
