@@ -11,13 +11,14 @@ type Signs = &'static [(&'static str, &'static str)];
 
 const BENCH: Signs = &[
     ("▌ ▏", "what is selected, where the keys go and elsewhere"),
-    ("▆▆▆", "the lines of a stream; the width is the logarithm of their number"),
+    ("███", "the data, from its source down; the width is the logarithm of its lines"),
+    ("▌▌▌", "lines are merged or split here"),
     ("≈", "with all of the data this may be another figure: the stage has seen a part"),
     ("!", "trouble or a warning; · is a hint"),
     ("›", "this line of input is in the output, next to it or in line N of it"),
     ("┐ │ ┘", "the lines of input that made one line of output together"),
     ("⋮", "lines that are not shown here: Enter opens them, h shows all"),
-    ("»", "the line continues to the right; → scrolls, z wraps"),
+    ("« »", "the line continues to the left or to the right; ← → scroll, z wraps"),
     ("└─2─┘", "field 2 of the line the cursor is on, as the stage counts fields"),
     ("1  ╷  10", "the numbers of its characters or bytes, where the stage counts those"),
     ("^[ \\x9B", "bytes that are no text; v shows blanks, tabs and ends of lines as · → ¶"),

@@ -6,6 +6,7 @@ use std::sync::mpsc::Sender;
 use std::time::Instant;
 
 use engine::{Preview, SessionEvent, Workbench, in_background};
+use filters::Verb;
 use ratatui::crossterm::event::Event as TerminalEvent;
 use ratatui::layout::Size;
 
@@ -13,7 +14,7 @@ use crate::state::app::{App, Setup};
 use crate::state::compare::CompareView;
 use crate::state::event::{Event, Wish};
 use crate::state::kept::KeptState;
-use crate::state::lens::{Content, Lens, content_of, rows_of, search};
+use crate::state::lens::{Content, Lens, content_of, row_lines, rows_of, search};
 use crate::state::pending::PendingView;
 use crate::state::place::{Focus, Place};
 use crate::state::result::ResultState;
@@ -25,6 +26,7 @@ use crate::state::text::TextState;
 use crate::storage::config::Config;
 use crate::storage::recovery::Recovery;
 use crate::storage::store::Store;
+use crate::text::display::width;
 
 mod actions;
 mod clipboard;
@@ -38,6 +40,12 @@ mod pending;
 mod program;
 mod run;
 mod text;
+
+/// Bytes of a line in which marks are looked for to bring them into view.
+const MARKED: usize = 1 << 12;
+
+/// Columns of the lens next to its lines.
+const GUTTER: usize = 14;
 
 impl App {
     /// The Bench with its first text, evaluated in the background.
@@ -146,6 +154,7 @@ impl App {
     pub(crate) fn set_page(&mut self, page: Page) -> bool {
         self.page = page.size;
         self.lens.height = page.lens_rows;
+        self.lens.width = page.lens_columns;
         let changed = std::mem::replace(&mut self.lens.narrow, page.narrow) != page.narrow;
         if changed {
             self.refresh_lens(false);
@@ -175,8 +184,9 @@ impl App {
                 }
             }
             Event::Aligned(generation, place, rows) => {
-                let current = self.result.is_of(generation);
-                if current && place == self.shown() {
+                let sides = self.lens.sides();
+                let shows = !sides.output_alone && sides.bytes.is_none();
+                if shows && self.result.is_of(generation) && place == self.shown() {
                     self.lens.show(Content::Stage { stage: place.stage(), rows }, true);
                 }
             }
@@ -315,6 +325,9 @@ impl App {
         let Some(preview) = self.result.preview.clone() else { return };
         if let Some(content) = content_of(&preview, self.shown(), self.lens.sides()) {
             self.lens.show(content, keep_place);
+            if !keep_place {
+                self.bring_marks_into_view(&preview);
+            }
             return;
         }
         self.lens.show(Content::Empty, keep_place);
@@ -324,6 +337,27 @@ impl App {
                 let stage = &preview.stages[place.stage()];
                 Event::Aligned(preview.generation, place, Arc::new(rows_of(stage, unfolded)))
             });
+        }
+    }
+
+    /// Scrolls sideways to what the stage looks at, where that is far to the right in its first
+    /// line.
+    fn bring_marks_into_view(&mut self, preview: &Preview) {
+        let Content::Stage { stage, rows } = &self.lens.content else { return };
+        let Some(result) = preview.stages.get(*stage) else { return };
+        let first = (0..rows.len().min(self.lens.height)).find_map(|row| {
+            let (row, left, _) = row_lines(preview, &self.lens.content, row);
+            left.filter(|_| row.part_of.is_some())
+        });
+        let Some(line) = first else { return };
+        let marks = insight::marks(result, &line[..line.len().min(MARKED)]);
+        let Some(mark) = marks.first() else { return };
+        let one_side = matches!(result.verb, Some(Verb::Keeps | Verb::Passes));
+        let room = if one_side { self.lens.width } else { self.lens.width / 2 };
+        let before = width(&line[..mark.start], self.lens.view, MARKED);
+        let end = before + width(&line[mark.clone()], self.lens.view, room);
+        if end + GUTTER > room {
+            self.lens.column = before.saturating_sub(room / 4);
         }
     }
 

@@ -55,6 +55,8 @@ enum Data {
 
 struct Segment {
     data: Data,
+    /// Bytes before the segment.
+    first_byte: u64,
     /// Newlines before the segment.
     first_line: u64,
     newlines: u64,
@@ -81,7 +83,20 @@ impl State {
             spill.length += bytes.len() as u64;
             data
         };
-        self.segments.push(Segment { data, first_line, newlines, continues, ends_line });
+        let length = |data: &Data| match data {
+            Data::Memory(bytes) => bytes.len(),
+            Data::Disk { length, .. } => *length,
+        };
+        let first_byte =
+            self.segments.last().map_or(0, |last| last.first_byte + length(&last.data) as u64);
+        self.segments.push(Segment {
+            data,
+            first_byte,
+            first_line,
+            newlines,
+            continues,
+            ends_line,
+        });
         Ok(())
     }
 
@@ -204,6 +219,25 @@ impl Kept {
     /// segments they are in, wherever they are.
     pub fn lines_at(&self, first: u64, count: usize) -> Vec<Bytes> {
         self.lines_limited(first, count, usize::MAX)
+    }
+
+    /// Bytes from `first` on, at most `count`. Costs the reading of the segments they are in.
+    pub fn bytes_at(&self, first: u64, count: usize) -> Vec<u8> {
+        let mut state = self.lock();
+        // What is being gathered becomes a segment; a failing disk loses only this look.
+        let _ = state.flush();
+        let mut bytes = Vec::new();
+        let at = state.segments.partition_point(|segment| segment.first_byte <= first);
+        for segment in &state.segments[at.saturating_sub(1)..] {
+            let Ok(data) = state.load(&segment.data) else { break };
+            let from = first.saturating_sub(segment.first_byte).min(data.len() as u64) as usize;
+            let to = data.len().min(from + count - bytes.len());
+            bytes.extend_from_slice(&data[from..to]);
+            if bytes.len() >= count {
+                break;
+            }
+        }
+        bytes
     }
 
     fn lines_limited(&self, first: u64, count: usize, limit: usize) -> Vec<Bytes> {
@@ -329,6 +363,8 @@ mod tests {
             let expected: Vec<&[u8]> = model.iter().skip(from as usize).take(count).map(|line| line.as_bytes()).collect();
             prop_assert_eq!(lines.iter().map(|line| &line[..]).collect::<Vec<_>>(), expected);
             prop_assert_eq!(kept.contents(), whole.as_bytes());
+            let bytes = whole.bytes().skip(from as usize).take(count);
+            prop_assert!(kept.bytes_at(from, count).into_iter().eq(bytes));
         }
     }
 

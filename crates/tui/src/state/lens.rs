@@ -31,6 +31,15 @@ pub(crate) enum Content {
         /// Its rows.
         rows: Arc<Alignment>,
     },
+    /// The bytes of a stream, so many in a row.
+    Bytes {
+        /// The stream.
+        kept: Arc<Kept>,
+        /// Its bytes.
+        bytes: u64,
+        /// Bytes in a row.
+        row: u64,
+    },
     /// One stream alone.
     Stream {
         /// Its lines.
@@ -78,6 +87,8 @@ pub(crate) struct Lens {
     pub search: Option<Search>,
     /// Rows that fit on screen.
     pub height: usize,
+    /// Columns on screen.
+    pub width: usize,
     /// Searches so far: only the newest one's matches count.
     pub(crate) searches: u64,
     /// The search that runs.
@@ -99,6 +110,7 @@ impl Default for Lens {
             narrow: false,
             search: None,
             height: 20,
+            width: 80,
             searches: 0,
             searching: None,
         }
@@ -112,6 +124,7 @@ impl Lens {
             Content::Empty => 0,
             Content::Stage { rows, .. } => rows.len(),
             Content::Stream { lines, .. } => *lines as usize,
+            Content::Bytes { bytes, row, .. } => bytes.div_ceil(*row) as usize,
         }
     }
 
@@ -152,7 +165,12 @@ impl Lens {
 
     /// What of a stage is shown.
     pub(crate) fn sides(&self) -> Sides {
-        Sides { unfolded: self.unfolded, output_alone: self.narrow != self.turned }
+        let bytes = (self.view == View::Hex).then_some(if self.narrow { 8 } else { 16 });
+        let output_alone = match bytes {
+            Some(_) => !self.turned,
+            None => self.narrow != self.turned,
+        };
+        Sides { unfolded: self.unfolded, output_alone, bytes }
     }
 
     /// How many lines of the input the row of the cursor stands for, if it does not show them.
@@ -197,13 +215,17 @@ pub(crate) struct Sides {
     pub unfolded: bool,
     /// The output and nothing else.
     pub output_alone: bool,
+    /// Bytes, so many in a row.
+    pub bytes: Option<u64>,
 }
 
 /// The content for a place of the river. `None` for a stage so large that its rows must be made
 /// on another thread.
 pub(crate) fn content_of(preview: &Preview, place: Place, sides: Sides) -> Option<Content> {
-    let stream = |kept: Option<Arc<Kept>>| {
-        kept.map_or(Content::Empty, |kept| Content::Stream { lines: kept.lines(), kept })
+    let stream = |kept: Option<Arc<Kept>>| match (kept, sides.bytes) {
+        (None, _) => Content::Empty,
+        (Some(kept), Some(row)) => Content::Bytes { bytes: kept.bytes(), row, kept },
+        (Some(kept), None) => Content::Stream { lines: kept.lines(), kept },
     };
     Some(match place {
         Place::Source => {
@@ -214,6 +236,9 @@ pub(crate) fn content_of(preview: &Preview, place: Place, sides: Sides) -> Optio
         Place::Stage(number) => match preview.stages.get(number) {
             None => Content::Empty,
             Some(stage) if sides.output_alone => stream(Some(stage.out.clone())),
+            Some(stage) if sides.bytes.is_some() => {
+                stream(stage.inputs.first().map(|input| input.kept.clone()))
+            }
             Some(stage) if stage.input_lines().max(stage.out.lines()) > INLINE_LINES => {
                 return None;
             }
@@ -244,6 +269,10 @@ pub(crate) fn row_lines(
 ) -> (Row, Option<Bytes>, Option<Bytes>) {
     match content {
         Content::Empty => (Row::default(), None, None),
+        Content::Bytes { kept, row: length, .. } => {
+            let bytes = kept.bytes_at(row as u64 * length, *length as usize);
+            (Row::default(), Some(bytes.into()), None)
+        }
         Content::Stream { kept, .. } => {
             let line = kept.line_start(row as u64, LINE_START);
             (Row { left: Some(row as u64), ..Row::default() }, line, None)
@@ -286,13 +315,19 @@ pub(crate) fn search(
         Content::Empty => 0,
         Content::Stage { rows, .. } => rows.len(),
         Content::Stream { lines, .. } => *lines as usize,
+        Content::Bytes { bytes, row, .. } => bytes.div_ceil(*row) as usize,
     };
     let mut found = Vec::new();
     for row in 0..count {
         if row.is_multiple_of(512) && stop() {
             break;
         }
-        let (shown, left, right) = row_lines(preview, content, row);
+        let (shown, mut left, right) = row_lines(preview, content, row);
+        if let Content::Bytes { kept, row: length, .. } = content {
+            // A match may go over the end of the row it begins in.
+            let more = (*length as usize + query.len()).saturating_sub(1);
+            left = Some(kept.bytes_at(row as u64 * length, more).into());
+        }
         let has = |line: &Option<Bytes>| {
             line.as_ref().is_some_and(|line| !matches(line, query).is_empty())
         };

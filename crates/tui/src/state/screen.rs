@@ -30,6 +30,8 @@ pub(crate) struct Page {
     pub size: ratatui::layout::Size,
     /// Rows of data in the lens.
     pub lens_rows: usize,
+    /// Columns of the lens.
+    pub lens_columns: usize,
     /// The lens has room for one side only.
     pub narrow: bool,
 }

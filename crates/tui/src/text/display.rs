@@ -12,7 +12,7 @@ pub(crate) enum View {
     Text,
     /// As text, with spaces, tabs and line ends visible.
     Marks,
-    /// Bytes in hexadecimal.
+    /// The bytes of the stream, in hexadecimal and as text, each row with its offset; no lines.
     Hex,
 }
 
@@ -68,18 +68,6 @@ pub(crate) fn pieces(line: &[u8], view: View, skip: usize, width: usize) -> Vec<
         }
         *column < end
     };
-    if view == View::Hex {
-        // Three columns a byte: those before the edge need no look.
-        let first = (skip / 3).min(line.len());
-        column = first * 3;
-        for (at, byte) in line.iter().enumerate().skip(first) {
-            let piece = Piece { text: format!("{byte:02x} "), width: 3, at, mark: false };
-            if !push(piece, &mut column) {
-                break;
-            }
-        }
-        return shown;
-    }
     let mut at = 0;
     while at < line.len() {
         let (piece, length) = next_piece(&line[at..], at, view, column);
@@ -192,12 +180,11 @@ mod tests {
         );
         assert_eq!(shown("線e\u{301}".as_bytes(), View::Text), "線e\u{301}");
         assert_eq!(shown(b"ab\tc d", View::Marks), "ab→     c·d¶");
-        assert_eq!(shown(b"a\n", View::Hex), "61 0a ");
     }
 
     #[test]
     fn no_room_has_no_pieces() {
-        for (view, skip) in [(View::Text, 0), (View::Text, 2), (View::Marks, 1), (View::Hex, 3)] {
+        for (view, skip) in [(View::Text, 0), (View::Text, 2), (View::Marks, 1)] {
             assert_eq!(pieces("a線b".as_bytes(), view, skip, 0), []);
         }
     }
@@ -218,7 +205,6 @@ mod tests {
             told(line, View::Marks),
             "a1<→      >b3<·>c5<^?>é線e\u{301}k15<<U+200D>>18<<U+202E>>21<¶>"
         );
-        assert_eq!(told(b"a\t\xff", View::Hex), "61 09 ff ");
         assert_eq!(told(b"\xffa", View::Text), "0<\\xFF>a");
     }
 
@@ -233,7 +219,7 @@ mod tests {
     proptest! {
         #[test]
         fn any_bytes_fit_and_are_printable(line in prop::collection::vec(any::<u8>(), 0..80), skip in 0usize..20, width in 0usize..40) {
-            for view in [View::Text, View::Marks, View::Hex] {
+            for view in [View::Text, View::Marks] {
                 let pieces = pieces(&line, view, skip, width);
                 prop_assert!(pieces.iter().map(|piece| piece.width).sum::<usize>() <= width);
                 for piece in &pieces {

@@ -94,6 +94,10 @@ impl App {
                 if self.lens.view == View::Hex {
                     self.lens.wrap = false;
                 }
+                if self.lens.view != View::Marks {
+                    self.lens.search = None;
+                    self.refresh_lens(false);
+                }
             }
             Action::Wrap => {
                 self.lens.wrap = !self.lens.wrap;

@@ -72,6 +72,7 @@ pub(crate) fn page(size: Size, app: &App) -> Page {
     Page {
         size,
         lens_rows: usize::from(lens.height.saturating_sub(2)).max(1),
+        lens_columns: usize::from(lens.width),
         narrow: lens.width < TWO_SIDES,
     }
 }

@@ -1,5 +1,6 @@
 //! The lens: input and output of the selected stage, lined up by lineage.
 
+mod bytes;
 mod columns;
 mod line;
 mod ruler;
@@ -7,7 +8,7 @@ mod shown;
 
 use engine::{Preview, StageResult};
 use filters::Verb;
-use insight::{bytes, grouped, marks};
+use insight::{grouped, marks};
 use ratatui::style::{Modifier, Style};
 use stream::InputName;
 
@@ -47,9 +48,13 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
     let rows: Vec<Shown> = (app.lens.top..app.lens.len().min(app.lens.top + height))
         .map(|number| shown(app, preview, number))
         .collect();
+    if let Content::Bytes { bytes, row, .. } = &app.lens.content {
+        header(canvas, app, None, Shape::One, None);
+        return bytes::draw(canvas, app, &rows, *bytes, *row);
+    }
     let shape = shape(app, stage, &rows);
     let columns = Columns::new(area.width, &app.lens, shape, &rows);
-    header(canvas, app, stage, shape, &columns);
+    header(canvas, app, stage, shape, Some(&columns));
     // Where there is no room for both, what was searched for takes the ruler's row.
     if !app.lens.narrow || app.lens.search.is_none() {
         let at = stage.or_else(|| reader(app, preview));
@@ -105,7 +110,7 @@ fn shown(app: &App, preview: &Preview, number: usize) -> Shown {
             .and_then(|(input, line)| origin_of(preview, *stage, input, line)),
         (Content::Stream { .. }, Place::Source) => origin_of(preview, 0, 0, number as u64),
         (Content::Stream { .. }, place) => origin(preview, place.stage() + 1, number as u64),
-        (Content::Empty, _) => None,
+        (Content::Bytes { .. } | Content::Empty, _) => None,
     };
     let last = |kept: &engine::Kept, line: u64| line + 1 == kept.lines() && kept.ends_open();
     let open = match &app.lens.content {
@@ -116,7 +121,7 @@ fn shown(app: &App, preview: &Preview, number: usize) -> Shown {
             (left, row.right.is_some_and(|line| last(&result.out, line)))
         }
         Content::Stream { kept, .. } => (last(kept, number as u64), false),
-        Content::Empty => (false, false),
+        Content::Bytes { .. } | Content::Empty => (false, false),
     };
     Shown { row, number, left, right, origin, open }
 }
@@ -153,7 +158,7 @@ fn header(
     app: &App,
     stage: Option<&StageResult>,
     shape: Shape,
-    columns: &Columns,
+    columns: Option<&Columns>,
 ) {
     let area = canvas.area;
     let theme = app.theme;
@@ -166,10 +171,13 @@ fn header(
     // What stands at the source says itself which part it is.
     let part = app.shown() != Place::Source && from_part(number);
     let part = if part { PART } else { "" };
-    let amount =
-        |lines: u64, size: u64| format!("{part}{} · {part}{}", insight::lines(lines), bytes(size));
+    let amount = |lines: u64, size: u64| {
+        format!("{part}{} · {part}{}", insight::lines(lines), insight::bytes(size))
+    };
     let stale = if app.is_stale() { "  outdated" } else { "" };
     let other = match (app.shown(), app.lens.narrow, app.lens.sides().output_alone) {
+        (Place::Stage(_), _, true) if app.lens.view == View::Hex => "  o input",
+        (Place::Stage(_), _, false) if app.lens.view == View::Hex => "  o output",
         (Place::Stage(_), true, true) => "  o input",
         (Place::Stage(_), true, false) => "  o output",
         (Place::Stage(_), false, true) => "  o both sides",
@@ -179,11 +187,19 @@ fn header(
     let Some(stage) = stage else {
         let (name, style) = match app.shown() {
             Place::Source => ("source".to_owned(), theme.bright()),
+            Place::Stage(_) if !app.lens.sides().output_alone => {
+                (format!("into {}", number + 1), title)
+            }
             _ => (format!("out of {}", number + 1), title),
         };
         let x = canvas.put(1, 0, &name, style);
-        if let Content::Stream { kept, lines } = &app.lens.content {
-            let words = format!("{}{stale}", amount(*lines, kept.bytes()));
+        let amounts = match &app.lens.content {
+            Content::Stream { kept, lines } => Some((kept, *lines)),
+            Content::Bytes { kept, .. } => Some((kept, kept.lines())),
+            _ => None,
+        };
+        if let Some((kept, lines)) = amounts {
+            let words = format!("{}{stale}", amount(lines, kept.bytes()));
             canvas.put(x + 2, 0, &words, theme.quiet());
         }
         canvas.put_right(end, 0, other, theme.quiet());
@@ -193,7 +209,7 @@ fn header(
     let figures = stage.figures;
     let into = amount(figures.lines_in, figures.bytes_in);
     let out = amount(stage.out.lines(), stage.out.bytes());
-    match (shape, columns.right) {
+    match (shape, columns.and_then(|columns| Some((columns, columns.right?)))) {
         (Shape::One, _) if app.lens.narrow => {
             let x = canvas.put(1, 0, &format!("into {}", number + 1), title);
             canvas.put(x + 2, 0, &format!("{into}{stale}"), theme.quiet());
@@ -202,7 +218,7 @@ fn header(
             let x = canvas.put(1, 0, &format!("through {}", number + 1), title);
             canvas.put(x + 2, 0, &format!("in {into}   out {out}{stale}"), theme.quiet());
         }
-        (_, Some((start, _))) => {
+        (_, Some((columns, (start, _)))) => {
             let x = canvas.put(1, 0, &format!("into {}", number + 1), title);
             canvas.put(x + 2, 0, &format!("{into}{stale}"), theme.quiet());
             let at = start - columns.right_gutter;

@@ -78,6 +78,9 @@ pub(super) fn text(
         last = piece.at;
     }
     // Something of the line is not on screen.
+    if skip > 0 && !line.is_empty() && start > 0 {
+        canvas.put(start - 1, y, "«", app.theme.mark());
+    }
     if !app.lens.wrap && x >= columns && last + 1 < line.len() {
         canvas.put(start + room - 1, y, "»", app.theme.mark());
     }

@@ -10,6 +10,7 @@ use insight::{Separator, counted};
 use super::columns::Columns;
 use super::shown::Shown;
 use crate::state::app::App;
+use crate::state::lens::Content;
 use crate::text::display::{Piece, View, pieces};
 use crate::views::canvas::Canvas;
 
@@ -24,7 +25,7 @@ pub(super) fn draw(
     rows: &[Shown],
 ) {
     let (start, room) = columns.left;
-    if app.lens.view == View::Hex || app.lens.wrap {
+    if app.lens.wrap || matches!(app.lens.content, Content::Bytes { .. }) {
         return;
     }
     let lines: Vec<&[u8]> = rows.iter().filter_map(Shown::looked_at).collect();

@@ -184,12 +184,48 @@ fn bytes_have_three_forms_and_lines_wrap_or_not() {
     press(&mut stand, "v");
     assert_eq!((stand.app.lens.view, stand.app.lens.wrap), (View::Hex, false));
     let hexadecimal = stand.screen(120, 40);
-    assert!(hexadecimal.contains("61 09 62 20"), "{hexadecimal}");
+    assert!(hexadecimal.contains("00000000  61 09 62 20"), "{hexadecimal}");
+    assert!(hexadecimal.contains("a·b ·"), "{hexadecimal}");
     assert_ne!(marks, hexadecimal);
     press(&mut stand, "v");
     assert_eq!(stand.app.lens.view, View::Text);
     press(&mut stand, "o");
     assert!(stand.app.lens.turned);
+}
+
+#[test]
+fn bytes_are_shown_searched_and_have_two_sides() {
+    let mut stand = lens("printf 'one two three four five\n' | tr a-z A-Z");
+    press(&mut stand, "v v");
+    // Two rows of sixteen, of what comes out.
+    assert_eq!(stand.app.lens.len(), 2);
+    let screen = stand.screen(160, 40);
+    assert!(screen.contains("ONE TWO THREE FO") && screen.contains("00000010"), "{screen}");
+    // A match that goes over the end of a row is found where it begins.
+    stand.app.start_search("four");
+    assert_eq!(found(&mut stand), [0]);
+    stand.app.start_search("five");
+    assert_eq!(found(&mut stand), [1]);
+    press(&mut stand, "o");
+    assert!(stand.screen(160, 40).contains("one two three fo"));
+    press(&mut stand, "v");
+    assert!(matches!(stand.app.lens.content, Content::Stream { .. } | Content::Stage { .. }));
+}
+
+#[test]
+fn what_a_stage_looks_at_is_brought_into_view() {
+    let wide = "x ".repeat(100);
+    let mut stand = river(&format!("echo '{wide}end' | awk '{{print $101}}' | cat"));
+    stand.screen(160, 40);
+    press(&mut stand, "Home Right Right");
+    let screen = stand.screen(160, 40);
+    assert!(
+        stand.app.lens.column > 100 && screen.contains('«') && screen.contains("x end"),
+        "{screen}"
+    );
+    // Nothing is far away there.
+    press(&mut stand, "Right");
+    assert_eq!(stand.app.lens.column, 0);
 }
 
 #[test]
