@@ -38,6 +38,8 @@ pub struct Stage {
     pub does: String,
     /// What it writes to the next stage.
     pub out: Stream,
+    /// The descriptors that lead there, as they are shown: `1`, `2`, `1 2`.
+    pub carries: String,
     /// Files it reads besides its standard input.
     pub reads: Vec<String>,
     /// Files it writes.
@@ -63,6 +65,8 @@ pub enum Errors {
     /// To whoever runs the pipeline, like that of all others.
     #[default]
     Usual,
+    /// To the next stage, and the output elsewhere.
+    Onwards,
     /// Nowhere.
     Discarded,
     /// With standard output.
@@ -122,7 +126,10 @@ impl Diagram {
             let top = y;
             let rows =
                 wrap(&visible(&stage.command), CODE.cells_in(BOX_RIGHT - BOX_LEFT - 34.0), 5);
-            let height = rows.len() as f64 * 13.5 + 25.0;
+            let sides = sides(stage);
+            // As high as what stands beside it, so that each wire begins at the box.
+            let beside: f64 = sides.iter().map(Side::height).sum();
+            let height = (rows.len() as f64 * 13.5 + 25.0).max(beside + 4.0);
             scene.rect(
                 (BOX_LEFT, top),
                 (BOX_RIGHT - BOX_LEFT, height),
@@ -139,15 +146,10 @@ impl Diagram {
             }
             let room = BOX_RIGHT - BOX_LEFT - 38.0;
             scene.text(BOX_LEFT + 32.0, line - 0.5, room, &visible(&stage.does), SMALL);
-            let side_end = sides(&mut scene, top, height, stage, hue);
-            y = (top + height).max(side_end);
-            let goes_on = number + 1 < self.stages.len() || !self.end.is_empty();
-            if y > top + height && goes_on {
-                // The box ends before what stands beside it; the stream goes on below.
-                scene.line((AXIS, top + height), (AXIS, y), hue, 1.0);
-            }
-            if goes_on {
-                band(&mut scene, &mut y, stage.out, hue, "1");
+            draw_sides(&mut scene, top, &sides, hue);
+            y = top + height;
+            if number + 1 < self.stages.len() || !self.end.is_empty() {
+                band(&mut scene, &mut y, stage.out, hue, &visible(&stage.carries));
             }
         }
         if !self.end.is_empty() {
@@ -204,48 +206,71 @@ fn band(scene: &mut Scene, y: &mut f64, stream: Stream, hue: u32, descriptor: &s
     *y += HEIGHT;
 }
 
-/// Files and errors at the right of a stage; gives where they end.
-fn sides(scene: &mut Scene, top: f64, height: f64, stage: &Stage, hue: u32) -> f64 {
+/// What stands at the right of a stage, and how its wire is drawn.
+struct Side {
+    mark: String,
+    rows: Vec<String>,
+    note: String,
+    dashed: bool,
+}
+
+/// Points between two things at the side.
+const BETWEEN: f64 = 6.0;
+
+impl Side {
+    fn height(&self) -> f64 {
+        let rows = self.rows.len() + usize::from(!self.note.is_empty());
+        rows as f64 * 12.0 + BETWEEN
+    }
+}
+
+/// Files and errors at the right of a stage.
+fn sides(stage: &Stage) -> Vec<Side> {
     let room = WIDTH - MARGIN - SIDE;
-    let mut y = top + 14.0;
-    let mut row = |scene: &mut Scene, mark: &str, rows: Vec<String>, note: &str, dashed: bool| {
-        let middle = y - 3.0;
-        if middle <= top + height {
-            if dashed {
-                scene.dashes((BOX_RIGHT, middle), (SIDE - 6.0, middle), hue);
-            } else {
-                scene.line((BOX_RIGHT, middle), (SIDE - 6.0, middle), hue, 0.8);
-            }
-        } else {
-            scene.line((SIDE - 14.0, top + height.min(20.0)), (SIDE - 14.0, middle), hue, 0.6);
-            scene.line((SIDE - 14.0, middle), (SIDE - 6.0, middle), hue, 0.6);
-        }
-        scene.text(BOX_RIGHT + 4.0, middle - 2.0, 16.0, mark, SMALL);
-        for text in rows {
-            scene.text(SIDE, y, room, &text, Face::new(9.5));
-            y += 12.0;
-        }
-        if !note.is_empty() {
-            scene.text(SIDE, y, room, note, SMALL);
-            y += 12.0;
-        }
-        y += 4.0;
-    };
     let names = |name: &str| wrap(&visible(name), Face::new(9.5).cells_in(room), 3);
+    let mut sides = Vec::new();
+    let mut side = |mark: &str, rows: Vec<String>, note: &str, dashed: bool| {
+        sides.push(Side { mark: mark.to_owned(), rows, note: note.to_owned(), dashed });
+    };
     for name in &stage.reads {
-        row(scene, "", names(name), "read too", false);
+        side("", names(name), "read too", false);
     }
     for file in &stage.files {
         let mark = file.descriptor.map(|number| number.to_string()).unwrap_or_default();
-        row(scene, &mark, names(&file.name), &visible(&file.how), false);
+        side(&mark, names(&file.name), &visible(&file.how), false);
     }
     match &stage.errors {
-        Errors::Usual => row(scene, "2", Vec::new(), "the terminal", true),
-        Errors::Discarded => row(scene, "2", vec!["errors discarded".to_owned()], "", true),
-        Errors::WithOutput => row(scene, "2", vec!["errors with the output".to_owned()], "", true),
-        Errors::File(name) => row(scene, "2", names(name), "errors", true),
+        Errors::Usual => side("2", Vec::new(), "the terminal", true),
+        Errors::Discarded => side("2", vec!["errors discarded".to_owned()], "", true),
+        Errors::Onwards => side("2", vec!["errors to the next stage".to_owned()], "", true),
+        Errors::WithOutput => side("2", vec!["errors with the output".to_owned()], "", true),
+        Errors::File(name) => side("2", names(name), "errors", true),
     }
-    y - 10.0
+    sides
+}
+
+/// Draws them, each at the end of a wire of its own from the box.
+fn draw_sides(scene: &mut Scene, top: f64, sides: &[Side], hue: u32) {
+    let room = WIDTH - MARGIN - SIDE;
+    let mut y = top + 14.0;
+    for side in sides {
+        let middle = y - 3.0;
+        if side.dashed {
+            scene.dashes((BOX_RIGHT, middle), (SIDE - 6.0, middle), hue);
+        } else {
+            scene.line((BOX_RIGHT, middle), (SIDE - 6.0, middle), hue, 0.8);
+        }
+        scene.text(BOX_RIGHT + 4.0, middle - 2.0, 16.0, &side.mark, SMALL);
+        let mut line = y;
+        for text in &side.rows {
+            scene.text(SIDE, line, room, text, Face::new(9.5));
+            line += 12.0;
+        }
+        if !side.note.is_empty() {
+            scene.text(SIDE, line, room, &side.note, SMALL);
+        }
+        y += side.height();
+    }
 }
 
 #[cfg(test)]

@@ -30,6 +30,9 @@ const BENCH: Signs = &[
 
 const WIRING: Signs = &[
     ("▌", "the selected stage"),
+    ("1 ─╮ ╰─▶ 0", "a pipe to the next stage"),
+    ("─▶ ─◀", "a descriptor that is written, one that is read"),
+    ("┬ ╯", "a descriptor that goes where another one goes; ┼ is only a crossing"),
     ("▸", "a descriptor that is written"),
     ("◂", "a descriptor that is read"),
     ("×", "a descriptor that is closed"),

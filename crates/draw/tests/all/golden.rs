@@ -17,6 +17,7 @@ fn stage(command: &str, does: &str, lines: Option<u64>) -> Stage {
     Stage {
         command: command.to_owned(),
         does: does.to_owned(),
+        carries: "1".to_owned(),
         out: Stream { lines },
         files: Vec::new(),
         errors: Errors::Usual,

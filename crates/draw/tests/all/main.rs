@@ -11,6 +11,7 @@ fn diagram(labels: &[String]) -> Scene {
     let stage = |label: &String| Stage {
         command: label.clone(),
         does: label.clone(),
+        carries: "1".to_owned(),
         out: Stream { lines: Some(label.len() as u64) },
         files: vec![FileOut { name: label.clone(), how: "new".to_owned(), descriptor: Some(1) }],
         errors: Errors::File(label.clone()),

@@ -52,11 +52,18 @@ pub(crate) struct TellsEnd {
     inner: Box<dyn Source>,
     seen: EndSeen,
     arrivals: Option<Arc<dyn Arrivals>>,
+    /// Where what is read is kept, where nobody else does so.
+    keeps: Option<Arc<Kept>>,
 }
 
 impl TellsEnd {
     pub(crate) fn new(inner: Box<dyn Source>, seen: EndSeen) -> Self {
-        Self { inner, seen, arrivals: None }
+        Self { inner, seen, arrivals: None, keeps: None }
+    }
+
+    /// As it is; what is read is kept there too.
+    pub(crate) fn keeping(self, keeps: Option<Arc<Kept>>) -> Self {
+        Self { keeps, ..self }
     }
 
     /// As it is, of lines that came at these times.
@@ -68,8 +75,10 @@ impl TellsEnd {
 impl Source for TellsEnd {
     fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
         let block = self.inner.next_block()?;
-        if block.is_none() {
-            self.seen.set();
+        match (&block, &self.keeps) {
+            (None, _) => self.seen.set(),
+            (Some(block), Some(keeps)) => keeps.append(block).map_err(ReadError::Io)?,
+            (Some(_), None) => {}
         }
         Ok(block)
     }

@@ -44,7 +44,12 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
     let standard = standard_input(task, &stages);
     let meters: Vec<Arc<StageMeter>> = rest.stages.iter().map(|_| Arc::default()).collect();
     let metered = rest.stages.iter().zip(&meters);
-    let builds: Vec<Build> = metered.map(|(stage, meter)| Build::of(task, stage, meter)).collect();
+    let mut builds: Vec<Build> =
+        metered.map(|(stage, meter)| Build::of(task, stage, meter)).collect();
+    for (before, build) in rest.stages.iter().zip(builds.iter_mut().skip(1)) {
+        // Only what it says, or another descriptor, goes down the pipe.
+        build.read = (!before.feeds_next()).then(Arc::default);
+    }
     task.meters.lock().clone_from(&meters);
     let screen: Arc<Messages> = Arc::default();
     let taps = SampleTaps {
@@ -89,6 +94,11 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
     }
     for (number, (build, outcome)) in builds.into_iter().zip(outcomes).enumerate() {
         let plan = rest.stages[number].clone();
+        if let Some(read) = &build.read {
+            read.end();
+            let name = InputName::Standard;
+            previous = Some(InputRecord { name, kept: read.clone(), sampled: None });
+        }
         let figures = meters[number].figures();
         let key = keys[same + number].clone();
         let filter = task.filters.get(same + number).cloned().flatten();

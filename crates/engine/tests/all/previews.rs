@@ -459,3 +459,27 @@ fn what_a_program_would_do_to_the_machine_is_held_back() {
     assert_eq!(preview.stages[0].pending[0].kept.contents(), b"b\nx\n");
     assert_eq!(std::fs::read(directory.path().join("log")).unwrap(), b"b\na\n");
 }
+
+#[test]
+fn what_comes_down_a_pipe_is_the_input_whatever_descriptor_it_is_from() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = folder.path().display();
+    std::fs::write(folder.path().join("f"), "a\nb\n").unwrap();
+    let mut bench = Bench::new();
+    let input = |preview: &Preview| {
+        let kept = &preview.stages[1].inputs[0].kept;
+        String::from_utf8(kept.contents()).unwrap().replace(&at.to_string(), "DIR")
+    };
+    let missing = "cat: DIR/no: No such file or directory\n";
+    for (text, expected) in [
+        ("cat DIR/no DIR/f | cat -n", "a\nb\n".to_owned()),
+        ("cat DIR/no DIR/f 2>&1 | cat -n", format!("{missing}a\nb\n")),
+        ("cat DIR/no DIR/f 2>&1 > DIR/out | cat -n", missing.to_owned()),
+        ("cat DIR/f > DIR/out | cat -n", String::new()),
+    ] {
+        let preview = bench.run(&text.replace("DIR", &at.to_string()));
+        assert_eq!(input(&preview), expected, "{text}");
+        let lines = expected.lines().count() as u64;
+        assert_eq!(preview.stages[1].out.lines(), lines, "{text}");
+    }
+}

@@ -59,6 +59,8 @@ pub struct Wire {
     pub descriptor: u8,
     /// Where it leads.
     pub end: End,
+    /// The descriptor that it was led after, if its last redirection was that.
+    pub joined: Option<u8>,
 }
 
 /// What the shell does for one redirection.
@@ -75,7 +77,7 @@ pub struct Step {
 /// The connections of a stage: at first, and after each of its redirections.
 pub fn wiring(stages: &[StagePlan], number: usize, given: bool) -> Vec<Step> {
     let Some(stage) = stages.get(number) else { return Vec::new() };
-    let wire = |descriptor, end| Wire { descriptor, end };
+    let wire = |descriptor, end| Wire { descriptor, end, joined: None };
     let input = match number.checked_sub(1) {
         Some(before) => End::PipeFrom(before),
         None if given => End::Given,
@@ -88,7 +90,11 @@ pub fn wiring(stages: &[StagePlan], number: usize, given: bool) -> Vec<Step> {
     for target in targets(stage) {
         let (end, says) = step(&target, &wires);
         wires.retain(|wire| wire.descriptor != target.descriptor);
-        wires.push(wire(target.descriptor, end));
+        let joined = match target.kind {
+            TargetKind::Duplicate(of) if of != target.descriptor => Some(of),
+            _ => None,
+        };
+        wires.push(Wire { joined, ..wire(target.descriptor, end) });
         wires.sort_by_key(|wire| wire.descriptor);
         steps.push(Step { span: Some(target.span), says, wires: wires.clone() });
     }

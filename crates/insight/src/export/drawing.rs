@@ -233,7 +233,8 @@ pub fn diagram(preview: &Preview) -> Diagram {
         Stage {
             command: command_text(preview, stage),
             does: effect(stage),
-            out: stream(if stage.plan.feeds_next() { stage.out.lines() } else { 0 }),
+            out: stream(passed_on(preview, number)),
+            carries: carries(&plans, number),
             reads: reads.map(|input| input_name(stage, input)).collect(),
             files: files(stage),
             errors: errors(&plans, number),
@@ -301,7 +302,8 @@ fn errors(plans: &[StagePlan], number: usize) -> Errors {
         |descriptor| wires.iter().find(|wire| wire.descriptor == descriptor).map(|wire| &wire.end);
     match end(2) {
         Some(End::Nowhere | End::Closed) => Errors::Discarded,
-        Some(End::PipeTo(_)) => Errors::WithOutput,
+        Some(two @ End::PipeTo(_)) if end(1) == Some(two) => Errors::WithOutput,
+        Some(End::PipeTo(_)) => Errors::Onwards,
         Some(two @ (End::Replaces(path) | End::Appends(path))) => {
             if end(1) == Some(two) {
                 Errors::WithOutput
@@ -311,6 +313,28 @@ fn errors(plans: &[StagePlan], number: usize) -> Errors {
         }
         _ => Errors::Usual,
     }
+}
+
+/// The lines that the next stage gets from a stage, or that it writes itself as the last one.
+fn passed_on(preview: &Preview, number: usize) -> u64 {
+    let stage = &preview.stages[number];
+    let next = preview.stages.get(number + 1);
+    let taken =
+        next.and_then(|next| next.inputs.iter().find(|input| input.name == InputName::Standard));
+    match taken {
+        Some(input) => input.kept.lines(),
+        None if stage.plan.feeds_next() => stage.out.lines(),
+        None => 0,
+    }
+}
+
+/// The descriptors of a stage that lead to the next one, or to the end of the pipeline.
+fn carries(plans: &[StagePlan], number: usize) -> String {
+    let steps = wiring(plans, number, false);
+    let wires = steps.last().map(|step| &step.wires[..]).unwrap_or_default();
+    let on = wires.iter().filter(|wire| matches!(wire.end, End::PipeTo(_)));
+    let on: Vec<String> = on.map(|wire| wire.descriptor.to_string()).collect();
+    if on.is_empty() { "1".to_owned() } else { on.join(" ") }
 }
 
 /// The wiring of the pipeline of a result.

@@ -256,6 +256,11 @@ fn a_diagram_tells_where_output_and_errors_really_go() {
     let drawn = last("grep a DIR/f 2>&1 | sort > DIR/out 2> DIR/err");
     assert_eq!(drawn.stages[0].errors, Errors::WithOutput);
     assert_eq!(drawn.stages[1].files.len(), 1);
+    assert_eq!(drawn.stages[0].carries, "1 2");
+    let drawn = last("grep a DIR/none 2>&1 > DIR/out | sort");
+    assert_eq!((&drawn.stages[0].errors, &drawn.stages[0].carries[..]), (&Errors::Onwards, "2"));
+    assert_eq!(drawn.stages[0].out.lines, Some(1));
+    let drawn = last("grep a DIR/f 2>&1 | sort > DIR/out 2> DIR/err");
     assert!(drawn.end.is_empty() && !drawn.on_standard_input);
     assert_eq!(drawn.source.lines, Some(2));
     let drawn = last("sort < DIR/f | wc -l");

@@ -89,16 +89,7 @@ impl App {
                 self.lens.search = None;
                 self.refresh_lens(false);
             }
-            Action::View => {
-                self.lens.view = self.lens.view.next();
-                if self.lens.view == View::Hex {
-                    self.lens.wrap = false;
-                }
-                if self.lens.view != View::Marks {
-                    self.lens.search = None;
-                    self.refresh_lens(false);
-                }
-            }
+            Action::View => self.next_view(),
             Action::Wrap => {
                 self.lens.wrap = !self.lens.wrap;
                 self.lens.column = 0;
@@ -130,6 +121,18 @@ impl App {
             Action::Actions => self.drawer = Some(Drawer::actions()),
             Action::Help => self.drawer = Some(Drawer::Help(0)),
             Action::Quit => self.leave(),
+        }
+    }
+
+    /// Shows the lens in the next form; bytes are no lines.
+    fn next_view(&mut self) {
+        self.lens.view = self.lens.view.next();
+        if self.lens.view == View::Hex {
+            self.lens.wrap = false;
+        }
+        if self.lens.view != View::Marks {
+            self.lens.search = None;
+            self.refresh_lens(false);
         }
     }
 

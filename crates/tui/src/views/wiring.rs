@@ -1,7 +1,10 @@
 //! The Wiring: each stage with its descriptors, and the redirections of the selected one in the
 //! order in which the shell performs them.
 
+mod circuit;
+
 use insight::{End, Step, Wire, wiring};
+use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
 use super::canvas::{Canvas, cut, list_and_side};
@@ -21,8 +24,15 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
     let number = app.place.stage().min(plans.len() - 1);
     // On a narrow screen the steps of the selected stage stand below the stages.
     let steps_rows = (all[number].len() as u16 * 2 + 2).min(area.height * 2 / 3);
-    let (left, right) = list_and_side(area, 8, area.height - steps_rows);
-    stages(&mut canvas.within(left), app, &all, number);
+    let (left, right) = list_and_side(area, 9, area.height - steps_rows);
+    if left.width >= circuit::NARROWEST {
+        let title = "stages and where their descriptors lead";
+        canvas.within(left).put(2, 0, title, app.theme.quiet());
+        let drawn = Rect { y: left.y + 1, height: left.height.saturating_sub(1), ..left };
+        circuit::draw(&mut canvas.within(drawn), app, &all, number);
+    } else {
+        stages(&mut canvas.within(left), app, &all, number);
+    }
     steps(&mut canvas.within(right), app, &all[number], number);
 }
 
@@ -132,8 +142,19 @@ fn steps(canvas: &mut Canvas<'_>, app: &App, steps: &[Step], number: usize) {
         canvas.put(1, y, &cut(&safe(first_line), usize::from(widest)), style);
         let room = usize::from(area.width.saturating_sub(widest + 4));
         canvas.put(widest + 3, y, &cut(&safe(&step.says), room), app.theme.ink());
-        wires_line(canvas, y + 1, widest + 3, app, &step.wires);
-        y += if area.height > steps.len() as u16 * 3 { 3 } else { 2 };
+        let says = |wire: &Wire| wire.end.says().chars().count() + 7;
+        let all: usize = step.wires.iter().map(says).sum();
+        if all <= room + 3 {
+            wires_line(canvas, y + 1, widest + 3, app, &step.wires);
+            y += 2;
+        } else {
+            for wire in &step.wires {
+                wires_line(canvas, y + 1, widest + 3, app, std::slice::from_ref(wire));
+                y += 1;
+            }
+            y += 1;
+        }
+        y += u16::from(area.height > steps.len() as u16 * 3);
         if y >= area.height {
             return;
         }

@@ -75,6 +75,9 @@ pub(super) struct Build {
     pub(super) origins: Arc<Mutex<OriginStore>>,
     pub(super) messages: Arc<Messages>,
     pub(super) came_by: CameBy,
+    /// What it reads from the stage before it, where that is not what that one writes to its
+    /// standard output.
+    pub(super) read: Option<Arc<Kept>>,
     pub(super) held: Mutex<Vec<HeldCommand>>,
     pub(super) inside: FigureTable,
     pub(super) cut: Arc<Mutex<Option<Limit>>>,
@@ -94,6 +97,7 @@ impl Build {
             files,
             commands,
             came_by,
+            read: None,
             input_end: EndSeen::of_stage(kept.clone()),
             kept,
             origins: Arc::default(),
@@ -145,7 +149,8 @@ impl Taps for SampleTaps {
 
     fn reading(&self, number: usize, source: Box<dyn Source>) -> Box<dyn Source> {
         let ends = TellsEnd::new(source, self.builds[number].input_end.clone());
-        Box::new(ends.came(self.came(number)))
+        let keeps = &self.builds[number].read;
+        Box::new(ends.came(self.came(number)).keeping(keeps.clone()))
     }
 
     fn doors(&self, number: usize) -> Doors<'_> {

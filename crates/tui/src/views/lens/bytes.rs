@@ -25,10 +25,8 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App, rows: &[Shown], bytes: u6
         let query = app.lens.search.as_ref().map(|search| &search.query[..]);
         let found = query.map(|query| matches(data, query)).unwrap_or_default();
         for (at, byte) in data.iter().enumerate() {
-            let style = match found.iter().any(|range| range.contains(&at)) {
-                true => Theme::found(),
-                false => Style::new(),
-            };
+            let is_found = found.iter().any(|range| range.contains(&at));
+            let style = if is_found { Theme::found() } else { Style::new() };
             // A wider space in the middle.
             let x = OFFSET + 2 + at as u16 * 3 + u16::from(at as u64 >= length / 2);
             canvas.put(x, y, &format!("{byte:02x}"), style);

@@ -198,3 +198,38 @@ fn copies_go_to_the_clipboard_with_their_size() {
     assert_eq!(large.app.take_clipboard(), None);
     assert!(message(&large).contains("write it to a file"), "{}", message(&large));
 }
+
+#[test]
+fn wires_are_drawn_from_descriptor_to_descriptor() {
+    let mut stand = river(
+        "grep x DIR/gate.log 2>&1 > DIR/f | cat 3< DIR/gate.log 2> DIR/e | sort > DIR/all 2>&1",
+    );
+    press(&mut stand, "W");
+    let screen = stand.screen(260, 40).replace(&stand.folder.path().display().to_string(), "DIR");
+    // What 2 says goes down to the next stage and not what 1 writes; a third descriptor is read.
+    for line in [
+        " 1 ────▶ DIR/f, replaced",
+        " 2 ──╮",
+        "╰─▶ 0 ┌ 2 cat",
+        " 1 ──╮",
+        " 2 ──┼─▶ DIR/e, replaced",
+        " 3 ──┼─◀ DIR/gate.log",
+        "╰─▶ 0 ┌ 3 sort",
+        " 1 ─┬──▶ DIR/all, replaced",
+        " 2 ─╯",
+    ] {
+        assert!(screen.contains(line), "{line} in {screen}");
+    }
+    // Led after 1 before that led elsewhere, and a closed one.
+    let mut stand = river("seq 3 2>&1 > /dev/null <&-");
+    press(&mut stand, "W");
+    let screen = stand.screen(260, 40);
+    assert!(screen.contains("× 0 ┌ 1 seq"), "{screen}");
+    assert!(screen.contains("2 ────▶ the terminal (where 1 led before)"), "{screen}");
+    // All of a long pipeline cannot be seen at the same time: what is selected can.
+    let mut stand = river(&["cat"; 30].join(" | "));
+    press(&mut stand, "End W");
+    assert!(stand.screen(160, 40).contains("┌ 30 cat"));
+    press(&mut stand, "Home");
+    assert!(stand.screen(160, 40).contains("┌ 1 cat"));
+}
