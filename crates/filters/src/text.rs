@@ -6,3 +6,4 @@ pub(crate) mod characters;
 pub(crate) mod counts;
 pub(crate) mod escapes;
 pub(crate) mod phrases;
+pub(crate) mod shell_word;

@@ -119,7 +119,7 @@ pub(crate) fn run_native(
             outcome.status = ExitStatus::CLOSED_PIPE;
         }
         Ok(Err(StageError::Write(WriteError::Io(error)))) => {
-            outcome.status = ExitStatus(definition.spec.usage_status);
+            outcome.status = ExitStatus(definition.spec.write_status());
             let _ = io.message(&format!("write error: {}", stream::describe(&error)));
         }
         Err(_) => {

@@ -24,6 +24,8 @@ use parser::Fault;
 use settings::Settings;
 use tree::Script;
 
+const POSIX: char = '\u{2}';
+
 const OPTIONS: &[OptionSpec] = &[
     option('e', "expression", Some("SCRIPT"), "add these commands to the script", true),
     option('E', "regexp-extended", None, "patterns are extended regular expressions", true),
@@ -36,6 +38,7 @@ const OPTIONS: &[OptionSpec] = &[
     ),
     option('l', "line-length", Some("N"), "where the command l folds lines; 70", false),
     option('n', "quiet", None, "print only what the script prints", true),
+    option(POSIX, "posix", None, "accepted: what is beyond the standard stays possible", false),
     option('r', "", None, "as -E", false),
     option('s', "separate", None, "treat each file separately", false),
     option('\u{1}', "silent", None, "as --quiet", false),

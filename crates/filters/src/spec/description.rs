@@ -176,6 +176,16 @@ pub struct Spec {
 }
 
 impl Spec {
+    /// The status where standard output cannot be written: that of the host, by which `sed` and
+    /// `expr` are exceptions.
+    pub fn write_status(&self) -> u8 {
+        match self.name {
+            "expr" => 3,
+            "sed" => 4,
+            _ => self.usage_status,
+        }
+    }
+
     /// The option with this letter.
     pub fn option(&self, short: char) -> Option<&'static OptionSpec> {
         self.options.iter().find(|option| option.short == short)

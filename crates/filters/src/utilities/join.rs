@@ -257,7 +257,13 @@ impl Filter for Join {
                 out_of_order: false,
             });
         }
-        self.join(io, &mut sides)?;
+        let mut scratch = Scratch::default();
+        let joined = self.join(io, &mut sides, &mut scratch);
+        // What was joined before an error is part of the result.
+        if !io.keeps_origins() {
+            io.out().put(&scratch.out, Origin::None)?;
+        }
+        joined?;
         if sides.iter().any(|side| side.out_of_order) {
             return Err(StageError::failed(1, "input is not in sorted order"));
         }
@@ -395,10 +401,13 @@ impl Join {
         Ok(true)
     }
 
-    fn join(&self, io: &mut StageIo<'_>, sides: &mut [Side]) -> Result<(), StageError> {
+    fn join(
+        &self,
+        io: &mut StageIo<'_>,
+        sides: &mut [Side],
+        scratch: &mut Scratch,
+    ) -> Result<(), StageError> {
         let blank = Row::default();
-        let mut scratch = Scratch::default();
-        let scratch = &mut scratch;
         let mut unpaired = false;
         for (number, side) in sides.iter_mut().enumerate() {
             self.more(io, side, number, unpaired)?;
@@ -478,11 +487,7 @@ impl Join {
                 sides[number].rows.drain(..done);
             }
         }
-        self.rest(io, sides, unpaired, columns, scratch)?;
-        if !io.keeps_origins() {
-            io.out().put(&scratch.out, Origin::None)?;
-        }
-        Ok(())
+        self.rest(io, sides, unpaired, columns, scratch)
     }
 
     /// Writes what is left of the longer side, and looks whether the rest is in order.

@@ -454,7 +454,8 @@ impl Numfmt {
         shown.extend_from_slice(&self.suffix);
         // Without a width of its own a number takes the columns it had, so that columns stay.
         let aligned = self.padding == 0 && self.delimiter.is_none() && (blanks > 0 || number > 0);
-        let padding = if aligned { text_width(text) as i64 } else { self.padding };
+        let width = blanks + text_width(&text[blanks..]);
+        let padding = if aligned { width as i64 } else { self.padding };
         let missing = (padding.unsigned_abs() as usize).saturating_sub(text_width(&shown));
         out.extend_from_slice(&self.form.before);
         if padding > 0 {

@@ -5,6 +5,7 @@ use crate::spec::{
 };
 use crate::text::c_format::{Flags, WIDTH_MAX, floating, pad, signed, unsigned};
 use crate::text::escapes::{Escape, Octal, read};
+use crate::text::shell_word::shell_word;
 
 static SPEC: Spec = Spec {
     name: "printf",
@@ -125,6 +126,11 @@ fn conversion(format: &[u8], start: usize) -> Result<(Piece, usize), String> {
     }
     let all = String::from_utf8_lossy(&format[start..(at + 1).min(format.len())]).into_owned();
     match format.get(at) {
+        // It takes no flags, no width, no precision.
+        Some(&letter @ b'q') if at == start + 1 => Ok((
+            Piece::Conversion { flags, width_given: false, precision_given: false, letter },
+            at + 1,
+        )),
         Some(&letter)
             if b"diouxXeEfFgGcsb".contains(&letter)
                 && makes_sense(&flags, precision_given, letter) =>
@@ -217,6 +223,7 @@ fn convert(
             let length = flags.precision.map_or(value.len(), |most| most.min(value.len()));
             padded_bytes(flags, &value[..length])
         }
+        b'q' => value.map(|value| shell_word(value)).unwrap_or_default(),
         b'b' => {
             let (bytes, go_on) = unescaped(value.map_or(&b""[..], |value| &value[..]));
             let length = flags.precision.map_or(bytes.len(), |most| most.min(bytes.len()));

@@ -7,8 +7,8 @@ use stream::{ExitStatus, Origin, StageError, StageIo, WriteError};
 
 use crate::common::input::line_feed::LineFeed;
 use crate::spec::{
-    Arguments, Counted, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb,
-    example, option, shown,
+    Arguments, Counted, Definition, Filter, Given, Operands, OptionSpec, Spec, Style, UsageError, Verb,
+    example, option, option_maybe, shown,
 };
 use crate::text::phrases::{from_files, list, named};
 
@@ -55,7 +55,10 @@ const OPTIONS: &[OptionSpec] = &[
     option('T', "temporary-directory", Some("DIR"), "the directory for temporary files", false),
     option('V', "version-sort", None, "compare as versions: 1.9 before 1.10", false),
     option('b', "ignore-leading-blanks", None, "ignore blanks before a key", true),
-    option('c', "check", None, "only say which line is out of order", true),
+    OptionSpec {
+        posix: true,
+        ..option_maybe('c', "check", "HOW", "only say which line is out of order (HOW: quiet)")
+    },
     option('d', "dictionary-order", None, "ignore all but blanks, letters and digits", true),
     option('f', "ignore-case", None, "lower case counts as upper case", true),
     option('g', "general-numeric-sort", None, "compare as floating point: 1e3, -inf", false),
@@ -158,8 +161,8 @@ fn memory(arguments: &Arguments) -> Result<Memory, UsageError> {
 
 fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
     let order = Order::new(arguments, &SPEC)?;
-    let check = arguments.options.iter().rev().find(|given| "cC".contains(given.short));
-    let task = match check {
+    let checks = arguments.options.iter().filter(|given| "cC".contains(given.short));
+    let task = match checks.clone().next_back() {
         Some(given) => {
             if let Some(extra) = arguments.operands.get(1) {
                 let message = format!(
@@ -173,7 +176,12 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
                 let message = format!("options '-{}o' are incompatible", given.short);
                 return Err(UsageError::new(&SPEC, Some(output.word), message));
             }
-            Task::Check { quiet: given.short == 'C' }
+            let quiet = quiet_check(given)?;
+            if let Some(other) = checks.clone().find(|other| quiet_check(other).ok() != Some(quiet)) {
+                let message = "options '-cC' are incompatible";
+                return Err(UsageError::new(&SPEC, Some(other.word), message));
+            }
+            Task::Check { quiet }
         }
         None if arguments.has('m') => Task::Merge,
         None => Task::Sort,
@@ -198,6 +206,24 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
         processors: processors.map_or(usize::MAX, |number| number as usize),
     };
     Ok(crate::common::input::nul_lines::where_asked(arguments, Box::new(filter)))
+}
+
+/// Whether a check says nothing: `-C`, `--check=quiet`.
+fn quiet_check(given: &Given) -> Result<bool, UsageError> {
+    let begins = |word: &str| word.as_bytes().starts_with(&given.value);
+    if given.short == 'C' {
+        return Ok(true);
+    }
+    match &given.value[..] {
+        b"" => Ok(false),
+        _ if begins("quiet") || begins("silent") => Ok(true),
+        _ if begins("diagnose-first") => Ok(false),
+        other => {
+            let message = format!("invalid argument {} for ‘--check’", shown(other));
+            let error = UsageError::with_hint(&SPEC, Some(given.word), &message);
+            Err(UsageError { status: 1, ..error })
+        }
+    }
 }
 
 fn explain(arguments: &Arguments) -> String {

@@ -16,6 +16,27 @@ use crate::support::{WHOLE, run_in, run_line, words};
 /// fail the tests of an unrelated change. `PROPTEST_CASES` and another seed look further.
 const SEED: RngSeed = RngSeed::Fixed(20_310_402);
 
+/// Cases of a generator: `usual` ones, or as many as `PROPTEST_CASES` says.
+fn cases(usual: u32) -> u32 {
+    std::env::var("PROPTEST_CASES").ok().and_then(|cases| cases.parse().ok()).unwrap_or(usual)
+}
+
+/// The stages to compare on some data: all of them, or, where many cases are asked for, one of
+/// each filter.
+fn stages(data: &[u8]) -> Vec<&'static str> {
+    if std::env::var_os("PROPTEST_CASES").is_none() {
+        return STAGES.to_vec();
+    }
+    let mut of_filter: BTreeMap<&str, Vec<&str>> = BTreeMap::new();
+    for stage in STAGES {
+        let name = stage.split(' ').next().unwrap_or_default();
+        of_filter.entry(name).or_default().push(stage);
+    }
+    let number =
+        data.iter().fold(data.len(), |sum, byte| sum.wrapping_mul(31) + usize::from(*byte));
+    of_filter.values().map(|all| all[number % all.len()]).collect()
+}
+
 fn host(line: &str, stdin: &[u8]) -> (Vec<u8>, u8) {
     host_in(line, stdin, Path::new("."))
 }
@@ -58,8 +79,31 @@ fn is_ours(line: &str) -> bool {
     line.split_whitespace().next().is_some_and(|name| OURS.contains(&name))
 }
 
+/// Where the host does something by accident that we do not do too: docs/differences.md has why.
+fn is_accident(line: &str, stdin: &[u8]) -> bool {
+    let begins = |begin: &str| line.starts_with(begin);
+    // A last record that is not ended and has nothing after its only delimiter is lost.
+    begins("cut -z") && line.contains("-d") && !stdin.ends_with(b"\0")
+        // A number with its suffix taken away is written where the whole is not understood.
+        || begins("numfmt") && line.contains("--suffix=B") && line.contains("--invalid=")
+        // Floating point is rounded wrongly.
+        || begins("numfmt") && stdin.contains(&b'.')
+        // Whether a word may be empty depends on what else could match there.
+        || begins("grep") && line.contains('w') && line.contains(['?', '*', '{', '|'])
+        // What is no number has an order, and another one in another version.
+        || begins("sort") && line.contains("g") && memchr::memmem::find(stdin, b"nan").is_some()
+        // Of more than four words the standard leaves open what they mean.
+        || begins("test ") && words(line).len() > 4
+        // The root here is another one.
+        || begins("test ") && line.contains("-s /")
+        // So do operators where values are expected after `-a` and `-o`.
+        || begins("test ")
+            && (line.contains("-a") || line.contains("-o"))
+            && line.ends_with(['n', 'z', '!', 'a', 'o', 'e', 'd', 'f', 's', 't', 'q', '=', '(', ')'])
+}
+
 fn compare(line: &str, stdin: &[u8]) -> Result<(), TestCaseError> {
-    if is_ours(line) {
+    if is_ours(line) || is_accident(line, stdin) {
         return Ok(());
     }
     let (out, status) = host(line, stdin);
@@ -84,7 +128,19 @@ type Files<'f> = &'f [(&'f str, &'f [u8])];
 
 /// As [`compare`], among files; what is written to files must be equal too.
 fn compare_among(files: Files<'_>, line: &str, stdin: &[u8]) -> Result<(), TestCaseError> {
-    if is_ours(line) {
+    // Of an empty file it says that the input has gone, and leaves an empty piece behind.
+    // A line's number after a pattern is taken for one past the end where it is the last one's, and
+    // a last line that is not ended does not count as its bytes.
+    let accident = line.starts_with("csplit")
+        && (line.contains(['/', '%']) || line.contains("--suppress-matched"))
+        && words(line).iter().any(|word| word.iter().all(u8::is_ascii_digit))
+        || line.starts_with("split -C") && files.iter().any(|(_, data)| !data.ends_with(b"\n"));
+    // What is around lines that are not written at all.
+    let accident =
+        accident || line.contains("-o") && line.contains("-v") && line.starts_with("grep");
+    let nothing_to_split =
+        accident || line.starts_with("csplit") && files.iter().any(|(_, data)| data.is_empty());
+    if is_ours(line) || nothing_to_split {
         return Ok(());
     }
     let folder = tempfile::tempdir().unwrap();
@@ -148,11 +204,11 @@ fn differs(stage: &str) -> bool {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, rng_seed: SEED, ..ProptestConfig::with_cases(6) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, rng_seed: SEED, ..ProptestConfig::with_cases(cases(6)) })]
 
     #[test]
     fn the_host_agrees(data in data()) {
-        for stage in STAGES.iter().filter(|stage| !differs(stage) || data.is_ascii() && !stage.contains('é')) {
+        for stage in stages(&data).into_iter().filter(|stage| !differs(stage) || data.is_ascii() && !stage.contains('é')) {
             compare(stage, &data)?;
         }
     }
@@ -160,15 +216,15 @@ proptest! {
     #[test]
     fn the_host_agrees_on_awkward_bytes(data in awkward()) {
         // Where the host puts separators around lines it does not write is its own affair.
-        let around = |stage: &str| stage.starts_with("grep") && ["-A", "-B", "-C", "-1"].iter().any(|option| stage.contains(option));
-        for stage in STAGES.iter().filter(|stage| !differs(stage) && !around(stage)) {
+        let around = |stage: &str| stage.starts_with("grep") && ["-A", "-B", "-C", "-1", "-n1"].iter().any(|option| stage.contains(option));
+        for stage in stages(&data).into_iter().filter(|stage| !differs(stage) && !around(stage)) {
             compare(stage, &data)?;
         }
     }
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, rng_seed: SEED, ..ProptestConfig::with_cases(150) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, rng_seed: SEED, ..ProptestConfig::with_cases(cases(150)) })]
 
     #[test]
     fn patterns_agree(
@@ -246,6 +302,20 @@ proptest! {
     }
 
     #[test]
+    fn words_of_the_shell_agree(values in prop::collection::vec("[ab'\"$ #~{}@=?*\\\\\n\té線]{0,4}|[\\x01-\\x7f]{0,3}", 1..3)) {
+        // With both the host writes more quotes than it takes.
+        let twice = |value: &String| value.contains('\'') && value.chars().any(char::is_control);
+        prop_assume!(!values.iter().any(twice));
+        let mut words: Vec<Vec<u8>> = vec![b"printf".to_vec(), b"<%q>".to_vec()];
+        words.extend(values.iter().map(|value| value.clone().into_bytes()));
+        let (out, status) = host_words(&words, b"", Path::new("."));
+        let parts: Vec<&[u8]> = words.iter().map(|word| &word[..]).collect();
+        let ours = run_in(&FixedFiles::default(), &parts, b"", WHOLE);
+        prop_assert_eq!(String::from_utf8_lossy(&ours.out), String::from_utf8_lossy(&out), "{:?}", values);
+        prop_assert_eq!(ours.status, status);
+    }
+
+    #[test]
     fn forms_agree(
         form in "(%[-+ #0]{0,2}[0-9]?(\\.[0-3])?[diouxXsceEfgG]|%b|a%%|\\\\[nt\\\\0]|x){1,3}",
         values in prop::collection::vec("(-?[0-9]{1,4}|0x1f|3\\.25|ab|'a|)", 0..4),
@@ -273,7 +343,7 @@ fn echo_agrees() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, rng_seed: SEED, ..ProptestConfig::with_cases(60) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, rng_seed: SEED, ..ProptestConfig::with_cases(cases(60)) })]
 
     #[test]
     fn orders_agree(pairs in prop::collection::vec((0u8..9, 0u8..9), 0..12)) {
@@ -383,7 +453,7 @@ proptest! {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, rng_seed: SEED, ..ProptestConfig::with_cases(100) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, rng_seed: SEED, ..ProptestConfig::with_cases(cases(100)) })]
 
     #[test]
     fn splitting_agrees(
