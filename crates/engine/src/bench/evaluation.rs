@@ -97,6 +97,9 @@ const QUICK: Duration = Duration::from_millis(300);
 /// as long as it may.
 const HOPELESS: f64 = 4.0;
 
+/// Bytes that take at least as long as what a preview needs to start.
+const FEW: f64 = 65_536.0;
+
 impl Evaluation {
     /// Evaluates the text. Gives nothing where it is cancelled.
     ///
@@ -164,7 +167,8 @@ impl Evaluation {
         };
         let read = sum(|sampled| sampled.kept.bytes());
         let whole = sum(|sampled| sampled.whole_bytes.unwrap_or(0));
-        let time = done.elapsed_ns as f64 * whole / read.max(1.0);
+        // Of a few lines most of the time was for starting: that is not taken for each of them.
+        let time = done.elapsed_ns as f64 * whole / read.max(FEW);
         time < HOPELESS * QUICK.as_nanos() as f64 && whole < self.request.limits.bytes as f64
     }
 

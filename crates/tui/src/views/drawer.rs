@@ -23,25 +23,24 @@ pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
         Drawer::History(earlier) => (earlier.list.found().len() as u16 + 3).clamp(6, most.max(6)),
         Drawer::Sample(_) => 8,
         Drawer::Prompt(_) => 3,
-        Drawer::Confirm(Question::Write) => {
+        Drawer::Confirm(question) => {
             let files = app.result.preview.as_ref().map_or(0, |preview| preview.pending.len());
-            (files as u16 + 3).min(most)
+            let below = match question {
+                Question::Write => files,
+                // Its estimate comes while the question is there.
+                Question::RunAll => expected(app).len().max(2) + files,
+                Question::Allow(command) => {
+                    asked(command, usize::from(app.width().saturating_sub(5))).len()
+                }
+                Question::Act(commands) => commands.len() * 2,
+                _ => 0,
+            };
+            ((title_of(question, app).len() + below) as u16 + 2).clamp(3, most.max(3))
         }
-        Drawer::Confirm(Question::RunAll) => {
-            let held = app.throughput.estimate.as_ref().map_or(0, |estimate| estimate.holds.len());
-            let files = app.result.preview.as_ref().map_or(0, |preview| preview.pending.len());
-            ((held + files + app.fed_programs().len()) as u16 + 5).min(most)
-        }
-        Drawer::Confirm(Question::Allow(command)) => {
-            let room = usize::from(app.width().saturating_sub(5));
-            (asked(command, room).len() as u16 + 3).min(most)
-        }
-        Drawer::Confirm(Question::Act(commands)) => (commands.len() as u16 * 2 + 3).min(most),
         Drawer::Changes(changes) => {
             let rows = changes.difference.as_ref().map_or(0, |one| one.rows.len());
             (rows as u16 + 3).clamp(4, most.max(4))
         }
-        Drawer::Confirm(_) => 3,
         Drawer::Shelf(list) => (list.found().len() as u16 + 3).clamp(6, most.max(6)),
         Drawer::Actions(list) => (list.found().len() as u16 + 3).clamp(6, most.max(6)),
         Drawer::Export(list) => (list.found().len() as u16 + 3).clamp(6, most.max(6)),
@@ -243,9 +242,8 @@ fn sample(canvas: &mut Canvas<'_>, form: &SampleForm, app: &App) {
     }
 }
 
-fn confirm(canvas: &mut Canvas<'_>, question: &Question, app: &App) {
-    let area = canvas.area;
-    let theme = app.theme;
+/// What is asked, in rows as wide as the screen.
+fn title_of(question: &Question, app: &App) -> Vec<String> {
     let text = match question {
         Question::Write => {
             "Write these files now, from all of the data, not only the sample?".to_owned()
@@ -270,22 +268,36 @@ fn confirm(canvas: &mut Canvas<'_>, question: &Question, app: &App) {
         }
         Question::Allow(_) => "Run this external program?".to_owned(),
     };
-    canvas.put(1, 0, &text, theme.bright());
+    wrapped(&text, usize::from(app.width().saturating_sub(2)))
+}
+
+fn wrapped(text: &str, room: usize) -> Vec<String> {
+    textwrap::wrap(text, room.max(8)).into_iter().map(std::borrow::Cow::into_owned).collect()
+}
+
+fn confirm(canvas: &mut Canvas<'_>, question: &Question, app: &App) {
+    let area = canvas.area;
+    let theme = app.theme;
+    let title = title_of(question, app);
+    let mut top = 0;
+    for row in &title {
+        canvas.put(1, top, row, theme.bright());
+        top += 1;
+    }
     let room = usize::from(area.width.saturating_sub(5));
-    let mut top = 1;
     match question {
         Question::Allow(command) => {
-            for (y, (is_line, text)) in (top..).zip(asked(command, room)) {
+            for (y, (is_line, text)) in (top..area.height).zip(asked(command, room)) {
                 let style = if is_line { theme.bright() } else { theme.ink() };
                 canvas.put(3, y, &text, style);
             }
         }
-        Question::Act(commands) => started(canvas, commands, app),
+        Question::Act(commands) => started(canvas, top, commands, app),
         _ => {}
     }
     if *question == Question::RunAll {
         for text in expected(app) {
-            canvas.put(3, top, &cut(&text, room), theme.ink());
+            canvas.put(3, top, &text, theme.ink());
             top += 1;
         }
     } else if *question != Question::Write {
@@ -333,12 +345,12 @@ fn asked(command: &HeldCommand, width: usize) -> Vec<(bool, String)> {
 }
 
 /// The commands that would be started: two rows each, as many as there is room for.
-fn started(canvas: &mut Canvas<'_>, commands: &[(usize, HeldCommand)], app: &App) {
+fn started(canvas: &mut Canvas<'_>, top: u16, commands: &[(usize, HeldCommand)], app: &App) {
     let area = canvas.area;
     let room = usize::from(area.width.saturating_sub(5));
-    let rows = usize::from(area.height.saturating_sub(2));
+    let rows = usize::from(area.height.saturating_sub(top + 1));
     let fit = if commands.len() * 2 <= rows { commands.len() } else { rows.saturating_sub(1) / 2 };
-    for ((_, command), y) in commands.iter().take(fit).zip((1..).step_by(2)) {
+    for ((_, command), y) in commands.iter().take(fit).zip((top..).step_by(2)) {
         let line = cut(&safe(&insight::command_line(command)), room);
         canvas.put(3, y, &line, app.theme.bright());
         let details = insight::command_details(command).join(" · ");
@@ -347,7 +359,7 @@ fn started(canvas: &mut Canvas<'_>, commands: &[(usize, HeldCommand)], app: &App
     }
     if fit < commands.len() {
         let text = format!("and {} more, all shown in Pending", commands.len() - fit);
-        canvas.put(3, fit as u16 * 2 + 1, &text, app.theme.ink());
+        canvas.put(3, top + fit as u16 * 2, &text, app.theme.ink());
     }
 }
 
@@ -373,8 +385,10 @@ fn changes(canvas: &mut Canvas<'_>, changes: &Changes, app: &App) {
 /// What a run on everything is expected to take.
 fn expected(app: &App) -> Vec<String> {
     use insight::{bytes, duration};
+    let room = usize::from(app.width().saturating_sub(5));
     let Some(estimate) = &app.throughput.estimate else {
-        return vec!["trying it on the beginning of the data to estimate the time …".to_owned()];
+        let text = "trying it on the beginning of the data to estimate the time …";
+        return wrapped(text, room);
     };
     let mut first = Vec::new();
     let names: Vec<String> = estimate
@@ -417,5 +431,5 @@ fn expected(app: &App) -> Vec<String> {
     if estimate.endless && writes {
         rows.push("! it runs until you stop it, and then writes no files".to_owned());
     }
-    rows
+    rows.iter().flat_map(|row| wrapped(row, room)).collect()
 }

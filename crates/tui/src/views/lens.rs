@@ -60,6 +60,7 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
         let at = stage.or_else(|| reader(app, preview));
         ruler::draw(canvas, app, at, &columns, &rows);
     }
+    headings(canvas, app, shape, &columns);
     let mut y = 2u16;
     for shown in &rows {
         if y >= area.height {
@@ -74,6 +75,16 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
             None => "no lines",
         };
         canvas.put(columns.gutter + 1, 2, text, app.theme.quiet());
+    }
+}
+
+/// What the columns of numbers are, above them.
+fn headings(canvas: &mut Canvas<'_>, app: &App, shape: Shape, columns: &Columns) {
+    let quiet = app.theme.quiet();
+    canvas.put_right(columns.gutter - 1, 1, "line", quiet);
+    if let (Shape::Apart, Some((start, _))) = (shape, columns.right) {
+        canvas.put(columns.middle, 1, "› in", quiet);
+        canvas.put_right(start - 1, 1, "line", quiet);
     }
 }
 

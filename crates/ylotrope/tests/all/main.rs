@@ -7,6 +7,7 @@ mod command_line;
 mod dry_run;
 mod effects;
 mod ends;
+mod everyday;
 mod runs;
 mod shell;
 mod standing_alone;
