@@ -12,6 +12,7 @@ use crate::exec::context::RunContext;
 use crate::exec::pipeline::run_pipeline;
 use crate::flow::descriptors::Ports;
 use crate::kept::arrivals::{CameBy, ThroughStage};
+use crate::kept::lines::Kept;
 use crate::kept::sinks::Messages;
 use crate::plan::pipeline::Plan;
 use crate::runs::preview::finish::EndedStage;
@@ -43,13 +44,7 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
     let rest = Plan { stages: task.plan.stages[same..].to_vec() };
     let standard = standard_input(task, &stages);
     let meters: Vec<Arc<StageMeter>> = rest.stages.iter().map(|_| Arc::default()).collect();
-    let metered = rest.stages.iter().zip(&meters);
-    let mut builds: Vec<Build> =
-        metered.map(|(stage, meter)| Build::of(task, stage, meter)).collect();
-    for (before, build) in rest.stages.iter().zip(builds.iter_mut().skip(1)) {
-        // Only what it says, or another descriptor, goes down the pipe.
-        build.read = (!before.feeds_next()).then(Arc::default);
-    }
+    let builds = builds(task, &rest, &meters);
     task.meters.lock().clone_from(&meters);
     let screen: Arc<Messages> = Arc::default();
     let taps = SampleTaps {
@@ -94,11 +89,7 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
     }
     for (number, (build, outcome)) in builds.into_iter().zip(outcomes).enumerate() {
         let plan = rest.stages[number].clone();
-        if let Some(read) = &build.read {
-            read.end();
-            let name = InputName::Standard;
-            previous = Some(InputRecord { name, kept: read.clone(), sampled: None });
-        }
+        previous = build.read.clone().map(down_the_pipe).or(previous);
         let figures = meters[number].figures();
         let key = keys[same + number].clone();
         let filter = task.filters.get(same + number).cloned().flatten();
@@ -117,11 +108,7 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         if let Some(live) = task.live.as_ref().filter(|_| same + number == 0) {
             result.make_followed(&live.messages);
         }
-        previous = result.plan.feeds_next().then(|| InputRecord {
-            name: InputName::Standard,
-            kept: result.out.clone(),
-            sampled: None,
-        });
+        previous = result.plan.feeds_next().then(|| down_the_pipe(result.out.clone()));
         stages.push(result);
     }
     mark_parts(task, &mut stages, same, &seen);
@@ -146,17 +133,31 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
 /// What the first stage to run reads: the output of the one before it, or standard input.
 fn standard_input(task: &Task<'_>, stages: &[StageResult]) -> Option<InputRecord> {
     match stages.last() {
-        Some(last) => last.plan.feeds_next().then(|| InputRecord {
-            name: InputName::Standard,
-            kept: last.out.clone(),
-            sampled: None,
-        }),
+        Some(last) => last.plan.feeds_next().then(|| down_the_pipe(last.out.clone())),
         None => task.standard.as_ref().map(|sampled| InputRecord {
             name: InputName::Standard,
             kept: sampled.kept.clone(),
             sampled: Some(sampled.clone()),
         }),
     }
+}
+
+/// What a stage reads from the one before it.
+fn down_the_pipe(kept: Arc<Kept>) -> InputRecord {
+    kept.end();
+    InputRecord { name: InputName::Standard, kept, sampled: None }
+}
+
+/// What is kept of each stage that runs.
+fn builds(task: &Task<'_>, rest: &Plan, meters: &[Arc<StageMeter>]) -> Vec<Build> {
+    let metered = rest.stages.iter().zip(meters);
+    let mut builds: Vec<Build> =
+        metered.map(|(stage, meter)| Build::of(task, stage, meter)).collect();
+    for (before, build) in rest.stages.iter().zip(builds.iter_mut().skip(1)) {
+        // Only what it says, or another descriptor, goes down the pipe.
+        build.read = (!before.feeds_next()).then(Arc::default);
+    }
+    builds
 }
 
 /// When the lines came that the first stage to run reads, where it reads what comes from outside.

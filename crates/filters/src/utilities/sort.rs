@@ -7,8 +7,8 @@ use stream::{ExitStatus, Origin, StageError, StageIo, WriteError};
 
 use crate::common::input::line_feed::LineFeed;
 use crate::spec::{
-    Arguments, Counted, Definition, Filter, Given, Operands, OptionSpec, Spec, Style, UsageError, Verb,
-    example, option, option_maybe, shown,
+    Arguments, Counted, Definition, Filter, Given, Operands, OptionSpec, Spec, Style, UsageError,
+    Verb, example, option, option_maybe, shown,
 };
 use crate::text::phrases::{from_files, list, named};
 
@@ -177,7 +177,8 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
                 return Err(UsageError::new(&SPEC, Some(output.word), message));
             }
             let quiet = quiet_check(given)?;
-            if let Some(other) = checks.clone().find(|other| quiet_check(other).ok() != Some(quiet)) {
+            if let Some(other) = checks.clone().find(|other| quiet_check(other).ok() != Some(quiet))
+            {
                 let message = "options '-cC' are incompatible";
                 return Err(UsageError::new(&SPEC, Some(other.word), message));
             }

@@ -91,7 +91,7 @@ fn is_accident(line: &str, stdin: &[u8]) -> bool {
         // Whether a word may be empty depends on what else could match there.
         || begins("grep") && line.contains('w') && line.contains(['?', '*', '{', '|'])
         // What is no number has an order, and another one in another version.
-        || begins("sort") && line.contains("g") && memchr::memmem::find(stdin, b"nan").is_some()
+        || begins("sort") && line.contains('g') && memchr::memmem::find(stdin, b"nan").is_some()
         // Of more than four words the standard leaves open what they mean.
         || begins("test ") && words(line).len() > 4
         // The root here is another one.
@@ -235,7 +235,7 @@ proptest! {
         // Not compared: what the standard leaves undefined and the host decides by accident: a repetition with nothing to repeat, an interval
         // out of place.
         let undefined = pattern.contains('{')
-            || ["(*", "(+", "(?", "|*", "|+", "|?", "^*", "^+", "^?", "\\(*", "\\|*", "()", "$*", "$+", "$?", "(^", "**", "*\\", "\\b*", "\\b+", "\\b?"]
+            || ["(*", "(+", "(?", "|*", "|+", "|?", "^*", "^+", "^?", "\\(*", "\\|*", "()", "$*", "$+", "$?", "(^", "**", "*\\", "\\b*", "\\b+", "\\b?", "\\b\\?", "\\b\\+"]
                 .iter().any(|part| pattern.contains(part))
             || pattern.starts_with(['*', '+', '?']) || pattern.starts_with("\\+") || pattern.starts_with("\\?");
         let unopened = pattern.bytes().scan(0, |depth, byte| {
@@ -270,7 +270,7 @@ proptest! {
     ) {
         // Some hosts lose matches that begin with what they have looked ahead at.
         let pattern = parts.concat();
-        prop_assume!(!(pattern.contains("(?=") && pattern.contains("(?:")));
+        prop_assume!(!(pattern.contains("(?=") && pattern.contains("a?")));
         compare(&format!("grep {option} -- '{pattern}'"), data.as_bytes())?;
     }
 

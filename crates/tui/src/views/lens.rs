@@ -83,7 +83,7 @@ fn headings(canvas: &mut Canvas<'_>, app: &App, shape: Shape, columns: &Columns)
     let quiet = app.theme.quiet();
     canvas.put_right(columns.gutter - 1, 1, "line", quiet);
     if let (Shape::Apart, Some((start, _))) = (shape, columns.right) {
-        canvas.put(columns.middle, 1, "› in", quiet);
+        canvas.put(columns.middle, 1, "› to", quiet);
         canvas.put_right(start - 1, 1, "line", quiet);
     }
 }
@@ -157,11 +157,18 @@ fn origin_of(preview: &Preview, stage: usize, input: usize, line: u64) -> Option
 fn origin(preview: &Preview, stage: usize, line: u64) -> Option<Line> {
     let writer = stage.checked_sub(1)?;
     let result = preview.stages.get(writer)?;
-    let id = {
+    let (id, of_one) = {
         let origins = result.origins.lock();
-        origins.get(line).first()?
+        let origins = origins.get(line);
+        let first = origins.first()?;
+        // Of a line made of several only those next to each other are looked at: one of another
+        // input is among the first.
+        let of_one = origins.iter().take(8).all(|id| id.input() == first.input());
+        (first, of_one)
     };
-    origin_of(preview, writer, id.input(), id.line())
+    let origin = origin_of(preview, writer, id.input(), id.line())?;
+    // What is made of several files is of none of them.
+    Some(Line { name: origin.name.filter(|_| of_one), ..origin })
 }
 
 fn header(

@@ -352,8 +352,10 @@ fn rows(app: &App, preview: &Preview, wide: bool) -> Vec<Row> {
         rows.push(Row::gap());
     }
     rows.push(Row::words(footer(app, preview), theme.quiet()));
-    if wide && rows.iter().any(|row| row.body.is_some()) {
-        let text = "width: the logarithm of the number of lines".to_owned();
+    if wide
+        && rows.iter().filter_map(|row| row.body.as_ref()).any(|body| body.top + body.bottom > 0)
+    {
+        let text = "width: logarithm of the lines".to_owned();
         rows.push(Row::words(text, theme.quiet()));
     }
     rows

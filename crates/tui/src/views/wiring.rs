@@ -24,7 +24,7 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
     let number = app.place.stage().min(plans.len() - 1);
     // On a narrow screen the steps of the selected stage stand below the stages.
     let steps_rows = (all[number].len() as u16 * 2 + 2).min(area.height * 2 / 3);
-    let (left, right) = list_and_side(area, 9, area.height - steps_rows);
+    let (left, right) = list_and_side(area, 10, area.height - steps_rows);
     if left.width >= circuit::NARROWEST {
         let title = "stages and where their descriptors lead";
         canvas.within(left).put(2, 0, title, app.theme.quiet());

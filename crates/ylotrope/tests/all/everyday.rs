@@ -25,7 +25,7 @@ const QUESTIONS: [Question; 10] = [
     ),
     ("how many cards were refused", &[Words(" | grep -c refused")], "1041"),
     (
-        "what stands around a refused card",
+        "what is next to a refused card",
         &[
             Words(" | grep refused"),
             Key("Enter"),

@@ -12,7 +12,7 @@ use crate::views::canvas::{Canvas, cut_middle};
 pub(super) const NARROWEST: u16 = 52;
 
 /// Columns of what is read, before the boxes.
-const SOURCE: u16 = 16;
+const SOURCE: u16 = 13;
 
 /// Columns of what is written, after the boxes, at least.
 const TARGET: u16 = 26;
@@ -60,7 +60,10 @@ fn drawing(width: u16, app: &App, all: &[Vec<Step>], selected: usize) -> Drawing
             safe(&text.split_whitespace().collect::<Vec<_>>().join(" "))
         })
         .collect();
-    let target = TARGET.max(width / 3);
+    let ends = all.iter().filter_map(|steps| steps.last()).flat_map(|step| {
+        step.wires.iter().map(|wire| words_of(&step.wires, wire).chars().count() as u16 + 10)
+    });
+    let target = ends.max().unwrap_or(0).clamp(TARGET, (width / 2).max(TARGET));
     let room = usize::from(width.saturating_sub(SOURCE + target + 10)).max(12);
     let inside = texts.iter().map(|text| text.chars().count() + 5).max().unwrap_or(0).min(room);
     for (number, (steps, text)) in all.iter().zip(&texts).enumerate() {
@@ -86,6 +89,15 @@ struct Stage<'s> {
 fn joins(wires: &[Wire], wire: &Wire) -> bool {
     let of = wire.joined.and_then(|of| wires.iter().find(|other| other.descriptor == of));
     of.is_some_and(|of| of.end == wire.end)
+}
+
+/// Where a wire ends, in words.
+fn words_of(wires: &[Wire], wire: &Wire) -> String {
+    let words = safe(&wire.end.says()).trim_start_matches("the ").to_owned();
+    match wire.joined.filter(|_| !joins(wires, wire)) {
+        Some(of) => format!("{words} (where {of} led before)"),
+        None => words,
+    }
 }
 
 /// One of both was led where the other one leads, and both lead there still.
@@ -156,7 +168,8 @@ impl Stage<'_> {
             }
             End::Closed => vec![(left - 4, "  × ".to_owned(), theme.quiet()), digit],
             end => {
-                let words = cut_middle(&safe(&end.says()), usize::from(SOURCE - 4));
+                let words = safe(&end.says());
+                let words = cut_middle(words.trim_start_matches("the "), usize::from(SOURCE - 3));
                 let at = (left - 4).saturating_sub(words.chars().count() as u16 + 1);
                 let style = if matches!(end, End::Terminal | End::Nowhere) {
                     theme.quiet()
@@ -222,10 +235,7 @@ impl Stage<'_> {
         };
         let length = text.chars().count() as u16;
         pieces.push((start, text, theme.quiet()));
-        let mut words = safe(&wire.end.says());
-        if let Some(of) = wire.joined.filter(|_| !joins(self.wires, wire)) {
-            words.push_str(&format!(" (where {of} led before)"));
-        }
+        let words = words_of(self.wires, wire);
         let room = usize::from(self.width.saturating_sub(start + length + 1));
         pieces.push((start + length, cut_middle(&words, room), ink));
         pieces

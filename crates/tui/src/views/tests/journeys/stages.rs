@@ -225,7 +225,7 @@ fn wires_are_drawn_from_descriptor_to_descriptor() {
     press(&mut stand, "W");
     let screen = stand.screen(260, 40);
     assert!(screen.contains("× 0 ┌ 1 seq"), "{screen}");
-    assert!(screen.contains("2 ────▶ the terminal (where 1 led before)"), "{screen}");
+    assert!(screen.contains("2 ────▶ terminal (where 1 led before)"), "{screen}");
     // All of a long pipeline cannot be seen at the same time: what is selected can.
     let mut stand = river(&["cat"; 30].join(" | "));
     press(&mut stand, "End W");
