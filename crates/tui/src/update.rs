@@ -95,6 +95,7 @@ impl App {
             focus: Focus::Text,
             place: Place::Stage(0),
             opened: BTreeSet::new(),
+            question_top: 0,
             lens: Lens::default(),
             sample: QUICK,
             drawer: None,

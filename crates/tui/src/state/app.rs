@@ -71,6 +71,8 @@ pub(crate) struct App {
     pub(crate) place: Place,
     /// Stages whose inner commands are shown.
     pub(crate) opened: BTreeSet<usize>,
+    /// The first row of the question that is shown.
+    pub(crate) question_top: usize,
     /// The lens.
     pub(crate) lens: Lens,
     /// Which lines are worked on.

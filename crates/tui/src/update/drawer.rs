@@ -27,6 +27,9 @@ fn scroll(top: &mut usize, code: KeyCode, rows: usize) -> bool {
     true
 }
 
+/// Rows that a question has at most for its keys; what is shown ends where it ends.
+const QUESTION_ROWS: usize = 100_000;
+
 /// What a key in a list comes to.
 enum Choice<T> {
     /// The list stays.
@@ -49,6 +52,7 @@ impl App {
         let control = key.modifiers.contains(KeyModifiers::CONTROL);
         if key.code == KeyCode::Esc || control && matches!(key.code, KeyCode::Char('c' | 'g')) {
             self.drawer = None;
+            self.question_top = 0;
             return;
         }
         let Some(mut drawer) = self.drawer.take() else { return };
@@ -98,7 +102,14 @@ impl App {
                 edit(&mut prompt.input, key);
                 true
             }
-            Drawer::Confirm(question) => self.question_key(question.clone(), key.code),
+            Drawer::Confirm(_) if scroll(&mut self.question_top, key.code, QUESTION_ROWS) => true,
+            Drawer::Confirm(question) => {
+                let stays = self.question_key(question.clone(), key.code);
+                if !stays {
+                    self.question_top = 0;
+                }
+                stays
+            }
             Drawer::Shelf(list) => match chosen(list, key) {
                 Choice::None => true,
                 Choice::Nothing => false,

@@ -2,6 +2,7 @@
 
 use engine::HeldCommand;
 use ratatui::layout::{Position, Rect};
+use ratatui::style::Style;
 
 use super::canvas::{Canvas, cut};
 use super::program;
@@ -24,18 +25,9 @@ pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
         Drawer::Sample(_) => 8,
         Drawer::Prompt(_) => 3,
         Drawer::Confirm(question) => {
-            let files = app.result.preview.as_ref().map_or(0, |preview| preview.pending.len());
-            let below = match question {
-                Question::Write => files,
-                // Its estimate comes while the question is there.
-                Question::RunAll => expected(app).len().max(2) + files,
-                Question::Allow(command) => {
-                    asked(command, usize::from(app.width().saturating_sub(5))).len()
-                }
-                Question::Act(commands) => commands.len() * 2,
-                _ => 0,
-            };
-            ((title_of(question, app).len() + below) as u16 + 2).clamp(3, most.max(3))
+            // The estimate of a run comes while the question is there.
+            let least = if *question == Question::RunAll { 5 } else { 3 };
+            (question_rows(question, app).len() as u16 + 1).clamp(least, most.max(least))
         }
         Drawer::Changes(changes) => {
             let rows = changes.difference.as_ref().map_or(0, |one| one.rows.len());
@@ -275,37 +267,43 @@ fn wrapped(text: &str, room: usize) -> Vec<String> {
     textwrap::wrap(text, room.max(8)).into_iter().map(std::borrow::Cow::into_owned).collect()
 }
 
-fn confirm(canvas: &mut Canvas<'_>, question: &Question, app: &App) {
-    let area = canvas.area;
+/// A row of a question: where its pieces begin after one another, and how they look.
+type QuestionRow = Vec<(u16, String, Style)>;
+
+/// A question with all that a yes covers.
+fn question_rows(question: &Question, app: &App) -> Vec<QuestionRow> {
     let theme = app.theme;
-    let title = title_of(question, app);
-    let mut top = 0;
-    for row in &title {
-        canvas.put(1, top, row, theme.bright());
-        top += 1;
-    }
-    let room = usize::from(area.width.saturating_sub(5));
+    let row = |indent: u16, text: String, style: Style| vec![(indent, text, style)];
+    let mut rows: Vec<QuestionRow> =
+        title_of(question, app).into_iter().map(|text| row(1, text, theme.bright())).collect();
+    let room = usize::from(app.width().saturating_sub(5));
+    let of_command = |command: &HeldCommand| {
+        let style = |is_line| if is_line { theme.bright() } else { theme.ink() };
+        let asked = asked(command, room).into_iter();
+        asked.map(|(is_line, text)| row(3, text, style(is_line))).collect::<Vec<_>>()
+    };
     match question {
-        Question::Allow(command) => {
-            for (y, (is_line, text)) in (top..area.height).zip(asked(command, room)) {
-                let style = if is_line { theme.bright() } else { theme.ink() };
-                canvas.put(3, y, &text, style);
-            }
+        Question::Allow(command) => rows.extend(of_command(command)),
+        Question::Act(commands) => {
+            rows.extend(commands.iter().flat_map(|(_, command)| of_command(command)));
         }
-        Question::Act(commands) => started(canvas, top, commands, app),
+        Question::RunAll => {
+            rows.extend(expected(app).into_iter().map(|text| row(3, text, theme.ink())));
+        }
         _ => {}
     }
-    if *question == Question::RunAll {
-        for text in expected(app) {
-            canvas.put(3, top, &text, theme.ink());
-            top += 1;
-        }
-    } else if *question != Question::Write {
-        return;
+    if matches!(question, Question::RunAll | Question::Write) {
+        rows.extend(planned(app));
     }
+    rows
+}
+
+/// The files that would be written.
+fn planned(app: &App) -> Vec<QuestionRow> {
+    let theme = app.theme;
     let all = app.result.preview.as_ref().map(|preview| &preview.pending[..]).unwrap_or_default();
     let files = all.iter().filter(|file| !app.pending.left_out.contains(&file.path));
-    for (y, file) in files.enumerate() {
+    let row = |file: &engine::PendingFile| {
         let now = match (file.mode, file.lines_now) {
             (engine::PendingMode::New, _) => "new file".to_owned(),
             (engine::PendingMode::Replace, Some(lines)) => {
@@ -321,12 +319,30 @@ fn confirm(canvas: &mut Canvas<'_>, question: &Question, app: &App) {
                 format!("appends to {}", insight::bytes(file.bytes_now))
             }
         };
-        let x = canvas.put(3, y as u16 + top, &safe(&file.path.display().to_string()), theme.ink());
-        let x = canvas.put(x + 2, y as u16 + top, &now, theme.quiet());
+        let name = safe(&file.path.display().to_string());
+        let mut pieces = vec![(3, name, theme.ink()), (2, now, theme.quiet())];
         if file.has_changed() {
-            let text = "changed since it was read";
-            canvas.put(x + 2, y as u16 + top, text, theme.bright());
+            pieces.push((2, "changed since it was read".to_owned(), theme.bright()));
         }
+        pieces
+    };
+    files.map(row).collect()
+}
+
+fn confirm(canvas: &mut Canvas<'_>, question: &Question, app: &App) {
+    let area = canvas.area;
+    let rows = question_rows(question, app);
+    let height = usize::from(area.height);
+    let top = app.question_top.min(rows.len().saturating_sub(height));
+    for (y, row) in (0..area.height).zip(rows.iter().skip(top)) {
+        let mut x = 0;
+        for (indent, text, style) in row {
+            x = canvas.put(x + indent, y, text, *style);
+        }
+    }
+    if rows.len() > height {
+        let text = format!(" {}–{} of {}, ↑↓ ", top + 1, top + height, rows.len());
+        canvas.put_right(area.width.saturating_sub(1), 0, &text, app.theme.quiet());
     }
 }
 
@@ -342,25 +358,6 @@ fn asked(command: &HeldCommand, width: usize) -> Vec<(bool, String)> {
         }
     }
     rows
-}
-
-/// The commands that would be started: two rows each, as many as there is room for.
-fn started(canvas: &mut Canvas<'_>, top: u16, commands: &[(usize, HeldCommand)], app: &App) {
-    let area = canvas.area;
-    let room = usize::from(area.width.saturating_sub(5));
-    let rows = usize::from(area.height.saturating_sub(top + 1));
-    let fit = if commands.len() * 2 <= rows { commands.len() } else { rows.saturating_sub(1) / 2 };
-    for ((_, command), y) in commands.iter().take(fit).zip((top..).step_by(2)) {
-        let line = cut(&safe(&insight::command_line(command)), room);
-        canvas.put(3, y, &line, app.theme.bright());
-        let details = insight::command_details(command).join(" · ");
-        let room = room.saturating_sub(2);
-        canvas.put(5, y + 1, &cut(&safe(&details), room), app.theme.ink());
-    }
-    if fit < commands.len() {
-        let text = format!("and {} more, all shown in Pending", commands.len() - fit);
-        canvas.put(3, top + fit as u16 * 2, &text, app.theme.ink());
-    }
 }
 
 /// A file that is not taken back: what was written, and what others have made of it.
