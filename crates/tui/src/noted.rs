@@ -71,12 +71,14 @@ pub(crate) fn of_stage(app: &App, stage: &StageResult, number: usize) -> Vec<Row
 pub(crate) struct Told {
     /// The stage it begins to be about, by its number.
     pub stage: Option<usize>,
+    /// It is the first row of what is said.
+    pub begins: bool,
     pub mark: char,
     pub text: String,
 }
 
 /// All that is said of all stages, as wide as the screen: the selected stage first, whole, and then
-/// the others of which there is something to be said.
+/// the others with what is said of them.
 pub(crate) fn all(app: &App) -> Vec<Told> {
     let Some(preview) = &app.result.preview else { return Vec::new() };
     let room = usize::from(app.width()).saturating_sub(8).max(8);
@@ -84,9 +86,8 @@ pub(crate) fn all(app: &App) -> Vec<Told> {
     let mut tell = |stage: Option<usize>, mark: char, text: &str| {
         for (number, part) in textwrap::wrap(&safe(text), room).into_iter().enumerate() {
             let first = number == 0;
-            let (stage, sign) =
-                (stage.filter(|_| first), if first || mark != '!' { mark } else { ' ' });
-            told.push(Told { stage, mark: sign, text: part.into_owned() });
+            let stage = stage.filter(|_| first);
+            told.push(Told { stage, begins: first, mark, text: part.into_owned() });
         }
     };
     let selected = app.shown().stage();
@@ -94,9 +95,6 @@ pub(crate) fn all(app: &App) -> Vec<Told> {
     for number in std::iter::once(selected).chain(others) {
         let Some(stage) = preview.stages.get(number) else { continue };
         let rows = of_stage(app, stage, number);
-        if number != selected && rows.is_empty() {
-            continue;
-        }
         tell(Some(number), ' ', &explain(stage));
         if number == selected {
             tell(None, '·', &figures(stage));

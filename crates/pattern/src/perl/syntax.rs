@@ -31,7 +31,7 @@ fn set_of(letter: char) -> Option<(&'static str, bool)> {
 /// The pattern in the library's syntax.
 pub(super) fn translated(text: &str) -> Result<String, Failure> {
     let out = String::with_capacity(text.len());
-    let mut translator = Translator { text, at: 0, out, open: Vec::new() };
+    let mut translator = Translator { text, at: 0, out, open: Vec::new(), names: Vec::new() };
     while let Some(character) = translator.next() {
         match character {
             '\\' => translator.escape()?,
@@ -72,6 +72,8 @@ struct Translator<'t> {
     out: String,
     /// Where groups began that have not ended.
     open: Vec<usize>,
+    /// The names of the groups so far: each stands for one.
+    names: Vec<&'t str>,
 }
 
 impl<'t> Translator<'t> {
@@ -363,8 +365,13 @@ impl<'t> Translator<'t> {
         for (open, close) in [("P<", '>'), ("<", '>'), ("'", '\'')] {
             if self.takes(open) {
                 let Some(end) = self.rest().find(close) else { return self.refused(from) };
-                self.out.push_str(&format!("(?<{}>", &self.rest()[..end]));
+                let name = &self.rest()[..end];
                 self.at += end + 1;
+                if self.names.contains(&name) {
+                    return self.refused(from);
+                }
+                self.names.push(name);
+                self.out.push_str(&format!("(?<{name}>"));
                 return Ok(());
             }
         }

@@ -285,7 +285,15 @@ fn question_rows(question: &Question, app: &App) -> Vec<QuestionRow> {
     match question {
         Question::Allow(command) => rows.extend(of_command(command)),
         Question::Act(commands) => {
-            rows.extend(commands.iter().flat_map(|(_, command)| of_command(command)));
+            for (_, command) in commands {
+                let line = safe(&insight::command_line(command));
+                rows.extend(
+                    wrapped(&line, room).into_iter().map(|text| row(3, text, theme.bright())),
+                );
+                let details = safe(&insight::command_details(command).join(" · "));
+                let details = wrapped(&details, room.saturating_sub(2)).into_iter();
+                rows.extend(details.map(|text| row(5, text, theme.ink())));
+            }
         }
         Question::RunAll => {
             rows.extend(expected(app).into_iter().map(|text| row(3, text, theme.ink())));

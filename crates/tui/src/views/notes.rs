@@ -130,7 +130,9 @@ pub(super) fn all(canvas: &mut Canvas<'_>, top: usize, app: &App) {
             let style = theme.hue(number).add_modifier(Modifier::BOLD);
             canvas.put(1, y, &(number + 1).to_string(), style);
         }
-        canvas.put(4, y, &row.mark.to_string(), theme.bright());
+        if row.begins {
+            canvas.put(4, y, &row.mark.to_string(), theme.bright());
+        }
         let style = match row.mark {
             '!' => theme.ink(),
             '·' => theme.quiet(),

@@ -287,3 +287,43 @@ fn a_line_of_no_file_is_kept_among_the_earlier_ones_and_not_asked_about() {
     press(&mut stand, "e 0 Ctrl-q");
     assert_eq!(question(&stand), Some(&Question::Leave));
 }
+
+#[test]
+fn a_long_question_is_read_on() {
+    let names: Vec<String> = (0..200).map(|number| format!("name-of-a-file-{number}")).collect();
+    let mut stand = river(&format!("touch {}", names.join(" ")));
+    stand.screen(80, 24);
+    press(&mut stand, "y");
+    let first = stand.screen(80, 24);
+    assert!(first.contains("Run this external program?") && first.contains("↑↓"), "{first}");
+    assert!(!first.contains("in folder"), "{first}");
+    let mut seen = first.clone();
+    for _ in 0..12 {
+        press(&mut stand, "PageDown");
+        seen.push_str(&stand.screen(80, 24));
+    }
+    assert!(seen.contains("in folder"), "all of it was seen");
+    // Another question begins at its beginning.
+    press(&mut stand, "n y");
+    assert_eq!(stand.screen(80, 24), first);
+}
+
+#[test]
+fn all_notes_are_read_whole_at_any_size() {
+    let mut stand =
+        river("cut -d, -f2 DIR/gate.log | uniq -c | awk '$1 > 2 {print $1, $2} END {print n}'");
+    stand.settle();
+    stand.screen(80, 24);
+    press(&mut stand, "Home Right m");
+    let mut seen = stand.screen(80, 24);
+    for _ in 0..30 {
+        press(&mut stand, "Down");
+        seen.push_str(&stand.screen(80, 24));
+    }
+    // The selected stage first, and then the others with their numbers and explanations.
+    for words in ["splits every line", "at the end: prints n", "merges adjacent"] {
+        assert!(seen.contains(words), "{words} in {seen}");
+    }
+    press(&mut stand, "Esc");
+    assert!(stand.app.drawer.is_none());
+}
