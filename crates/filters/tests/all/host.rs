@@ -17,7 +17,7 @@ use crate::support::{WHOLE, run_in, run_line, words};
 const SEED: RngSeed = RngSeed::Fixed(20_310_402);
 
 /// Cases of a generator: `usual` ones, or as many as `PROPTEST_CASES` says.
-fn cases(usual: u32) -> u32 {
+pub(crate) fn cases(usual: u32) -> u32 {
     std::env::var("PROPTEST_CASES").ok().and_then(|cases| cases.parse().ok()).unwrap_or(usual)
 }
 
@@ -96,10 +96,14 @@ fn is_accident(line: &str, stdin: &[u8]) -> bool {
         || begins("test ") && words(line).len() > 4
         // The root here is another one.
         || begins("test ") && line.contains("-s /")
-        // So do operators where values are expected after `-a` and `-o`.
-        || begins("test ")
-            && (line.contains("-a") || line.contains("-o"))
-            && words(line).last().is_some_and(|last| b"-!=()".contains(last.first().unwrap_or(&b'-')))
+        // So do operators in the places of values of `-a` and `-o`.
+        || begins("test ") && (line.contains("-a") || line.contains("-o")) && {
+            let all = words(line);
+            let is_operator = |word: Option<&Vec<u8>>| {
+                word.and_then(|word| word.first()).is_some_and(|first| b"-!=()".contains(first))
+            };
+            is_operator(all.get(1)) || is_operator(all.last())
+        }
         // A newline within a record is a blank for it.
         || begins("sort -z") && line.contains("-k") && stdin.contains(&b'\n')
 }

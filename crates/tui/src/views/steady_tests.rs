@@ -30,12 +30,14 @@ fn without_times(line: &str) -> String {
 pub(super) fn without_folder(screen: &str, folder: &std::path::Path) -> String {
     let name = folder.file_name().unwrap().to_string_lossy().into_owned();
     let chance = name.strip_prefix(".stand-").unwrap();
-    let mut screen = screen.to_owned();
+    let mut screen = screen.replace(chance, &"X".repeat(chance.len()));
     for length in (1..=chance.len()).rev() {
         let hidden = "X".repeat(length);
         let (cut, rest) = (&chance[..length], &chance[chance.len() - length..]);
         screen = screen.replace(&format!("nd-{cut}"), &format!("nd-{hidden}"));
         screen = screen.replace(&format!(" {rest}/"), &format!(" {hidden}/"));
+        // Cut in its middle.
+        screen = screen.replace(&format!("…{rest}/"), &format!("…{hidden}/"));
     }
     screen
 }

@@ -8,7 +8,7 @@ fn config(cases: u32) -> ProptestConfig {
     ProptestConfig {
         failure_persistence: None,
         rng_seed: SEED,
-        ..ProptestConfig::with_cases(cases)
+        ..ProptestConfig::with_cases(crate::host::cases(cases))
     }
 }
 
