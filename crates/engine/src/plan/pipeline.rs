@@ -96,7 +96,12 @@ impl Plan {
                     span = part_span(text, span, &stage.arguments[word], part.clone());
                 }
             }
-            return Err(PlanError { message: format!("{name}: {}", error.first_line()), span });
+            let mut message = format!("{name}: {}", error.first_line());
+            if let Some(path) = stage.start().file().filter(|_| error.unknown_option) {
+                let path = path.display();
+                message.push_str(&format!("; {path} may have it: command {name} starts that one"));
+            }
+            return Err(PlanError { message, span });
         }
         Ok(filters)
     }

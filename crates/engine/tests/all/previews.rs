@@ -483,3 +483,26 @@ fn what_comes_down_a_pipe_is_the_input_whatever_descriptor_it_is_from() {
         assert_eq!(preview.stages[1].out.lines(), lines, "{text}");
     }
 }
+
+#[test]
+fn an_option_that_only_the_machines_own_program_may_have_is_said_with_its_path() {
+    let mut bench = Bench::new();
+    let refused = |bench: &mut Bench, text: &str| {
+        let request = bench.request(text);
+        bench.workbench.evaluate(request);
+        loop {
+            if let SessionEvent::Refused(_, error) = bench.news.recv_timeout(PATIENCE).unwrap() {
+                return error.to_string();
+            }
+        }
+    };
+    let said = refused(&mut bench, "seq 3 | sed --no-such-option p");
+    assert!(said.contains("/sed may have it: command sed starts that one"), "{said}");
+    let said = refused(&mut bench, "seq 3 | grep -Y 3");
+    assert!(said.contains("/grep may have it"), "{said}");
+    // What is wrong everywhere has no such offer, nor has a filter that is found nowhere else.
+    for text in ["seq 3 | sed s/a", "seq 3 | head -n x", "seq 3 | venn --no-such x y"] {
+        let said = refused(&mut bench, text);
+        assert!(!said.contains("may have it"), "{said}");
+    }
+}

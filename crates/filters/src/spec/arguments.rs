@@ -48,12 +48,20 @@ pub struct UsageError {
     pub part: Option<Range<usize>>,
     /// The status to end with.
     pub status: u8,
+    /// The option is none of this filter's: the machine's own program may have it.
+    pub unknown_option: bool,
 }
 
 impl UsageError {
     /// A usage error of `spec`, about argument `word`.
     pub fn new(spec: &Spec, word: Option<usize>, message: impl Into<String>) -> Self {
-        Self { message: message.into(), word, part: None, status: spec.usage_status }
+        Self {
+            message: message.into(),
+            word,
+            part: None,
+            status: spec.usage_status,
+            unknown_option: false,
+        }
     }
 
     pub(crate) fn with_hint(spec: &Spec, word: Option<usize>, message: &str) -> Self {
@@ -131,7 +139,8 @@ impl Arguments {
             (None, [only]) => *only,
             (None, []) => {
                 let message = format!("unrecognized option '--{shown}'");
-                return Err(UsageError::with_hint(spec, Some(word), &message));
+                let error = UsageError::with_hint(spec, Some(word), &message);
+                return Err(UsageError { unknown_option: true, ..error });
             }
             (None, _) => {
                 let message = format!("option '--{shown}' is ambiguous");
@@ -232,7 +241,8 @@ impl Arguments {
             let letter = char::from(letter);
             let Some(option) = spec.option(letter).filter(|option| option.has_letter()) else {
                 let message = format!("invalid option -- '{letter}'");
-                return Err(UsageError::with_hint(spec, Some(word), &message));
+                let error = UsageError::with_hint(spec, Some(word), &message);
+                return Err(UsageError { unknown_option: true, ..error });
             };
             if option.value.is_none() || option.optional == Optional::LongOnly {
                 self.options.push(Given { short: letter, value: Vec::new(), word });
