@@ -478,7 +478,9 @@ impl<'s, 'm, 'w> Editor<'s, 'm, 'w> {
                 if self.line >= last {
                     self.ranges[state] = closed_behind(first);
                 }
-                Ok(self.line <= last)
+                // A number that was passed over ends the range before this line; a count, as the
+                // host has it, with it.
+                Ok(self.line <= last || !matches!(end, End::Line(_)))
             }
             Range::Open(None) | Range::Waiting => {
                 let ends = match end {
