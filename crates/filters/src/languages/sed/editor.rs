@@ -405,7 +405,11 @@ impl<'s, 'm, 'w> Editor<'s, 'm, 'w> {
                 }
                 Action::Print => self.print()?,
                 Action::PrintFirst => self.print_first(None)?,
-                Action::Quit(status) => return Ok(Cycle::Quit(*status)),
+                Action::Quit(status) => {
+                    // As the host has it: what is written last is a whole line.
+                    self.space.open = false;
+                    return Ok(Cycle::Quit(*status));
+                }
                 Action::QuitSilently(status) => return Ok(Cycle::QuitSilently(*status)),
                 Action::Substitute(substitution) => self.substitute(substitution)?,
                 Action::WriteFile(place) => self.print_to(*place)?,
