@@ -101,12 +101,14 @@ fn shape(app: &App, stage: Option<&StageResult>, rows: &[Shown]) -> Shape {
     let (Some(stage), Content::Stage { rows: alignment, .. }) = (stage, &app.lens.content) else {
         return Shape::One;
     };
-    let same = matches!(stage.verb, Some(Verb::Keeps | Verb::Passes | Verb::Makes));
-    if app.lens.narrow || !alignment.aligned {
-        return if app.lens.narrow { Shape::One } else { Shape::Apart };
+    let keeps = matches!(stage.verb, Some(Verb::Keeps | Verb::Passes | Verb::Makes));
+    let same = || keeps && !alignment.merges && rows.iter().all(Shown::is_unchanged);
+    match (app.lens.narrow, alignment.aligned) {
+        (true, _) => Shape::One,
+        (_, false) => Shape::Apart,
+        _ if same() => Shape::One,
+        _ => Shape::Pairs,
     }
-    let same = same && !alignment.merges && rows.iter().all(Shown::is_unchanged);
-    if same { Shape::One } else { Shape::Pairs }
 }
 
 fn shown(app: &App, preview: &Preview, number: usize) -> Shown {
@@ -161,13 +163,10 @@ fn origin(preview: &Preview, stage: usize, line: u64) -> Option<Line> {
         let origins = result.origins.lock();
         let origins = origins.get(line);
         let first = origins.first()?;
-        // Of a line made of several only those next to each other are looked at: one of another
-        // input is among the first.
-        let of_one = origins.iter().take(8).all(|id| id.input() == first.input());
-        (first, of_one)
+        (first, origins.len() == 1)
     };
     let origin = origin_of(preview, writer, id.input(), id.line())?;
-    // What is made of several files is of none of them.
+    // What is made of several lines may be of several files.
     Some(Line { name: origin.name.filter(|_| of_one), ..origin })
 }
 
