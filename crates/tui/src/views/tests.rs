@@ -26,6 +26,8 @@ pub(super) struct Stand {
 
 impl Stand {
     pub(super) fn new(text: &str) -> Self {
+        // The name of the folder commands run in is shown: the same one wherever the tests run.
+        std::env::set_current_dir("/tmp").unwrap();
         // A name of one length, so that views look the same wherever they are drawn.
         let folder = tempfile::Builder::new().prefix(".stand-").tempdir_in("/tmp").unwrap();
         let log: String = (0..300)
