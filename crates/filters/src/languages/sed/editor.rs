@@ -188,7 +188,14 @@ impl<'s, 'm, 'w> Editor<'s, 'm, 'w> {
                 self.files.leave();
                 return Ok(status);
             }
-            self.write_queue()?;
+            // As the host has it: `q` leaves a whole line.
+            if let Cycle::Quit(_) = cycle {
+                self.end_line()?;
+            }
+            // As the host has it: what is queued waits for the next line, and `D` reads none.
+            if !again {
+                self.write_queue()?;
+            }
             if let Cycle::Quit(status) = cycle {
                 self.files.leave();
                 return Ok(status);
@@ -405,11 +412,7 @@ impl<'s, 'm, 'w> Editor<'s, 'm, 'w> {
                 }
                 Action::Print => self.print()?,
                 Action::PrintFirst => self.print_first(None)?,
-                Action::Quit(status) => {
-                    // As the host has it: what is written last is a whole line.
-                    self.space.open = false;
-                    return Ok(Cycle::Quit(*status));
-                }
+                Action::Quit(status) => return Ok(Cycle::Quit(*status)),
                 Action::QuitSilently(status) => return Ok(Cycle::QuitSilently(*status)),
                 Action::Substitute(substitution) => self.substitute(substitution)?,
                 Action::WriteFile(place) => self.print_to(*place)?,

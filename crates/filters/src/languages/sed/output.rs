@@ -54,6 +54,19 @@ impl Place {
         self.owes_newline = false;
     }
 
+    /// What was written last is made a whole line.
+    pub(super) fn end_line(
+        &mut self,
+        io: &mut StageIo<'_>,
+        newline: u8,
+        origin: Origin<'_>,
+    ) -> Result<(), StageError> {
+        match std::mem::take(&mut self.owes_newline) {
+            true => self.put(io, b"", Some(newline), newline, origin),
+            false => Ok(()),
+        }
+    }
+
     /// Writes a text that comes from `origin`, and its newline (or `end`) where it has one.
     pub(super) fn put(
         &mut self,

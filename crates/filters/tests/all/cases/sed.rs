@@ -42,6 +42,12 @@ fn addresses() {
             Case("sed -n '/refused/{/02/p}'", LOG, b"09:41 gate-02 refused\n", 0),
             Case("sed -n '/1/,/3/{/2/!p}'", FIVE, b"1\n3\n", 0),
             Case("sed 3q", FIVE, b"1\n2\n3\n", 0),
+            Case("sed '$q'", b"a\nb", b"a\nb\n", 0),
+            Case("sed -n 's/b/B/p;$q'", b"a\nb", b"B\n", 0),
+            Case("sed '$Q'", b"a\nb", b"a\n", 0),
+            // What is queued waits until a line is read, which D does not.
+            Case("sed -e N -e '/b$/!a add' -e D", b"\na", b"a\nadd\n", 0),
+            Case("sed -n '2,+1{n;p}'", b"1\n2\n3\n4\n5\n", b"3\n5\n", 0),
             Case("sed 2q5", FIVE, b"1\n2\n", 5),
             Case("sed 3Q", FIVE, b"1\n2\n", 0),
             Case("sed '2Q7'", FIVE, b"1\n", 7),

@@ -8,6 +8,8 @@ fn config(cases: u32) -> ProptestConfig {
     ProptestConfig {
         failure_persistence: None,
         rng_seed: SEED,
+        // What is left open by the standard is not compared.
+        max_global_rejects: 1024 + crate::host::cases(cases),
         ..ProptestConfig::with_cases(crate::host::cases(cases))
     }
 }
@@ -146,9 +148,20 @@ proptest! {
         pattern in prop::sample::select(vec!["", "NR > 1", "/a/", "NF", "NR == 2, /b/"]),
         body in statement(),
     ) {
+        // Whether the element or its value is found first is left open.
+        prop_assume!(!body.contains("(n[") || !body.contains("(x ="));
+        // A record that a field was put into counts as number where it looks like one, as POSIX
+        // has it; the host takes it as text.
+        prop_assume!(!body.contains("$2 = ") || !body.contains("$0"));
         let program = format!("{pattern} {{ {body} }} END {{ print x; print y }}");
         let words = [b"awk".to_vec(), program.clone().into_bytes()];
-        let data = "a b 3\n\nab aab 10 x\n-5 7 b\n10 9\nlast a";
+        // Fields that are not there count as numbers when compared, as POSIX has it; the host
+        // compares them as text.
+        let compares = ["<", ">", "==", "!="].iter().any(|sign| body.contains(sign));
+        let data = match compares && (body.contains("$1") || body.contains("$2")) {
+            true => "a b 3\nb a\nab aab 10 x\n-5 7 b\n10 9\nlast a",
+            false => "a b 3\n\nab aab 10 x\n-5 7 b\n10 9\nlast a",
+        };
         let ours = run(&parts(&words), data.as_bytes(), WHOLE);
         let (theirs, _) = host(&words, data.as_bytes());
         let (ours_out, theirs) = (out(&ours), String::from_utf8_lossy(&theirs).into_owned());

@@ -145,6 +145,19 @@ impl<'s> Editor<'s, '_, '_> {
         }
     }
 
+    /// Makes what was written last a whole line.
+    pub(super) fn end_line(&mut self) -> Result<(), StageError> {
+        let out = match &mut self.edited {
+            Some((edited, _)) => edited,
+            None => &mut self.standard,
+        };
+        let origin = match self.space.lines.last() {
+            Some((from, to)) => Origin::Range(*from, *to),
+            None => Origin::None,
+        };
+        out.end_line(self.io, self.newline, origin)
+    }
+
     /// Writes what waited for the end of the cycle.
     pub(super) fn write_queue(&mut self) -> Result<(), StageError> {
         if self.queue.is_empty() {
