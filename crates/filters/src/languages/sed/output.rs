@@ -61,10 +61,10 @@ impl Place {
         newline: u8,
         origin: Origin<'_>,
     ) -> Result<(), StageError> {
-        match std::mem::take(&mut self.owes_newline) {
-            true => self.put(io, b"", Some(newline), newline, origin),
-            false => Ok(()),
+        if !std::mem::take(&mut self.owes_newline) {
+            return Ok(());
         }
+        self.put(io, b"", Some(newline), newline, origin)
     }
 
     /// Writes a text that comes from `origin`, and its newline (or `end`) where it has one.
