@@ -13,7 +13,8 @@ impl App {
     pub(crate) fn open_history(&mut self) {
         let lines = self.text.history.iter().rev().cloned();
         let list = List::new(lines.map(|line| (line.clone(), line)).collect());
-        let mut earlier = EarlierLines { list, offered: self.kept.shell_history.clone() };
+        // Offered once: who leaves the list without it is not asked again.
+        let mut earlier = EarlierLines { list, offered: self.kept.shell_history.take() };
         let wanted = self.kept.config.as_ref().map(Config::reads_shell_history);
         if let Some(Ok(true)) = wanted {
             self.read_shell_history(&mut earlier);
@@ -31,6 +32,7 @@ impl App {
                 let new: Vec<String> =
                     lines.into_iter().rev().filter(|line| !known.contains(&line[..])).collect();
                 earlier.list.all.extend(new.into_iter().map(|line| (line.clone(), line)));
+                self.kept.shell_history = Some(path);
                 let kept = self.kept.config.as_ref().map(Config::read_shell_history);
                 if let Some(Err(error)) = kept {
                     self.message = Some(error.to_string());

@@ -290,6 +290,13 @@ fn earlier_lines_are_searched_and_those_of_the_shell_offered() {
     // Where the user has said so once, they are there the next time.
     let config = crate::storage::config::Config::at(stand.folder.path().join("config.toml"));
     stand.app.kept.config = Some(config.clone());
+    // It is offered once, and not again where it was not wanted.
+    press(&mut stand, "Ctrl-r");
+    assert!(stand.screen(120, 40).contains("shell history too"));
+    press(&mut stand, "Esc Ctrl-r");
+    assert!(!stand.screen(120, 40).contains("shell history too"));
+    press(&mut stand, "Esc");
+    stand.app.kept.shell_history = Some(file.clone());
     press(&mut stand, "Ctrl-r");
     assert!(!stand.screen(120, 40).contains("grep x y"));
     press(&mut stand, "Tab Esc Ctrl-r");
