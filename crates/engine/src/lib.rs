@@ -43,4 +43,5 @@ pub use runs::figures::{CommandFigures, CommandKind};
 pub use runs::full::{FullEnd, FullRequest, FullRun, OUTPUT_LIMIT};
 pub use runs::preview::result::{Ending, InputRecord, Preview, StageResult};
 pub use runs::script::{DryRun, dry_run, run_filter, run_script};
+pub use runs::trial::try_on;
 pub use runs::watch::{Expected, Snapshot, Watch};

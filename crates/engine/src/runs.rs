@@ -5,4 +5,5 @@ pub(crate) mod figures;
 pub(crate) mod full;
 pub(crate) mod preview;
 pub(crate) mod script;
+pub(crate) mod trial;
 pub(crate) mod watch;

@@ -1,4 +1,5 @@
 //! Drawings and documents.
 
+pub(crate) mod columns;
 pub(crate) mod drawing;
 pub(crate) mod report;

@@ -2,6 +2,7 @@
 //! side by side by their origins, and changes of the text stage by stage.
 
 mod advice;
+mod columns;
 mod compare;
 mod describe;
 mod edit;
@@ -10,9 +11,17 @@ mod runs;
 
 pub use advice::note::{Fix, Note, NoteKind, Severity};
 pub use advice::notes;
+pub use columns::detect::{Candidate, candidates};
+pub use columns::form::Form;
+pub use columns::kind::Kind;
+pub use columns::reading::read_columns;
+pub use columns::splitting::Splitting;
+pub use columns::survey::Survey;
+pub use columns::table::{Column, ColumnTable, Distinct, OddLines};
+pub use columns::words::COLUMN_HEADINGS;
 pub use compare::alignment::{Alignment, Row};
 pub use compare::difference::{Difference, DifferenceRow, Side, difference, difference_of};
-pub use describe::fields::{Separator, counted};
+pub use describe::fields::counted;
 pub use describe::held_commands::{command_details, command_line};
 pub use describe::units::{
     byte_rate, bytes, duration, grouped, line_rate, lines, percent, progress, rate, share_percents,
@@ -23,6 +32,7 @@ pub use edit::programs::{ProgramText, programs, quoted_program};
 pub use edit::stages::{
     EditError, TextEdit, apply_edits, delete_stage, insert_stage, move_stage, toggle_stage,
 };
+pub use export::columns::{columns_csv, columns_json, columns_text};
 pub use export::drawing::{
     Export, ExportError, diagram, export, funnel, put_in_place, throughput, wires,
 };

@@ -1,5 +1,6 @@
 //! `ylotrope`: the Bench on a terminal, and pipelines without one.
 
+mod columns;
 mod demo;
 mod demo_data;
 mod dry_run;
@@ -79,6 +80,8 @@ enum Command {
     Use(Use),
     /// Describe a filter, or list all of them
     Guide(Guide),
+    /// Show what the columns of a file hold: kinds, different values, bounds
+    Columns(columns::Arguments),
     /// Draw a pipeline or a run, or write its figures
     Export(export::Arguments),
     /// List, show or compare kept runs
@@ -190,6 +193,7 @@ fn main() -> ExitCode {
         Some(Command::Run(run)) => return run_for_real(run),
         Some(Command::Use(used)) => return use_filter(used),
         Some(Command::Guide(guide)) => return show_guide(guide),
+        Some(Command::Columns(arguments)) => columns::tell(&arguments).map(|()| None),
         Some(Command::Export(arguments)) => export::make(&arguments).map(|()| None),
         Some(Command::Runs(arguments)) => runs::tell(&arguments).map(|()| None),
         Some(Command::Demo(screen)) => open_demo(&screen.or(&cli.screen)),

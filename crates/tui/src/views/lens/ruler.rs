@@ -5,7 +5,7 @@ use std::ops::Range;
 
 use engine::StageResult;
 use filters::Counted;
-use insight::{Separator, counted};
+use insight::{candidates, counted};
 
 use super::columns::Columns;
 use super::shown::Shown;
@@ -34,10 +34,14 @@ pub(super) fn draw(
     let line = &line[..line.len().min(LOOKED_AT)];
     let (counted, guess) = match stage.and_then(|stage| counted(stage, line)) {
         Some(counted) => (counted, None),
-        None => match Separator::of(&lines) {
-            Some(guess) => (Counted::Fields(guess.fields(line)), Some(guess)),
-            None => return,
-        },
+        None => {
+            let Some(guess) = candidates(&lines).into_iter().next() else { return };
+            let fields = guess.splitting.fields(line);
+            if fields.len() < 2 {
+                return;
+            }
+            (Counted::Fields(fields), Some(guess.splitting))
+        }
     };
     let limit = app.lens.column + usize::from(room);
     let pieces = pieces(line, app.lens.view, 0, limit);
