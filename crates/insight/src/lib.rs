@@ -7,6 +7,7 @@ mod compare;
 mod describe;
 mod edit;
 mod export;
+mod point;
 mod runs;
 
 pub use advice::note::{Fix, Note, NoteKind, Severity};
@@ -37,6 +38,10 @@ pub use export::drawing::{
     Export, ExportError, diagram, export, funnel, put_in_place, throughput, wires,
 };
 pub use export::report::{figures_csv, figures_json, report_html, report_markdown};
+pub use point::ground::{Ground, Spot};
+pub use point::offer::{Group, Offer};
+pub use point::offers::{offers, replacing};
+pub use point::outcome::{Outcome, TRIED, beginning, outcome};
 pub use runs::bottleneck::{Reason, Slowest, held_by, slowest};
 pub use runs::comparison::{ComparedRow, change, compare};
 pub use runs::folders::{Keeps, NotOurs, make_own_folder, own_file_error, own_folder, read_own};

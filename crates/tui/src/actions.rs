@@ -36,6 +36,7 @@ pub(crate) enum Action {
     Throughput,
     Compare,
     Wiring,
+    Columns,
     Pending,
     Write,
     UndoWrite,
@@ -169,6 +170,12 @@ pub(crate) const ALL: &[Entry] = &[
         "W",
         "wiring",
         "where the descriptors of each stage lead, redirection by redirection (F3 everywhere)",
+    ),
+    entry(
+        Action::Columns,
+        "l",
+        "columns",
+        "what is in the columns of the selected stream: kinds, different values, bounds (F8 everywhere)",
     ),
     entry(Action::Allow, "y", "allow", "allow the selected external program to run"),
     entry(

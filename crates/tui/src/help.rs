@@ -56,6 +56,18 @@ const THROUGHPUT: Signs = &[
     ("▪", "a block that waits in the link to the next command"),
 ];
 
+const COLUMNS: Signs = &[
+    ("▌", "the selected field"),
+    ("≈", "counted from a part of the data; a works on all of it"),
+    (
+        "~ … ±2 %",
+        "an estimate, and how far it may be off: there are too many to count them exactly",
+    ),
+    ("a-00", "the form of all values: letters as a, digits as 0"),
+    ("card=", "what all values of the field begin with; it is left out of the rest of the row"),
+    ("!", "lines that do not fit the splitting; Enter goes to the first"),
+];
+
 const COMPARE: Signs = &[("▌", "the selected run, compared with the one marked as 1")];
 
 fn signs(screen: Screen) -> Signs {
@@ -65,6 +77,7 @@ fn signs(screen: Screen) -> Signs {
         Screen::Pending => PENDING,
         Screen::Throughput => THROUGHPUT,
         Screen::Compare => COMPARE,
+        Screen::Columns => COLUMNS,
     }
 }
 
@@ -101,9 +114,14 @@ mod tests {
 
     #[test]
     fn every_view_has_its_signs_explained_once() {
-        for screen in
-            [Screen::Bench, Screen::Wiring, Screen::Pending, Screen::Throughput, Screen::Compare]
-        {
+        for screen in [
+            Screen::Bench,
+            Screen::Wiring,
+            Screen::Pending,
+            Screen::Throughput,
+            Screen::Compare,
+            Screen::Columns,
+        ] {
             let all = rows(screen);
             for (sign, says) in signs(screen) {
                 assert!(!says.is_empty() && !says.ends_with('.'), "{sign}");

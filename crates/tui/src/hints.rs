@@ -33,6 +33,7 @@ const RIVER: &[Action] = &[
     Action::EditText,
     Action::NewStage,
     Action::Toggle,
+    Action::Columns,
     Action::ChooseSample,
     Action::RunAll,
     Action::Search,
@@ -71,6 +72,15 @@ const PENDING: &[Action] = &[
 const COMPARE: &[Action] = &[
     Action::RunAll,
     Action::Throughput,
+    Action::EditText,
+    Action::Actions,
+    Action::Help,
+    Action::Quit,
+];
+
+const COLUMNS: &[Action] = &[
+    Action::Everything,
+    Action::ChooseSample,
     Action::EditText,
     Action::Actions,
     Action::Help,
@@ -133,6 +143,17 @@ pub(crate) fn hints(app: &App) -> Vec<Hint> {
             ],
             COMPARE,
         ),
+        (Focus::River, Screen::Columns) => with(
+            &[
+                ("↑↓", "field"),
+                ("←→", "splitting"),
+                ("Tab", "next stream"),
+                ("o", "order"),
+                ("w", "to a file"),
+                ("Esc", "back to the Bench"),
+            ],
+            COLUMNS,
+        ),
         (Focus::River, Screen::Pending) => with(
             &[
                 ("↑↓", "select"),
@@ -160,6 +181,7 @@ fn in_text(app: &App) -> Vec<Hint> {
         Screen::Pending => hints.insert(1, ("F4", "back to the Bench")),
         Screen::Throughput => hints.insert(1, ("F5", "back to the Bench")),
         Screen::Compare => hints.insert(1, ("F6", "back to the Bench")),
+        Screen::Columns => hints.insert(1, ("F8", "back to the Bench")),
     }
     hints
 }

@@ -1,6 +1,7 @@
 //! The state of the Bench. Knows no keys and draws nothing.
 
 pub(crate) mod app;
+pub(crate) mod columns;
 pub(crate) mod compare;
 pub(crate) mod drawer;
 pub(crate) mod event;

@@ -11,6 +11,7 @@ use ratatui::crossterm::event::Event as TerminalEvent;
 use ratatui::layout::Size;
 
 use crate::state::app::{App, Setup};
+use crate::state::columns::ColumnsView;
 use crate::state::compare::CompareView;
 use crate::state::event::{Event, Wish};
 use crate::state::kept::KeptState;
@@ -30,6 +31,7 @@ use crate::text::display::width;
 
 mod actions;
 mod clipboard;
+mod columns;
 mod compare;
 mod drawer;
 mod export;
@@ -105,6 +107,7 @@ impl App {
             pending: PendingView::default(),
             running: None,
             throughput: ThroughputView::default(),
+            columns: ColumnsView::default(),
             compare: CompareView::default(),
             clipboard: None,
             wish: Wish::Stay,
@@ -205,6 +208,7 @@ impl App {
                     }
                 }
             }
+            Event::Columns(number, counted) => self.columns_counted(number, *counted),
             Event::Compared(generation, at, rows) => self.compared(generation, at, rows),
             Event::Parsed(number, text, at, parsed) => {
                 if number == self.text.parses {
@@ -383,6 +387,7 @@ impl App {
         }
         self.refresh_lens(true);
         self.refresh_pending();
+        self.refresh_columns();
         if let Some(search) = self.lens.search.clone() {
             self.start_search(&search.query);
         }

@@ -3,6 +3,7 @@
 mod areas;
 mod canvas;
 mod chrome;
+mod columns;
 mod command;
 mod compare;
 mod drawer;
@@ -49,6 +50,7 @@ pub(crate) fn draw(frame: &mut Frame<'_>, app: &App) {
         Screen::Pending => pending::draw(&mut canvas.within(body), app),
         Screen::Throughput => throughput::draw(&mut canvas.within(body), app),
         Screen::Compare => compare::draw(&mut canvas.within(body), app),
+        Screen::Columns => columns::draw(&mut canvas.within(body), app),
     }
     canvas.within(areas.bottom_rule).rule();
     let drawer_cursor = if let Some(drawer) = &app.drawer {
@@ -57,6 +59,7 @@ pub(crate) fn draw(frame: &mut Frame<'_>, app: &App) {
         match app.screen {
             Screen::Throughput => throughput::notes(&mut canvas.within(areas.notes), app),
             Screen::Compare => compare::notes(&mut canvas.within(areas.notes), app),
+            Screen::Columns => columns::notes(&mut canvas.within(areas.notes), app),
             _ => notes::draw(&mut canvas.within(areas.notes), app),
         }
         None

@@ -71,7 +71,7 @@ pub(crate) fn tell(arguments: &Arguments) -> Result<()> {
         .map_err(|error| anyhow::anyhow!(describe(&error)))
         .with_context(shown)?;
     let split = arguments.split.map(Splitting::from);
-    let (survey, _) = read_columns(&mut *source, split, |_| true).with_context(shown)?;
+    let (survey, _) = read_columns(&mut *source, split, |_, _| true).with_context(shown)?;
     let table = survey.table();
     let text = match (arguments.json, arguments.csv) {
         (true, _) => columns_json(&table),

@@ -13,15 +13,15 @@ const FIRST: usize = 1 << 20;
 /// Bytes of a line that are looked at; the rest of it is passed over.
 const LINE: usize = 1 << 24;
 
-/// Reads a stream to its end, or until `goes_on`, which is shown what was found after every block,
-/// says no. Lines are split as asked, or as the first lines suggest; those ways are given too.
+/// Reads a stream to its end, or until `goes_on` says no, which is shown after every block what was
+/// found. Lines are split as asked, or as the first lines suggest; those ways are given too.
 ///
 /// # Errors
 /// What the source says; what was counted until then is lost.
 pub fn read_columns(
     source: &mut dyn Source,
     splitting: Option<Splitting>,
-    mut goes_on: impl FnMut(&Survey) -> bool,
+    mut goes_on: impl FnMut(&Survey, &[Candidate]) -> bool,
 ) -> Result<(Survey, Vec<Candidate>), ReadError> {
     let mut waiting = Vec::new();
     let mut ended = false;
@@ -44,7 +44,7 @@ pub fn read_columns(
     survey.feed_whole(&waiting[..whole]);
     waiting.drain(..whole);
     let mut passing = false;
-    while !ended && goes_on(&survey) {
+    while !ended && goes_on(&survey, &found) {
         let Some(block) = source.next_block()? else { break };
         let mut rest = &block.bytes()[..];
         if !waiting.is_empty() || passing {
@@ -63,7 +63,6 @@ pub fn read_columns(
         waiting.extend_from_slice(&rest[whole..]);
     }
     survey.feed_whole(&waiting);
-    goes_on(&survey);
     Ok((survey, found))
 }
 
@@ -97,7 +96,7 @@ mod tests {
         assert!(text.len() > FIRST);
         let read = |size: usize, text: &str| {
             let mut source = Pieces(text.as_bytes().to_vec(), 0, size);
-            let (survey, found) = read_columns(&mut source, None, |_| true).unwrap();
+            let (survey, found) = read_columns(&mut source, None, |_, _| true).unwrap();
             assert!(!found.is_empty());
             format!("{:?}", survey.table())
         };
@@ -114,7 +113,7 @@ mod tests {
     fn a_line_without_end_is_not_held() {
         let text = vec![b'x'; LINE + FIRST * 3];
         let mut source = Pieces([text, b"\nend y\n".to_vec()].concat(), 0, 1 << 16);
-        let (survey, _) = read_columns(&mut source, Some(Splitting::Blanks), |_| true).unwrap();
+        let (survey, _) = read_columns(&mut source, Some(Splitting::Blanks), |_, _| true).unwrap();
         assert_eq!(survey.lines(), 2);
         let table = survey.table();
         assert_eq!(table.columns[0].width, LINE);
@@ -124,7 +123,7 @@ mod tests {
     #[test]
     fn it_stops_when_told() {
         let mut source = Pieces(b"a b\n".repeat(1_000_000), 0, 1 << 16);
-        let (survey, _) = read_columns(&mut source, None, |_| false).unwrap();
+        let (survey, _) = read_columns(&mut source, None, |_, _| false).unwrap();
         assert!(survey.lines() < 500_000);
     }
 }

@@ -87,7 +87,9 @@ impl Column {
 
     /// The most frequent values with their shares: `passed  85.9 % · refused  11.8 %`.
     pub fn frequent_in_words(&self) -> String {
-        if self.frequent.is_empty() {
+        // Where even the most frequent one is rare, none is worth its place.
+        let rare = self.frequent.first().is_none_or(|(_, times)| times * 100 < self.filled);
+        if rare {
             return "–".to_owned();
         }
         let one = |(value, times): &(Vec<u8>, u64)| {

@@ -6,6 +6,7 @@ mod columns;
 mod differences;
 mod drawings;
 mod golden;
+mod point;
 mod words;
 
 use std::path::Path;

@@ -9,6 +9,7 @@ use engine::{Capture, Sample, Variables};
 use insight::Runs;
 use ratatui::layout::Size;
 
+use crate::state::columns::ColumnsView;
 use crate::state::compare::CompareView;
 use crate::state::drawer::Drawer;
 use crate::state::event::{Event, Wish};
@@ -91,6 +92,8 @@ pub(crate) struct App {
     pub(crate) running: Option<Running>,
     /// The Throughput view.
     pub(crate) throughput: ThroughputView,
+    /// The Columns view.
+    pub(crate) columns: ColumnsView,
     /// The Compare view.
     pub(crate) compare: CompareView,
     /// What goes to the terminal's clipboard.

@@ -45,6 +45,8 @@ pub(crate) enum PromptKind {
     Stage(usize),
     /// The parameters of the script.
     Parameters,
+    /// A file for the table of columns.
+    Columns,
     /// A file to save to.
     SaveAs,
     /// A file for the output of the last run.
@@ -170,7 +172,9 @@ impl Drawer {
                 PromptKind::Stage(_) => vec![("Enter", "add the stage"), ("Esc", "close")],
                 PromptKind::Parameters => vec![("Enter", "use them"), ("Esc", "leave them")],
                 PromptKind::SaveAs => vec![("Enter", "save"), ("Esc", "do not save")],
-                PromptKind::Export(_) => vec![("Enter", "write it"), ("Esc", "close")],
+                PromptKind::Export(_) | PromptKind::Columns => {
+                    vec![("Enter", "write it"), ("Esc", "close")]
+                }
                 PromptKind::KeepOutput => vec![("Enter", "keep it"), ("Esc", "close")],
             },
             Self::Confirm(Question::Leave) => {

@@ -6,6 +6,7 @@ use engine::{Preview, SessionEvent};
 use insight::{Alignment, Note};
 use ratatui::crossterm::event::Event as TerminalEvent;
 
+use crate::state::columns::Counted;
 use crate::state::parsed::Parsed;
 use crate::state::place::Place;
 
@@ -27,6 +28,8 @@ pub(crate) enum Event {
     Aligned(u64, Place, Arc<Alignment>),
     /// A file of the Pending view was compared: preview, row, and what would change.
     Compared(u64, usize, Arc<insight::Difference>),
+    /// Columns counted so far, or to the end: which count, and what it found.
+    Columns(u64, Box<Counted>),
     /// Matches found in the background for a search with this number.
     Found(u64, Arc<Vec<u32>>),
     /// Somebody asks the program to end, by this signal.

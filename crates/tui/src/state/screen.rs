@@ -14,6 +14,8 @@ pub(crate) enum Screen {
     Throughput,
     /// Kept runs side by side.
     Compare,
+    /// What the columns of the selected stream hold.
+    Columns,
 }
 
 impl Screen {

@@ -103,6 +103,7 @@ impl App {
             Action::Export => self.ask_what_to_export(),
             Action::Throughput => self.open_screen(Screen::Throughput),
             Action::Compare => self.open_screen(Screen::Compare),
+            Action::Columns => self.open_screen(Screen::Columns),
             Action::Wiring => self.open_screen(Screen::Wiring),
             Action::Pending => self.open_screen(Screen::Pending),
             Action::Write => self.ask_to_write(),

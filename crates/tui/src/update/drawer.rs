@@ -193,6 +193,11 @@ impl App {
                     self.export_to(*what, &expand_home(text.trim()));
                 }
             }
+            PromptKind::Columns => {
+                if !text.trim().is_empty() {
+                    self.write_columns(&expand_home(text.trim()));
+                }
+            }
             PromptKind::KeepOutput => {
                 if !text.trim().is_empty() {
                     self.keep_output(&expand_home(text.trim()));

@@ -65,6 +65,7 @@ impl App {
             (KeyCode::F(5), _) => return self.act(Action::Throughput),
             (KeyCode::F(6), _) => return self.act(Action::Compare),
             (KeyCode::F(7), _) => return self.act(Action::Fix),
+            (KeyCode::F(8), _) => return self.act(Action::Columns),
             (KeyCode::PageDown, _) if self.screen.has_lens() => {
                 return self.lens.step(self.lens.height.saturating_sub(1).max(1) as i64);
             }
@@ -87,6 +88,11 @@ impl App {
             }
             _ if self.screen == Screen::Compare => {
                 if !self.compare_key(key.code) {
+                    self.letter(key);
+                }
+            }
+            _ if self.screen == Screen::Columns => {
+                if !self.columns_key(key.code) {
                     self.letter(key);
                 }
             }

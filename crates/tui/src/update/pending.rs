@@ -30,6 +30,7 @@ impl App {
         }
         self.refresh_pending();
         self.refresh_compare();
+        self.refresh_columns();
     }
 
     /// Keeps the selection inside the list, and compares the selected file in the background.

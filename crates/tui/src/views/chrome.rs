@@ -26,6 +26,7 @@ pub(super) fn header(canvas: &mut Canvas<'_>, app: &App) {
         (Some(Screen::Throughput), "Throughput", &run),
         (Some(Screen::Wiring), "Wiring", ""),
         (Some(Screen::Pending), "Pending", &held),
+        (Some(Screen::Columns), "Columns", ""),
         (Some(Screen::Compare), "Kept runs", ""),
         (None, "Shelf", ""),
     ];
@@ -70,14 +71,15 @@ pub(super) fn header(canvas: &mut Canvas<'_>, app: &App) {
             x = canvas.put(x, 0, name, theme.bright().add_modifier(underlined));
         } else {
             // The letter that opens it; Esc leads back to the Bench.
-            let (first, rest) = name.split_at(1);
+            let at = if *screen == Some(Screen::Columns) { 2 } else { 0 };
             let style = if *screen == Some(Screen::Bench) {
                 theme.quiet()
             } else {
                 theme.ink().add_modifier(underlined)
             };
-            x = canvas.put(x, 0, first, style);
-            x = canvas.put(x, 0, rest, theme.quiet());
+            x = canvas.put(x, 0, &name[..at], theme.quiet());
+            x = canvas.put(x, 0, &name[at..=at], style);
+            x = canvas.put(x, 0, &name[at + 1..], theme.quiet());
         }
         x = canvas.put(x, 0, more, theme.bright()) + between;
     }

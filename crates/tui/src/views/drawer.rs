@@ -79,6 +79,7 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, drawer: &Drawer, app: &App) -> Optio
                     "parameters of the script, as one would type them after its name".to_owned()
                 }
                 PromptKind::Export(_) => "write it to".to_owned(),
+                PromptKind::Columns => "write the table to (.csv, .json, or text)".to_owned(),
                 PromptKind::KeepOutput => "save the output of the run as".to_owned(),
                 PromptKind::SaveAs => "save as a script for sh, with the name".to_owned(),
             };

@@ -10,6 +10,7 @@ use insight::{Severity, bytes, duration, effect, grouped};
 use ratatui::style::{Modifier, Style};
 
 use self::body::Body;
+pub(super) use self::words::source_name;
 use self::words::{footer, source_words, stage_text};
 use super::canvas::{Canvas, PART, WIDE, cut, cut_middle};
 use crate::state::app::App;

@@ -19,14 +19,14 @@ pub(super) fn stage_text(preview: &Preview, stage: &StageResult) -> String {
     safe(text.trim()).replace("^J", " ")
 }
 
-/// What the first stage reads, and which part of it.
-pub(super) fn source_words(app: &App, preview: &Preview) -> (String, String) {
-    let inputs = &preview.stages[0].inputs;
-    let name = match inputs.first().map(|input| &input.name) {
+/// The first thing the first stage reads.
+pub(in super::super) fn source_name(preview: &Preview) -> String {
+    let Some(first) = preview.stages.first() else { return String::new() };
+    let inputs = &first.inputs;
+    match inputs.first().map(|input| &input.name) {
         Some(stream::InputName::File(name)) if name.starts_with(b"/dev/fd/") => "<( … )".to_owned(),
         Some(stream::InputName::File(name)) => safe(&String::from_utf8_lossy(name)),
         _ => {
-            let first = &preview.stages[0];
             let path = first.inputs.first().and_then(|input| first.input_path(input));
             match (path, first.plan.input_target()) {
                 (Some(path), _) => safe(&path.display().to_string()),
@@ -34,7 +34,13 @@ pub(super) fn source_words(app: &App, preview: &Preview) -> (String, String) {
                 (None, _) => "standard input".to_owned(),
             }
         }
-    };
+    }
+}
+
+/// What the first stage reads, and which part of it.
+pub(super) fn source_words(app: &App, preview: &Preview) -> (String, String) {
+    let inputs = &preview.stages[0].inputs;
+    let name = source_name(preview);
     let more =
         if inputs.len() > 1 { format!(" and {} more", inputs.len() - 1) } else { String::new() };
     if preview.stages[0].follows {
