@@ -1,4 +1,5 @@
 //! Changes of the text, stage by stage, and programs within it.
 
+pub(crate) mod inserting;
 pub(crate) mod programs;
 pub(crate) mod stages;

@@ -125,7 +125,7 @@ pub(crate) fn hints(app: &App) -> Vec<Hint> {
         (Focus::Lens, _) if app.lens.folded().is_some() => {
             with(&[("Enter", "open"), ("↑↓←→", "scroll"), ("Tab", "river")], LENS)
         }
-        (Focus::Lens, _) => with(&[("↑↓←→", "scroll"), ("Tab", "river")], LENS),
+        (Focus::Lens, _) => with(&[("Enter", "point"), ("↑↓←→", "scroll"), ("Tab", "river")], LENS),
         (Focus::River, Screen::Bench) => in_river(app),
         (Focus::River, Screen::Wiring) => {
             let mut actions = of_stage(app);
@@ -146,6 +146,7 @@ pub(crate) fn hints(app: &App) -> Vec<Hint> {
         (Focus::River, Screen::Columns) => with(
             &[
                 ("↑↓", "field"),
+                ("Enter", "what to do with it"),
                 ("←→", "splitting"),
                 ("Tab", "next stream"),
                 ("o", "order"),

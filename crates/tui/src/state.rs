@@ -11,6 +11,7 @@ pub(crate) mod list;
 pub(crate) mod parsed;
 pub(crate) mod pending;
 pub(crate) mod place;
+pub(crate) mod point;
 pub(crate) mod program;
 pub(crate) mod result;
 pub(crate) mod run;

@@ -39,6 +39,7 @@ mod history;
 mod keys;
 mod parse;
 mod pending;
+mod point;
 mod program;
 mod run;
 mod text;
@@ -108,6 +109,7 @@ impl App {
             running: None,
             throughput: ThroughputView::default(),
             columns: ColumnsView::default(),
+            points: 0,
             compare: CompareView::default(),
             clipboard: None,
             wish: Wish::Stay,
@@ -209,6 +211,7 @@ impl App {
                 }
             }
             Event::Columns(number, counted) => self.columns_counted(number, *counted),
+            Event::Tried(number, at, made) => self.offer_tried(number, at, made),
             Event::Compared(generation, at, rows) => self.compared(generation, at, rows),
             Event::Parsed(number, text, at, parsed) => {
                 if number == self.text.parses {

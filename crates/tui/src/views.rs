@@ -10,6 +10,7 @@ mod drawer;
 mod lens;
 mod notes;
 mod pending;
+mod point;
 mod program;
 mod river;
 mod throughput;

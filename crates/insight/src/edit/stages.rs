@@ -124,7 +124,10 @@ pub fn insert_stage(
     let words_end = last.words.last().map_or(last.span.end, |word| word.span.end);
     let redirected_before =
         last.redirections.iter().any(|redirection| redirection.span.start < words_end);
-    let at = if redirected_before { last.span.end } else { words_end };
+    // What it reads and where its errors go stays with it; its output is that of the new stage.
+    let own = last.redirections.iter().take_while(|redirection| redirection.descriptor != 1);
+    let own_end = own.last().map_or(words_end, |redirection| redirection.span.end.max(words_end));
+    let at = if redirected_before { last.span.end } else { own_end };
     Ok(insert(at, " | ", ""))
 }
 

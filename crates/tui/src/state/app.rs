@@ -94,6 +94,8 @@ pub(crate) struct App {
     pub(crate) throughput: ThroughputView,
     /// The Columns view.
     pub(crate) columns: ColumnsView,
+    /// Tries of offers so far.
+    pub(crate) points: u64,
     /// The Compare view.
     pub(crate) compare: CompareView,
     /// What goes to the terminal's clipboard.

@@ -7,6 +7,7 @@ use tui_input::{Input, InputRequest};
 
 use crate::actions::ALL;
 use crate::state::list::List;
+use crate::state::point::{PointView, PutAt};
 use crate::state::program::ProgramEditor;
 use crate::state::sample_form::SampleForm;
 
@@ -32,6 +33,8 @@ pub(crate) enum Drawer {
     Export(List<insight::Export>),
     /// A program of a stage.
     Program(Box<ProgramEditor>),
+    /// What can be done with what is pointed at.
+    Point(Box<PointView>),
     /// What others have made of a file that was written, from this row on.
     Changes(Box<Changes>),
 }
@@ -47,6 +50,13 @@ pub(crate) enum PromptKind {
     Parameters,
     /// A file for the table of columns.
     Columns,
+    /// The text that takes the place of another one, by a stage that is put there.
+    Replacement {
+        /// Where.
+        at: PutAt,
+        /// The text that is replaced.
+        old: String,
+    },
     /// A file to save to.
     SaveAs,
     /// A file for the output of the last run.
@@ -130,6 +140,7 @@ impl Drawer {
             Self::Actions(list) => &mut list.query,
             Self::Export(list) => &mut list.query,
             Self::History(earlier) => &mut earlier.list.query,
+            Self::Point(point) => &mut point.list.query,
             Self::Help(_)
             | Self::Notes(_)
             | Self::Sample(_)
@@ -152,6 +163,20 @@ impl Drawer {
                 hints.push(("Esc", "close"));
                 hints
             }
+            Self::Point(point) => {
+                let mut hints = vec![("Enter", "put it in"), ("↑↓", "choose")];
+                hints.push(if point.line.is_some() {
+                    ("←→", "field")
+                } else {
+                    ("←→", "column")
+                });
+                if point.line.is_some() {
+                    hints.push(("Shift-←→", "mark a piece"));
+                    hints.push(("Ctrl-←→", "its beginning"));
+                }
+                hints.extend([("Tab", "as awk"), ("type", "to search"), ("Esc", "close")]);
+                hints
+            }
             Self::Help(_) | Self::Notes(_) | Self::Changes(_) => {
                 vec![("↑↓", "scroll"), ("Esc", "close")]
             }
@@ -170,6 +195,9 @@ impl Drawer {
             Self::Prompt(prompt) => match prompt.kind {
                 PromptKind::Search => vec![("Enter", "search"), ("Esc", "close")],
                 PromptKind::Stage(_) => vec![("Enter", "add the stage"), ("Esc", "close")],
+                PromptKind::Replacement { .. } => {
+                    vec![("Enter", "put it in"), ("Esc", "close")]
+                }
                 PromptKind::Parameters => vec![("Enter", "use them"), ("Esc", "leave them")],
                 PromptKind::SaveAs => vec![("Enter", "save"), ("Esc", "do not save")],
                 PromptKind::Export(_) | PromptKind::Columns => {

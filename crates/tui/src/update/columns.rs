@@ -152,8 +152,12 @@ impl App {
         }
     }
 
-    /// Goes to the first of the lines that do not fit.
+    /// What can be done with the selected column; of the lines that do not fit, the first one.
     fn open_column(&mut self) {
+        if let Some(column) = self.columns.rows().get(self.columns.at) {
+            let number = column.number;
+            return self.point_at_column(number);
+        }
         let Some(counted) = &self.columns.counted else { return };
         let columns = counted.table.columns.len();
         let odd = self.columns.at.checked_sub(columns).and_then(|at| counted.table.odd.get(at));

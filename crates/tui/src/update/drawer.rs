@@ -71,6 +71,7 @@ impl App {
                     false
                 }
             },
+            Drawer::Point(point) => self.point_key(point, key),
             Drawer::Changes(changes) => {
                 let rows = changes.difference.as_ref().map_or(0, |one| one.rows.len());
                 scroll(&mut changes.top, key.code, rows)
@@ -137,6 +138,7 @@ impl App {
                 matches!(choice, Choice::None)
             }
         };
+        // What was opened by the key takes its place.
         if stays {
             self.drawer = Some(drawer);
         }
@@ -193,6 +195,7 @@ impl App {
                     self.export_to(*what, &expand_home(text.trim()));
                 }
             }
+            PromptKind::Replacement { at, old } => self.put_replacement(*at, old, text),
             PromptKind::Columns => {
                 if !text.trim().is_empty() {
                     self.write_columns(&expand_home(text.trim()));

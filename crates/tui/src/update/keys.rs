@@ -210,6 +210,7 @@ impl App {
                     self.start_search(&search.query);
                 }
             }
+            KeyCode::Enter => self.point_at_line(),
             _ => return false,
         }
         true

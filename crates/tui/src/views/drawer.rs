@@ -37,6 +37,7 @@ pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
         Drawer::Actions(list) => (list.found().len() as u16 + 3).clamp(6, most.max(6)),
         Drawer::Export(list) => (list.found().len() as u16 + 3).clamp(6, most.max(6)),
         Drawer::Program(editor) => program::rows(editor, height),
+        Drawer::Point(point) => super::point::rows(point, most),
     }
 }
 
@@ -63,6 +64,7 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, drawer: &Drawer, app: &App) -> Optio
             };
             picker(canvas, &title, &earlier.list, &names, app)
         }
+        Drawer::Point(point) => super::point::draw(canvas, point, app),
         Drawer::Changes(changed) => {
             changes(canvas, changed, app);
             None
@@ -80,6 +82,9 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, drawer: &Drawer, app: &App) -> Optio
                 }
                 PromptKind::Export(_) => "write it to".to_owned(),
                 PromptKind::Columns => "write the table to (.csv, .json, or text)".to_owned(),
+                PromptKind::Replacement { old, .. } => {
+                    format!("replace “{}” by", safe(old))
+                }
                 PromptKind::KeepOutput => "save the output of the run as".to_owned(),
                 PromptKind::SaveAs => "save as a script for sh, with the name".to_owned(),
             };
@@ -122,7 +127,7 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, drawer: &Drawer, app: &App) -> Optio
     }
 }
 
-fn input(
+pub(super) fn input(
     canvas: &mut Canvas<'_>,
     y: u16,
     text: &str,

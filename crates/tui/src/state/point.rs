@@ -1,0 +1,142 @@
+//! What is pointed at, and what can be done with it.
+
+use std::ops::Range;
+use std::sync::Arc;
+
+use engine::Kept;
+use insight::{Ground, Offer, Outcome, Splitting, Spot, offers};
+use stream::RunControl;
+
+use crate::state::list::List;
+
+/// Where the stages of an offer are put.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum PutAt {
+    /// Between the source and the first stage.
+    Source,
+    /// After this stage.
+    After(usize),
+}
+
+/// A line or a column that is pointed at.
+pub(crate) struct PointView {
+    /// The lines around it.
+    pub ground: Arc<Ground>,
+    /// The line's number in its stream, from 1; `None` for a column as such.
+    pub line: Option<u64>,
+    /// The line.
+    pub text: Vec<u8>,
+    /// The field, from 0.
+    pub field: usize,
+    /// A marked piece of the line.
+    pub marked: Option<Range<usize>>,
+    /// Where stages are put.
+    pub at: PutAt,
+    /// What can be done: the offers by their numbers, with a search.
+    pub list: List<usize>,
+    /// All offers.
+    pub offers: Vec<Offer>,
+    /// What comes out of each, once it was tried; `Some(None)` where it could not be.
+    pub outcomes: Vec<Option<Option<Outcome>>>,
+    /// The stream's beginning, to try them on.
+    pub input: Arc<Kept>,
+    /// It is all of it.
+    pub whole: bool,
+    /// With awk where both will do.
+    pub by_awk: bool,
+    /// Tries so far: only the news of the newest count.
+    pub(crate) tries: u64,
+    /// The try that runs.
+    pub(crate) trying: Option<RunControl>,
+}
+
+impl PointView {
+    /// Makes the offers for what is pointed at now.
+    pub(crate) fn renew(&mut self) {
+        let spot = Spot {
+            line: self.line,
+            text: self.text.clone(),
+            field: Some(self.field).filter(|at| *at < self.field_count()),
+            marked: self.marked.clone(),
+        };
+        self.offers = offers(&self.ground, &spot);
+        self.outcomes = vec![None; self.offers.len()];
+        let entries = self.offers.iter().enumerate();
+        let query = std::mem::take(&mut self.list.query);
+        self.list = List::new(
+            entries.map(|(at, offer)| (format!("{} {}", offer.says, offer.stages), at)).collect(),
+        );
+        self.list.query = query;
+    }
+
+    /// How many fields there are to point at.
+    pub(crate) fn field_count(&self) -> usize {
+        match self.line {
+            Some(_) => self.ground.fields(&self.text).len(),
+            None => self.ground.table().columns.len(),
+        }
+    }
+
+    /// The place of the field in the line; `None` where the line does not have it.
+    pub(crate) fn place(&self) -> Option<Range<usize>> {
+        let field = self.ground.fields(&self.text).get(self.field).cloned()?;
+        (Splitting::has(&field) && self.line.is_some()).then_some(field)
+    }
+
+    /// The next field the line has, or the one before it.
+    pub(crate) fn step(&mut self, by: i64) {
+        let count = self.field_count() as i64;
+        let mut next = self.field as i64;
+        let fields = self.ground.fields(&self.text);
+        let had =
+            |at: i64| self.line.is_none() || fields.get(at as usize).is_some_and(Splitting::has);
+        loop {
+            next += by;
+            if !(0..count).contains(&next) {
+                return;
+            }
+            if had(next) {
+                break;
+            }
+        }
+        self.field = next as usize;
+        self.marked = None;
+        self.renew();
+    }
+
+    /// Moves the beginning (or the end) of the marked piece by a character.
+    pub(crate) fn mark(&mut self, beginning: bool, forward: bool) {
+        if self.line.is_none() {
+            return;
+        }
+        let Range { mut start, mut end } =
+            self.marked.clone().or_else(|| self.place()).unwrap_or(0..self.text.len());
+        let boundary = |at: usize| self.text.get(at).is_none_or(|byte| byte & 0xc0 != 0x80);
+        let moved = |from: usize| {
+            let mut at = from;
+            loop {
+                at = if forward { (at + 1).min(self.text.len()) } else { at.saturating_sub(1) };
+                if boundary(at) {
+                    return at;
+                }
+            }
+        };
+        if beginning {
+            start = moved(start)
+        } else {
+            end = moved(end)
+        }
+        if start < end {
+            self.marked = Some(start..end);
+            self.renew();
+        }
+    }
+
+    /// The stages of the selected offer, and the offer.
+    pub(crate) fn chosen(&self) -> Option<(&Offer, &str)> {
+        let found = self.list.found();
+        let offer = self.offers.get(found.get(self.list.at)?.1)?;
+        let by_awk = offer.by_awk.as_deref().filter(|_| self.by_awk);
+        Some((offer, by_awk.unwrap_or(&offer.stages)))
+    }
+}

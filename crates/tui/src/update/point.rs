@@ -1,0 +1,220 @@
+//! Pointing at a line, a field, a column, and doing something with it.
+
+use std::sync::Arc;
+
+use engine::Kept;
+use insight::{Ground, beginning, candidates, outcome, replacing};
+use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+
+use crate::state::app::App;
+use crate::state::drawer::{Drawer, PromptKind};
+use crate::state::event::Event;
+use crate::state::lens::{Content, row_lines};
+use crate::state::list::List;
+use crate::state::place::Place;
+use crate::state::point::{PointView, PutAt};
+use crate::state::screen::Screen;
+
+/// Lines whose form is looked at.
+const LOOKED_AT: usize = 2_000;
+
+/// Bytes of a line that can be pointed at.
+const LINE: usize = 1 << 16;
+
+impl App {
+    /// Points at the line under the cursor of the lens.
+    pub(crate) fn point_at_line(&mut self) {
+        let Some(preview) = self.result.preview.clone() else { return };
+        if self.is_stale() {
+            self.message = Some("the text has changed: wait for its result".to_owned());
+            return;
+        }
+        let (row, left, right) = row_lines(&preview, &self.lens.content, self.lens.cursor);
+        let output = |stage: usize| preview.stages.get(stage).map(|stage| stage.out.clone());
+        let pointed = match (&self.lens.content, self.shown()) {
+            (Content::Stream { .. }, Place::Source) => {
+                self.stream_of(Place::Source).map(|kept| (PutAt::Source, kept, row.left, left))
+            }
+            (Content::Stream { .. }, place) => {
+                let stage = place.stage();
+                output(stage).map(|kept| (PutAt::After(stage), kept, row.left, left))
+            }
+            // A line that is dropped is pointed at where it comes in.
+            (Content::Stage { stage, .. }, _) if row.right.is_some() => {
+                output(*stage).map(|kept| (PutAt::After(*stage), kept, row.right, right))
+            }
+            (Content::Stage { stage, .. }, _) => {
+                let result = preview.stages.get(*stage);
+                let place = result.and_then(|result| result.input_at(row.left?));
+                let at = stage.checked_sub(1).map_or(PutAt::Source, PutAt::After);
+                result.zip(place).map(|(result, (input, line))| {
+                    (at, result.inputs[input].kept.clone(), Some(line), left)
+                })
+            }
+            (Content::Bytes { .. } | Content::Empty, _) => None,
+        };
+        let Some((at, kept, Some(line), Some(text))) = pointed else {
+            self.message = Some("no line here to point at".to_owned());
+            return;
+        };
+        let text = text[..text.len().min(LINE)].to_vec();
+        self.point(at, &kept, Some(line + 1), text, None, 0);
+    }
+
+    /// Points at a column of the Columns view.
+    pub(crate) fn point_at_column(&mut self, number: usize) {
+        let Some(kept) = self.columns.kept.clone() else { return };
+        let splitting =
+            self.columns.counted.as_ref().map(|counted| counted.table.splitting.clone());
+        let at = match self.shown() {
+            Place::Source => PutAt::Source,
+            Place::Stage(number) | Place::Stream(number) => PutAt::After(number),
+        };
+        self.point(at, &kept, None, Vec::new(), splitting, number - 1);
+    }
+
+    fn point(
+        &mut self,
+        at: PutAt,
+        kept: &Arc<Kept>,
+        line: Option<u64>,
+        text: Vec<u8>,
+        splitting: Option<insight::Splitting>,
+        field: usize,
+    ) {
+        let first = kept.lines_at(0, LOOKED_AT);
+        let first: Vec<&[u8]> = first.iter().map(|line| &line[..line.len().min(LINE)]).collect();
+        let splitting = splitting.unwrap_or_else(|| candidates(&first)[0].splitting.clone());
+        let (input, whole) = beginning(kept);
+        let mut point = PointView {
+            ground: Arc::new(Ground::of(&first, splitting)),
+            line,
+            text,
+            field,
+            marked: None,
+            at,
+            list: List::new(Vec::new()),
+            offers: Vec::new(),
+            outcomes: Vec::new(),
+            input,
+            whole,
+            by_awk: false,
+            tries: self.points,
+            trying: None,
+        };
+        point.renew();
+        self.try_offers(&mut point);
+        self.drawer = Some(Drawer::Point(Box::new(point)));
+    }
+
+    /// Tries all offers in the background, one after the other.
+    fn try_offers(&mut self, point: &mut PointView) {
+        if let Some(trying) = point.trying.take() {
+            trying.cancel();
+        }
+        self.points += 1;
+        point.tries = self.points;
+        let control = stream::RunControl::default();
+        point.trying = Some(control.clone());
+        let number = point.tries;
+        let stages: Vec<String> = point.offers.iter().map(|offer| offer.stages.clone()).collect();
+        let input = point.input.clone();
+        let events = self.session.events.clone();
+        self.in_background("point", move || {
+            for (at, stages) in stages.iter().enumerate() {
+                if control.is_cancelled() {
+                    break;
+                }
+                // A run that came to its limit has used up its control.
+                let made = outcome(stages, &input, &stream::RunControl::default());
+                // Nobody listens any more when the screen is gone.
+                let _ = events.send(Event::Tried(number, at, made));
+            }
+            Event::Tried(number, usize::MAX, None)
+        });
+    }
+
+    /// Takes what came out of an offer.
+    pub(crate) fn offer_tried(&mut self, number: u64, at: usize, made: Option<insight::Outcome>) {
+        if let Some(Drawer::Point(point)) = &mut self.drawer
+            && point.tries == number
+            && let Some(place) = point.outcomes.get_mut(at)
+        {
+            *place = Some(made);
+        }
+    }
+
+    /// A key while something is pointed at; false where that ends.
+    pub(crate) fn point_key(&mut self, point: &mut PointView, key: KeyEvent) -> bool {
+        let shift = key.modifiers.contains(KeyModifiers::SHIFT);
+        let other = key.modifiers.intersects(KeyModifiers::CONTROL | KeyModifiers::ALT);
+        let before = (point.field, point.marked.clone());
+        match key.code {
+            KeyCode::Left if shift => point.mark(false, false),
+            KeyCode::Right if shift => point.mark(false, true),
+            KeyCode::Left if other => point.mark(true, false),
+            KeyCode::Right if other => point.mark(true, true),
+            KeyCode::Left => point.step(-1),
+            KeyCode::Right => point.step(1),
+            KeyCode::Tab => point.by_awk = !point.by_awk,
+            _ => {
+                if point.list.key(key) {
+                    self.take_offer(point);
+                    return false;
+                }
+            }
+        }
+        if (point.field, point.marked.clone()) != before {
+            self.try_offers(point);
+        }
+        true
+    }
+
+    /// Puts the selected offer into the text, or asks for what it needs.
+    fn take_offer(&mut self, point: &PointView) {
+        let Some((offer, stages)) = point.chosen() else { return };
+        let at = point.at;
+        if let Some(old) = &offer.replaces {
+            self.drawer =
+                Some(Drawer::prompt(PromptKind::Replacement { at, old: old.clone() }, ""));
+            return;
+        }
+        let stages = stages.to_owned();
+        self.put_stages(at, &stages);
+    }
+
+    /// Puts a stage that replaces a text into the pipeline.
+    pub(crate) fn put_replacement(&mut self, at: PutAt, old: &str, new: &str) {
+        self.put_stages(at, &replacing(old, new));
+    }
+
+    /// Puts stages into the text; the last of them is selected.
+    pub(crate) fn put_stages(&mut self, at: PutAt, stages: &str) {
+        let (text, cursor) = (self.text.editor.text(), self.text.editor.cursor());
+        let passes = self.result.preview.as_ref().is_some_and(|preview| {
+            preview.stages.first().is_some_and(|stage| stage.changes_nothing)
+        });
+        let put = match at {
+            // What only passes the source on stays where it is.
+            PutAt::Source if !passes => insight::insert_at_source(text, cursor, stages),
+            PutAt::Source => insight::insert_stages(text, cursor, 1, stages),
+            PutAt::After(stage) => insight::insert_stages(text, cursor, stage + 1, stages),
+        };
+        match put {
+            Ok(put) => {
+                self.text.editor.set_text(&put.text, put.cursor);
+                self.message = Some("put in; u undoes it".to_owned());
+                self.text_changed();
+                // The columns of what comes out are what one wants to see next.
+                let place = match self.screen {
+                    Screen::Columns => Place::Stream(put.last),
+                    _ => Place::Stage(put.last),
+                };
+                self.place = place;
+                self.lens.search = None;
+                self.refresh_lens(false);
+            }
+            Err(error) => self.message = Some(error.to_string()),
+        }
+    }
+}
