@@ -6,6 +6,7 @@ mod columns;
 mod compare;
 mod describe;
 mod edit;
+mod example;
 mod export;
 mod point;
 mod runs;
@@ -34,6 +35,7 @@ pub use edit::programs::{ProgramText, programs, quoted_program};
 pub use edit::stages::{
     EditError, TextEdit, apply_edits, delete_stage, insert_stage, move_stage, toggle_stage,
 };
+pub use example::suggest::{Finds, Mark, Suggestion, finds, substituting, suggestions, uses};
 pub use export::columns::{columns_csv, columns_json, columns_text};
 pub use export::drawing::{
     Export, ExportError, diagram, export, funnel, put_in_place, throughput, wires,

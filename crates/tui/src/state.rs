@@ -5,6 +5,7 @@ pub(crate) mod columns;
 pub(crate) mod compare;
 pub(crate) mod drawer;
 pub(crate) mod event;
+pub(crate) mod examples;
 pub(crate) mod kept;
 pub(crate) mod lens;
 pub(crate) mod list;

@@ -14,6 +14,7 @@ use crate::state::app::{App, Setup};
 use crate::state::columns::ColumnsView;
 use crate::state::compare::CompareView;
 use crate::state::event::{Event, Wish};
+use crate::state::examples::Examples;
 use crate::state::kept::KeptState;
 use crate::state::lens::{Content, Lens, content_of, row_lines, rows_of, search};
 use crate::state::pending::PendingView;
@@ -38,6 +39,7 @@ mod export;
 mod history;
 mod keys;
 mod parse;
+mod patterns;
 mod pending;
 mod point;
 mod program;
@@ -109,6 +111,7 @@ impl App {
             running: None,
             throughput: ThroughputView::default(),
             columns: ColumnsView::default(),
+            examples: Examples::default(),
             points: 0,
             compare: CompareView::default(),
             clipboard: None,
@@ -211,6 +214,7 @@ impl App {
                 }
             }
             Event::Columns(number, counted) => self.columns_counted(number, *counted),
+            Event::Finds(number, finds) => self.patterns_tried(number, finds),
             Event::Tried(number, at, made) => self.offer_tried(number, at, made),
             Event::Compared(generation, at, rows) => self.compared(generation, at, rows),
             Event::Parsed(number, text, at, parsed) => {

@@ -9,6 +9,7 @@ mod compare;
 mod drawer;
 mod lens;
 mod notes;
+mod patterns;
 mod pending;
 mod point;
 mod program;

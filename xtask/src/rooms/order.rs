@@ -17,9 +17,10 @@ pub(super) fn rooms(name: &str) -> Option<&'static [&'static str]> {
         "engine" => Some(&[
             "base", "kept", "flow", "files", "policy", "plan", "exec", "language", "runs", "bench",
         ]),
-        "insight" => {
-            Some(&["describe", "columns", "point", "edit", "compare", "runs", "advice", "export"])
-        }
+        "insight" => Some(&[
+            "describe", "columns", "point", "example", "edit", "compare", "runs", "advice",
+            "export",
+        ]),
         "tui" => Some(&[
             "theme",
             "text",

@@ -5,6 +5,7 @@
 mod columns;
 mod differences;
 mod drawings;
+mod example;
 mod golden;
 mod point;
 mod words;

@@ -13,6 +13,7 @@ use crate::state::columns::ColumnsView;
 use crate::state::compare::CompareView;
 use crate::state::drawer::Drawer;
 use crate::state::event::{Event, Wish};
+use crate::state::examples::Examples;
 use crate::state::kept::KeptState;
 use crate::state::lens::Lens;
 use crate::state::pending::PendingView;
@@ -94,6 +95,8 @@ pub(crate) struct App {
     pub(crate) throughput: ThroughputView,
     /// The Columns view.
     pub(crate) columns: ColumnsView,
+    /// Examples for a pattern.
+    pub(crate) examples: Examples,
     /// Tries of offers so far.
     pub(crate) points: u64,
     /// The Compare view.

@@ -6,6 +6,7 @@ use engine::HeldCommand;
 use tui_input::{Input, InputRequest};
 
 use crate::actions::ALL;
+use crate::state::examples::PatternView;
 use crate::state::list::List;
 use crate::state::point::{PointView, PutAt};
 use crate::state::program::ProgramEditor;
@@ -35,6 +36,8 @@ pub(crate) enum Drawer {
     Program(Box<ProgramEditor>),
     /// What can be done with what is pointed at.
     Point(Box<PointView>),
+    /// Patterns for what was marked.
+    Pattern(Box<PatternView>),
     /// What others have made of a file that was written, from this row on.
     Changes(Box<Changes>),
 }
@@ -50,6 +53,13 @@ pub(crate) enum PromptKind {
     Parameters,
     /// A file for the table of columns.
     Columns,
+    /// The text that takes the place of what a pattern matches.
+    Substitute {
+        /// Where the stage is put.
+        at: PutAt,
+        /// The pattern.
+        pattern: String,
+    },
     /// The text that takes the place of another one, by a stage that is put there.
     Replacement {
         /// Where.
@@ -146,6 +156,7 @@ impl Drawer {
             | Self::Sample(_)
             | Self::Confirm(_)
             | Self::Program(_)
+            | Self::Pattern(_)
             | Self::Changes(_) => return,
         };
         for character in text.chars().filter(|character| !character.is_control()) {
@@ -163,6 +174,14 @@ impl Drawer {
                 hints.push(("Esc", "close"));
                 hints
             }
+            Self::Pattern(_) => vec![
+                ("Enter", "put it in"),
+                ("↑↓", "pattern"),
+                ("←→", "what to do with it"),
+                ("m", "mark one more"),
+                ("x", "forget the examples"),
+                ("Esc", "close"),
+            ],
             Self::Point(point) => {
                 let mut hints = vec![("Enter", "put it in"), ("↑↓", "choose")];
                 hints.push(if point.line.is_some() {
@@ -195,7 +214,7 @@ impl Drawer {
             Self::Prompt(prompt) => match prompt.kind {
                 PromptKind::Search => vec![("Enter", "search"), ("Esc", "close")],
                 PromptKind::Stage(_) => vec![("Enter", "add the stage"), ("Esc", "close")],
-                PromptKind::Replacement { .. } => {
+                PromptKind::Replacement { .. } | PromptKind::Substitute { .. } => {
                     vec![("Enter", "put it in"), ("Esc", "close")]
                 }
                 PromptKind::Parameters => vec![("Enter", "use them"), ("Esc", "leave them")],

@@ -30,6 +30,8 @@ pub(crate) enum Event {
     Compared(u64, usize, Arc<insight::Difference>),
     /// Columns counted so far, or to the end: which count, and what it found.
     Columns(u64, Box<Counted>),
+    /// What patterns find: which try, and what each finds.
+    Finds(u64, Vec<insight::Finds>),
     /// What came out of an offer: which try, which offer; past the last one it has ended.
     Tried(u64, usize, Option<insight::Outcome>),
     /// Matches found in the background for a search with this number.

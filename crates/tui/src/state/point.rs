@@ -18,6 +18,17 @@ pub(crate) enum PutAt {
     After(usize),
 }
 
+/// What can be chosen of the list.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Entry {
+    /// An offer, by its number.
+    Offer(usize),
+    /// This piece as an example for a pattern.
+    Example,
+    /// This piece as an example of what the pattern must not match.
+    CounterExample,
+}
+
 /// A line or a column that is pointed at.
 pub(crate) struct PointView {
     /// The lines around it.
@@ -32,8 +43,10 @@ pub(crate) struct PointView {
     pub marked: Option<Range<usize>>,
     /// Where stages are put.
     pub at: PutAt,
-    /// What can be done: the offers by their numbers, with a search.
-    pub list: List<usize>,
+    /// What can be done, with a search.
+    pub list: List<Entry>,
+    /// Examples for a pattern were marked already: so many.
+    pub examples: usize,
     /// All offers.
     pub offers: Vec<Offer>,
     /// What comes out of each, once it was tried; `Some(None)` where it could not be.
@@ -61,12 +74,48 @@ impl PointView {
         };
         self.offers = offers(&self.ground, &spot);
         self.outcomes = vec![None; self.offers.len()];
-        let entries = self.offers.iter().enumerate();
         let query = std::mem::take(&mut self.list.query);
-        self.list = List::new(
-            entries.map(|(at, offer)| (format!("{} {}", offer.says, offer.stages), at)).collect(),
+        let mut entries: Vec<(String, Entry)> = Vec::new();
+        let mut own = Vec::new();
+        if self.piece().is_some() {
+            own.push((self.words_of(Entry::Example), Entry::Example));
+            if self.examples > 0 {
+                own.push((self.words_of(Entry::CounterExample), Entry::CounterExample));
+            }
+        }
+        // Who has marked examples wants to mark the next one.
+        if self.examples > 0 {
+            entries.append(&mut own);
+        }
+        let offers = self.offers.iter().enumerate();
+        entries.extend(
+            offers
+                .map(|(at, offer)| (format!("{} {}", offer.says, offer.stages), Entry::Offer(at))),
         );
+        entries.append(&mut own);
+        self.list = List::new(entries);
         self.list.query = query;
+    }
+
+    /// An entry in words.
+    pub(crate) fn words_of(&self, entry: Entry) -> String {
+        match entry {
+            Entry::Offer(at) => {
+                self.offers.get(at).map(|offer| offer.says.clone()).unwrap_or_default()
+            }
+            Entry::Example if self.examples == 0 => {
+                "a pattern from this and other examples …".to_owned()
+            }
+            Entry::Example => {
+                format!("one more example for the pattern ({} so far)", self.examples)
+            }
+            Entry::CounterExample => "an example of what the pattern must not match".to_owned(),
+        }
+    }
+
+    /// What is marked, or the field.
+    pub(crate) fn piece(&self) -> Option<Range<usize>> {
+        self.marked.clone().or_else(|| self.place()).filter(|piece| !piece.is_empty())
     }
 
     /// How many fields there are to point at.
@@ -132,10 +181,16 @@ impl PointView {
         }
     }
 
+    /// The selected entry.
+    pub(crate) fn entry(&self) -> Option<Entry> {
+        self.list.found().get(self.list.at).map(|(_, entry)| *entry)
+    }
+
     /// The stages of the selected offer, and the offer.
     pub(crate) fn chosen(&self) -> Option<(&Offer, &str)> {
         let found = self.list.found();
-        let offer = self.offers.get(found.get(self.list.at)?.1)?;
+        let Entry::Offer(at) = found.get(self.list.at)?.1 else { return None };
+        let offer = self.offers.get(at)?;
         let by_awk = offer.by_awk.as_deref().filter(|_| self.by_awk);
         Some((offer, by_awk.unwrap_or(&offer.stages)))
     }

@@ -72,6 +72,7 @@ impl App {
                 }
             },
             Drawer::Point(point) => self.point_key(point, key),
+            Drawer::Pattern(patterns) => self.pattern_key(patterns, key.code),
             Drawer::Changes(changes) => {
                 let rows = changes.difference.as_ref().map_or(0, |one| one.rows.len());
                 scroll(&mut changes.top, key.code, rows)
@@ -194,6 +195,9 @@ impl App {
                 if !text.trim().is_empty() {
                     self.export_to(*what, &expand_home(text.trim()));
                 }
+            }
+            PromptKind::Substitute { at, pattern } => {
+                self.put_stages(*at, &insight::substituting(pattern, text));
             }
             PromptKind::Replacement { at, old } => self.put_replacement(*at, old, text),
             PromptKind::Columns => {

@@ -12,7 +12,7 @@ use crate::state::event::Event;
 use crate::state::lens::{Content, row_lines};
 use crate::state::list::List;
 use crate::state::place::Place;
-use crate::state::point::{PointView, PutAt};
+use crate::state::point::{Entry, PointView, PutAt};
 use crate::state::screen::Screen;
 
 /// Lines whose form is looked at.
@@ -94,6 +94,7 @@ impl App {
             marked: None,
             at,
             list: List::new(Vec::new()),
+            examples: self.examples.marks.len(),
             offers: Vec::new(),
             outcomes: Vec::new(),
             input,
@@ -172,8 +173,13 @@ impl App {
 
     /// Puts the selected offer into the text, or asks for what it needs.
     fn take_offer(&mut self, point: &PointView) {
-        let Some((offer, stages)) = point.chosen() else { return };
         let at = point.at;
+        match point.entry() {
+            Some(Entry::Example) => return self.add_example(point, false),
+            Some(Entry::CounterExample) => return self.add_example(point, true),
+            _ => {}
+        }
+        let Some((offer, stages)) = point.chosen() else { return };
         if let Some(old) = &offer.replaces {
             self.drawer =
                 Some(Drawer::prompt(PromptKind::Replacement { at, old: old.clone() }, ""));

@@ -38,6 +38,7 @@ pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
         Drawer::Export(list) => (list.found().len() as u16 + 3).clamp(6, most.max(6)),
         Drawer::Program(editor) => program::rows(editor, height),
         Drawer::Point(point) => super::point::rows(point, most),
+        Drawer::Pattern(patterns) => super::patterns::rows(patterns, most),
     }
 }
 
@@ -64,6 +65,10 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, drawer: &Drawer, app: &App) -> Optio
             };
             picker(canvas, &title, &earlier.list, &names, app)
         }
+        Drawer::Pattern(patterns) => {
+            super::patterns::draw(canvas, patterns, app);
+            None
+        }
         Drawer::Point(point) => super::point::draw(canvas, point, app),
         Drawer::Changes(changed) => {
             changes(canvas, changed, app);
@@ -82,6 +87,9 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, drawer: &Drawer, app: &App) -> Optio
                 }
                 PromptKind::Export(_) => "write it to".to_owned(),
                 PromptKind::Columns => "write the table to (.csv, .json, or text)".to_owned(),
+                PromptKind::Substitute { pattern, .. } => {
+                    format!("replace what {} matches by", safe(pattern))
+                }
                 PromptKind::Replacement { old, .. } => {
                     format!("replace “{}” by", safe(old))
                 }

@@ -10,7 +10,7 @@ use unicode_width::UnicodeWidthStr;
 use super::canvas::{Canvas, PART, cut};
 use super::drawer::input;
 use crate::state::app::App;
-use crate::state::point::{PointView, PutAt};
+use crate::state::point::{Entry, PointView, PutAt};
 use crate::text::display::{View, pieces, safe, width};
 
 /// Columns of the counts.
@@ -32,7 +32,7 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, point: &PointView, app: &App) -> Opt
     let at = point.list.at.min(found.len().saturating_sub(1));
     let first = (at + 1).saturating_sub(rows);
     let (says, first_line) = columns(area.width);
-    for (number, (_, offer)) in found.iter().enumerate().skip(first).take(rows) {
+    for (number, (_, entry)) in found.iter().enumerate().skip(first).take(rows) {
         let y = 2 + (number - first) as u16;
         let chosen = number == at;
         if chosen {
@@ -40,7 +40,8 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, point: &PointView, app: &App) -> Opt
             canvas.put(1, y, "▸", theme.bright());
         }
         let style = if chosen { theme.bright() } else { theme.ink() };
-        canvas.put(3, y, &cut(&safe(&point.offers[*offer].says), says), style);
+        canvas.put(3, y, &cut(&safe(&point.words_of(*entry)), says), style);
+        let Entry::Offer(offer) = entry else { continue };
         let right = (3 + says) as u16;
         match point.outcomes.get(*offer).and_then(Option::as_ref) {
             None => {
