@@ -28,6 +28,12 @@ pub enum EditError {
     /// Text of several lines cannot stand in a comment.
     #[error("a stage of several lines cannot be switched off")]
     SeveralLines,
+    /// A program of the machine, a compound command, or a filter that reads its words itself.
+    #[error("this stage has no options to choose from; e edits its text")]
+    NoOptions,
+    /// The option is written in a way that cannot be changed alone.
+    #[error("the option is quoted or expanded here; e edits the text")]
+    Quoted,
     /// Moving a stage that is off would part it from its comment.
     #[error("switch the stage on before you move it")]
     OffMoved,

@@ -8,6 +8,7 @@ mod drawings;
 mod example;
 mod golden;
 mod point;
+mod sheet;
 mod words;
 
 use std::path::Path;
