@@ -8,6 +8,7 @@ mod describe;
 mod edit;
 mod example;
 mod export;
+mod guide;
 mod point;
 mod runs;
 
@@ -42,6 +43,11 @@ pub use export::drawing::{
     Export, ExportError, diagram, export, funnel, put_in_place, throughput, wires,
 };
 pub use export::report::{figures_csv, figures_json, report_html, report_markdown};
+pub use guide::form::Form as RecipeForm;
+pub use guide::recipe::Recipe;
+pub use guide::recipes::all as recipes;
+pub use guide::search::search as search_recipes;
+pub use guide::topics::{TOPICS, Topic};
 pub use point::ground::{Ground, Spot};
 pub use point::offer::{Group, Offer};
 pub use point::offers::{offers, replacing};

@@ -6,6 +6,7 @@
 pub(crate) enum Action {
     EditText,
     EditStage,
+    Sheet,
     Open,
     Program,
     NewStage,
@@ -77,7 +78,13 @@ const fn entry(
 /// All actions, in the order of the help.
 pub(crate) const ALL: &[Entry] = &[
     entry(Action::EditText, "e", "edit text", "edit the command text"),
-    entry(Action::EditStage, "Enter", "edit stage", "edit the text of the selected stage"),
+    entry(
+        Action::Sheet,
+        "Enter",
+        "options",
+        "the options of the selected stage, each to be switched or given a value",
+    ),
+    entry(Action::EditStage, "E", "edit stage", "edit the text of the selected stage"),
     entry(
         Action::Open,
         ">",

@@ -30,6 +30,7 @@ const TEXT: &[Hint] = &[
 
 /// In the river of the Bench, after what fits the selected stage.
 const RIVER: &[Action] = &[
+    Action::Sheet,
     Action::EditText,
     Action::NewStage,
     Action::Toggle,

@@ -19,4 +19,5 @@ pub(crate) mod run;
 pub(crate) mod sample_form;
 pub(crate) mod screen;
 pub(crate) mod session;
+pub(crate) mod sheet;
 pub(crate) mod text;

@@ -44,6 +44,7 @@ mod pending;
 mod point;
 mod program;
 mod run;
+mod sheet;
 mod text;
 
 /// Bytes of a line in which marks are looked for to bring them into view.

@@ -14,6 +14,7 @@ mod pending;
 mod point;
 mod program;
 mod river;
+mod sheet;
 mod throughput;
 mod wiring;
 

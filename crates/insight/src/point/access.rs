@@ -19,7 +19,7 @@ pub(crate) struct Access {
 }
 
 /// The option of awk for a separator.
-fn separator(byte: u8) -> String {
+pub(crate) fn separator(byte: u8) -> String {
     match byte {
         b' ' => "-F'[ ]' ".to_owned(),
         b'\t' => "-F'\\t' ".to_owned(),

@@ -12,7 +12,7 @@ use crate::columns::table::ColumnTable;
 pub struct Ground {
     pub(super) form: Form,
     pub(super) table: ColumnTable,
-    pub(super) all_ascii: bool,
+    pub(crate) all_ascii: bool,
 }
 
 impl Ground {
@@ -30,6 +30,11 @@ impl Ground {
     /// How the lines are split.
     pub fn splitting(&self) -> &Splitting {
         &self.form.splitting
+    }
+
+    /// The first line names the columns.
+    pub(crate) fn has_heading(&self) -> bool {
+        self.form.heading.is_some()
     }
 
     /// The fields of a line.

@@ -7,6 +7,7 @@ mod differences;
 mod drawings;
 mod example;
 mod golden;
+mod guide;
 mod point;
 mod sheet;
 mod words;

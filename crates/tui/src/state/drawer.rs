@@ -11,6 +11,7 @@ use crate::state::list::List;
 use crate::state::point::{PointView, PutAt};
 use crate::state::program::ProgramEditor;
 use crate::state::sample_form::SampleForm;
+use crate::state::sheet::SheetView;
 
 /// One of them.
 pub(crate) enum Drawer {
@@ -36,6 +37,8 @@ pub(crate) enum Drawer {
     Program(Box<ProgramEditor>),
     /// What can be done with what is pointed at.
     Point(Box<PointView>),
+    /// The options of a stage.
+    Sheet(Box<SheetView>),
     /// Patterns for what was marked.
     Pattern(Box<PatternView>),
     /// What others have made of a file that was written, from this row on.
@@ -157,6 +160,7 @@ impl Drawer {
             | Self::Confirm(_)
             | Self::Program(_)
             | Self::Pattern(_)
+            | Self::Sheet(_)
             | Self::Changes(_) => return,
         };
         for character in text.chars().filter(|character| !character.is_control()) {
@@ -173,6 +177,17 @@ impl Drawer {
                     .extend(earlier.offered.is_some().then_some(("Tab", "those of the shell too")));
                 hints.push(("Esc", "close"));
                 hints
+            }
+            Self::Sheet(view) => {
+                let is_switch = view.at < view.switches();
+                let set = if is_switch { ("Space", "switch") } else { ("type", "its value") };
+                vec![
+                    set,
+                    ("↑↓", "choose"),
+                    ("Enter", "keep"),
+                    ("Esc", "as it was"),
+                    ("F2", "its program"),
+                ]
             }
             Self::Pattern(_) => vec![
                 ("Enter", "put it in"),

@@ -31,6 +31,7 @@ impl App {
         let stage = self.place.stage();
         match action {
             Action::EditText => self.focus = Focus::Text,
+            Action::Sheet => self.open_sheet(),
             Action::EditStage => self.edit_stage(),
             Action::Open => self.open_stage(),
             Action::Program => self.open_program(),

@@ -51,8 +51,11 @@ impl App {
     pub(crate) fn drawer_key(&mut self, key: KeyEvent) {
         let control = key.modifiers.contains(KeyModifiers::CONTROL);
         if key.code == KeyCode::Esc || control && matches!(key.code, KeyCode::Char('c' | 'g')) {
-            self.drawer = None;
+            let drawer = self.drawer.take();
             self.question_top = 0;
+            if let Some(Drawer::Sheet(view)) = &drawer {
+                self.leave_sheet(view);
+            }
             return;
         }
         let Some(mut drawer) = self.drawer.take() else { return };
@@ -72,6 +75,7 @@ impl App {
                 }
             },
             Drawer::Point(point) => self.point_key(point, key),
+            Drawer::Sheet(view) => self.sheet_key(view, key),
             Drawer::Pattern(patterns) => self.pattern_key(patterns, key.code),
             Drawer::Changes(changes) => {
                 let rows = changes.difference.as_ref().map_or(0, |one| one.rows.len());

@@ -38,6 +38,7 @@ pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
         Drawer::Export(list) => (list.found().len() as u16 + 3).clamp(6, most.max(6)),
         Drawer::Program(editor) => program::rows(editor, height),
         Drawer::Point(point) => super::point::rows(point, most),
+        Drawer::Sheet(view) => super::sheet::rows(view, most),
         Drawer::Pattern(patterns) => super::patterns::rows(patterns, most),
     }
 }
@@ -69,6 +70,7 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, drawer: &Drawer, app: &App) -> Optio
             super::patterns::draw(canvas, patterns, app);
             None
         }
+        Drawer::Sheet(view) => super::sheet::draw(canvas, view, app),
         Drawer::Point(point) => super::point::draw(canvas, point, app),
         Drawer::Changes(changed) => {
             changes(canvas, changed, app);

@@ -1,0 +1,125 @@
+//! Setting the options of a stage.
+
+use insight::{Setting, set_option, sheet};
+use ratatui::crossterm::event::{KeyCode, KeyEvent};
+use tui_input::Input;
+
+use crate::state::app::App;
+use crate::state::drawer::Drawer;
+use crate::state::list::edit;
+use crate::state::place::{Focus, Place};
+use crate::state::sheet::SheetView;
+
+impl App {
+    /// Opens the options of the selected stage; of one that has none, its text is edited.
+    pub(crate) fn open_sheet(&mut self) {
+        let stage = match self.place {
+            Place::Source => 0,
+            Place::Stage(number) | Place::Stream(number) => number,
+        };
+        let (text, cursor) = (self.text.editor.text().to_owned(), self.text.editor.cursor());
+        match sheet(&text, cursor, stage) {
+            Ok(sheet) => {
+                self.message = None;
+                self.place = Place::Stage(stage);
+                self.refresh_lens(true);
+                let preview = self.result.preview.as_ref();
+                let result = preview.and_then(|preview| preview.stages.get(stage));
+                let lines_before = result.map(|stage| stage.out.lines());
+                self.drawer = Some(Drawer::Sheet(Box::new(SheetView {
+                    stage,
+                    before: (text, cursor),
+                    lines_before,
+                    sheet,
+                    at: 0,
+                    typed: None,
+                })));
+            }
+            Err(error) => {
+                self.act(crate::actions::Action::EditStage);
+                self.message = Some(error.to_string());
+            }
+        }
+    }
+
+    /// A key for the sheet; false where it is closed.
+    pub(crate) fn sheet_key(&mut self, view: &mut SheetView, key: KeyEvent) -> bool {
+        let last = view.sheet.rows.len().saturating_sub(1);
+        let step = |view: &mut SheetView, at: usize| {
+            view.at = at.min(last);
+            view.typed = None;
+        };
+        match key.code {
+            KeyCode::Up => step(view, view.at.saturating_sub(1)),
+            KeyCode::Down => step(view, view.at + 1),
+            KeyCode::PageUp => step(view, view.at.saturating_sub(10)),
+            KeyCode::PageDown => step(view, view.at + 10),
+            KeyCode::Home if view.typed.is_none() => step(view, 0),
+            KeyCode::End if view.typed.is_none() => step(view, last),
+            KeyCode::Enter => {
+                self.focus = Focus::River;
+                return false;
+            }
+            KeyCode::F(2) => {
+                self.act(crate::actions::Action::Program);
+                return self.drawer.is_none();
+            }
+            _ => self.set_in_sheet(view, key),
+        }
+        true
+    }
+
+    /// Brings back the text as it was before the sheet.
+    pub(crate) fn leave_sheet(&mut self, view: &SheetView) {
+        let (text, cursor) = &view.before;
+        if text != self.text.editor.text() {
+            self.text.editor.set_text(text, *cursor);
+            self.message = Some("as it was".to_owned());
+            self.text_changed();
+        }
+    }
+
+    fn set_in_sheet(&mut self, view: &mut SheetView, key: KeyEvent) {
+        let rows = view.rows();
+        let Some(row) = rows.get(view.at) else { return };
+        let (short, optional) = (row.option.short, row.option.optional);
+        let is_on = !row.given.is_empty();
+        let value = row.given.last().cloned().unwrap_or_default();
+        if row.option.value.is_none() {
+            if key.code == KeyCode::Char(' ') {
+                self.set(view, short, &if is_on { Setting::Off } else { Setting::On });
+            }
+            return;
+        }
+        // A value that may be left out can be switched, too.
+        let can_switch = is_on || optional != filters::Optional::Never;
+        if key.code == KeyCode::Char(' ') && view.typed.is_none() && can_switch {
+            self.set(view, short, &if is_on { Setting::Off } else { Setting::On });
+            return;
+        }
+        // The first letter begins a new value, other keys change the old one.
+        let fresh = matches!(key.code, KeyCode::Char(_)) && key.modifiers.is_empty();
+        let start = if fresh { String::new() } else { value };
+        let input = view.typed.get_or_insert_with(|| Input::new(start));
+        if edit(input, key) {
+            let typed = input.value().to_owned();
+            let setting = if typed.is_empty() { Setting::Off } else { Setting::Value(typed) };
+            self.set(view, short, &setting);
+        }
+    }
+
+    fn set(&mut self, view: &mut SheetView, short: char, setting: &Setting) {
+        let (text, cursor) = (self.text.editor.text().to_owned(), self.text.editor.cursor());
+        let changed = set_option(&text, cursor, view.stage, short, setting);
+        match changed.and_then(|changed| Ok((sheet(&changed, cursor, view.stage)?, changed))) {
+            Ok((sheet, changed)) => {
+                view.sheet = sheet;
+                self.message = None;
+                let cursor = cursor.min(changed.len());
+                self.text.editor.set_text(&changed, cursor);
+                self.text_changed();
+            }
+            Err(error) => self.message = Some(error.to_string()),
+        }
+    }
+}
