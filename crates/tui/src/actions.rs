@@ -38,6 +38,7 @@ pub(crate) enum Action {
     Compare,
     Wiring,
     Columns,
+    Guide,
     Pending,
     Write,
     UndoWrite,
@@ -183,6 +184,12 @@ pub(crate) const ALL: &[Entry] = &[
         "l",
         "columns",
         "what is in the columns of the selected stream: kinds, different values, bounds (F8 everywhere)",
+    ),
+    entry(
+        Action::Guide,
+        "H",
+        "how do I …",
+        "the Guide: say what you want to do, and put it in (F9 everywhere)",
     ),
     entry(Action::Allow, "y", "allow", "allow the selected external program to run"),
     entry(

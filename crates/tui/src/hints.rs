@@ -20,6 +20,7 @@ const TEXT: &[Hint] = &[
     ("Enter", "result"),
     ("↑↓", "earlier lines"),
     ("Ctrl-R", "search them"),
+    ("F9", "how do I …"),
     ("Alt-Enter", "new line"),
     ("Alt-u", "undo"),
     ("Ctrl-S", "save"),
@@ -35,6 +36,7 @@ const RIVER: &[Action] = &[
     Action::NewStage,
     Action::Toggle,
     Action::Columns,
+    Action::Guide,
     Action::ChooseSample,
     Action::RunAll,
     Action::Search,
@@ -80,6 +82,7 @@ const COMPARE: &[Action] = &[
 ];
 
 const COLUMNS: &[Action] = &[
+    Action::Guide,
     Action::Everything,
     Action::ChooseSample,
     Action::EditText,

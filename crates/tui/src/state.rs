@@ -6,6 +6,7 @@ pub(crate) mod compare;
 pub(crate) mod drawer;
 pub(crate) mod event;
 pub(crate) mod examples;
+pub(crate) mod guide;
 pub(crate) mod kept;
 pub(crate) mod lens;
 pub(crate) mod list;

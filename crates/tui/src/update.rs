@@ -36,6 +36,7 @@ mod columns;
 mod compare;
 mod drawer;
 mod export;
+mod guide;
 mod history;
 mod keys;
 mod parse;

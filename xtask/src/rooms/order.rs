@@ -18,8 +18,8 @@ pub(super) fn rooms(name: &str) -> Option<&'static [&'static str]> {
             "base", "kept", "flow", "files", "policy", "plan", "exec", "language", "runs", "bench",
         ]),
         "insight" => Some(&[
-            "describe", "columns", "point", "example", "guide", "edit", "compare", "runs", "advice",
-            "export",
+            "describe", "columns", "point", "example", "guide", "edit", "compare", "runs",
+            "advice", "export",
         ]),
         "tui" => Some(&[
             "theme",

@@ -224,7 +224,9 @@ impl<'t> Stage<'t> {
 
     /// The edit that gives the option another value in a place.
     fn with_value(&self, place: &Place, option: &OptionSpec, new: &str) -> Option<Vec<TextEdit>> {
-        let replace = |from: usize, to: usize, text: String| vec![TextEdit { span: Span::new(from, to), text }];
+        let replace = |from: usize, to: usize, text: String| {
+            vec![TextEdit { span: Span::new(from, to), text }]
+        };
         match place.value {
             Some((word, _)) if word != place.word => {
                 let span = self.word(word)?.span;
@@ -290,7 +292,17 @@ fn written(spec: &Spec, option: &OptionSpec, value: Option<&str>) -> String {
     // Of these the value usually follows the letter at once.
     let close = matches!(
         spec.name,
-        "cut" | "sort" | "paste" | "join" | "uniq" | "fold" | "nl" | "pr" | "awk" | "expand" | "unexpand"
+        "cut"
+            | "sort"
+            | "paste"
+            | "join"
+            | "uniq"
+            | "fold"
+            | "nl"
+            | "pr"
+            | "awk"
+            | "expand"
+            | "unexpand"
     );
     match (option.has_letter(), value) {
         (false, None) => format!("--{}", option.long),
@@ -302,7 +314,9 @@ fn written(spec: &Spec, option: &OptionSpec, value: Option<&str>) -> String {
         (true, Some(value)) if option.optional == Optional::Attached => {
             format!("-{}{}", option.short, attached(value))
         }
-        (true, Some(value)) if close && !value.is_empty() => format!("-{}{}", option.short, attached(value)),
+        (true, Some(value)) if close && !value.is_empty() => {
+            format!("-{}{}", option.short, attached(value))
+        }
         (true, Some(value)) => format!("-{} {}", option.short, quote(value)),
     }
 }
@@ -361,7 +375,11 @@ pub fn set_option(
         }
     };
     let changed = apply_edits(text, &edits.ok_or(EditError::Quoted)?);
-    if is_only_that(&stage, &changed, short, setting) { Ok(changed) } else { Err(EditError::Quoted) }
+    if is_only_that(&stage, &changed, short, setting) {
+        Ok(changed)
+    } else {
+        Err(EditError::Quoted)
+    }
 }
 
 /// Removals that touch become one.
@@ -385,7 +403,11 @@ fn is_only_that(before: &Stage<'_>, changed: &str, short: char, setting: &Settin
         return false;
     };
     let text_of = |stage: &Stage<'_>, number: usize| {
-        stage.pipeline.commands.get(number).map(|command| stage.text[command.span.range()].to_owned())
+        stage
+            .pipeline
+            .commands
+            .get(number)
+            .map(|command| stage.text[command.span.range()].to_owned())
     };
     let count = before.pipeline.commands.len();
     let others = (0..count).filter(|number| *number != before.number);
@@ -461,7 +483,10 @@ mod tests {
         assert_eq!(set("head -5 f", 'n', value("20")), "head -20 f");
         assert_eq!(set("head -n 5 f", 'n', value("-1")), "head -n -1 f");
         assert_eq!(set("head f", 'n', value("3")), "head -n 3 f");
-        assert_eq!(set("grep -e a f", 'e', Setting::Again("b c".to_owned())), "grep -e a -e 'b c' f");
+        assert_eq!(
+            set("grep -e a f", 'e', Setting::Again("b c".to_owned())),
+            "grep -e a -e 'b c' f"
+        );
         assert_eq!(set("grep --max-count=2 a", 'm', value("7")), "grep --max-count=7 a");
         assert_eq!(set("grep --color a", 'x', Setting::On), "grep --color -x a");
     }

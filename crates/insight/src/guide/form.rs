@@ -67,11 +67,13 @@ impl Places {
             let bare = own.frequent.first().map(|(value, _)| value).or(own.largest.as_ref())?;
             String::from_utf8([&own.label[..], bare].concat()).ok()
         });
-        let is_number =
-            |column: &crate::columns::table::Column| matches!(column.kind, Kind::Whole | Kind::Decimal) && column.label.is_empty();
+        let is_number = |column: &crate::columns::table::Column| {
+            matches!(column.kind, Kind::Whole | Kind::Decimal) && column.label.is_empty()
+        };
         // The last column of numbers: the first are often counts and names.
-        let numeric =
-            numeric.or_else(|| table.columns.iter().rev().find(|one| is_number(one)).map(|one| one.number));
+        let numeric = numeric.or_else(|| {
+            table.columns.iter().rev().find(|one| is_number(one)).map(|one| one.number)
+        });
         let value = value.filter(|value| !value.is_empty() && !value.contains('\n'));
         Self {
             column: column.unwrap_or_else(|| "cat".to_owned()),

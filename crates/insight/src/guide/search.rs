@@ -8,16 +8,20 @@ use super::recipes::all;
 
 /// Words that say nothing of an aim.
 const IDLE: &[&str] = &[
-    "a", "an", "the", "of", "in", "to", "is", "are", "it", "and", "or", "i", "do", "does", "how", "what", "which",
-    "that", "with", "for", "from", "by", "on", "my", "me", "want", "can", "be", "at", "as", "its", "this", "these",
-    "there", "into", "show", "print", "get", "give", "find", "have", "has", "only", "them", "their", "one", "each",
-    "every", "all", "up", "so", "need", "please", "would", "like", "where", "when", "then", "than", "per",
+    "a", "an", "the", "of", "in", "to", "is", "are", "it", "and", "or", "i", "do", "does", "how",
+    "what", "which", "that", "with", "for", "from", "by", "on", "my", "me", "want", "can", "be",
+    "at", "as", "its", "this", "these", "there", "into", "show", "print", "get", "give", "find",
+    "have", "has", "only", "them", "their", "one", "each", "every", "all", "up", "so", "need",
+    "please", "would", "like", "where", "when", "then", "than", "per",
 ];
 
 /// Words for the same thing; the first one stands for all.
 const SAME: &[&[&str]] = &[
-    &["remove", "delete", "drop", "strip", "rid", "without", "omit", "except", "exclude", "skip", "cut", "not", "but"],
-    &["count", "many", "often", "number", "frequency", "occurrence", "occur", "times", "tally"],
+    &[
+        "remove", "delete", "drop", "strip", "rid", "without", "omit", "except", "exclude", "skip",
+        "cut", "not", "but",
+    ],
+    &["count", "many", "often", "number", "frequency", "occurrence", "occur", "tally"],
     &["largest", "biggest", "maximum", "max", "highest", "greatest", "top", "most"],
     &["smallest", "minimum", "min", "lowest", "least", "fewest"],
     &["replace", "substitute", "change", "exchange", "convert", "turn", "rewrite"],
@@ -62,12 +66,15 @@ const SAME: &[&[&str]] = &[
 
 /// A word without its ending, as one word for all that mean the same.
 fn stem(word: &str) -> String {
-    let known = |word: &str| SAME.iter().find(|same| same.contains(&word)).map(|same| same[0].to_owned());
+    let known =
+        |word: &str| SAME.iter().find(|same| same.contains(&word)).map(|same| same[0].to_owned());
     if let Some(same) = known(word) {
         return same;
     }
     for ending in ["ies", "ing", "ed", "es", "s", "ly"] {
-        let Some(short) = word.strip_suffix(ending).filter(|short| short.len() > 2) else { continue };
+        let Some(short) = word.strip_suffix(ending).filter(|short| short.len() > 2) else {
+            continue;
+        };
         let short = if ending == "ies" { format!("{short}y") } else { short.to_owned() };
         return known(&short).or_else(|| known(&format!("{short}e"))).unwrap_or(short);
     }
@@ -88,6 +95,8 @@ fn words(text: &str) -> Vec<String> {
 struct Indexed {
     weights: HashMap<String, f64>,
     wordings: Vec<Vec<String>>,
+    /// The same as they are, in small letters.
+    phrases: Vec<String>,
 }
 
 struct Index {
@@ -111,7 +120,11 @@ fn index() -> &'static Index {
             recipe.wordings.iter().for_each(|wording| note(wording, 0.9));
             note(recipe.aim, 1.0);
             let phrases = recipe.wordings.iter().chain([&recipe.aim]);
-            Indexed { weights, wordings: phrases.map(|phrase| words(phrase)).collect() }
+            Indexed {
+                weights,
+                wordings: phrases.clone().map(|phrase| words(phrase)).collect(),
+                phrases: phrases.map(|phrase| phrase.to_lowercase()).collect(),
+            }
         };
         let recipes: Vec<Indexed> = all().map(one).collect();
         let mut known: HashMap<String, f64> = HashMap::new();
@@ -124,18 +137,32 @@ fn index() -> &'static Index {
     })
 }
 
+/// As [`words`], of a question: its last word may be typed by half.
+fn asked_words(question: &str) -> Vec<String> {
+    let mut asked = words(question);
+    if let Some(last) = asked.last_mut().filter(|last| last.len() > 2) {
+        let begun = |same: &&&[&str]| same.iter().any(|word| word.starts_with(&last[..]));
+        let known = SAME.iter().any(|same| same.contains(&&last[..]));
+        if let (false, Some(same)) = (known, SAME.iter().find(begun)) {
+            *last = same[0].to_owned();
+        }
+    }
+    asked
+}
+
 /// The recipes for a question, the best first, by their numbers; for an empty one, all in their
 /// order. `fits` says which of them are for the stream at hand: these come first among those that
 /// answer as well.
 pub fn search(question: &str, fits: impl Fn(usize) -> bool) -> Vec<usize> {
     let index = index();
-    let asked = words(question);
+    let asked = asked_words(question);
     let all = index.recipes.len() as f64;
+    let literal = question.trim().to_lowercase();
     let mut scored: Vec<(usize, f64)> = index
         .recipes
         .iter()
         .enumerate()
-        .map(|(number, recipe)| (number, score(index, recipe, &asked, all)))
+        .map(|(number, recipe)| (number, score(index, recipe, &asked, &literal, all)))
         .map(|(number, score)| (number, if fits(number) { score * 1.05 + 0.01 } else { score }))
         .filter(|(_, score)| asked.is_empty() || *score > 0.011)
         .collect();
@@ -145,7 +172,7 @@ pub fn search(question: &str, fits: impl Fn(usize) -> bool) -> Vec<usize> {
 
 /// How well a recipe answers: how much of the question it has, and how much of one of its own
 /// wordings the question has.
-fn score(index: &Index, recipe: &Indexed, asked: &[String], all: f64) -> f64 {
+fn score(index: &Index, recipe: &Indexed, asked: &[String], question: &str, all: f64) -> f64 {
     let worth = |word: &str| {
         // The last word may be typed by half.
         let count = index.known.get(word).copied().unwrap_or(1.0);
@@ -153,7 +180,8 @@ fn score(index: &Index, recipe: &Indexed, asked: &[String], all: f64) -> f64 {
     };
     let weight = |word: &str| {
         recipe.weights.get(word).copied().unwrap_or_else(|| {
-            let begun = recipe.weights.iter().filter(|(own, _)| word.len() > 2 && own.starts_with(word));
+            let begun =
+                recipe.weights.iter().filter(|(own, _)| word.len() > 2 && own.starts_with(word));
             begun.map(|(_, weight)| weight * 0.8).fold(0.0, f64::max)
         })
     };
@@ -171,6 +199,9 @@ fn score(index: &Index, recipe: &Indexed, asked: &[String], all: f64) -> f64 {
     // Who asks in the very words of a recipe means it.
     let begun = |own: &Vec<String>| own.len() >= asked.len() && own[..asked.len()] == *asked;
     let same = if recipe.wordings.iter().any(begun) { 1.3 } else { 1.0 };
+    // Also letter by letter: “how often” is not “how many”.
+    let literal = recipe.phrases.iter().any(|phrase| phrase.contains(question));
+    let same = if literal { same * 1.2 } else { same };
     had * (0.6 + 0.4 * close) * same
 }
 

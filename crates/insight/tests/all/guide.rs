@@ -166,7 +166,13 @@ fn questions_in_peoples_words_find_their_recipe() {
         .map(|(question, aim, rank)| format!("{question}: {rank:?} is {aim}"))
         .collect();
     assert!(QUESTIONS.len() >= 60);
-    assert!(missed.len() * 12 <= QUESTIONS.len(), "{} of {}:\n{}", missed.len(), QUESTIONS.len(), missed.join("\n"));
+    assert!(
+        missed.len() * 12 <= QUESTIONS.len(),
+        "{} of {}:\n{}",
+        missed.len(),
+        QUESTIONS.len(),
+        missed.join("\n")
+    );
 }
 
 #[test]
@@ -179,7 +185,10 @@ fn a_recipe_takes_the_form_of_the_stream() {
     };
     let accounts = "root:x:0:0::/root:/bin/sh\notter:x:1000:10::/home/otter:/bin/sh\n";
     let form = on("count how often each value of a column comes", accounts, 7);
-    assert_eq!((form.stages.as_str(), form.fits), ("cut -d: -f7 | sort | uniq -c | sort -rn", true));
+    assert_eq!(
+        (form.stages.as_str(), form.fits),
+        ("cut -d: -f7 | sort | uniq -c | sort -rn", true)
+    );
     let table = "name,load\notter,5\ntern,7\nheron,7\n";
     let form = on("the sum for each value of a column", table, 1);
     assert_eq!(
@@ -201,7 +210,11 @@ fn every_example_of_a_page_runs_as_in_the_shell() {
             let ours = try_on(&example, &input, &Limits::default(), &RunControl::default());
             let ours = ours.unwrap_or_else(|| panic!("{example}")).contents();
             let theirs = Command::new("sh").args(["-c", &example]).output().unwrap();
-            assert_eq!(String::from_utf8_lossy(&ours), String::from_utf8_lossy(&theirs.stdout), "{example}");
+            assert_eq!(
+                String::from_utf8_lossy(&ours),
+                String::from_utf8_lossy(&theirs.stdout),
+                "{example}"
+            );
             assert_eq!(String::from_utf8_lossy(&theirs.stderr), "", "{example}");
         }
     }

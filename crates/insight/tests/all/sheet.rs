@@ -13,7 +13,8 @@ fn bases(definition: &filters::Definition) -> Vec<(String, usize)> {
         (name.to_owned(), 0),
     ];
     let examples = definition.spec.examples.iter();
-    let lines = examples.map(|example| example.line.to_owned()).filter(|line| line.starts_with(name));
+    let lines =
+        examples.map(|example| example.line.to_owned()).filter(|line| line.starts_with(name));
     all.extend(lines.map(|line| (line, 0)));
     // Only where the filter takes these words.
     all.retain(|(text, number)| sheet(text, 0, *number).is_ok());
@@ -47,7 +48,9 @@ fn every_option_is_switched_alone() {
                     Some(_) => {
                         let values = VALUES.iter().map(|value| Setting::Value((*value).to_owned()));
                         let optional = option.optional != filters::Optional::Never;
-                        values.filter(|value| !optional || *value != Setting::Value(String::new())).collect()
+                        values
+                            .filter(|value| !optional || *value != Setting::Value(String::new()))
+                            .collect()
                     }
                 };
                 for setting in settings {
@@ -58,7 +61,9 @@ fn every_option_is_switched_alone() {
                     };
                     let now = given(&changed, number, option.short);
                     match &setting {
-                        Setting::Value(value) => assert_eq!(now.last(), Some(value), "{base} -> {changed}"),
+                        Setting::Value(value) => {
+                            assert_eq!(now.last(), Some(value), "{base} -> {changed}")
+                        }
                         _ => assert!(!now.is_empty(), "{base} -> {changed}"),
                     }
                     if before.is_empty() {
@@ -70,7 +75,10 @@ fn every_option_is_switched_alone() {
                 // What is given can be taken out, and the rest stays.
                 if !before.is_empty() {
                     match set_option(&base, 0, number, option.short, &Setting::Off) {
-                        Ok(without) => assert!(given(&without, number, option.short).is_empty(), "{base} -> {without}"),
+                        Ok(without) => assert!(
+                            given(&without, number, option.short).is_empty(),
+                            "{base} -> {without}"
+                        ),
                         Err(_) => refused.push(format!("{base}: -{} off", option.short)),
                     }
                 }
@@ -106,7 +114,8 @@ fn several_options_come_and_go_in_any_order() {
         // From the middle to both ends.
         let half = on.len() / 2;
         for short in on[half..].iter().chain(on[..half].iter().rev()) {
-            text = set_option(&text, 0, 1, *short, &Setting::Off).unwrap_or_else(|error| panic!("{text}: {error}"));
+            text = set_option(&text, 0, 1, *short, &Setting::Off)
+                .unwrap_or_else(|error| panic!("{text}: {error}"));
         }
         assert_eq!(text, base);
     }

@@ -7,6 +7,7 @@ use tui_input::{Input, InputRequest};
 
 use crate::actions::ALL;
 use crate::state::examples::PatternView;
+use crate::state::guide::{GuideView, PageView};
 use crate::state::list::List;
 use crate::state::point::{PointView, PutAt};
 use crate::state::program::ProgramEditor;
@@ -37,6 +38,10 @@ pub(crate) enum Drawer {
     Program(Box<ProgramEditor>),
     /// What can be done with what is pointed at.
     Point(Box<PointView>),
+    /// The Guide.
+    Guide(Box<GuideView>),
+    /// A page of it.
+    Page(PageView),
     /// The options of a stage.
     Sheet(Box<SheetView>),
     /// Patterns for what was marked.
@@ -154,6 +159,7 @@ impl Drawer {
             Self::Export(list) => &mut list.query,
             Self::History(earlier) => &mut earlier.list.query,
             Self::Point(point) => &mut point.list.query,
+            Self::Guide(guide) => &mut guide.query,
             Self::Help(_)
             | Self::Notes(_)
             | Self::Sample(_)
@@ -161,6 +167,7 @@ impl Drawer {
             | Self::Program(_)
             | Self::Pattern(_)
             | Self::Sheet(_)
+            | Self::Page(_)
             | Self::Changes(_) => return,
         };
         for character in text.chars().filter(|character| !character.is_control()) {
@@ -177,6 +184,16 @@ impl Drawer {
                     .extend(earlier.offered.is_some().then_some(("Tab", "those of the shell too")));
                 hints.push(("Esc", "close"));
                 hints
+            }
+            Self::Guide(guide) => {
+                let mut hints =
+                    vec![("type", "what you want"), ("↑↓", "choose"), ("Enter", "put it in")];
+                hints.extend((guide.fields() > 1).then_some(("Tab", "another field")));
+                hints.push(("Esc", "close"));
+                hints
+            }
+            Self::Page(_) => {
+                vec![("↑↓", "scroll"), ("Enter", "back to the list"), ("Esc", "close")]
             }
             Self::Sheet(view) => {
                 let is_switch = view.at < view.switches();

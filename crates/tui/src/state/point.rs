@@ -10,9 +10,10 @@ use stream::RunControl;
 use crate::state::list::List;
 
 /// Where the stages of an offer are put.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(crate) enum PutAt {
     /// Between the source and the first stage.
+    #[default]
     Source,
     /// After this stage.
     After(usize),

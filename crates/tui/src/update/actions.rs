@@ -104,6 +104,7 @@ impl App {
             Action::Export => self.ask_what_to_export(),
             Action::Throughput => self.open_screen(Screen::Throughput),
             Action::Compare => self.open_screen(Screen::Compare),
+            Action::Guide => self.open_guide(),
             Action::Columns => self.open_screen(Screen::Columns),
             Action::Wiring => self.open_screen(Screen::Wiring),
             Action::Pending => self.open_screen(Screen::Pending),

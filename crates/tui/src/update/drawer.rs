@@ -75,6 +75,9 @@ impl App {
                 }
             },
             Drawer::Point(point) => self.point_key(point, key),
+            Drawer::Guide(guide) => self.guide_key(guide, key),
+            Drawer::Page(_) if key.code == KeyCode::Enter => false,
+            Drawer::Page(page) => scroll(&mut page.top, key.code, page.lines.len()),
             Drawer::Sheet(view) => self.sheet_key(view, key),
             Drawer::Pattern(patterns) => self.pattern_key(patterns, key.code),
             Drawer::Changes(changes) => {
@@ -144,6 +147,10 @@ impl App {
             }
         };
         // What was opened by the key takes its place.
+        if let (Drawer::Page(page), false) = (&mut drawer, stays) {
+            let guide = std::mem::take(&mut page.guide);
+            self.drawer = Some(Drawer::Guide(guide));
+        }
         if stays {
             self.drawer = Some(drawer);
         }

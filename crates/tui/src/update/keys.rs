@@ -66,6 +66,7 @@ impl App {
             (KeyCode::F(6), _) => return self.act(Action::Compare),
             (KeyCode::F(7), _) => return self.act(Action::Fix),
             (KeyCode::F(8), _) => return self.act(Action::Columns),
+            (KeyCode::F(9), _) => return self.act(Action::Guide),
             (KeyCode::PageDown, _) if self.screen.has_lens() => {
                 return self.lens.step(self.lens.height.saturating_sub(1).max(1) as i64);
             }

@@ -142,6 +142,11 @@ impl App {
             && let Some(place) = point.outcomes.get_mut(at)
         {
             *place = Some(made);
+        } else if let Some(Drawer::Guide(guide)) = &mut self.drawer
+            && guide.tries == number
+            && at != usize::MAX
+        {
+            guide.outcomes.insert(at, made);
         }
     }
 

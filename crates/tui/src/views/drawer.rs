@@ -38,6 +38,8 @@ pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
         Drawer::Export(list) => (list.found().len() as u16 + 3).clamp(6, most.max(6)),
         Drawer::Program(editor) => program::rows(editor, height),
         Drawer::Point(point) => super::point::rows(point, most),
+        Drawer::Guide(guide) => super::guide::rows(guide, most),
+        Drawer::Page(page) => super::guide::page_rows(page, most),
         Drawer::Sheet(view) => super::sheet::rows(view, most),
         Drawer::Pattern(patterns) => super::patterns::rows(patterns, most),
     }
@@ -71,6 +73,11 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, drawer: &Drawer, app: &App) -> Optio
             None
         }
         Drawer::Sheet(view) => super::sheet::draw(canvas, view, app),
+        Drawer::Guide(guide) => super::guide::draw(canvas, guide, app),
+        Drawer::Page(page) => {
+            super::guide::page(canvas, page, app);
+            None
+        }
         Drawer::Point(point) => super::point::draw(canvas, point, app),
         Drawer::Changes(changed) => {
             changes(canvas, changed, app);

@@ -7,14 +7,12 @@ use ratatui::layout::{Position, Rect};
 use ratatui::style::Modifier;
 use unicode_width::UnicodeWidthStr;
 
-use super::canvas::{Canvas, PART, cut};
+use super::canvas::{Canvas, cut};
 use super::drawer::input;
+use super::outcomes::{Known, Layout, headings, row};
 use crate::state::app::App;
 use crate::state::point::{Entry, PointView, PutAt};
 use crate::text::display::{View, pieces, safe, width};
-
-/// Columns of the counts.
-const COUNT: usize = 11;
 
 /// Rows it takes at most `most` of: the line, the heading, the offers, the stage.
 pub(super) fn rows(point: &PointView, most: u16) -> u16 {
@@ -31,37 +29,18 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, point: &PointView, app: &App) -> Opt
     let found = point.list.found();
     let at = point.list.at.min(found.len().saturating_sub(1));
     let first = (at + 1).saturating_sub(rows);
-    let (says, first_line) = columns(area.width);
+    let layout = Layout::of(area.width);
     for (number, (_, entry)) in found.iter().enumerate().skip(first).take(rows) {
         let y = 2 + (number - first) as u16;
-        let chosen = number == at;
-        if chosen {
-            canvas.select(y, 1);
-            canvas.put(1, y, "▸", theme.bright());
-        }
-        let style = if chosen { theme.bright() } else { theme.ink() };
-        canvas.put(3, y, &cut(&safe(&point.words_of(*entry)), says), style);
-        let Entry::Offer(offer) = entry else { continue };
-        let right = (3 + says) as u16;
-        match point.outcomes.get(*offer).and_then(Option::as_ref) {
-            None => {
-                canvas.put_right(right + COUNT as u16, y, "…", theme.quiet());
-            }
-            Some(None) => {
-                canvas.put_right(right + COUNT as u16, y, "–", theme.quiet());
-            }
-            Some(Some(made)) => {
-                canvas.put_right(right + COUNT as u16, y, &grouped(made.lines), style);
-                canvas.put_right(right + 2 * COUNT as u16, y, &grouped(made.different), style);
-                if let (Some(line), true) = (&made.first, first_line > 8) {
-                    let text: String = pieces(line, View::Text, 0, first_line)
-                        .into_iter()
-                        .map(|one| one.text)
-                        .collect();
-                    canvas.put(right + 2 * COUNT as u16 + 2, y, &text, theme.quiet());
-                }
-            }
-        }
+        let known = match entry {
+            Entry::Offer(offer) => match point.outcomes.get(*offer).and_then(Option::as_ref) {
+                None => Known::Waiting,
+                Some(None) => Known::Untried,
+                Some(Some(made)) => Known::Made(made),
+            },
+            _ => Known::None,
+        };
+        row(canvas, y, layout, &point.words_of(*entry), &known, number == at, app);
     }
     if found.is_empty() {
         canvas.put(3, 2, "nothing found", theme.quiet());
@@ -69,7 +48,7 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, point: &PointView, app: &App) -> Opt
     if let Some((_, stages)) = point.chosen() {
         let y = area.height.saturating_sub(1);
         let x = canvas.put(1, y, "| ", theme.quiet());
-        let place = place_in_words(point, app);
+        let place = place_in_words(point.at, app);
         let room = usize::from(area.width).saturating_sub(usize::from(x) + place.width() + 4);
         let x = canvas.put(x, y, &cut(&safe(stages), room), theme.bright());
         canvas.put(x + 2, y, &place, theme.quiet());
@@ -77,16 +56,9 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, point: &PointView, app: &App) -> Opt
     cursor
 }
 
-/// The width of the words, and of the first line.
-fn columns(width: u16) -> (usize, usize) {
-    let width = usize::from(width);
-    let says = (width.saturating_sub(3 + 2 * COUNT) * 3 / 5).clamp(20, 64);
-    (says, width.saturating_sub(3 + says + 2 * COUNT + 3))
-}
-
 /// Where the stages go.
-fn place_in_words(point: &PointView, app: &App) -> String {
-    match point.at {
+pub(super) fn place_in_words(at: PutAt, app: &App) -> String {
+    match at {
         PutAt::Source => "← comes right after the source".to_owned(),
         PutAt::After(stage) => {
             let preview = app.result.preview.as_ref();
@@ -145,28 +117,17 @@ fn heading(canvas: &mut Canvas<'_>, point: &PointView, app: &App) -> Option<Posi
         (None, Some(_), None) => "the line".to_owned(),
         (None, None, _) => format!("split at {split}"),
     };
-    let (says, _) = columns(area.width);
-    let right = (3 + says) as u16;
-    let x = canvas.put(1, 1, &cut(&words, says.saturating_sub(12)), theme.quiet());
+    let layout = Layout::of(area.width);
+    let right = layout.words();
+    let x = canvas.put(1, 1, &cut(&words, usize::from(right.saturating_sub(15))), theme.quiet());
     let line = Rect {
         x: area.x + x + 1,
         y: area.y + 1,
-        width: right.saturating_sub(x + 1).min(area.width.saturating_sub(x + 1)),
+        width: right.min(area.width).saturating_sub(x + 1),
         height: 1.min(area.height.saturating_sub(1)),
     };
     let query = &point.list.query;
     let cursor = input(&mut canvas.within(line), 0, query.value(), query.visual_cursor(), app);
-    let part = if point.whole { "" } else { PART };
-    canvas.put_right(right + COUNT as u16, 1, &format!("{part}lines"), theme.quiet());
-    canvas.put_right(right + 2 * COUNT as u16, 1, "different", theme.quiet());
-    let first = if point.whole {
-        "first line of what comes out".to_owned()
-    } else {
-        format!("first line, of the first {} lines", grouped(insight::TRIED as u64))
-    };
-    let room = usize::from(area.width).saturating_sub(usize::from(right) + 2 * COUNT + 3);
-    if room > 8 {
-        canvas.put(right + 2 * COUNT as u16 + 2, 1, &cut(&first, room), theme.quiet());
-    }
+    headings(canvas, 1, layout, point.whole, app);
     cursor
 }
