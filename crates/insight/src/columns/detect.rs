@@ -52,6 +52,12 @@ pub fn candidates(lines: &[&[u8]]) -> Vec<Candidate> {
     found.extend(as_pairs(&data));
     let blanks = at_blanks(&data);
     found.extend(as_fixed(&data, &blanks));
+    // Both ways to see blanks, if only to be chosen.
+    let other = match blanks.splitting {
+        Splitting::Blanks => Splitting::Byte(b' '),
+        _ => Splitting::Blanks,
+    };
+    found.push(Candidate { splitting: other, score: blanks.score * 0.4, ..blanks.clone() });
     found.push(blanks);
     found.sort_by(|one, other| other.score.total_cmp(&one.score));
     found

@@ -50,6 +50,7 @@ impl App {
         if self.columns.of.is_some_and(|(_, place)| place != of.1) {
             self.columns.splitting = None;
             self.columns.at = 0;
+            self.columns.counted = None;
         }
         self.columns.of = Some(of);
         self.columns.kept = Some(kept);

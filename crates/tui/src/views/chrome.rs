@@ -30,7 +30,6 @@ pub(super) fn header(canvas: &mut Canvas<'_>, app: &App) {
         (Some(Screen::Compare), "Kept runs", ""),
         (None, "Shelf", ""),
     ];
-    let mut x = canvas.put(1, 0, "Ylotrope", theme.bright());
     // The views keep their names as long as a few letters of the file's fit next to them.
     let width_of = |views: &[(Option<Screen>, &str, &str)], between: u16| -> u16 {
         views
@@ -38,15 +37,23 @@ pub(super) fn header(canvas: &mut Canvas<'_>, app: &App) {
             .map(|(_, name, more)| (name.len() + more.chars().count()) as u16 + between)
             .sum()
     };
-    let room = area.width.saturating_sub(x + 2 + NAME_LEAST + 2);
-    let (views, between) = if width_of(&all, 3) <= room {
-        (&all[..], 3)
-    } else if width_of(&all, 2) <= room {
-        (&all[..], 2)
+    let title = "Ylotrope";
+    let beside = |title: &str| area.width.saturating_sub(title.len() as u16 + 3 + NAME_LEAST + 2);
+    // What it is called gives way before what there is to be opened.
+    let (title, views, between) = if width_of(&all, 3) <= beside(title) {
+        (title, &all[..], 3)
+    } else if width_of(&all, 2) <= beside(title) {
+        (title, &all[..], 2)
+    } else if width_of(&all, 2) <= beside("") + 2 {
+        ("", &all[..], 2)
     } else {
         let here = all.iter().position(|(screen, ..)| *screen == Some(app.screen)).unwrap_or(0);
-        (&all[here..=here], 2)
+        (title, &all[here..=here], 2)
     };
+    let mut x = canvas.put(1, 0, title, theme.bright());
+    if title.is_empty() {
+        x = 0;
+    }
     let start = area.width.saturating_sub(width_of(views, between));
     let name = app
         .text
@@ -57,7 +64,7 @@ pub(super) fn header(canvas: &mut Canvas<'_>, app: &App) {
     let room = usize::from(start.saturating_sub(x + 4));
     let name =
         cut_middle(&name, room.saturating_sub(changed.len()).clamp(usize::from(NAME_LEAST), 40));
-    x = canvas.put(x + 2, 0, &cut(&name, room), theme.ink());
+    x = canvas.put(if x == 0 { 1 } else { x + 2 }, 0, &cut(&name, room), theme.ink());
     if usize::from(start.saturating_sub(x + 2)) >= changed.len() {
         canvas.put(x, 0, changed, theme.quiet());
     }

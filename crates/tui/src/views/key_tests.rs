@@ -58,6 +58,11 @@ fn effect(stand: &mut Stand, before: &Before) -> String {
             crate::state::drawer::Drawer::Export(_) => "export",
             crate::state::drawer::Drawer::Program(_) => "program",
             crate::state::drawer::Drawer::Changes(_) => "changes",
+            crate::state::drawer::Drawer::Point(_) => "point",
+            crate::state::drawer::Drawer::Pattern(_) => "pattern",
+            crate::state::drawer::Drawer::Sheet(_) => "options",
+            crate::state::drawer::Drawer::Guide(_) => "guide",
+            crate::state::drawer::Drawer::Page(_) => "page",
         };
         all.push(name.to_owned());
     }

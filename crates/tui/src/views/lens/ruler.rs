@@ -55,7 +55,10 @@ pub(super) fn draw(
     let visible: String = ruler.iter().skip(app.lens.column).collect();
     canvas.put(start, 1, visible.trim_end(), app.theme.quiet());
     if let (Some(guess), None, View::Text) = (guess, &app.lens.search, app.lens.view) {
-        let words = format!(" fields at {} ", guess.name());
+        // Whether it is runs of blanks or single ones is seen.
+        let name = guess.name();
+        let name = if name.ends_with("blanks") { "blanks" } else { &name };
+        let words = format!(" fields at {name} ");
         let end = canvas.area.width.saturating_sub(1);
         canvas.put_right(end, 1, &words, app.theme.quiet());
     }

@@ -5,6 +5,7 @@ mod drawers;
 mod files;
 mod late;
 mod looking;
+mod pointing;
 mod stages;
 mod told;
 mod writing;
@@ -19,6 +20,7 @@ fn press(stand: &mut Stand, keys: &str) {
         let (modifiers, name) = match name.split_once('-') {
             Some(("Ctrl", rest)) => (KeyModifiers::CONTROL, rest),
             Some(("Alt", rest)) => (KeyModifiers::ALT, rest),
+            Some(("Shift", rest)) => (KeyModifiers::SHIFT, rest),
             _ => (KeyModifiers::NONE, name),
         };
         let code = match name {
@@ -40,6 +42,8 @@ fn press(stand: &mut Stand, keys: &str) {
             "F2" => KeyCode::F(2),
             "F3" => KeyCode::F(3),
             "F5" => KeyCode::F(5),
+            "F8" => KeyCode::F(8),
+            "F9" => KeyCode::F(9),
             one => {
                 let mut characters = one.chars();
                 let only = characters.next().filter(|_| characters.as_str().is_empty());

@@ -93,8 +93,9 @@ fn lines_that_a_stage_drops_are_folded_and_shown() {
     // One of five is kept, the first one first.
     assert_eq!(rows(&stand), 60 + 60);
     press(&mut stand, "Tab Enter");
-    assert_eq!(stand.app.focus, Focus::Text, "nothing to open: it is the stage that is edited");
-    press(&mut stand, "Esc Tab Down");
+    let points = matches!(stand.app.drawer, Some(crate::state::drawer::Drawer::Point(_)));
+    assert!(points, "nothing to open: it is the line that is pointed at");
+    press(&mut stand, "Esc Down");
     let screen = stand.screen(120, 40);
     assert!(screen.contains("4 lines dropped  Enter shows them"), "{screen}");
     press(&mut stand, "Enter");

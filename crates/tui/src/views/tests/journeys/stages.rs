@@ -113,14 +113,14 @@ fn a_deleted_stage_comes_back() {
 }
 
 #[test]
-fn enter_edits_the_selected_stage_where_it_ends() {
+fn a_stage_is_edited_where_it_ends() {
     let mut stand = river(LINE);
-    press(&mut stand, "Home Right Enter");
+    press(&mut stand, "Home Right E");
     assert_eq!(stand.app.focus, Focus::Text);
     stand.letters("0");
     assert_eq!(text(&stand), "seq 50 | tac | head -n 2");
     assert_eq!(written(&mut stand), "50\n49\n");
-    press(&mut stand, "Esc End Enter");
+    press(&mut stand, "Esc End E");
     stand.letters("0");
     assert_eq!(text(&stand), "seq 50 | tac | head -n 20");
     press(&mut stand, "Esc e");

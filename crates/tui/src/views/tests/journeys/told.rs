@@ -84,6 +84,11 @@ fn facts(stand: &Stand) -> Vec<String> {
             program.changed,
             editor(&program.editor)
         ),
+        Some(Drawer::Point(point)) => format!("drawer point at {}", point.list.at),
+        Some(Drawer::Pattern(patterns)) => format!("drawer pattern at {}", patterns.at),
+        Some(Drawer::Sheet(sheet)) => format!("drawer options at {}", sheet.at),
+        Some(Drawer::Guide(guide)) => format!("drawer guide at {}", guide.selected),
+        Some(Drawer::Page(page)) => format!("drawer page from {}", page.top),
         Some(Drawer::Changes(changes)) => format!("drawer changes from {}", changes.top),
     });
     facts
