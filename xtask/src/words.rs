@@ -73,7 +73,7 @@ const PAGE: &str = "docs/screen-words.md";
 
 /// Where the words of the screen are: a part of the page for each, with a file's own first sentence
 /// as its title.
-const SCREEN: [&str; 10] = [
+const SCREEN: [&str; 13] = [
     "crates/tui/src/actions.rs",
     "crates/tui/src/hints.rs",
     "crates/tui/src/noted.rs",
@@ -84,6 +84,9 @@ const SCREEN: [&str; 10] = [
     "crates/tui/src/text/",
     "crates/insight/src/advice/",
     "crates/insight/src/describe/",
+    "crates/insight/src/columns/",
+    "crates/insight/src/point/",
+    "crates/insight/src/example/",
 ];
 
 /// Checks all texts and prints each that is not as it should be; the page with the words of the

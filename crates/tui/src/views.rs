@@ -8,6 +8,7 @@ mod command;
 mod compare;
 mod drawer;
 mod guide;
+mod input;
 mod lens;
 mod notes;
 mod outcomes;

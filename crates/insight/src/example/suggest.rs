@@ -113,7 +113,7 @@ pub fn uses(pattern: &str) -> Vec<(&'static str, String)> {
     vec![
         ("keep the lines with it", grep("")),
         ("drop the lines with it", grep("v")),
-        ("only the pieces, one a line", grep("o")),
+        ("only the pieces, one per line", grep("o")),
         (
             "remove it everywhere",
             format!("sed {sed_option}{}", program(&format!("s/{pattern}//g"))),

@@ -69,7 +69,7 @@ Extended ones (grep -E, sed -E, awk) have + ? | ( ) { } as signs:
     printf 'ab\\nabab\\nc\\n' | grep -E '^(ab)+$|c'
 In basic ones (grep, sed) groups and counts have a backslash:
     printf 'ab\\nabab\\n' | grep '^\\(ab\\)\\{2\\}$'
-A sign that stands for itself has a backslash before it, or is alone in brackets:
+A sign that means itself has a backslash before it, or is alone in brackets:
     printf '1.5\\n105\\n' | grep '1[.]5'
 A text without any signs is meant by grep -F:
     printf 'a.b\\naxb\\n' | grep -F a.b
@@ -81,7 +81,7 @@ The match begins as far left as possible and is then as long as possible:
     Topic {
         title: "statuses: how a command says that it worked",
         text: "\
-Status 0 is success; && goes on after it, || after anything else:
+Status 0 is success; && continues after it, || after anything else:
     echo a | grep -q b && echo found || echo 'not found'
 The status of a pipeline is that of its last command:
     false | true; echo $?

@@ -7,6 +7,9 @@ use super::ground::{Ground, Spot};
 use super::offer::{Group, Offer, offer, shown};
 use crate::columns::splitting::Splitting;
 
+/// Different values that are few.
+const FEW: u64 = 8;
+
 /// Everything that can be done with what is pointed at. What the shell cannot say, as text that is
 /// not UTF-8, is not offered.
 pub fn offers(ground: &Ground, spot: &Spot) -> Vec<Offer> {
@@ -29,10 +32,15 @@ pub fn offers(ground: &Ground, spot: &Spot) -> Vec<Offer> {
             of_text(text, &mut all);
         }
         of_line(spot.line, &mut all);
+        // Of a few values one is mostly meant, of many the column as such.
+        let few = field.column.is_some_and(|column| column.distinct.count() <= FEW);
+        if spot.line.is_none() && few {
+            field.of_frequent_values(&mut all);
+        }
         if marked.is_none() {
             field.of_column(&mut all);
         }
-        if spot.line.is_none() {
+        if spot.line.is_none() && !few {
             field.of_frequent_values(&mut all);
         }
     } else {

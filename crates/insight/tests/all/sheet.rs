@@ -62,7 +62,7 @@ fn every_option_is_switched_alone() {
                     let now = given(&changed, number, option.short);
                     match &setting {
                         Setting::Value(value) => {
-                            assert_eq!(now.last(), Some(value), "{base} -> {changed}")
+                            assert_eq!(now.last(), Some(value), "{base} -> {changed}");
                         }
                         _ => assert!(!now.is_empty(), "{base} -> {changed}"),
                     }

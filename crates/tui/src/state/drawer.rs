@@ -185,48 +185,8 @@ impl Drawer {
                 hints.push(("Esc", "close"));
                 hints
             }
-            Self::Guide(guide) => {
-                let mut hints =
-                    vec![("type", "what you want"), ("↑↓", "choose"), ("Enter", "put it in")];
-                hints.extend((guide.fields() > 1).then_some(("Tab", "another field")));
-                hints.push(("Esc", "close"));
-                hints
-            }
-            Self::Page(_) => {
-                vec![("↑↓", "scroll"), ("Enter", "back to the list"), ("Esc", "close")]
-            }
-            Self::Sheet(view) => {
-                let is_switch = view.at < view.switches();
-                let set = if is_switch { ("Space", "switch") } else { ("type", "its value") };
-                vec![
-                    set,
-                    ("↑↓", "choose"),
-                    ("Enter", "keep"),
-                    ("Esc", "as it was"),
-                    ("F2", "its program"),
-                ]
-            }
-            Self::Pattern(_) => vec![
-                ("Enter", "put it in"),
-                ("↑↓", "pattern"),
-                ("←→", "what to do with it"),
-                ("m", "mark one more"),
-                ("x", "forget the examples"),
-                ("Esc", "close"),
-            ],
-            Self::Point(point) => {
-                let mut hints = vec![("Enter", "put it in"), ("↑↓", "choose")];
-                hints.push(if point.line.is_some() {
-                    ("←→", "field")
-                } else {
-                    ("←→", "column")
-                });
-                if point.line.is_some() {
-                    hints.push(("Shift-←→", "mark a piece"));
-                    hints.push(("Ctrl-←→", "its beginning"));
-                }
-                hints.extend([("Tab", "as awk"), ("type", "to search"), ("Esc", "close")]);
-                hints
+            Self::Guide(_) | Self::Page(_) | Self::Sheet(_) | Self::Pattern(_) | Self::Point(_) => {
+                self.hints_of_building()
             }
             Self::Help(_) | Self::Notes(_) | Self::Changes(_) => {
                 vec![("↑↓", "scroll"), ("Esc", "close")]
@@ -287,6 +247,56 @@ impl Drawer {
             Self::Actions(_) | Self::Export(_) => {
                 vec![("↑↓", "choose"), ("type", "to search"), ("Enter", "run it"), ("Esc", "close")]
             }
+        }
+    }
+
+    /// The keys where stages are built without typing them.
+    fn hints_of_building(&self) -> Vec<(&'static str, &'static str)> {
+        match self {
+            Self::Guide(guide) => {
+                let mut hints =
+                    vec![("type", "what you want"), ("↑↓", "choose"), ("Enter", "put it in")];
+                hints.extend((guide.fields() > 1).then_some(("Tab", "another field")));
+                hints.push(("Esc", "close"));
+                hints
+            }
+            Self::Page(_) => {
+                vec![("↑↓", "scroll"), ("Enter", "back to the list"), ("Esc", "close")]
+            }
+            Self::Sheet(view) => {
+                let is_switch = view.at < view.switches();
+                let set = if is_switch { ("Space", "switch") } else { ("type", "its value") };
+                vec![
+                    set,
+                    ("↑↓", "choose"),
+                    ("Enter", "keep"),
+                    ("Esc", "as it was"),
+                    ("F2", "its program"),
+                ]
+            }
+            Self::Pattern(_) => vec![
+                ("Enter", "put it in"),
+                ("↑↓", "pattern"),
+                ("←→", "what to do with it"),
+                ("m", "mark one more"),
+                ("x", "forget the examples"),
+                ("Esc", "close"),
+            ],
+            Self::Point(point) => {
+                let mut hints = vec![("Enter", "put it in"), ("↑↓", "choose")];
+                hints.push(if point.line.is_some() {
+                    ("←→", "field")
+                } else {
+                    ("←→", "column")
+                });
+                if point.line.is_some() {
+                    hints.push(("Shift-←→", "mark a piece"));
+                    hints.push(("Ctrl-←→", "its beginning"));
+                }
+                hints.extend([("Tab", "as awk"), ("type", "to search"), ("Esc", "close")]);
+                hints
+            }
+            _ => Vec::new(),
         }
     }
 }

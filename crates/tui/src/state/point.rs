@@ -19,6 +19,17 @@ pub(crate) enum PutAt {
     After(usize),
 }
 
+/// What is known of an offer's outcome.
+#[derive(Clone, Debug)]
+pub(crate) enum Tried {
+    /// It is not tried yet.
+    Waiting,
+    /// It could not be tried.
+    Impossible,
+    /// It was.
+    Made(Outcome),
+}
+
 /// What can be chosen of the list.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Entry {
@@ -50,8 +61,8 @@ pub(crate) struct PointView {
     pub examples: usize,
     /// All offers.
     pub offers: Vec<Offer>,
-    /// What comes out of each, once it was tried; `Some(None)` where it could not be.
-    pub outcomes: Vec<Option<Option<Outcome>>>,
+    /// What comes out of each.
+    pub outcomes: Vec<Tried>,
     /// The stream's beginning, to try them on.
     pub input: Arc<Kept>,
     /// It is all of it.
@@ -74,7 +85,7 @@ impl PointView {
             marked: self.marked.clone(),
         };
         self.offers = offers(&self.ground, &spot);
-        self.outcomes = vec![None; self.offers.len()];
+        self.outcomes = vec![Tried::Waiting; self.offers.len()];
         let query = std::mem::take(&mut self.list.query);
         let mut entries: Vec<(String, Entry)> = Vec::new();
         let mut own = Vec::new();
@@ -172,9 +183,9 @@ impl PointView {
             }
         };
         if beginning {
-            start = moved(start)
+            start = moved(start);
         } else {
-            end = moved(end)
+            end = moved(end);
         }
         if start < end {
             self.marked = Some(start..end);

@@ -74,12 +74,11 @@ impl App {
                     false
                 }
             },
-            Drawer::Point(point) => self.point_key(point, key),
-            Drawer::Guide(guide) => self.guide_key(guide, key),
-            Drawer::Page(_) if key.code == KeyCode::Enter => false,
-            Drawer::Page(page) => scroll(&mut page.top, key.code, page.lines.len()),
-            Drawer::Sheet(view) => self.sheet_key(view, key),
-            Drawer::Pattern(patterns) => self.pattern_key(patterns, key.code),
+            Drawer::Point(_)
+            | Drawer::Guide(_)
+            | Drawer::Page(_)
+            | Drawer::Sheet(_)
+            | Drawer::Pattern(_) => self.building_key(&mut drawer, key),
             Drawer::Changes(changes) => {
                 let rows = changes.difference.as_ref().map_or(0, |one| one.rows.len());
                 scroll(&mut changes.top, key.code, rows)
@@ -146,13 +145,28 @@ impl App {
                 matches!(choice, Choice::None)
             }
         };
-        // What was opened by the key takes its place.
-        if let (Drawer::Page(page), false) = (&mut drawer, stays) {
-            let guide = std::mem::take(&mut page.guide);
-            self.drawer = Some(Drawer::Guide(guide));
-        }
         if stays {
             self.drawer = Some(drawer);
+        }
+    }
+
+    /// A key where stages are built without typing them; true where that goes on.
+    fn building_key(&mut self, drawer: &mut Drawer, key: KeyEvent) -> bool {
+        match drawer {
+            Drawer::Point(point) => self.point_key(point, key),
+            Drawer::Guide(guide) => self.guide_key(guide, key),
+            Drawer::Sheet(view) => self.sheet_key(view, key),
+            Drawer::Pattern(patterns) => self.pattern_key(patterns, key.code),
+            Drawer::Page(page) => {
+                if key.code != KeyCode::Enter {
+                    scroll(&mut page.top, key.code, page.lines.len());
+                    return true;
+                }
+                // The page leads back to the list it was opened from.
+                self.drawer = Some(Drawer::Guide(std::mem::take(&mut page.guide)));
+                false
+            }
+            _ => false,
         }
     }
 

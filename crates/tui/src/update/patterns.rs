@@ -20,9 +20,9 @@ impl App {
         self.message = None;
         let mark = Mark { line: point.text.clone(), piece };
         if must_not {
-            self.examples.nots.push(mark)
+            self.examples.nots.push(mark);
         } else {
-            self.examples.marks.push(mark)
+            self.examples.marks.push(mark);
         }
         let mut patterns =
             PatternView::new(&self.examples, point.at, point.input.clone(), point.whole);

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use engine::Kept;
-use insight::{Ground, beginning, candidates, outcome, replacing};
+use insight::{Ground, Group, beginning, candidates, outcome, replacing};
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 use crate::state::app::App;
@@ -12,7 +12,7 @@ use crate::state::event::Event;
 use crate::state::lens::{Content, row_lines};
 use crate::state::list::List;
 use crate::state::place::Place;
-use crate::state::point::{Entry, PointView, PutAt};
+use crate::state::point::{Entry, PointView, PutAt, Tried};
 use crate::state::screen::Screen;
 
 /// Lines whose form is looked at.
@@ -141,7 +141,7 @@ impl App {
             && point.tries == number
             && let Some(place) = point.outcomes.get_mut(at)
         {
-            *place = Some(made);
+            *place = made.map_or(Tried::Impossible, Tried::Made);
         } else if let Some(Drawer::Guide(guide)) = &mut self.drawer
             && guide.tries == number
             && at != usize::MAX
@@ -190,8 +190,12 @@ impl App {
                 Some(Drawer::prompt(PromptKind::Replacement { at, old: old.clone() }, ""));
             return;
         }
-        let stages = stages.to_owned();
+        let (stages, group) = (stages.to_owned(), offer.group);
         self.put_stages(at, &stages);
+        // Where lines were chosen, their columns are what one wants to see next; else the result.
+        if self.screen == Screen::Columns && group != Group::Lines {
+            self.open_screen(Screen::Bench);
+        }
     }
 
     /// Puts a stage that replaces a text into the pipeline.
@@ -216,12 +220,7 @@ impl App {
                 self.text.editor.set_text(&put.text, put.cursor);
                 self.message = Some("put in; u undoes it".to_owned());
                 self.text_changed();
-                // The columns of what comes out are what one wants to see next.
-                let place = match self.screen {
-                    Screen::Columns => Place::Stream(put.last),
-                    _ => Place::Stage(put.last),
-                };
-                self.place = place;
+                self.place = Place::Stage(put.last);
                 self.lens.search = None;
                 self.refresh_lens(false);
             }

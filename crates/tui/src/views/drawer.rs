@@ -5,6 +5,7 @@ use ratatui::layout::{Position, Rect};
 use ratatui::style::Style;
 
 use super::canvas::{Canvas, cut};
+use super::input::input;
 use super::program;
 use crate::actions::ALL as ALL_ACTIONS;
 use crate::help;
@@ -142,24 +143,6 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, drawer: &Drawer, app: &App) -> Optio
             picker(canvas, "do", list, &names, app)
         }
     }
-}
-
-pub(super) fn input(
-    canvas: &mut Canvas<'_>,
-    y: u16,
-    text: &str,
-    cursor: usize,
-    app: &App,
-) -> Option<Position> {
-    let area = canvas.area;
-    let x = canvas.put(1, y, "›", app.theme.bright());
-    let room = usize::from(area.width.saturating_sub(x + 2));
-    // The end of a long text is what is being written.
-    let skip = (cursor + 1).saturating_sub(room);
-    let visible: String = safe(text).chars().skip(skip).collect();
-    canvas.put(x + 1, y, &visible, app.theme.bright());
-    let at = Position::new(area.x + x + 1 + (cursor - skip) as u16, area.y + y);
-    area.contains(at).then_some(at)
 }
 
 fn picker<T>(

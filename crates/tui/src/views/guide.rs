@@ -2,8 +2,8 @@
 
 use ratatui::layout::{Position, Rect};
 
-use super::canvas::{Canvas, cut};
-use super::drawer::input;
+use super::canvas::{Canvas, cut, cut_middle};
+use super::input::input;
 use super::outcomes::{Known, Layout, headings, row};
 use super::point::place_in_words;
 use crate::state::app::App;
@@ -62,7 +62,7 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, guide: &GuideView, app: &App) -> Opt
             let room =
                 usize::from(area.width).saturating_sub(usize::from(x) + place.chars().count() + 4);
             let stages = safe(&guide.forms[recipe].stages).replace("^J", " ");
-            let x = canvas.put(x, y, &cut(&stages, room), theme.bright());
+            let x = canvas.put(x, y, &cut_middle(&stages, room), theme.bright());
             canvas.put(x + 2, y, &place, theme.quiet());
         }
         Some(_) => {

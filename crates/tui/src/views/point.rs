@@ -7,11 +7,11 @@ use ratatui::layout::{Position, Rect};
 use ratatui::style::Modifier;
 use unicode_width::UnicodeWidthStr;
 
-use super::canvas::{Canvas, cut};
-use super::drawer::input;
+use super::canvas::{Canvas, cut, cut_middle};
+use super::input::input;
 use super::outcomes::{Known, Layout, headings, row};
 use crate::state::app::App;
-use crate::state::point::{Entry, PointView, PutAt};
+use crate::state::point::{Entry, PointView, PutAt, Tried};
 use crate::text::display::{View, pieces, safe, width};
 
 /// Rows it takes at most `most` of: the line, the heading, the offers, the stage.
@@ -33,10 +33,10 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, point: &PointView, app: &App) -> Opt
     for (number, (_, entry)) in found.iter().enumerate().skip(first).take(rows) {
         let y = 2 + (number - first) as u16;
         let known = match entry {
-            Entry::Offer(offer) => match point.outcomes.get(*offer).and_then(Option::as_ref) {
-                None => Known::Waiting,
-                Some(None) => Known::Untried,
-                Some(Some(made)) => Known::Made(made),
+            Entry::Offer(offer) => match point.outcomes.get(*offer) {
+                None | Some(Tried::Waiting) => Known::Waiting,
+                Some(Tried::Impossible) => Known::Untried,
+                Some(Tried::Made(made)) => Known::Made(made),
             },
             _ => Known::None,
         };
@@ -50,7 +50,8 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, point: &PointView, app: &App) -> Opt
         let x = canvas.put(1, y, "| ", theme.quiet());
         let place = place_in_words(point.at, app);
         let room = usize::from(area.width).saturating_sub(usize::from(x) + place.width() + 4);
-        let x = canvas.put(x, y, &cut(&safe(stages), room), theme.bright());
+        // The beginning and the end say more than the middle.
+        let x = canvas.put(x, y, &cut_middle(&safe(stages), room), theme.bright());
         canvas.put(x + 2, y, &place, theme.quiet());
     }
     cursor
@@ -88,7 +89,7 @@ fn spot(canvas: &mut Canvas<'_>, point: &PointView, app: &App) {
     let place = point.marked.clone().or_else(|| point.place()).unwrap_or(0..0);
     // What is pointed at is brought into view.
     let end = width(&point.text[..place.end], View::Text, usize::MAX);
-    let skip = if end + 2 > room { end + 2 - room } else { 0 };
+    let skip = (end + 2).saturating_sub(room);
     let mut at = x;
     for piece in pieces(&point.text, View::Text, skip, room) {
         let inside = is_inside(&place, piece.at);

@@ -130,7 +130,7 @@ pub(super) const RECIPES: &[Recipe] = &[
     ),
     recipe(
         "the sum of all lines",
-        ["add up numbers one a line", "total of a list of numbers", "sum of the lines"],
+        ["add up numbers, one per line", "total of a list of numbers", "sum of the lines"],
         "paste -s -d+ | bc",
         Numbers,
     ),

@@ -12,12 +12,12 @@ pub(super) const RECIPES: &[Recipe] = &[
     ),
     recipe(
         "all numbers in the text",
-        ["extract digits", "pull the numbers out of lines", "numbers one a line"],
+        ["extract digits", "pull the numbers out of lines", "numbers, one per line"],
         "grep -oE '[0-9]+'",
         Text,
     ),
     recipe(
-        "all words, one a line",
+        "all words, one per line",
         ["split text into words", "list of words", "each word by itself"],
         "tr -cs '[:alnum:]' '\\n'",
         Text,
@@ -68,7 +68,7 @@ pub(super) const RECIPES: &[Recipe] = &[
         "what comes after a text",
         [
             "rest of the line after a word",
-            "everything behind a match",
+            "everything to the right of a match",
             "text to the right of a marker",
         ],
         "sed -n 's/.*card=//p'",
@@ -86,7 +86,7 @@ pub(super) const RECIPES: &[Recipe] = &[
     ),
     recipe(
         "the value of a name=value word",
-        ["extract the value of a key in a log", "what stands after card=", "parameter of a line"],
+        ["extract the value of a key in a log", "what follows card=", "parameter of a line"],
         "sed -n 's/.*card=\\([^ ]*\\).*/\\1/p'",
         Log,
     ),

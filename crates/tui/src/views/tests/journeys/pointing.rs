@@ -30,7 +30,9 @@ fn counted(stand: &mut Stand) {
 /// What came out of every offer is known.
 fn tried(stand: &mut Stand) {
     until(stand, |stand| match &stand.app.drawer {
-        Some(Drawer::Point(point)) => point.outcomes.iter().all(Option::is_some),
+        Some(Drawer::Point(point)) => {
+            !point.outcomes.iter().any(|one| matches!(one, crate::state::point::Tried::Waiting))
+        }
         Some(Drawer::Guide(guide)) => !guide.outcomes.is_empty(),
         _ => true,
     });
@@ -99,7 +101,8 @@ fn other_streams_have_other_columns_and_a_table_goes_to_a_file() {
 #[test]
 fn lines_that_do_not_fit_are_gone_to() {
     let mut stand = Stand::new("cat DIR/odd");
-    let lines: String = (0..400).map(|at| if at == 250 { "a b c d e f\n" } else { "a b\n" }).collect();
+    let lines: String =
+        (0..400).map(|at| if at == 250 { "a b c d e f\n" } else { "a b\n" }).collect();
     std::fs::write(stand.folder.path().join("odd"), lines).unwrap();
     stand.app.text_changed();
     stand.settle();
@@ -119,7 +122,9 @@ fn a_field_of_a_line_is_pointed_at_and_something_done_with_it() {
     assert_eq!(point(&stand).field, 3);
     let screen = stand.screen(150, 50);
     assert!(screen.contains("keep the lines where field 4 is “refused”"), "{screen}");
-    let first = point(&stand).outcomes[0].clone().flatten().expect("an outcome");
+    let crate::state::point::Tried::Made(first) = &point(&stand).outcomes[0] else {
+        panic!("it was not tried")
+    };
     assert_eq!((first.lines, first.different), (60, 60));
     press(&mut stand, "Enter");
     assert_eq!(text(&stand), "cat DIR/gate.log | awk -F'[ ]' '$4 == \"refused\"'");
@@ -182,7 +187,10 @@ fn examples_make_a_pattern() {
         _ => false,
     });
     let screen = stand.screen(150, 50);
-    assert!(screen.contains("gate-[0-9][0-9]") && screen.contains("grep 'gate-[0-9][0-9]'"), "{screen}");
+    assert!(
+        screen.contains("gate-[0-9][0-9]") && screen.contains("grep 'gate-[0-9][0-9]'"),
+        "{screen}"
+    );
     assert!(screen.contains("examples  gate-00  gate-02"), "{screen}");
     press(&mut stand, "Right Right Enter");
     assert_eq!(text(&stand), "cat DIR/gate.log | grep -o 'gate-[0-9][0-9]'");
@@ -258,7 +266,9 @@ fn the_places_can_be_drawn_at_any_size() {
     let states = ["l", "Esc Tab Enter", "Esc Esc Enter", "Esc H", "Down Down"];
     for keys in states {
         press(&mut stand, keys);
-        for (width, height) in [(0, 0), (1, 1), (20, 8), (21, 9), (40, 12), (80, 24), (104, 30), (200, 60)] {
+        for (width, height) in
+            [(0, 0), (1, 1), (20, 8), (21, 9), (40, 12), (80, 24), (104, 30), (200, 60)]
+        {
             stand.screen(width, height);
         }
     }
