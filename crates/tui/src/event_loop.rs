@@ -7,7 +7,7 @@ use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::time::{Duration, Instant};
 
 use engine::{Capture, SessionEvent, Variables};
-use ratatui::crossterm::event;
+use ratatui::crossterm::event::{self, MouseEvent, MouseEventKind};
 use signal_hook::consts::SIGHUP;
 use thiserror::Error;
 
@@ -112,6 +112,11 @@ fn take_standard_input(sender: &Sender<Event>) -> io::Result<Option<Arc<Capture>
 fn read_terminal(sender: Sender<Event>) {
     std::thread::spawn(move || {
         while let Ok(event) = event::read() {
+            // Where the mouse only moves, nothing happens.
+            let moved = |mouse: &MouseEvent| mouse.kind == MouseEventKind::Moved;
+            if event.as_mouse_event().is_some_and(|mouse| moved(&mouse)) {
+                continue;
+            }
             if sender.send(Event::Terminal(event)).is_err() {
                 return;
             }
@@ -130,7 +135,9 @@ fn event_loop(
     let mut drawn = Instant::now().checked_sub(FRAME).unwrap_or_else(Instant::now);
     loop {
         if dirty && drawn.elapsed() >= FRAME {
-            let at = screen.draw(|frame| views::draw(frame, app))?;
+            let mut targets = crate::state::target::Targets::new();
+            let at = screen.draw(|frame| targets = views::draw(frame, app))?;
+            app.set_targets(targets);
             drawn = Instant::now();
             // Whether one side or both fit changes what the lens shows.
             dirty = app.set_page(views::page(at, app));

@@ -88,7 +88,11 @@ pub(crate) fn rows(screen: Screen) -> Vec<Row> {
         row("Keys go to one of three areas.", ""),
         row("text", "keys type; Esc goes to the river, e comes back"),
         row("river", "↑↓ go from row to row, ←→ from stage to stage; Tab goes to the lens"),
-        row("lens", "↑↓←→ scroll, Home and End go to the ends; PgUp and PgDn work everywhere"),
+        row(
+            "lens",
+            "Enter points at the line under the cursor: what can be done with a field of it",
+        ),
+        row("", "↑↓←→ scroll, Home and End go to the ends; PgUp and PgDn work everywhere"),
         row("", "j k g G are ↓ ↑ Home End there, Ctrl-F and Ctrl-B are PgDn and PgUp"),
         row("", ""),
         row("Signs in this view:", ""),
@@ -103,6 +107,11 @@ pub(crate) fn rows(screen: Screen) -> Vec<Row> {
         row("Tab", "completes filter names, options and file names"),
         row("↑ ↓", "earlier lines, when the cursor is in the first or last row"),
         row("Alt-Enter", "a new line; Alt-u undoes, Alt-r redoes"),
+        row(
+            "mouse",
+            "a click selects, a second one opens; drawing over a piece of a line points at it",
+        ),
+        row("", "with Shift the terminal itself selects, as ever"),
         row("Ctrl-C", "stops what runs; Ctrl-Z suspends; Ctrl-Q quits"),
     ]);
     rows

@@ -21,4 +21,5 @@ pub(crate) mod sample_form;
 pub(crate) mod screen;
 pub(crate) mod session;
 pub(crate) mod sheet;
+pub(crate) mod target;
 pub(crate) mod text;

@@ -8,7 +8,9 @@ use std::time::{Duration, Instant};
 
 use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::clipboard::CopyToClipboard;
-use ratatui::crossterm::event::{DisableBracketedPaste, EnableBracketedPaste};
+use ratatui::crossterm::event::{
+    DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture,
+};
 use ratatui::crossterm::terminal::{
     BeginSynchronizedUpdate, Clear, ClearType, EndSynchronizedUpdate, EnterAlternateScreen,
     LeaveAlternateScreen, disable_raw_mode, enable_raw_mode,
@@ -104,15 +106,20 @@ impl Drop for Screen {
 fn take() -> io::Result<()> {
     TAKEN.store(true, Ordering::SeqCst);
     enable_raw_mode()?;
-    execute!(stdout(), EnterAlternateScreen, EnableBracketedPaste)
+    execute!(stdout(), EnterAlternateScreen, EnableBracketedPaste, EnableMouseCapture)
 }
 
 /// Brings the terminal back to how it was found; once.
 fn give_back() {
     if TAKEN.swap(false, Ordering::SeqCst) {
         // Nothing can be done about a terminal that is gone.
-        let _ =
-            execute!(stdout(), EndSynchronizedUpdate, DisableBracketedPaste, LeaveAlternateScreen);
+        let _ = execute!(
+            stdout(),
+            EndSynchronizedUpdate,
+            DisableMouseCapture,
+            DisableBracketedPaste,
+            LeaveAlternateScreen
+        );
         let _ = stdout().write_all(b"\x1b[?25h");
         let _ = stdout().flush();
         let _ = disable_raw_mode();

@@ -10,7 +10,7 @@ use filters::Verb;
 use ratatui::crossterm::event::Event as TerminalEvent;
 use ratatui::layout::Size;
 
-use crate::state::app::{App, Setup};
+use crate::state::app::{App, MouseState, Setup};
 use crate::state::columns::ColumnsView;
 use crate::state::compare::CompareView;
 use crate::state::event::{Event, Wish};
@@ -39,6 +39,7 @@ mod export;
 mod guide;
 mod history;
 mod keys;
+mod mouse;
 mod parse;
 mod patterns;
 mod pending;
@@ -114,6 +115,7 @@ impl App {
             throughput: ThroughputView::default(),
             columns: ColumnsView::default(),
             examples: Examples::default(),
+            mouse: MouseState::default(),
             points: 0,
             compare: CompareView::default(),
             clipboard: None,
@@ -185,6 +187,7 @@ impl App {
                 self.key(key);
             }
             Event::Terminal(TerminalEvent::Paste(text)) => self.paste(&text),
+            Event::Terminal(TerminalEvent::Mouse(event)) => self.mouse(event),
             Event::Terminal(_) => {}
             Event::Previewed(preview) => self.previewed(preview),
             Event::Session(job) => self.job(job),

@@ -28,18 +28,24 @@ use ratatui::layout::Rect;
 
 use crate::state::app::App;
 use crate::state::screen::Screen;
+use crate::state::target::{Target, Targets};
 
-/// Draws the whole screen.
-pub(crate) fn draw(frame: &mut Frame<'_>, app: &App) {
+/// Draws the whole screen; gives what is where.
+pub(crate) fn draw(frame: &mut Frame<'_>, app: &App) -> Targets {
     let area = frame.area();
-    let mut canvas = Canvas { buffer: frame.buffer_mut(), area, theme: app.theme };
+    let mut targets = Targets::new();
+    let mut canvas =
+        Canvas { buffer: frame.buffer_mut(), area, theme: app.theme, targets: &mut targets };
     canvas.buffer.set_style(area, app.theme.ink());
     if area.width < 20 || area.height < 8 {
         canvas.put(0, 0, "Ylotrope needs more room", app.theme.bright());
-        return;
+        return targets;
     }
     let areas = areas::areas(area, app);
     chrome::header(&mut canvas.within(areas.header), app);
+    for y in 0..areas.command.height {
+        canvas.within(areas.command).row_target(y, Target::Text);
+    }
     let cursor = command::draw(&mut canvas.within(areas.command), app);
     canvas.within(areas.top_rule).rule();
     let body = Rect { width: area.width, ..areas.river };
@@ -75,6 +81,7 @@ pub(crate) fn draw(frame: &mut Frame<'_>, app: &App) {
     if let Some(position) = drawer_cursor.or(cursor) {
         frame.set_cursor_position(position);
     }
+    targets
 }
 
 #[cfg(test)]

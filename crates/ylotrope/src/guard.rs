@@ -23,8 +23,10 @@ pub(crate) const WORKER: &str = "--with-screen";
 /// How long what is left running has to end by itself.
 const GRACE: Duration = Duration::from_millis(300);
 
-/// Leaves the second screen, shows the cursor, and takes pastes as typed.
-const GIVE_BACK: &[u8] = b"\x1b[?2004l\x1b[?1049l\x1b[?25h\x1b[0m";
+/// Leaves the mouse to the terminal and the second screen, shows the cursor, and takes pastes as
+/// typed.
+const GIVE_BACK: &[u8] = b"\x1b[?1006l\x1b[?1015l\x1b[?1003l\x1b[?1002l\x1b[?1000l\
+    \x1b[?2004l\x1b[?1049l\x1b[?25h\x1b[0m";
 
 /// For the process with the screen: it ends, and gives the terminal back, when the one that waits
 /// for it is gone.

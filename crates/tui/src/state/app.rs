@@ -22,6 +22,7 @@ use crate::state::result::ResultState;
 use crate::state::run::{Running, ThroughputView};
 use crate::state::screen::Screen;
 use crate::state::session::{ConsentState, SessionState};
+use crate::state::target::Targets;
 use crate::state::text::TextState;
 use crate::storage::config::Config;
 use crate::storage::store::{Recovered, Store};
@@ -53,6 +54,15 @@ pub(crate) struct Setup {
     pub(crate) recovered: Option<Recovered>,
     /// Where background work sends its news.
     pub(crate) events: Sender<Event>,
+}
+
+/// The mouse.
+#[derive(Default)]
+pub(crate) struct MouseState {
+    /// What is where on the screen.
+    pub(crate) targets: Targets,
+    /// The row of the lens and the byte of its line at which the button went down.
+    pub(crate) down: Option<(usize, usize)>,
 }
 
 /// The Bench.
@@ -97,6 +107,8 @@ pub(crate) struct App {
     pub(crate) columns: ColumnsView,
     /// Examples for a pattern.
     pub(crate) examples: Examples,
+    /// What the mouse can point at.
+    pub(crate) mouse: MouseState,
     /// Tries of offers so far.
     pub(crate) points: u64,
     /// The Compare view.

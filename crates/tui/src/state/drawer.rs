@@ -151,6 +151,28 @@ impl Drawer {
         ))
     }
 
+    /// The selected row, where it has a list.
+    pub(crate) fn selected(&mut self) -> Option<&mut usize> {
+        match self {
+            Self::Shelf(list) => Some(&mut list.at),
+            Self::Actions(list) => Some(&mut list.at),
+            Self::Export(list) => Some(&mut list.at),
+            Self::History(earlier) => Some(&mut earlier.list.at),
+            Self::Point(point) => Some(&mut point.list.at),
+            Self::Guide(guide) => Some(&mut guide.selected),
+            Self::Pattern(patterns) => Some(&mut patterns.at),
+            Self::Sheet(view) => Some(&mut view.at),
+            Self::Sample(form) => Some(&mut form.row),
+            Self::Help(_)
+            | Self::Notes(_)
+            | Self::Prompt(_)
+            | Self::Confirm(_)
+            | Self::Program(_)
+            | Self::Page(_)
+            | Self::Changes(_) => None,
+        }
+    }
+
     pub(crate) fn paste(&mut self, text: &str) {
         let input = match self {
             Self::Prompt(prompt) => &mut prompt.input,

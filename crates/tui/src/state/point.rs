@@ -165,6 +165,27 @@ impl PointView {
         self.renew();
     }
 
+    /// Points at the field that has this byte.
+    pub(crate) fn go_to(&mut self, byte: usize) {
+        let fields = self.ground.fields(&self.text);
+        let has = |field: &Range<usize>| Splitting::has(field) && field.contains(&byte);
+        if let Some(at) = fields.iter().position(has) {
+            self.field = at;
+            self.marked = None;
+            self.renew();
+        }
+    }
+
+    /// Marks a piece of the line, from the character at one byte to the one at another.
+    pub(crate) fn mark_between(&mut self, from: usize, to: usize) {
+        let boundary = |at: usize| self.text.get(at).is_none_or(|byte| byte & 0xc0 != 0x80);
+        let end = (to + 1..).find(|at| boundary(*at)).unwrap_or(to).min(self.text.len());
+        if from < end && boundary(from) {
+            self.marked = Some(from..end);
+            self.renew();
+        }
+    }
+
     /// Moves the beginning (or the end) of the marked piece by a character.
     pub(crate) fn mark(&mut self, beginning: bool, forward: bool) {
         if self.line.is_none() {

@@ -135,6 +135,16 @@ impl App {
         });
     }
 
+    /// Tries the offers of what is pointed at once more: it is something else now.
+    pub(crate) fn renew_point(&mut self) {
+        if let Some(Drawer::Point(mut point)) =
+            self.drawer.take_if(|drawer| matches!(drawer, Drawer::Point(_)))
+        {
+            self.try_offers(&mut point);
+            self.drawer = Some(Drawer::Point(point));
+        }
+    }
+
     /// Takes what came out of an offer.
     pub(crate) fn offer_tried(&mut self, number: u64, at: usize, made: Option<insight::Outcome>) {
         if let Some(Drawer::Point(point)) = &mut self.drawer

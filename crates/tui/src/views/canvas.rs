@@ -4,6 +4,7 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 
+use crate::state::target::{Target, Targets};
 use crate::theme::Theme;
 
 /// From this many columns on the river has its bars.
@@ -15,12 +16,14 @@ pub(super) struct Canvas<'b> {
     pub(super) buffer: &'b mut Buffer,
     pub(super) area: Rect,
     pub(super) theme: Theme,
+    /// What is drawn where, for the mouse.
+    pub(super) targets: &'b mut Targets,
 }
 
 impl Canvas<'_> {
     /// Another part of the same screen.
     pub(super) fn within(&mut self, area: Rect) -> Canvas<'_> {
-        Canvas { buffer: self.buffer, area, theme: self.theme }
+        Canvas { buffer: self.buffer, area, theme: self.theme, targets: self.targets }
     }
 
     /// A row of this part, from column `x` on, so many columns wide.
@@ -38,6 +41,20 @@ impl Canvas<'_> {
     /// True where the whole screen has room for bars in the river and for lists beside details.
     pub(super) fn is_wide(&self) -> bool {
         self.buffer.area.width >= WIDE
+    }
+
+    /// Says what a part of this canvas is.
+    pub(super) fn target(&mut self, x: u16, y: u16, width: u16, target: Target) {
+        let area = self.area;
+        if x < area.width && y < area.height {
+            let width = width.min(area.width - x);
+            self.targets.push((Rect::new(area.x + x, area.y + y, width, 1), target));
+        }
+    }
+
+    /// Says what a whole row is.
+    pub(super) fn row_target(&mut self, y: u16, target: Target) {
+        self.target(0, y, self.area.width, target);
     }
 
     /// Writes text at a place, cut at the edge; gives the column after it.

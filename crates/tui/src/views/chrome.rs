@@ -4,6 +4,7 @@ use super::canvas::{Canvas, cut, cut_middle};
 use crate::hints::hints;
 use crate::state::app::App;
 use crate::state::screen::Screen;
+use crate::state::target::Target;
 use crate::text::display::safe;
 
 /// Columns that the name of the file has at least next to the names of the views.
@@ -38,13 +39,16 @@ pub(super) fn header(canvas: &mut Canvas<'_>, app: &App) {
             .sum()
     };
     let title = "Ylotrope";
-    let beside = |title: &str| area.width.saturating_sub(title.len() as u16 + 3 + NAME_LEAST + 2);
+    // Whether it was changed is said where the name of the program is.
+    let changed = if app.text.is_changed() { " changed" } else { "" };
+    let own = NAME_LEAST + changed.len() as u16;
+    let beside = |title: &str| area.width.saturating_sub(title.len() as u16 + 3 + own + 2);
     // What it is called gives way before what there is to be opened.
     let (title, views, between) = if width_of(&all, 3) <= beside(title) {
         (title, &all[..], 3)
     } else if width_of(&all, 2) <= beside(title) {
         (title, &all[..], 2)
-    } else if width_of(&all, 2) <= beside("") + 2 {
+    } else if width_of(&all, 2) <= area.width.saturating_sub(NAME_LEAST + 3) {
         ("", &all[..], 2)
     } else {
         let here = all.iter().position(|(screen, ..)| *screen == Some(app.screen)).unwrap_or(0);
@@ -60,7 +64,6 @@ pub(super) fn header(canvas: &mut Canvas<'_>, app: &App) {
         .path
         .as_ref()
         .map_or_else(|| "not saved yet".to_owned(), |path| safe(&path.display().to_string()));
-    let changed = if app.text.is_changed() { " changed" } else { "" };
     let room = usize::from(start.saturating_sub(x + 4));
     let name =
         cut_middle(&name, room.saturating_sub(changed.len()).clamp(usize::from(NAME_LEAST), 40));
@@ -74,6 +77,7 @@ pub(super) fn header(canvas: &mut Canvas<'_>, app: &App) {
     let underlined = ratatui::style::Modifier::UNDERLINED;
     let mut x = start;
     for (screen, name, more) in views {
+        canvas.target(x, 0, name.len() as u16, Target::View(*screen));
         if *screen == Some(app.screen) {
             x = canvas.put(x, 0, name, theme.bright().add_modifier(underlined));
         } else {
@@ -130,6 +134,7 @@ pub(super) fn keys(canvas: &mut Canvas<'_>, app: &App) {
     if let Some((key, _)) = help {
         let what = "all keys";
         let start = area.width.saturating_sub(width(key, what) + 1);
+        canvas.target(start, 0, width(key, what), Target::Key(key));
         let x = canvas.put(start, 0, key, theme.bright());
         canvas.put(x + 1, 0, what, theme.quiet());
         end = start.saturating_sub(2);
@@ -139,6 +144,7 @@ pub(super) fn keys(canvas: &mut Canvas<'_>, app: &App) {
         if x + width(key, what) > end {
             break;
         }
+        canvas.target(x, 0, width(key, what), Target::Key(key));
         x = canvas.put(x, 0, key, theme.bright());
         x = canvas.put(x + 1, 0, what, theme.quiet());
         x += 3;

@@ -8,6 +8,7 @@ use super::canvas::{Canvas, PART, cut};
 use crate::state::app::App;
 use crate::state::columns::{ColumnOrder, Counted};
 use crate::state::place::Place;
+use crate::state::target::Target;
 use crate::text::display::safe;
 
 /// Columns of the screen between two cells.
@@ -77,6 +78,9 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
         let y = top + 1 + (y + after_gap) as u16;
         let selected = row == app.columns.at;
         let can_select = row < rows.len() + counted.table.odd.len();
+        if can_select {
+            canvas.row_target(y, Target::Row(row));
+        }
         if selected && can_select {
             canvas.select(y, 1);
             canvas.put(0, y, "▌", theme.bright().add_modifier(Modifier::BOLD));

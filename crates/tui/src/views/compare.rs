@@ -6,6 +6,7 @@ use ratatui::style::Modifier;
 
 use super::canvas::{Canvas, cut};
 use crate::state::app::App;
+use crate::state::target::Target;
 use crate::text::display::safe;
 
 pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
@@ -44,6 +45,7 @@ fn draw_list(canvas: &mut Canvas<'_>, app: &App, runs: &[KeptRun]) {
     for (row, (number, run)) in runs.iter().enumerate().skip(first).take(rows).enumerate() {
         let y = row as u16 + 1;
         let selected = number == app.compare.at;
+        canvas.row_target(y, Target::Row(number));
         if selected {
             canvas.select(y, 1);
             canvas.put(0, y, "▌", theme.bright().add_modifier(Modifier::BOLD));

@@ -50,7 +50,7 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, guide: &GuideView, app: &App) -> Opt
             }
             Found::Topic(topic) => (format!("page: {}", topic.title), Known::None),
         };
-        row(canvas, y, layout, &says, &known, number == guide.selected, app);
+        row(canvas, y, layout, &says, &known, (number, number == guide.selected), app);
     }
     let y = area.height.saturating_sub(1);
     match guide.chosen() {

@@ -44,7 +44,7 @@ fn parts_of_the_screen_at_the_sizes_at_which_they_change() {
 /// Where the cursor is shown on a screen of this width.
 fn cursor(stand: &mut Stand, width: u16) -> Position {
     let mut terminal = Terminal::new(TestBackend::new(width, 30)).unwrap();
-    terminal.draw(|frame| super::draw(frame, &stand.app)).unwrap();
+    terminal.draw(|frame| drop(super::draw(frame, &stand.app))).unwrap();
     terminal.get_cursor_position().unwrap()
 }
 

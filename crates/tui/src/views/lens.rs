@@ -19,6 +19,7 @@ use super::canvas::{Canvas, PART, cut};
 use crate::state::app::App;
 use crate::state::lens::{Content, row_lines};
 use crate::state::place::{Focus, Place};
+use crate::state::target::Target;
 use crate::text::display::{View, safe};
 use crate::theme::Theme;
 
@@ -66,7 +67,11 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
         if y >= area.height {
             break;
         }
-        y += draw_row(canvas, y, app, stage, shape, &columns, shown);
+        let used = draw_row(canvas, y, app, stage, shape, &columns, shown);
+        for row in y..y + used {
+            target(canvas, row, &columns, shown);
+        }
+        y += used;
     }
     if rows.is_empty() {
         let held = preview.stages.get(app.shown().stage()).filter(|stage| stage.is_held());
@@ -75,6 +80,16 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
             None => "no lines",
         };
         canvas.put(columns.gutter + 1, 2, text, app.theme.quiet());
+    }
+}
+
+/// Both sides of a row, for the mouse.
+fn target(canvas: &mut Canvas<'_>, y: u16, columns: &Columns, shown: &Shown) {
+    let line = |start: u16, output: bool| Target::Line { row: shown.number, start, output };
+    let x = canvas.area.x;
+    canvas.row_target(y, line(x + columns.left.0, false));
+    if let Some((start, room)) = columns.right {
+        canvas.target(start, y, room, line(x + start, true));
     }
 }
 

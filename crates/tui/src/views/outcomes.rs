@@ -4,6 +4,7 @@ use insight::{Outcome, grouped};
 
 use super::canvas::{Canvas, PART, cut};
 use crate::state::app::App;
+use crate::state::target::Target;
 use crate::text::display::{View, pieces, safe};
 
 /// Columns of a count.
@@ -66,10 +67,11 @@ pub(super) fn row(
     layout: Layout,
     says: &str,
     known: &Known<'_>,
-    chosen: bool,
+    (number, chosen): (usize, bool),
     app: &App,
 ) {
     let theme = app.theme;
+    canvas.row_target(y, Target::Row(number));
     if chosen {
         canvas.select(y, 1);
         canvas.put(1, y, "▸", theme.bright());

@@ -6,6 +6,7 @@ use ratatui::style::Modifier;
 use super::canvas::{Canvas, PART, cut};
 use crate::state::app::App;
 use crate::state::examples::PatternView;
+use crate::state::target::Target;
 use crate::text::display::safe;
 
 /// Columns of a count.
@@ -45,6 +46,7 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, patterns: &PatternView, app: &App) {
     for (number, one) in patterns.suggestions.iter().enumerate().skip(first).take(rows) {
         let y = 2 + (number - first) as u16;
         let chosen = number == patterns.at;
+        canvas.row_target(y, Target::Row(number));
         if chosen {
             canvas.select(y, 1);
             canvas.put(1, y, "▸", theme.bright());

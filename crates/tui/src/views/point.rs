@@ -40,7 +40,7 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, point: &PointView, app: &App) -> Opt
             },
             _ => Known::None,
         };
-        row(canvas, y, layout, &point.words_of(*entry), &known, number == at, app);
+        row(canvas, y, layout, &point.words_of(*entry), &known, (number, number == at), app);
     }
     if found.is_empty() {
         canvas.put(3, 2, "nothing found", theme.quiet());

@@ -15,6 +15,7 @@ use self::words::{footer, source_words, stage_text};
 use super::canvas::{Canvas, PART, WIDE, cut, cut_middle};
 use crate::state::app::App;
 use crate::state::place::{Focus, Place};
+use crate::state::target::Target;
 use crate::text::display::safe;
 
 /// Columns a time takes, with the space before it.
@@ -139,6 +140,9 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
         if let Some(body) = &row.body {
             let columns = body_columns(area.width, wide);
             body.draw(&mut canvas.part(2, y, columns), most, app.is_stale());
+        }
+        if let Some(place) = row.place {
+            canvas.row_target(y, Target::Place(place));
         }
         draw_row(canvas, y, row, number == selected, app, preview);
     }

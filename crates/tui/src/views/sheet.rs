@@ -7,6 +7,7 @@ use ratatui::style::Modifier;
 use super::canvas::{Canvas, cut};
 use crate::state::app::App;
 use crate::state::sheet::SheetView;
+use crate::state::target::Target;
 use crate::text::display::safe;
 
 /// Rows it takes at most `most` of: the stage, the headings, the options, the text.
@@ -55,6 +56,7 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, view: &SheetView, app: &App) -> Opti
             }
             Row::Option(number, row) => {
                 let selected = *number == view.at;
+                canvas.row_target(y, Target::Row(*number));
                 let at = option(canvas, y, view, row, selected, app);
                 if selected && view.typed.is_some() {
                     cursor = at.map(|x| Position::new(area.x + x, area.y + y));

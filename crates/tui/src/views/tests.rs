@@ -87,7 +87,9 @@ impl Stand {
         let size = ratatui::layout::Size::new(width, height);
         let page = super::page(size, &self.app);
         self.app.set_page(page);
-        terminal.draw(|frame| super::draw(frame, &self.app)).unwrap();
+        let mut targets = crate::state::target::Targets::new();
+        terminal.draw(|frame| targets = super::draw(frame, &self.app)).unwrap();
+        self.app.set_targets(targets);
         terminal
     }
 

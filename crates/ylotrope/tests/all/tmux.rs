@@ -150,7 +150,7 @@ impl Terminal {
         self.tmux(&[
             "display-message",
             "-p",
-            "#{alternate_on} #{cursor_flag} #{bracket_paste_flag}",
+            "#{alternate_on} #{cursor_flag} #{mouse_any_flag} #{bracket_paste_flag}",
         ])
     }
 }

@@ -5,6 +5,7 @@ mod drawers;
 mod files;
 mod late;
 mod looking;
+mod mouse;
 mod pointing;
 mod stages;
 mod told;
