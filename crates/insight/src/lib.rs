@@ -31,6 +31,7 @@ pub use describe::units::{
 };
 pub use describe::wiring::{End, Step, Wire, wiring};
 pub use describe::words::{effect, explain, limit_in_words, marks, sample_in_words};
+pub use edit::field_list::{fields_of_list, list_of_fields};
 pub use edit::inserting::{PutIn, insert_at_source, insert_stages};
 pub use edit::options::{Setting, Sheet, SheetRow, set_option, sheet};
 pub use edit::programs::{ProgramText, programs, quoted_program};

@@ -12,6 +12,9 @@ use super::stages::{EditError, TextEdit, apply_edits};
 /// What stands for a word whose value is known only when it runs; it cannot be an option.
 const EXPANDED: &str = "expanded";
 
+/// A value that most options take, to try whether two options go together.
+const TRIED: &str = "1";
+
 /// An option of a stage.
 #[derive(Clone, Debug)]
 pub struct SheetRow {
@@ -176,6 +179,19 @@ impl<'t> Stage<'t> {
         0
     }
 
+    /// What the filter says where this option is added: only where the option by itself is right,
+    /// so that it is the others it does not go with.
+    fn excludes(&self, arguments: &Arguments, option: &OptionSpec) -> Option<String> {
+        let optional = option.optional != Optional::Never;
+        let value = option.value.filter(|_| !optional).map(|_| TRIED);
+        let words = written(self.spec(), option, value);
+        let own: Vec<Vec<u8>> = words.split(' ').map(|word| word.as_bytes().to_vec()).collect();
+        let alone = [own.clone(), vec![b"--".to_vec()], arguments.operand_values()].concat();
+        self.definition.build(&alone).ok()?;
+        let error = self.definition.build(&[own, self.bytes()].concat()).err()?;
+        Some(error.first_line().to_owned())
+    }
+
     fn word(&self, word: usize) -> Option<&Word> {
         self.command().words.get(word + 1)
     }
@@ -335,12 +351,9 @@ pub fn sheet(text: &str, at: usize, number: usize) -> Result<Sheet, EditError> {
             .map(|given| String::from_utf8_lossy(&given.value).into_owned())
             .collect();
         // Whether two exclude each other is for the filter itself to say.
-        let excluded = (given.is_empty() && fits && option.value.is_none()).then(|| {
-            let word = written(stage.spec(), option, None).into_bytes();
-            let with = [vec![word], stage.bytes()].concat();
-            stage.definition.build(&with).err().map(|error| error.first_line().to_owned())
-        });
-        SheetRow { option, given, excluded: excluded.flatten() }
+        let excluded =
+            if given.is_empty() && fits { stage.excludes(&arguments, option) } else { None };
+        SheetRow { option, given, excluded }
     };
     Ok(Sheet { spec: stage.spec(), rows: stage.spec().options.iter().map(row).collect() })
 }
@@ -506,7 +519,12 @@ mod tests {
         let row = |short: char| sheet.rows.iter().find(|row| row.option.short == short).unwrap();
         assert_eq!((row('d').given.clone(), row('s').given.len()), (vec![":".to_owned()], 1));
         assert!(row('b').given.is_empty());
-        let sheet = super::sheet("tail -c 5 -n 2 f", 0, 0).unwrap();
-        assert!(!sheet.rows.is_empty());
+        // In the filter's own words, and only where it is the others.
+        assert_eq!(row('b').excluded.as_deref(), Some("only one list may be specified"));
+        assert_eq!(row('z').excluded, None);
+        let sheet = super::sheet("uniq -c", 0, 0).unwrap();
+        let excluded = sheet.rows.iter().filter(|row| row.excluded.is_some());
+        let excluded: Vec<&str> = excluded.map(|row| row.option.long).collect();
+        assert_eq!(excluded, ["all-repeated", "group"]);
     }
 }

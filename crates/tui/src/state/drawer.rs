@@ -286,15 +286,17 @@ impl Drawer {
                 vec![("↑↓", "scroll"), ("Enter", "back to the list"), ("Esc", "close")]
             }
             Self::Sheet(view) => {
+                if view.pick.is_some() {
+                    return vec![("←→", "field"), ("Space", "take it or not"), ("Tab", "done")];
+                }
                 let is_switch = view.at < view.switches();
                 let set = if is_switch { ("Space", "switch") } else { ("type", "its value") };
-                vec![
-                    set,
-                    ("↑↓", "choose"),
-                    ("Enter", "keep"),
-                    ("Esc", "as it was"),
-                    ("F2", "its program"),
-                ]
+                let mut hints = vec![set];
+                hints.extend(view.picks_fields().then_some(("Tab", "pick fields from a line")));
+                hints.extend([("↑↓", "choose"), ("Enter", "keep"), ("Esc", "as it was")]);
+                let has_program = matches!(view.sheet.spec.name, "awk" | "sed");
+                hints.extend(has_program.then_some(("F2", "its program")));
+                hints
             }
             Self::Pattern(_) => vec![
                 ("Enter", "put it in"),

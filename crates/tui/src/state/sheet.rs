@@ -1,7 +1,23 @@
 //! The options of a stage, to be set one by one.
 
+use std::ops::Range;
+
 use insight::{Sheet, SheetRow};
 use tui_input::Input;
+
+/// Fields that are picked from a line.
+pub(crate) struct Pick {
+    /// The line.
+    pub line: Vec<u8>,
+    /// Where its fields are.
+    pub fields: Vec<Range<usize>>,
+    /// Which of them are chosen.
+    pub chosen: Vec<bool>,
+    /// The field the cursor is on.
+    pub at: usize,
+    /// The list went to the end of every line.
+    pub to_end: bool,
+}
 
 /// The sheet of a stage.
 pub(crate) struct SheetView {
@@ -17,6 +33,8 @@ pub(crate) struct SheetView {
     pub at: usize,
     /// The value that is being typed.
     pub typed: Option<Input>,
+    /// The fields that are being picked.
+    pub pick: Option<Pick>,
 }
 
 impl SheetView {
@@ -25,6 +43,12 @@ impl SheetView {
         let (switches, values): (Vec<&SheetRow>, Vec<&SheetRow>) =
             self.sheet.rows.iter().partition(|row| row.option.value.is_none());
         switches.into_iter().chain(values).collect()
+    }
+
+    /// True where the selected option is a list of fields, to be picked from a line.
+    pub(crate) fn picks_fields(&self) -> bool {
+        self.sheet.spec.name == "cut"
+            && self.rows().get(self.at).is_some_and(|row| row.option.short == 'f')
     }
 
     /// How many of the rows are switches.

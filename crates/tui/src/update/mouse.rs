@@ -193,6 +193,10 @@ impl App {
         let again =
             drawer.selected().is_some_and(|selected| std::mem::replace(selected, row) == row);
         let switches = matches!(drawer, Drawer::Sheet(_));
+        if let Drawer::Sheet(view) = &mut drawer {
+            view.typed = None;
+            view.pick = None;
+        }
         self.drawer = Some(drawer);
         match (again, switches) {
             (true, true) => self.press(KeyCode::Char(' ')),

@@ -8,7 +8,10 @@ use crate::state::app::App;
 use crate::state::drawer::Drawer;
 use crate::state::list::edit;
 use crate::state::place::{Focus, Place};
-use crate::state::sheet::SheetView;
+use crate::state::sheet::{Pick, SheetView};
+
+/// Bytes of a line that fields are picked from.
+const LINE: usize = 1 << 12;
 
 impl App {
     /// Opens the options of the selected stage; of one that has none, its text is edited.
@@ -33,6 +36,7 @@ impl App {
                     sheet,
                     at: 0,
                     typed: None,
+                    pick: None,
                 })));
             }
             Err(error) => {
@@ -49,7 +53,12 @@ impl App {
             view.at = at.min(last);
             view.typed = None;
         };
+        if view.pick.is_some() {
+            self.pick_key(view, key.code);
+            return true;
+        }
         match key.code {
+            KeyCode::Tab if view.picks_fields() => self.begin_pick(view),
             KeyCode::Up => step(view, view.at.saturating_sub(1)),
             KeyCode::Down => step(view, view.at + 1),
             KeyCode::PageUp => step(view, view.at.saturating_sub(10)),
@@ -77,6 +86,55 @@ impl App {
             self.message = Some("as it was".to_owned());
             self.text_changed();
         }
+    }
+
+    /// The first line that comes in, with its fields as the stage counts them.
+    fn begin_pick(&mut self, view: &mut SheetView) {
+        let preview = self.result.preview.clone().filter(|_| !self.is_stale());
+        let stage = preview.as_ref().and_then(|preview| preview.stages.get(view.stage));
+        let line = stage.and_then(|stage| stage.inputs.first()?.kept.line_start(0, LINE));
+        let Some((stage, line)) = stage.zip(line) else {
+            self.message = Some("no line to pick from".to_owned());
+            return;
+        };
+        let list = view.rows().get(view.at).and_then(|row| row.given.last().cloned());
+        let list = list.unwrap_or_default();
+        // Without a list the stage does not run: what it would count is found with one.
+        let counted = insight::counted(stage, &line);
+        let Some(filters::Counted::Fields(fields)) = counted else {
+            self.message = Some("the stage counts no fields yet: type a list first".to_owned());
+            return;
+        };
+        let Some(chosen) = insight::fields_of_list(&list, fields.len()) else {
+            self.message = Some("this list is not one of single fields; type it".to_owned());
+            return;
+        };
+        let to_end = list.ends_with('-');
+        view.typed = None;
+        view.pick = Some(Pick { line: line.to_vec(), fields, chosen, at: 0, to_end });
+    }
+
+    /// A key while fields are picked.
+    fn pick_key(&mut self, view: &mut SheetView, code: KeyCode) {
+        let Some(mut pick) = view.pick.take() else { return };
+        match code {
+            KeyCode::Left => pick.at = pick.at.saturating_sub(1),
+            KeyCode::Right => pick.at = (pick.at + 1).min(pick.fields.len().saturating_sub(1)),
+            KeyCode::Char(' ') => {
+                pick.chosen[pick.at] = !pick.chosen[pick.at];
+                let list = insight::list_of_fields(&pick.chosen, pick.to_end);
+                // cut without a list is an error: the last one stays.
+                if list.is_empty() {
+                    pick.chosen[pick.at] = true;
+                    self.message = Some("one field at least".to_owned());
+                } else {
+                    self.set(view, 'f', &Setting::Value(list));
+                }
+            }
+            KeyCode::Tab | KeyCode::Enter => return,
+            _ => {}
+        }
+        view.pick = Some(pick);
     }
 
     fn set_in_sheet(&mut self, view: &mut SheetView, key: KeyEvent) {

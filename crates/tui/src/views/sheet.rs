@@ -6,9 +6,9 @@ use ratatui::style::Modifier;
 
 use super::canvas::{Canvas, cut};
 use crate::state::app::App;
-use crate::state::sheet::SheetView;
+use crate::state::sheet::{Pick, SheetView};
 use crate::state::target::Target;
-use crate::text::display::safe;
+use crate::text::display::{View, pieces, safe, width};
 
 /// Rows it takes at most `most` of: the stage, the headings, the options, the text.
 pub(super) fn rows(view: &SheetView, most: u16) -> u16 {
@@ -73,6 +73,9 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, view: &SheetView, app: &App) -> Opti
 /// The stage, what it does, and what comes out of it now.
 fn head(canvas: &mut Canvas<'_>, view: &SheetView, app: &App) {
     let theme = app.theme;
+    if let Some(pick) = &view.pick {
+        return picked(canvas, pick, app);
+    }
     let hue = theme.hue(view.stage).add_modifier(Modifier::BOLD);
     let x = canvas.put(1, 0, &format!("{} {}", view.stage + 1, view.sheet.spec.name), hue);
     let now = app.result.preview.as_ref().and_then(|preview| preview.stages.get(view.stage));
@@ -88,6 +91,30 @@ fn head(canvas: &mut Canvas<'_>, view: &SheetView, app: &App) {
     canvas.put_right(right, 0, &words, theme.ink());
     let room = usize::from(right.saturating_sub(x + width + 4));
     canvas.put(x + 2, 0, &cut(view.sheet.spec.summary, room), theme.quiet());
+}
+
+/// The line that fields are picked from: the chosen ones bright, the one at the cursor reversed.
+fn picked(canvas: &mut Canvas<'_>, pick: &Pick, app: &App) {
+    let theme = app.theme;
+    let x = canvas.put(1, 0, &format!("field {}", pick.at + 1), theme.bright()) + 2;
+    let room = usize::from(canvas.area.width.saturating_sub(x + 2));
+    let here = pick.fields.get(pick.at).cloned().unwrap_or(0..0);
+    let end = width(&pick.line[..here.end.min(pick.line.len())], View::Text, usize::MAX);
+    let mut column = x;
+    for piece in pieces(&pick.line, View::Text, (end + 2).saturating_sub(room), room) {
+        let field = pick.fields.iter().position(|field| field.contains(&piece.at));
+        let mut style = match field {
+            Some(field) if pick.chosen[field] => {
+                theme.bright().add_modifier(Modifier::BOLD | Modifier::UNDERLINED)
+            }
+            _ => theme.quiet(),
+        };
+        if field == Some(pick.at) {
+            style = style.add_modifier(Modifier::REVERSED);
+        }
+        canvas.put(column, 0, &piece.text, style);
+        column += piece.width as u16;
+    }
 }
 
 /// Draws an option; gives the column of the cursor in its value.

@@ -225,6 +225,18 @@ fn options_are_switched_and_the_text_follows() {
     press(&mut stand, "Enter");
     assert!(stand.app.drawer.is_none());
     assert_eq!(super::written(&mut stand), "    300 2031-04-02\n");
+    // Fields are picked from a line.
+    press(&mut stand, "Enter End Up Tab Right Right Space");
+    assert_eq!(text(&stand), "cut -d' ' -f1,3 DIR/gate.log | sort | uniq -c");
+    assert!(stand.screen(150, 50).contains("field 3  2031-04-02 gate-00 card=0 refused"));
+    press(&mut stand, "Left Space Left Space");
+    assert_eq!(text(&stand), "cut -d' ' -f2,3 DIR/gate.log | sort | uniq -c");
+    press(&mut stand, "Right Right Right Space");
+    assert_eq!(text(&stand), "cut -d' ' -f2-4 DIR/gate.log | sort | uniq -c");
+    press(&mut stand, "Space Left Space Left Space");
+    assert_eq!(text(&stand), "cut -d' ' -f2 DIR/gate.log | sort | uniq -c");
+    assert_eq!(message(&stand), "one field at least");
+    press(&mut stand, "Tab Enter");
     // What has no options is edited.
     let mut stand = river("while read x; do echo $x; done");
     press(&mut stand, "Enter");
