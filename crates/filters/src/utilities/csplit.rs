@@ -43,7 +43,7 @@ static SPEC: Spec = Spec {
     usage_status: 1,
     examples: &[
         example("csplit -z wardens.txt '/^warden/' '{*}'", "one file for each record"),
-        example("csplit winch.log 100", "the first 99 lines, and the rest"),
+        example("csplit winch.log 10", "the first 9 lines, and the rest"),
     ],
 };
 

@@ -46,10 +46,7 @@ static SPEC: Spec = Spec {
     style: Style::Usual,
     usage_status: 1,
     examples: &[
-        example(
-            "join -t, cabins.sorted wardens.sorted",
-            "lines with the same first field, comma fields",
-        ),
+        example("join -t, cabins.csv cabins.csv", "lines with the same first field, comma fields"),
         example("join -v1 upper.sorted lower.sorted", "lines of the first file without a partner"),
     ],
 };

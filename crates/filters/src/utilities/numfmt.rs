@@ -76,7 +76,10 @@ static SPEC: Spec = Spec {
     usage_status: 1,
     examples: &[
         example("numfmt --to=iec 123456789", "118M"),
-        example("numfmt --from=si --field=2 --header", "the second field in plain digits"),
+        example(
+            "printf 'name size\\nlog 12K\\n' | numfmt --from=si --field=2 --header",
+            "the second field in plain digits",
+        ),
     ],
 };
 

@@ -24,7 +24,7 @@ static SPEC: Spec = Spec {
     usage_status: 1,
     examples: &[
         example(
-            "paste -d+ count-am.txt count-noon.txt count-pm.txt",
+            "paste -d+ count-lower.txt count-middle.txt count-upper.txt",
             "three counts per line, ready to add up",
         ),
         example("paste -s -d, spares-upper.txt", "all lines as one, separated by commas"),

@@ -179,7 +179,7 @@ impl PointView {
     /// Marks a piece of the line, from the character at one byte to the one at another.
     pub(crate) fn mark_between(&mut self, from: usize, to: usize) {
         let boundary = |at: usize| self.text.get(at).is_none_or(|byte| byte & 0xc0 != 0x80);
-        let end = (to + 1..).find(|at| boundary(*at)).unwrap_or(to).min(self.text.len());
+        let end = (to + 1..=self.text.len()).find(|at| boundary(*at)).unwrap_or(to);
         if from < end && boundary(from) {
             self.marked = Some(from..end);
             self.renew();
