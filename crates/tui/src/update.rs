@@ -116,6 +116,7 @@ impl App {
             columns: ColumnsView::default(),
             examples: Examples::default(),
             mouse: MouseState::default(),
+            range_end: None,
             points: 0,
             compare: CompareView::default(),
             clipboard: None,

@@ -208,6 +208,19 @@ impl Field<'_> {
         }
     }
 
+    /// True where both bounds are numbers with points between them: versions.
+    fn is_version(&self) -> bool {
+        let Some(column) = self.column else { return false };
+        let version = |value: &Option<Vec<u8>>| {
+            let value = value.as_deref().unwrap_or_default();
+            let value = value.strip_prefix(b"v").unwrap_or(value);
+            let mut parts = value.split(|byte| *byte == b'.');
+            let digits = |part: &[u8]| !part.is_empty() && part.iter().all(u8::is_ascii_digit);
+            value.contains(&b'.') && parts.all(digits)
+        };
+        column.others == 0 && version(&column.smallest) && version(&column.largest)
+    }
+
     /// What takes a heading away, before stages that would mix it with the data.
     fn without_heading(&self) -> &'static str {
         if self.has_heading() { "tail -n +2 | " } else { "" }
@@ -264,6 +277,7 @@ impl Field<'_> {
             label => format!("{number}.{}", label + 1),
         };
         let order = match self.kind() {
+            Kind::Word if self.is_version() => "V",
             Kind::Whole => "n",
             // Of numbers with exponents the usual order sees only what is before the e.
             Kind::Decimal => "g",

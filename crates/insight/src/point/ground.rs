@@ -53,6 +53,8 @@ impl Ground {
 pub struct Spot {
     /// The line's number in its stream, from 1; `None` for a column as such.
     pub line: Option<u64>,
+    /// Another line of the stream that was marked as the other end of a range.
+    pub other_line: Option<u64>,
     /// The line.
     pub text: Vec<u8>,
     /// The field, from 0.

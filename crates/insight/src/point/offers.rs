@@ -31,7 +31,7 @@ pub fn offers(ground: &Ground, spot: &Spot) -> Vec<Offer> {
         if let Some(text) = marked.or(value).filter(|text| is_sayable(text)) {
             of_text(text, &mut all);
         }
-        of_line(spot.line, &mut all);
+        of_line(spot, &mut all);
         // Of a few values one is mostly meant, of many the column as such.
         let few = field.column.is_some_and(|column| column.distinct.count() <= FEW);
         if spot.line.is_none() && few {
@@ -47,7 +47,7 @@ pub fn offers(ground: &Ground, spot: &Spot) -> Vec<Offer> {
         if let Some(text) = marked.filter(|text| is_sayable(text)) {
             of_text(text, &mut all);
         }
-        of_line(spot.line, &mut all);
+        of_line(spot, &mut all);
     }
     if let Some(text) = marked.or(value).filter(|text| is_sayable(text)) {
         around_text(text, &mut all);
@@ -73,8 +73,15 @@ fn of_text(text: &str, all: &mut Vec<Offer>) {
     all.push(offer(Group::Lines, around, grep("-C 3", text)));
 }
 
-fn of_line(line: Option<u64>, all: &mut Vec<Offer>) {
-    let Some(line) = line else { return };
+fn of_line(spot: &Spot, all: &mut Vec<Offer>) {
+    let Some(line) = spot.line else { return };
+    if let Some(other) = spot.other_line.filter(|other| *other != line) {
+        let (from, to) = (line.min(other), line.max(other));
+        let says = format!("lines {from} to {to}");
+        all.push(offer(Group::Lines, says, format!("sed -n {from},{to}p")));
+        let says = format!("without lines {from} to {to}");
+        all.push(offer(Group::Lines, says, format!("sed {from},{to}d")));
+    }
     if line > 1 {
         let says = format!("from line {line} on");
         all.push(offer(Group::Lines, says, format!("tail -n +{line}")));

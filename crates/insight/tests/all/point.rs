@@ -94,6 +94,7 @@ const SHAPES: &[(&str, &str)] = &[
                  192.0.2.9 - otter [02/Apr/2031:06:12:09 +0000] \"PUT /c HTTP/1.1\" 404 -\n\
                  192.0.2.7 - - [03/Apr/2031:06:12:00 +0000] \"GET /a HTTP/1.1\" 200 99\n",
     ),
+    ("versions", "gate 1.10.2 a\nwinch 1.9.0 b\ncabin v2.0 c\nrope 1.9.12 b\n"),
     ("one word", "a\nb\na\n'\n\"\n\\\n*\n"),
 ];
 
@@ -166,6 +167,7 @@ fn every_step_on_every_cell_is_what_it_says() {
                 let has = Splitting::has(field);
                 let spot = Spot {
                     line: Some(number as u64 + 1),
+                    other_line: Some(2),
                     text: line.to_vec(),
                     field: Some(at),
                     marked: None,

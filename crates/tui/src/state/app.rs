@@ -18,6 +18,7 @@ use crate::state::kept::KeptState;
 use crate::state::lens::Lens;
 use crate::state::pending::PendingView;
 use crate::state::place::{Focus, Place};
+use crate::state::point::PutAt;
 use crate::state::result::ResultState;
 use crate::state::run::{Running, ThroughputView};
 use crate::state::screen::Screen;
@@ -107,6 +108,8 @@ pub(crate) struct App {
     pub(crate) columns: ColumnsView,
     /// Examples for a pattern.
     pub(crate) examples: Examples,
+    /// A line that was marked as one end of a range, and of which stream.
+    pub(crate) range_end: Option<(PutAt, u64)>,
     /// What the mouse can point at.
     pub(crate) mouse: MouseState,
     /// Tries of offers so far.

@@ -35,6 +35,8 @@ pub(crate) enum Tried {
 pub(crate) enum Entry {
     /// An offer, by its number.
     Offer(usize),
+    /// This line as one end of a range.
+    RangeEnd,
     /// This piece as an example for a pattern.
     Example,
     /// This piece as an example of what the pattern must not match.
@@ -47,6 +49,8 @@ pub(crate) struct PointView {
     pub ground: Arc<Ground>,
     /// The line's number in its stream, from 1; `None` for a column as such.
     pub line: Option<u64>,
+    /// The line that was marked as the other end of a range.
+    pub other_line: Option<u64>,
     /// The line.
     pub text: Vec<u8>,
     /// The field, from 0.
@@ -80,6 +84,7 @@ impl PointView {
     pub(crate) fn renew(&mut self) {
         let spot = Spot {
             line: self.line,
+            other_line: self.other_line,
             text: self.text.clone(),
             field: Some(self.field).filter(|at| *at < self.field_count()),
             marked: self.marked.clone(),
@@ -104,6 +109,9 @@ impl PointView {
             offers
                 .map(|(at, offer)| (format!("{} {}", offer.says, offer.stages), Entry::Offer(at))),
         );
+        if self.line.is_some() {
+            entries.push((self.words_of(Entry::RangeEnd), Entry::RangeEnd));
+        }
         entries.append(&mut own);
         self.list = List::new(entries);
         self.list.query = query;
@@ -114,6 +122,9 @@ impl PointView {
         match entry {
             Entry::Offer(at) => {
                 self.offers.get(at).map(|offer| offer.says.clone()).unwrap_or_default()
+            }
+            Entry::RangeEnd => {
+                "this line as one end of a range; then point at the other one".to_owned()
             }
             Entry::Example if self.examples == 0 => {
                 "a pattern from this and other examples …".to_owned()

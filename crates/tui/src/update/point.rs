@@ -89,6 +89,7 @@ impl App {
         let mut point = PointView {
             ground: Arc::new(Ground::of(&first, splitting)),
             line,
+            other_line: self.range_end.filter(|(of, _)| *of == at).map(|(_, line)| line),
             text,
             field,
             marked: None,
@@ -190,6 +191,11 @@ impl App {
     fn take_offer(&mut self, point: &PointView) {
         let at = point.at;
         match point.entry() {
+            Some(Entry::RangeEnd) => {
+                self.range_end = point.line.map(|line| (at, line));
+                self.message = Some("marked; point at the other end of the range".to_owned());
+                return;
+            }
             Some(Entry::Example) => return self.add_example(point, false),
             Some(Entry::CounterExample) => return self.add_example(point, true),
             _ => {}
@@ -225,6 +231,7 @@ impl App {
             PutAt::Source => insight::insert_stages(text, cursor, 1, stages),
             PutAt::After(stage) => insight::insert_stages(text, cursor, stage + 1, stages),
         };
+        self.range_end = None;
         match put {
             Ok(put) => {
                 self.text.editor.set_text(&put.text, put.cursor);

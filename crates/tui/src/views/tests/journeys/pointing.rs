@@ -177,6 +177,18 @@ fn what_is_put_at_the_source_reads_the_file() {
 }
 
 #[test]
+fn lines_between_two_are_kept() {
+    let mut stand = river(LOG);
+    press(&mut stand, "Tab Down Enter");
+    stand.letters("range");
+    press(&mut stand, "Enter Down Down Down Enter");
+    stand.letters("lines 2 to 5");
+    press(&mut stand, "Enter");
+    assert_eq!(text(&stand), "cat DIR/gate.log | sed -n 2,5p");
+    assert!(stand.app.range_end.is_none());
+}
+
+#[test]
 fn examples_make_a_pattern() {
     let mut stand = river(LOG);
     press(&mut stand, "Tab Enter Right");
