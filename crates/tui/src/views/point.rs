@@ -7,7 +7,7 @@ use ratatui::layout::{Position, Rect};
 use ratatui::style::Modifier;
 use unicode_width::UnicodeWidthStr;
 
-use super::canvas::{Canvas, cut, cut_middle};
+use super::canvas::{Canvas, PART, cut, cut_middle};
 use super::input::input;
 use super::outcomes::{Known, Layout, headings, row};
 use crate::state::app::App;
@@ -79,7 +79,12 @@ fn spot(canvas: &mut Canvas<'_>, point: &PointView, app: &App) {
         let cells = column.cells(table);
         let heading = if cells[1].is_empty() { String::new() } else { format!(" {}", cells[1]) };
         let x = canvas.put(1, 0, &format!("column {}{}", cells[0], safe(&heading)), theme.bright());
-        let words = format!("{} · {} different · most frequent: {}", cells[2], cells[4], cells[7]);
+        // These figures are of the lines that were looked at to see their form.
+        let part = if point.input.lines() > table.lines { PART } else { "" };
+        let words = format!(
+            "{} · {part}{} different · most frequent: {part}{}",
+            cells[2], cells[4], cells[7]
+        );
         let room = usize::from(canvas.area.width.saturating_sub(x + 4));
         canvas.put(x + 2, 0, &cut(&safe(&words), room), theme.quiet());
         return;

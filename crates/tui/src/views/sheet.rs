@@ -147,7 +147,12 @@ fn option(
         let typed = view.typed.as_ref().filter(|_| selected);
         let shown = match typed {
             Some(input) => safe(input.value()),
-            None => row.given.iter().map(|value| safe(value)).collect::<Vec<_>>().join("  "),
+            None => row
+                .given
+                .iter()
+                .map(|value| safe(&shell::quote(value)))
+                .collect::<Vec<_>>()
+                .join("  "),
         };
         let empty = shown.is_empty() && typed.is_none();
         let text = if empty { value.to_owned() } else { shown };
