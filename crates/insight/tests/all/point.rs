@@ -151,6 +151,90 @@ fn means_it(offer: &Offer, line: &[u8], value: &[u8], made: &[u8]) -> Result<(),
     }
 }
 
+/// Values that mean something to the shell, to awk, to a pattern, or to nobody.
+const AWKWARD: &[&str] = &[
+    "it's",
+    "say \"hi\"",
+    "a\\b",
+    "\\",
+    "[x]",
+    "-n",
+    "--",
+    "a b",
+    "a=b",
+    "=",
+    "käbel",
+    "線",
+    "$HOME",
+    "`id`",
+    "*",
+    "a*",
+    "^a",
+    "a$",
+    ".",
+    "a.b",
+    "#",
+    "!",
+    "&",
+    "a&b",
+    "a/b",
+    "%s",
+    "{1,2}",
+    "(x)",
+    "|",
+    ";",
+    "~",
+    "0x10",
+    "1e3",
+    "007",
+    "+5",
+    "-0",
+    "inf",
+    "",
+    " x",
+    "x ",
+    "\u{1}",
+    "^[",
+    "\\n",
+];
+
+#[test]
+fn awkward_values_are_escaped_right() {
+    // Each value in a line of its own, and once more beside something like it.
+    let lines: Vec<String> = AWKWARD
+        .iter()
+        .flat_map(|value| [format!("{value}\tone"), format!("{value}z\ttwo")])
+        .collect();
+    let data = lines.join("\n") + "\n";
+    let all: Vec<&[u8]> = lines.iter().map(|line| line.as_bytes()).collect();
+    let ground = Ground::of(&all, Splitting::Byte(b'\t'));
+    for (number, line) in lines.iter().enumerate().step_by(2) {
+        let spot = Spot {
+            line: Some(number as u64 + 1),
+            other_line: None,
+            text: line.as_bytes().to_vec(),
+            field: Some(0),
+            marked: None,
+        };
+        let steps = offers(&ground, &spot);
+        let keep =
+            steps.iter().find(|step| step.says.starts_with("keep the lines where field 1 is"));
+        let keep = keep.unwrap_or_else(|| panic!("nothing for {line:?}"));
+        let found = String::from_utf8(host(&keep.stages, data.as_bytes())).unwrap();
+        assert_eq!(found, format!("{line}\n"), "{}", keep.stages);
+        let anywhere = steps.iter().find(|step| step.says.starts_with("keep the lines with"));
+        let Some(anywhere) = anywhere else { continue };
+        let value = AWKWARD[number / 2];
+        let right: String = lines
+            .iter()
+            .filter(|line| line.contains(value))
+            .map(|line| format!("{line}\n"))
+            .collect();
+        let found = String::from_utf8(host(&anywhere.stages, data.as_bytes())).unwrap();
+        assert_eq!(found, right, "{}", anywhere.stages);
+    }
+}
+
 #[test]
 fn every_step_on_every_cell_is_what_it_says() {
     let mut wrong = Vec::new();

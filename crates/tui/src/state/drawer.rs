@@ -276,10 +276,11 @@ impl Drawer {
     fn hints_of_building(&self) -> Vec<(&'static str, &'static str)> {
         match self {
             Self::Guide(guide) => {
+                // On a narrow screen the last ones have no room.
                 let mut hints =
-                    vec![("type", "what you want"), ("↑↓", "choose"), ("Enter", "put it in")];
+                    vec![("type", "what you want"), ("Enter", "put it in"), ("Esc", "close")];
+                hints.push(("↑↓", "choose"));
                 hints.extend((guide.fields() > 1).then_some(("Tab", "another field")));
-                hints.push(("Esc", "close"));
                 hints
             }
             Self::Page(_) => {
@@ -292,32 +293,29 @@ impl Drawer {
                 let is_switch = view.at < view.switches();
                 let set = if is_switch { ("Space", "switch") } else { ("type", "its value") };
                 let mut hints = vec![set];
+                hints.extend([("Enter", "keep"), ("Esc", "as it was"), ("↑↓", "choose")]);
                 hints.extend(view.picks_fields().then_some(("Tab", "pick fields from a line")));
-                hints.extend([("↑↓", "choose"), ("Enter", "keep"), ("Esc", "as it was")]);
                 let has_program = matches!(view.sheet.spec.name, "awk" | "sed");
                 hints.extend(has_program.then_some(("F2", "its program")));
                 hints
             }
             Self::Pattern(_) => vec![
                 ("Enter", "put it in"),
+                ("Esc", "close"),
                 ("↑↓", "pattern"),
                 ("←→", "what to do with it"),
                 ("m", "mark one more"),
                 ("x", "forget the examples"),
-                ("Esc", "close"),
             ],
             Self::Point(point) => {
-                let mut hints = vec![("Enter", "put it in"), ("↑↓", "choose")];
-                hints.push(if point.line.is_some() {
-                    ("←→", "field")
-                } else {
-                    ("←→", "column")
-                });
+                let field = if point.line.is_some() { "field" } else { "column" };
+                let mut hints = vec![("Enter", "put it in"), ("Esc", "close"), ("←→", field)];
+                hints.extend([("type", "to search"), ("↑↓", "choose")]);
                 if point.line.is_some() {
                     hints.push(("Shift-←→", "mark a piece"));
                     hints.push(("Ctrl-←→", "its beginning"));
                 }
-                hints.extend([("Tab", "as awk"), ("type", "to search"), ("Esc", "close")]);
+                hints.push(("Tab", "as awk"));
                 hints
             }
             _ => Vec::new(),
