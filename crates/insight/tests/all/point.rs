@@ -206,7 +206,7 @@ fn awkward_values_are_escaped_right() {
         .flat_map(|value| [format!("{value}\tone"), format!("{value}z\ttwo")])
         .collect();
     let data = lines.join("\n") + "\n";
-    let all: Vec<&[u8]> = lines.iter().map(|line| line.as_bytes()).collect();
+    let all: Vec<&[u8]> = lines.iter().map(String::as_bytes).collect();
     let ground = Ground::of(&all, Splitting::Byte(b'\t'));
     for (number, line) in lines.iter().enumerate().step_by(2) {
         let spot = Spot {

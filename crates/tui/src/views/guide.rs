@@ -104,15 +104,32 @@ pub(super) fn page(canvas: &mut Canvas<'_>, page: &PageView, app: &App) {
     let theme = app.theme;
     canvas.put(1, 0, &page.title, theme.bright());
     let rows = usize::from(area.height.saturating_sub(1));
-    let top = page.top.min(page.lines.len().saturating_sub(rows));
     let room = usize::from(area.width.saturating_sub(2));
-    for (y, line) in page.lines.iter().skip(top).take(rows).enumerate() {
+    let lines = wrapped(&page.lines, room);
+    let top = page.top.min(lines.len().saturating_sub(rows));
+    for (y, line) in lines.iter().skip(top).take(rows).enumerate() {
         let style = if line.starts_with("    ") { theme.bright() } else { theme.ink() };
-        canvas.put(1, y as u16 + 1, &cut(&safe(line), room), style);
+        canvas.put(1, y as u16 + 1, &cut(line, room), style);
     }
-    if page.lines.len() > rows {
-        let end = (top + rows).min(page.lines.len());
-        let text = format!("{}–{end} of {}", top + 1, page.lines.len());
+    if lines.len() > rows {
+        let end = (top + rows).min(lines.len());
+        let text = format!("{}–{end} of {}", top + 1, lines.len());
         canvas.put_right(area.width.saturating_sub(1), 0, &text, theme.quiet());
     }
+}
+
+/// The lines of a page, those of text broken where they are too long.
+fn wrapped(lines: &[String], room: usize) -> Vec<String> {
+    let mut out = Vec::new();
+    for line in lines {
+        let line = safe(line);
+        if line.starts_with("  ") {
+            out.push(line);
+        } else {
+            out.extend(
+                textwrap::wrap(&line, room.max(8)).into_iter().map(std::borrow::Cow::into_owned),
+            );
+        }
+    }
+    out
 }

@@ -7,6 +7,9 @@ use crate::state::app::App;
 use crate::state::target::Target;
 use crate::text::display::{View, pieces, safe};
 
+/// From this width on there is room for the first line, too.
+const WIDE: usize = 100;
+
 /// Columns of a count.
 const COUNT: u16 = 11;
 
@@ -22,7 +25,10 @@ impl Layout {
     pub(super) fn of(width: u16) -> Self {
         let width = usize::from(width);
         let counts = usize::from(COUNT) * 2;
-        let says = (width.saturating_sub(3 + counts) * 3 / 5).clamp(20, 64);
+        let room = width.saturating_sub(3 + counts);
+        // Where there is no room for both, what is done says more than the first line.
+        let says = if width < WIDE { room.saturating_sub(1) } else { room * 3 / 5 };
+        let says = says.clamp(20, 64);
         Self { says, right: 3 + says as u16, first: width.saturating_sub(3 + says + counts + 3) }
     }
 

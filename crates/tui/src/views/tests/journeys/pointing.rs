@@ -297,3 +297,49 @@ fn the_places_can_be_drawn_at_any_size() {
         }
     }
 }
+
+/// Keeps what a place looks like on a large and on a small screen.
+fn keep(name: &str, stand: &mut Stand) {
+    for (width, height) in [(160, 50), (80, 24)] {
+        let screen = crate::views::snapshot_tests::steady(stand, width, height);
+        insta::assert_snapshot!(format!("{name}-{width}x{height}"), screen);
+    }
+}
+
+#[test]
+fn the_places_look_the_same_each_time() {
+    let mut stand = river("cat DIR/gate.log | sort");
+    press(&mut stand, "Home l");
+    counted(&mut stand);
+    keep("columns", &mut stand);
+    press(&mut stand, "Down Down Down Enter");
+    tried(&mut stand);
+    keep("point-column", &mut stand);
+    press(&mut stand, "Esc Esc Tab Enter Right Right");
+    tried(&mut stand);
+    keep("point", &mut stand);
+    stand.letters("examples");
+    press(&mut stand, "Enter");
+    until(&mut stand, |stand| match &stand.app.drawer {
+        Some(Drawer::Pattern(patterns)) => !patterns.finds.is_empty(),
+        _ => false,
+    });
+    keep("pattern", &mut stand);
+    press(&mut stand, "Esc Tab End Enter Down Space");
+    stand.settle();
+    keep("sheet", &mut stand);
+    press(&mut stand, "Esc");
+    stand.settle();
+    press(&mut stand, "H");
+    stand.letters("how often each");
+    let all_tried = |stand: &Stand| match &stand.app.drawer {
+        Some(Drawer::Guide(guide)) => guide.outcomes.len() >= guide.found.len().min(40),
+        _ => false,
+    };
+    until(&mut stand, all_tried);
+    keep("guide", &mut stand);
+    press(&mut stand, "Ctrl-u");
+    stand.letters("quoting");
+    press(&mut stand, "Enter");
+    keep("page", &mut stand);
+}
