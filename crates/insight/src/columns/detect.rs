@@ -123,6 +123,9 @@ fn at_byte(lines: &[&[u8]], byte: u8) -> Option<Candidate> {
         return None;
     }
     let agreement = often as f64 / lines.len() as f64;
+    if agreement < 0.9 && byte != b':' {
+        return before_text(&closed, splitting, lines.len());
+    }
     let whole = wholeness(&closed, &splitting, count);
     // Inside of words, as in times and paths, a byte separates nothing.
     let tight = closed.iter().take(400).filter(|line| {
@@ -155,6 +158,28 @@ fn at_byte(lines: &[&[u8]], byte: u8) -> Option<Candidate> {
     let certain = if count > 2 { 1.0 } else { 0.93 };
     let score = strength * certain * agreement.powi(2) * (0.3 + 0.7 * whole) * tight;
     Some(Candidate { splitting, agreement, score: if prose { score * 0.5 } else { score } })
+}
+
+/// Fields at a byte that all lines have a few times, before text that may have it, too.
+fn before_text(lines: &[&[u8]], splitting: Splitting, all: usize) -> Option<Candidate> {
+    let mut counts: Vec<usize> = lines.iter().map(|line| splitting.fields(line).len()).collect();
+    counts.sort_unstable();
+    let least = *counts.get(counts.len() / 30)?;
+    if least < 3 {
+        return None;
+    }
+    let enough = counts.iter().filter(|count| **count >= least).count();
+    let agreement = enough as f64 / all as f64;
+    let (mut values, mut whole) = (0_u32, 0_u32);
+    for line in lines.iter().take(400) {
+        for field in splitting.fields(line).into_iter().take(least - 1) {
+            values += 1;
+            whole += u32::from(is_whole(&line[field]));
+        }
+    }
+    let whole = f64::from(whole) / f64::from(values.max(1));
+    let score = 0.85 * agreement.powi(2) * whole.powi(2);
+    Some(Candidate { splitting, agreement, score })
 }
 
 /// A name, and after the byte its value.
@@ -324,7 +349,9 @@ fn as_fixed(lines: &[&[u8]], blanks: &Candidate) -> Option<Candidate> {
         let (most, often) = mode(rows.iter().map(|row| row[at]));
         often * 20 < rows.len() * 19 && most > 0
     };
-    let even = (0..starts.len()).rev().find(|at| !uneven(*at)).unwrap_or(0);
+    // What few lines have at their end is a piece of free text.
+    let filled = |at: usize| mode(rows.iter().map(|row| row[at])).0 > 0;
+    let even = (0..starts.len()).rev().find(|at| filled(*at) && !uneven(*at)).unwrap_or(0);
     let needed = (0..even).any(uneven);
     let steady = (0..starts.len()).filter(|at| is_steady_fixed(lines, &splitting, *at)).count();
     let share = steady as f64 / starts.len() as f64;

@@ -125,10 +125,11 @@ impl ColumnTable {
     pub fn splitting_in_words(&self) -> String {
         let (from, to) = (*self.usual.start(), *self.usual.end());
         let lines = self.data_lines - self.empty_lines;
-        let share = if self.agreeing() == lines {
-            "all".to_owned()
-        } else {
-            percent(self.agreeing(), lines) + " of"
+        let share = match percent(self.agreeing(), lines) {
+            _ if self.agreeing() == lines => "all".to_owned(),
+            // Not all, be it that it rounds to that.
+            share if share == "100.0 %" => "> 99.9 % of".to_owned(),
+            share => share + " of",
         };
         let fields = match (from, to) {
             (1, 1) => "1 field".to_owned(),

@@ -66,7 +66,12 @@ const SHAPES: &[(&str, Make, Right)] = &[
                 chance.below(60),
                 chance.one(&["/usr/sbin/winchd", "gated", "[kworker/0:1]"]),
                 chance.below(9),
-                chance.one(&["", " -v", " -q -x"]),
+                chance.one(&[
+                    "",
+                    " -v",
+                    " -q -x",
+                    " --log /srv/logs/winch.log --warn a b  c   d    e"
+                ]),
             )
         },
         runs,
@@ -317,6 +322,14 @@ const BY_HAND: &[(&str, Right)] = &[
     ),
     ("{\"a\": 1, \"b\": \"x\"}\n{\"a\": 2, \"b\": \"y z\"}\n", |_| true),
     ("word\nother\nthird\n", blanks),
+    (
+        "a1f,otter,2031-04-02,the first, and more\nb2c,tern,2031-04-02,of it\nc3d,tern,2031-04-03,a, b, and c\nd4e,otter,2031-04-03,none\n",
+        comma,
+    ),
+    (
+        "- The river is one body, as wide as it is.\n- Lines are folded, counted,  and opened.\n\n## More\n- What is left over,\n  goes on in the next line, and ends.\n",
+        |s| !matches!(s, Splitting::Fixed(_)),
+    ),
 ];
 
 #[test]

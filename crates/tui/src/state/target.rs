@@ -25,8 +25,10 @@ pub(crate) enum Target {
         /// It is the output beside the input.
         output: bool,
     },
-    /// A row of a list: of the drawer, or of the view.
+    /// A row of the view's list.
     Row(usize),
+    /// A row of the drawer's list, which lies over the view.
+    Entry(usize),
 }
 
 /// The targets of a frame; the last one drawn is on top.

@@ -88,9 +88,9 @@ impl App {
                     self.key(key);
                 }
             }
-            _ if self.drawer.is_some() && !matches!(target, Target::Row(_)) => {
-                self.press(KeyCode::Esc);
-            }
+            Target::Entry(row) => self.click_entry(row),
+            // What lies behind the drawer is not meant yet.
+            _ if self.drawer.is_some() => self.press(KeyCode::Esc),
             Target::View(None) => self.act(crate::actions::Action::Shelf),
             Target::View(Some(screen)) if screen == self.screen => {}
             Target::View(Some(screen)) => {
@@ -172,33 +172,33 @@ impl App {
         Some(line.len())
     }
 
-    /// A row of a list is selected first, and taken then.
+    /// A row of the view is selected first; of the columns, a second click opens it.
     fn click_row(&mut self, row: usize) {
-        let Some(mut drawer) = self.drawer.take() else {
-            self.leave_text();
-            let selected = match self.screen {
-                Screen::Columns => &mut self.columns.at,
-                Screen::Compare => &mut self.compare.at,
-                Screen::Pending => &mut self.pending.at,
-                Screen::Throughput => &mut self.throughput.at,
-                Screen::Bench | Screen::Wiring => return,
-            };
-            let again = std::mem::replace(selected, row) == row;
-            if again && self.screen == Screen::Columns {
-                self.press(KeyCode::Enter);
-            }
-            self.refresh_pending();
-            return;
+        self.leave_text();
+        let selected = match self.screen {
+            Screen::Columns => &mut self.columns.at,
+            Screen::Compare => &mut self.compare.at,
+            Screen::Pending => &mut self.pending.at,
+            Screen::Throughput => &mut self.throughput.at,
+            Screen::Bench | Screen::Wiring => return,
         };
-        let again =
-            drawer.selected().is_some_and(|selected| std::mem::replace(selected, row) == row);
+        let again = std::mem::replace(selected, row) == row;
+        if again && self.screen == Screen::Columns {
+            self.press(KeyCode::Enter);
+        }
+        self.refresh_pending();
+    }
+
+    /// A row of the drawer is selected first, and taken then; an option is switched.
+    fn click_entry(&mut self, row: usize) {
+        let Some(drawer) = &mut self.drawer else { return };
         let switches = matches!(drawer, Drawer::Sheet(_));
-        if let Drawer::Sheet(view) = &mut drawer {
+        if let Drawer::Sheet(view) = drawer {
             view.typed = None;
             view.pick = None;
         }
-        self.drawer = Some(drawer);
-        match (again, switches) {
+        let before = drawer.selected().map(|selected| std::mem::replace(selected, row));
+        match (before == Some(row), switches) {
             (true, true) => self.press(KeyCode::Char(' ')),
             (true, false) => self.press(KeyCode::Enter),
             (false, _) => {}

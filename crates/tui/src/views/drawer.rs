@@ -168,7 +168,7 @@ fn picker<T>(
     for (number, (name, says)) in names.iter().enumerate().skip(first).take(rows) {
         let y = 1 + (number - first) as u16;
         let style = if number == at { theme.bright() } else { theme.ink() };
-        canvas.row_target(y, Target::Row(number));
+        canvas.row_target(y, Target::Entry(number));
         if number == at {
             canvas.select(y, 1);
             canvas.put(1, y, "▸", theme.bright());
@@ -225,7 +225,7 @@ fn sample(canvas: &mut Canvas<'_>, form: &SampleForm, app: &App) {
     for (at, (name, says)) in texts.iter().enumerate() {
         let y = at as u16 + 1;
         let chosen = at == form.row;
-        canvas.row_target(y, Target::Row(at));
+        canvas.row_target(y, Target::Entry(at));
         if chosen {
             canvas.select(y, 1);
             canvas.put(1, y, "▸", theme.bright());

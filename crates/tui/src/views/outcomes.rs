@@ -77,7 +77,7 @@ pub(super) fn row(
     app: &App,
 ) {
     let theme = app.theme;
-    canvas.row_target(y, Target::Row(number));
+    canvas.row_target(y, Target::Entry(number));
     if chosen {
         canvas.select(y, 1);
         canvas.put(1, y, "▸", theme.bright());

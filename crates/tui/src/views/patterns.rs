@@ -46,7 +46,7 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, patterns: &PatternView, app: &App) {
     for (number, one) in patterns.suggestions.iter().enumerate().skip(first).take(rows) {
         let y = 2 + (number - first) as u16;
         let chosen = number == patterns.at;
-        canvas.row_target(y, Target::Row(number));
+        canvas.row_target(y, Target::Entry(number));
         if chosen {
             canvas.select(y, 1);
             canvas.put(1, y, "▸", theme.bright());

@@ -56,7 +56,7 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, view: &SheetView, app: &App) -> Opti
             }
             Row::Option(number, row) => {
                 let selected = *number == view.at;
-                canvas.row_target(y, Target::Row(*number));
+                canvas.row_target(y, Target::Entry(*number));
                 let at = option(canvas, y, view, row, selected, app);
                 if selected && view.typed.is_some() {
                     cursor = at.map(|x| Position::new(area.x + x, area.y + y));

@@ -124,4 +124,8 @@ fn the_columns_are_clicked() {
     assert_eq!(stand.app.columns.at, 2);
     click(&mut stand, "card=");
     assert!(matches!(stand.app.drawer, Some(Drawer::Point(_))));
+    // A row behind the drawer is not one of the drawer: the drawer is closed.
+    click(&mut stand, "one of 7");
+    assert!(stand.app.drawer.is_none());
+    assert_eq!(stand.app.columns.at, 2);
 }
