@@ -352,6 +352,11 @@ impl Field<'_> {
             let end = format!("for (k in t) printf \"{form} %s\\n\", t[k], k");
             let stages = format!("{} | sort -rn", access.awk(&each, &end));
             all.push(offer(Group::Sum, format!("total of {name} by {by}"), stages));
+            let k = column.number;
+            let each = guarded(&format!("t[${k}] += {number}; n[${k}]++"));
+            let end = "for (k in t) printf \"%.10g %s\\n\", t[k] / n[k], k";
+            let stages = format!("{} | sort -rn", access.awk(&each, end));
+            all.push(offer(Group::Sum, format!("mean of {name} by {by}"), stages));
         }
     }
 }

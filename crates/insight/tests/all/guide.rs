@@ -195,6 +195,11 @@ fn a_recipe_takes_the_form_of_the_stream() {
         form.stages,
         "tail -n +2 | awk -F, '{ s[$1] += $2 } END { for (k in s) print s[k], k }' | sort -rn"
     );
+    // What fits comes first, also where nothing was asked yet.
+    let fits = |number: usize| number % 7 == 3;
+    let first = search_recipes("", fits);
+    let many = recipes().count().div_ceil(7) - 1;
+    assert!(first[..many].iter().all(|number| fits(*number)));
     let words = "one\ntwo\nthree\n";
     assert!(!on("the sum of a column", words, 1).fits);
     assert!(on("how many lines", words, 1).fits);

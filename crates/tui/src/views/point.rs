@@ -48,7 +48,12 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, point: &PointView, app: &App) -> Opt
     if let Some((_, stages)) = point.chosen() {
         let y = area.height.saturating_sub(1);
         let x = canvas.put(1, y, "| ", theme.quiet());
-        let place = place_in_words(point.at, app);
+        let mut place = place_in_words(point.at, app);
+        // Why it is not the shorter one.
+        let blanks = *point.ground.splitting() == insight::Splitting::Blanks;
+        if blanks && stages.starts_with("awk") && canvas.is_wide() {
+            place.push_str("; awk, as cut has no runs of blanks");
+        }
         let room = usize::from(area.width).saturating_sub(usize::from(x) + place.width() + 4);
         // The beginning and the end say more than the middle.
         let x = canvas.put(x, y, &cut_middle(&safe(stages), room), theme.bright());

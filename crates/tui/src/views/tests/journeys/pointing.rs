@@ -99,6 +99,24 @@ fn other_streams_have_other_columns_and_a_table_goes_to_a_file() {
 }
 
 #[test]
+fn counting_does_not_hold_the_keys() {
+    let mut stand = river("seq 300000");
+    press(&mut stand, "l");
+    // The count has begun, and the keys are taken before it has ended.
+    assert!(stand.app.columns.counting.is_some() && stand.app.columns.counted.is_none());
+    press(&mut stand, "Down o e");
+    assert_eq!(stand.app.focus, Focus::Text);
+    press(&mut stand, "Esc");
+    counted(&mut stand);
+    let table = &stand.app.columns.counted.as_ref().unwrap().table;
+    assert_eq!(table.lines, 300_000);
+    // What was asked for before says nothing of what is on screen.
+    press(&mut stand, "Right Right Right");
+    until(&mut stand, |stand| stand.app.columns.counting.is_none());
+    assert!(stand.app.columns.counted.as_ref().unwrap().ended);
+}
+
+#[test]
 fn lines_that_do_not_fit_are_gone_to() {
     let mut stand = Stand::new("cat DIR/odd");
     let lines: String =
