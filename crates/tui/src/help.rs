@@ -66,6 +66,7 @@ const COLUMNS: Signs = &[
     ("a-00", "the form of all values: letters as a, digits as 0"),
     ("card=", "what all values of the field begin with; it is left out of the rest of the row"),
     ("!", "lines that do not fit the splitting; Enter goes to the first"),
+    ("·", "fields of free text at the end of lines, without a row each; h shows them"),
 ];
 
 const COMPARE: Signs = &[("▌", "the selected run, compared with the one marked as 1")];

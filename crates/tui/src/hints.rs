@@ -154,6 +154,7 @@ pub(crate) fn hints(app: &App) -> Vec<Hint> {
                 ("←→", "splitting"),
                 ("Tab", "next stream"),
                 ("o", "order"),
+                ("h", "all fields"),
                 ("w", "to a file"),
                 ("Esc", "back to the Bench"),
             ],

@@ -446,7 +446,7 @@ impl Survey {
         let open = self.open_lines.map(|(lines, first)| OddLines { fields: None, lines, first });
         odd.extend(open);
         odd.sort_by_key(|odd| odd.first);
-        ColumnTable {
+        let mut table = ColumnTable {
             splitting: self.form.splitting.clone(),
             lines: self.lines,
             data_lines: self.lines - u64::from(heading.is_some() && self.lines > 0),
@@ -454,7 +454,15 @@ impl Survey {
             usual,
             odd,
             columns: columns.collect(),
+        };
+        if table.before_text() < table.columns.len() {
+            // Free text has as many words as it likes.
+            let (least, most) = (*table.usual.start(), table.columns.len());
+            let most = shapes.keys().last().map_or(most, |most| *most);
+            table.usual = least..=most.max(*table.usual.end());
+            table.odd.retain(|odd| odd.fields.is_none_or(|fields| fields < least));
         }
+        table
     }
 }
 

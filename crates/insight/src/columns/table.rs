@@ -5,6 +5,9 @@ use std::ops::RangeInclusive;
 use super::kind::Kind;
 use super::splitting::Splitting;
 
+/// Different values that are few.
+const FEW: u64 = 8;
+
 /// How many different values there are.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Distinct {
@@ -91,6 +94,27 @@ pub struct ColumnTable {
 }
 
 impl ColumnTable {
+    /// How many columns there are before free text: words of all kinds at the end of lines, each in
+    /// less than half of them. All where fewer than three such columns come last.
+    pub fn before_text(&self) -> usize {
+        let lines = self.data_lines - self.empty_lines;
+        let loose = |column: &Column| {
+            // The same few values again and again are no free text; once or twice says nothing.
+            let few = column.distinct.count();
+            let again = few <= FEW && column.filled >= 20 && column.filled >= 4 * few;
+            let rare = column.filled * 50 < lines;
+            (matches!(column.kind, Kind::Word | Kind::Text) && !again || rare)
+                && column.label.is_empty()
+                && column.name.is_none()
+                && column.filled * 2 < lines
+        };
+        let all = self.columns.len();
+        let tail = self.columns.iter().rev().take_while(|column| loose(column)).count();
+        // A few lines with more fields are strays, not text.
+        let often = self.columns.get(all - tail).is_some_and(|first| first.filled * 10 >= lines);
+        if tail < 3 || !often { all } else { all - tail }
+    }
+
     /// Lines with the usual number of fields.
     pub fn agreeing(&self) -> u64 {
         let odd: u64 = self.odd.iter().map(|odd| odd.lines).sum();

@@ -142,6 +142,18 @@ impl ColumnTable {
         format!("split at {}: {share} lines have {fields}", self.splitting.name())
     }
 
+    /// What is not told of the columns one by one; empty where all are.
+    pub fn text_in_words(&self) -> String {
+        let shown = self.before_text();
+        match self.columns.len() - shown {
+            0 => String::new(),
+            more => format!(
+                "from field {} on free text: {more} further fields, each in less than half of the lines",
+                shown + 1
+            ),
+        }
+    }
+
     /// The lines that do not fit, a sentence for each number of fields; the first line counts from
     /// 1.
     pub fn odd_in_words(&self) -> Vec<String> {
@@ -221,6 +233,46 @@ mod tests {
         assert_eq!(
             table.odd_in_words(),
             ["1 line has 5 fields (line 241)", "1 line has 1 field (line 243)", "1 line is empty"]
+        );
+    }
+
+    #[test]
+    fn free_text_at_the_end_has_no_rows() {
+        let words = [
+            "rope", "slack", "at", "the", "upper", "wheel", "so", "it", "went", "down", "there",
+            "again",
+        ];
+        let mut chance = 7_usize;
+        let lines: String = (0..400)
+            .map(|at| {
+                let mut line = format!("06:{:02} gate-{:02}", at % 60, at % 22);
+                chance = chance * 31 % 1009;
+                for place in 0..chance % 14 {
+                    line.push_str(&format!(
+                        " {}{}",
+                        words[(chance + place) % 12],
+                        (chance * place) % 19
+                    ));
+                }
+                line + "\n"
+            })
+            .collect();
+        let mut survey = Survey::new(Form { splitting: Splitting::Byte(b' '), ..Form::default() });
+        survey.feed_whole(lines.as_bytes());
+        let table = survey.table();
+        assert!(table.columns.len() > 12, "{}", table.columns.len());
+        let shown = table.before_text();
+        assert!((2..10).contains(&shown), "{shown}");
+        assert!(
+            table.text_in_words().starts_with(&format!("from field {} on free text", shown + 1))
+        );
+        // What has a label, few values or numbers is none of it.
+        let log = "a b c d\n".repeat(50) + &"a b c d reason=x no 7\n".repeat(30);
+        let mut survey = Survey::new(Form { splitting: Splitting::Byte(b' '), ..Form::default() });
+        survey.feed_whole(log.as_bytes());
+        assert_eq!(
+            (survey.table().before_text(), survey.table().text_in_words()),
+            (7, String::new())
         );
     }
 }

@@ -11,7 +11,8 @@ pub fn columns_text(table: &ColumnTable) -> String {
     let lines =
         if table.lines == 1 { "1 line" } else { &format!("{} lines", grouped(table.lines)) };
     let mut out = format!("{lines}, {}\n", table.splitting_in_words());
-    let rows: Vec<[String; 8]> = table.columns.iter().map(|column| column.cells(table)).collect();
+    let shown = &table.columns[..table.before_text()];
+    let rows: Vec<[String; 8]> = shown.iter().map(|column| column.cells(table)).collect();
     let width = |at: usize| {
         let cells = rows.iter().map(|row| row[at].chars().count());
         cells.chain([COLUMN_HEADINGS[at].len()]).max().unwrap_or(0)
@@ -32,6 +33,10 @@ pub fn columns_text(table: &ColumnTable) -> String {
         }
         out.push_str(line.trim_end());
         out.push('\n');
+    }
+    let text = table.text_in_words();
+    if !text.is_empty() {
+        out.push_str(&format!("\n· {text}\n"));
     }
     let odd = table.odd_in_words();
     if !odd.is_empty() {

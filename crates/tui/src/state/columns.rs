@@ -68,6 +68,8 @@ pub(crate) struct ColumnsView {
     pub at: usize,
     /// The order of the rows.
     pub order: ColumnOrder,
+    /// Columns of free text have rows, too.
+    pub all: bool,
     /// Counts so far: only the newest one's news count.
     pub(crate) counts: u64,
     /// The count that runs.
@@ -78,7 +80,8 @@ impl ColumnsView {
     /// The columns in the order of the rows.
     pub(crate) fn rows(&self) -> Vec<&Column> {
         let Some(counted) = &self.counted else { return Vec::new() };
-        let mut rows: Vec<&Column> = counted.table.columns.iter().collect();
+        let shown = self.shown(counted);
+        let mut rows: Vec<&Column> = counted.table.columns[..shown].iter().collect();
         match self.order {
             ColumnOrder::Field => {}
             ColumnOrder::Different => {
@@ -90,9 +93,16 @@ impl ColumnsView {
         rows
     }
 
+    /// How many columns have a row: not those of free text, unless all are wanted.
+    pub(crate) fn shown(&self, counted: &Counted) -> usize {
+        let table = &counted.table;
+        if self.all { table.columns.len() } else { table.before_text() }
+    }
+
     /// How many rows can be selected: the columns, and the lines that do not fit.
     pub(crate) fn len(&self) -> usize {
         let table = self.counted.as_ref().map(|counted| &counted.table);
-        table.map_or(0, |table| table.columns.len() + table.odd.len())
+        let shown = self.counted.as_ref().map_or(0, |counted| self.shown(counted));
+        table.map_or(0, |table| shown + table.odd.len())
     }
 }

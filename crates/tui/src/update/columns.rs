@@ -116,6 +116,10 @@ impl App {
             KeyCode::Right => self.split_otherwise(1),
             KeyCode::Tab => self.other_stream(1),
             KeyCode::BackTab => self.other_stream(-1),
+            KeyCode::Char('h') => {
+                self.columns.all = !self.columns.all;
+                self.columns.at = self.columns.at.min(self.columns.len().saturating_sub(1));
+            }
             KeyCode::Char('o') => self.columns.order = self.columns.order.next(),
             KeyCode::Char('w') => self.ask_where_to_write_columns(),
             KeyCode::Enter => self.open_column(),
@@ -160,7 +164,7 @@ impl App {
             return self.point_at_column(number);
         }
         let Some(counted) = &self.columns.counted else { return };
-        let columns = counted.table.columns.len();
+        let columns = self.columns.shown(counted);
         let odd = self.columns.at.checked_sub(columns).and_then(|at| counted.table.odd.get(at));
         if let Some(odd) = odd {
             let line = odd.first as usize;

@@ -65,7 +65,11 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
     let rows = app.columns.rows();
     let cells: Vec<[String; 8]> = rows.iter().map(|column| column.cells(&counted.table)).collect();
     let widths = widths(&cells, usize::from(area.width.saturating_sub(3)));
-    let odd = counted.table.odd_in_words();
+    let mut odd = counted.table.odd_in_words();
+    let text = counted.table.text_in_words();
+    if !text.is_empty() && !app.columns.all {
+        odd.push(format!("{text}; h shows them"));
+    }
     let top = if area.height >= 12 { 3 } else { 2 };
     heading_row(canvas, app, top, &widths);
     let room = usize::from(area.height.saturating_sub(top + 1));
@@ -88,7 +92,8 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
         if let Some(cells) = cells.get(row) {
             cell_row(canvas, app, y, cells, &widths, selected);
         } else if let Some(sentence) = odd.get(row - rows.len()) {
-            let x = canvas.put(2, y, "!", theme.bright());
+            let sign = if can_select { "!" } else { "·" };
+            let x = canvas.put(2, y, sign, theme.bright());
             let style = if selected { theme.bright() } else { theme.ink() };
             canvas.put(x + 1, y, sentence, style);
         }
