@@ -23,3 +23,4 @@ pub(crate) mod session;
 pub(crate) mod sheet;
 pub(crate) mod target;
 pub(crate) mod text;
+pub(crate) mod trials;

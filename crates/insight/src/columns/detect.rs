@@ -1,9 +1,10 @@
 //! Finds from the lines themselves how they are split.
 
 use std::collections::BTreeMap;
+use std::ops::Range;
 
 use super::kind::{Kind, label_length};
-use super::splitting::{Splitting, pair, words};
+use super::splitting::{Splitting, characters, pair, words};
 
 /// Lines that are looked at.
 pub(crate) const LOOKED_AT: usize = 2_000;
@@ -268,13 +269,14 @@ fn at_blanks(lines: &[&[u8]]) -> Candidate {
             || memchr::memmem::find(line, b"  ").is_some()
     });
     let splitting = if runs { Splitting::Blanks } else { Splitting::Byte(b' ') };
-    let counts: Vec<usize> = lines.iter().map(|line| splitting.fields(line).len()).collect();
+    let rows: Vec<Vec<Range<usize>>> = lines.iter().map(|line| splitting.fields(line)).collect();
+    let counts: Vec<usize> = rows.iter().map(Vec::len).collect();
     let (most, _) = mode(counts.iter().copied());
     // A tenth of the lines may have fewer; what comes after may be free text.
     let mut sorted = counts.clone();
     sorted.sort_unstable();
     let least = sorted.get(sorted.len() / 10).copied().unwrap_or(0);
-    let steady = (0..least.min(FIELDS)).filter(|at| is_steady(lines, &splitting, *at)).count();
+    let steady = (0..least.min(FIELDS)).filter(|at| is_steady(lines, &rows, *at)).count();
     let agreement = if least == most {
         counts.iter().filter(|count| **count == most).count() as f64 / lines.len().max(1) as f64
     } else {
@@ -287,13 +289,13 @@ fn at_blanks(lines: &[&[u8]]) -> Candidate {
 
 /// True where nine of ten values of a column are alike: of one kind that is more than a word, one
 /// label, or the same few words.
-fn is_steady(lines: &[&[u8]], splitting: &Splitting, at: usize) -> bool {
+fn is_steady(lines: &[&[u8]], rows: &[Vec<Range<usize>>], at: usize) -> bool {
     let mut kinds: BTreeMap<(Kind, Vec<u8>), usize> = BTreeMap::new();
     let mut different: BTreeMap<&[u8], usize> = BTreeMap::new();
     let mut all = 0_usize;
-    for line in lines.iter().take(400) {
-        let Some(field) = splitting.fields(line).get(at).cloned() else { continue };
-        let value = &line[field];
+    for (line, row) in lines.iter().zip(rows).take(400) {
+        let Some(field) = row.get(at) else { continue };
+        let value = &line[field.clone()];
         all += 1;
         let label = value[..label_length(value)].to_vec();
         *kinds.entry((Kind::of(&value[label.len()..]), label)).or_default() += 1;
@@ -333,17 +335,17 @@ fn as_fixed(lines: &[&[u8]], blanks: &Candidate) -> Option<Candidate> {
         return None;
     }
     let splitting = Splitting::Fixed(starts.clone().into());
+    let cells: Vec<Vec<Range<usize>>> =
+        lines.iter().take(400).map(|line| splitting.fields(line)).collect();
     // Better than blanks only where the words in a column are now more and now fewer: fields are
     // empty, or have blanks in them. Free text at the end may have any.
-    let (usual, _) = mode(lines.iter().map(|line| Splitting::Blanks.fields(line).len()));
+    let words = |line: &[u8]| Splitting::Blanks.fields(line).len();
+    let (usual, _) = mode(lines.iter().map(|line| words(line)));
     let rows: Vec<Vec<usize>> = lines
         .iter()
-        .filter(|line| Splitting::Blanks.fields(line).len() * 2 > usual)
-        .take(400)
-        .map(|line| {
-            let fields = splitting.fields(line);
-            fields.into_iter().map(|field| Splitting::Blanks.fields(&line[field]).len()).collect()
-        })
+        .zip(&cells)
+        .filter(|(line, _)| words(line) * 2 > usual)
+        .map(|(line, cells)| cells.iter().map(|cell| words(&line[cell.clone()])).collect())
         .collect();
     let uneven = |at: usize| {
         let (most, often) = mode(rows.iter().map(|row| row[at]));
@@ -353,23 +355,16 @@ fn as_fixed(lines: &[&[u8]], blanks: &Candidate) -> Option<Candidate> {
     let filled = |at: usize| mode(rows.iter().map(|row| row[at])).0 > 0;
     let even = (0..starts.len()).rev().find(|at| filled(*at) && !uneven(*at)).unwrap_or(0);
     let needed = (0..even).any(uneven);
-    let steady = (0..starts.len()).filter(|at| is_steady_fixed(lines, &splitting, *at)).count();
+    let steady = (0..starts.len()).filter(|at| has_whole(lines, &cells, *at)).count();
     let share = steady as f64 / starts.len() as f64;
     let score = if needed { 0.5 + 0.36 * share } else { 0.3 + 0.2 * share };
     Some(Candidate { splitting, agreement: 1.0, score })
 }
 
-/// As [`is_steady`]; empty cells do not count, and words are alike.
-fn is_steady_fixed(lines: &[&[u8]], splitting: &Splitting, at: usize) -> bool {
-    let (mut all, mut whole) = (0_usize, 0_usize);
-    for line in lines.iter().take(400) {
-        let Some(field) = splitting.fields(line).get(at).cloned() else { continue };
-        all += 1;
-        whole += usize::from(is_whole(&line[field]));
-    }
+/// True where nine of ten values of a column are whole ones.
+fn has_whole(lines: &[&[u8]], rows: &[Vec<Range<usize>>], at: usize) -> bool {
+    let values = lines.iter().zip(rows).filter_map(|(line, row)| Some(&line[row.get(at)?.clone()]));
+    let (all, whole) =
+        values.fold((0, 0), |(all, whole), value| (all + 1, whole + usize::from(is_whole(value))));
     whole * 10 >= all * 9
-}
-
-fn characters(line: &[u8]) -> usize {
-    line.iter().filter(|byte| **byte & 0xc0 != 0x80).count()
 }

@@ -135,6 +135,11 @@ impl Splitting {
     }
 }
 
+/// How many characters a text has.
+pub(crate) fn characters(text: &[u8]) -> usize {
+    text.iter().filter(|byte| **byte & 0xc0 != 0x80).count()
+}
+
 /// The byte at which a character of the line begins, or the line's end.
 fn byte_of(line: &[u8], character: usize) -> usize {
     if line.is_ascii() {

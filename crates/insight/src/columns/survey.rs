@@ -7,7 +7,7 @@ use std::ops::Range;
 
 use super::form::Form;
 use super::kind::{KINDS, Kind, amount};
-use super::splitting::Splitting;
+use super::splitting::{Splitting, characters};
 use super::table::{Column, ColumnTable, Distinct, OddLines};
 
 /// Different values of a column that are counted exactly, where there are not too many columns.
@@ -167,7 +167,7 @@ impl Gathering {
             return;
         }
         if value.len() > self.width {
-            self.width = self.width.max(bytecount(value));
+            self.width = self.width.max(characters(value));
         }
         let mut state = hasher.build_hasher();
         state.write(value);
@@ -301,11 +301,6 @@ fn shape(value: &[u8]) -> impl Iterator<Item = u8> + '_ {
         last = sign;
         (!again).then_some(sign)
     })
-}
-
-/// Characters of a text.
-fn bytecount(value: &[u8]) -> usize {
-    value.iter().filter(|byte| **byte & 0xc0 != 0x80).count()
 }
 
 /// The columns of a stream while they are counted: fed with its lines, asked at any time.

@@ -6,7 +6,7 @@ use super::kind::Kind;
 use super::splitting::Splitting;
 
 /// Different values that are few.
-const FEW: u64 = 8;
+pub(crate) const FEW: u64 = 8;
 
 /// How many different values there are.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -74,6 +74,15 @@ pub struct Column {
     pub width: usize,
 }
 
+impl Column {
+    /// True where the same few values come again and again; a value that was met once or twice
+    /// says nothing.
+    pub(crate) fn is_one_of_few(&self) -> bool {
+        let different = self.distinct.count();
+        different <= FEW && self.filled >= 20 && self.filled >= 4 * different
+    }
+}
+
 /// The columns of a stream.
 #[derive(Clone, Debug)]
 pub struct ColumnTable {
@@ -99,11 +108,9 @@ impl ColumnTable {
     pub fn before_text(&self) -> usize {
         let lines = self.data_lines - self.empty_lines;
         let loose = |column: &Column| {
-            // The same few values again and again are no free text; once or twice says nothing.
-            let few = column.distinct.count();
-            let again = few <= FEW && column.filled >= 20 && column.filled >= 4 * few;
+            // The same few values again and again are no free text.
             let rare = column.filled * 50 < lines;
-            (matches!(column.kind, Kind::Word | Kind::Text) && !again || rare)
+            (matches!(column.kind, Kind::Word | Kind::Text) && !column.is_one_of_few() || rare)
                 && column.label.is_empty()
                 && column.name.is_none()
                 && column.filled * 2 < lines

@@ -6,9 +6,6 @@ use super::kind::Kind;
 use super::table::{Column, ColumnTable, Distinct};
 use crate::describe::units::{grouped, percent};
 
-/// Different values up to which a column of words is one of a few.
-const FEW: u64 = 8;
-
 /// The headings of the cells of a column.
 pub const COLUMN_HEADINGS: [&str; 8] =
     ["field", "heading", "kind", "in lines", "different", "smallest", "largest", "most frequent"];
@@ -29,9 +26,7 @@ impl Column {
 
     /// What its values are: `whole number`, `one of 4`, `word  a-00`.
     pub fn kind_in_words(&self) -> String {
-        let few = self.distinct.count() <= FEW
-            && self.filled >= 20
-            && self.filled >= 4 * self.distinct.count();
+        let few = self.is_one_of_few();
         let kind = match (self.kind, &self.shape) {
             (Kind::Word | Kind::Text, _) if few && self.distinct.count() == 1 => {
                 "always the same".to_owned()

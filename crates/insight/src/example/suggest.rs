@@ -97,11 +97,15 @@ pub fn finds<'l>(pattern: &str, lines: impl Iterator<Item = &'l [u8]>) -> Finds 
     finds
 }
 
+/// True where a pattern has signs of extended expressions; without them both syntaxes are the same.
+fn is_extended(pattern: &str) -> bool {
+    pattern.contains(['+', '?', '|', '(', ')', '{'])
+}
+
 /// What can be done with a pattern: in words, and the stage.
 pub fn uses(pattern: &str) -> Vec<(&'static str, String)> {
     let text = pattern.replace("\\/", "/");
-    // Without signs of extended expressions both syntaxes are the same.
-    let extended = pattern.contains(['+', '?', '|', '(', ')', '{']);
+    let extended = is_extended(pattern);
     let option = if extended { "E" } else { "" };
     let grep = |letters: &str| {
         let letters = format!("{option}{letters}");
@@ -135,7 +139,6 @@ pub fn uses(pattern: &str) -> Vec<(&'static str, String)> {
 
 /// The stage that puts `new` in the place of everything the pattern matches.
 pub fn substituting(pattern: &str, new: &str) -> String {
-    let extended = pattern.contains(['+', '?', '|', '(', ')', '{']);
-    let option = if extended { "-E " } else { "" };
+    let option = if is_extended(pattern) { "-E " } else { "" };
     format!("sed {option}{}", program(&format!("s/{pattern}/{}/g", replacement(new))))
 }

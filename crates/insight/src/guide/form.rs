@@ -16,7 +16,7 @@
 use super::recipe::Recipe;
 use crate::columns::kind::Kind;
 use crate::columns::splitting::Splitting;
-use crate::point::access::{Access, separator};
+use crate::point::access::{Access, separator, sort_separator};
 use crate::point::escape::{awk_string, basic_pattern};
 use crate::point::ground::Ground;
 
@@ -50,11 +50,7 @@ impl Places {
         let column = access.as_ref().map(|access| access.column(field));
         let (awk, sort, split) = match splitting {
             Splitting::Byte(byte) | Splitting::Quoted(byte) | Splitting::First(byte) => {
-                let sort = match byte {
-                    b'\t' => "sort -t\"$(printf '\\t')\" ".to_owned(),
-                    b',' | b':' | b'=' => format!("sort -t{} ", char::from(*byte)),
-                    byte => format!("sort -t'{}' ", char::from(*byte)),
-                };
+                let sort = format!("sort {}", sort_separator(*byte));
                 (format!("awk {}", separator(*byte)), sort, true)
             }
             Splitting::Blanks => ("awk ".to_owned(), "sort ".to_owned(), true),

@@ -32,6 +32,15 @@ pub(crate) fn separator(byte: u8) -> String {
     }
 }
 
+/// The option of sort for a separator.
+pub(crate) fn sort_separator(byte: u8) -> String {
+    match byte {
+        b'\t' => "-t\"$(printf '\\t')\" ".to_owned(),
+        b',' | b':' | b'=' | b'/' => format!("-t{} ", char::from(byte)),
+        byte => format!("-t'{}' ", char::from(byte)),
+    }
+}
+
 /// The options of cut for a separator.
 fn cut_options(byte: u8) -> String {
     match byte {

@@ -1,6 +1,6 @@
 //! What is offered for a field.
 
-use super::access::Access;
+use super::access::{Access, sort_separator};
 use super::escape::awk_string;
 use super::ground::Ground;
 use super::offer::{Group, Offer, offer, shown};
@@ -263,12 +263,7 @@ impl Field<'_> {
     fn of_order(&self, all: &mut Vec<Offer>) {
         let (separator, begin) = match &self.ground.form.splitting {
             Splitting::Blanks => (String::new(), "b"),
-            Splitting::Byte(b'\t') => ("-t\"$(printf '\\t')\" ".to_owned(), ""),
-            Splitting::Byte(b' ') => ("-t' ' ".to_owned(), ""),
-            Splitting::Byte(byte @ (b',' | b':' | b'=' | b'/')) => {
-                (format!("-t{} ", char::from(*byte)), "")
-            }
-            Splitting::Byte(byte) => (format!("-t'{}' ", char::from(*byte)), ""),
+            Splitting::Byte(byte) => (sort_separator(*byte), ""),
             _ => return,
         };
         let number = self.number;

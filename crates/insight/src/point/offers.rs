@@ -6,9 +6,7 @@ use super::field::Field;
 use super::ground::{Ground, Spot};
 use super::offer::{Group, Offer, offer, shown};
 use crate::columns::splitting::Splitting;
-
-/// Different values that are few.
-const FEW: u64 = 8;
+use crate::columns::table::FEW;
 
 /// Everything that can be done with what is pointed at. What the shell cannot say, as text that is
 /// not UTF-8, is not offered.

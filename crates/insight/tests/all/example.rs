@@ -1,13 +1,14 @@
 //! Patterns by example: the first one offered is the one a person would write, none misses a mark,
 //! and every use of one does the same in the shell of this machine.
 
-use std::process::Command;
 use std::sync::Arc;
 
 use engine::{Kept, Limits, try_on};
 use insight::{Finds, Mark, finds, substituting, suggestions, uses};
 use proptest::prelude::*;
 use stream::RunControl;
+
+use crate::host;
 
 /// A line with what is marked between `[[` and `]]`.
 fn mark(line: &str) -> Mark {
@@ -87,20 +88,6 @@ fn what_a_pattern_finds_is_counted() {
     assert_eq!(found, Finds { pieces: 3, lines: 2 });
 }
 
-fn host(stage: &str, data: &str) -> Vec<u8> {
-    let folder = tempfile::tempdir().unwrap();
-    let path = folder.path().join("data");
-    std::fs::write(&path, data).unwrap();
-    let output = Command::new("sh")
-        .args(["-c", stage])
-        .env("LC_ALL", "C.UTF-8")
-        .stdin(std::fs::File::open(&path).unwrap())
-        .output()
-        .expect("a shell");
-    assert_eq!(String::from_utf8_lossy(&output.stderr), "", "{stage}");
-    output.stdout
-}
-
 #[test]
 fn every_use_is_the_same_in_the_shell() {
     for (lines, _) in CASES {
@@ -118,7 +105,7 @@ fn every_use_is_the_same_in_the_shell() {
             for stage in stages {
                 let ours = try_on(&stage, &input, &Limits::default(), &RunControl::default());
                 let ours = ours.unwrap_or_else(|| panic!("{stage}")).contents();
-                let theirs = host(&stage, &data);
+                let theirs = host(&stage, data.as_bytes());
                 assert_eq!(
                     String::from_utf8_lossy(&ours),
                     String::from_utf8_lossy(&theirs),

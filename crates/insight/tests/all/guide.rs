@@ -8,19 +8,7 @@ use engine::{Kept, Limits, try_on};
 use insight::{Ground, Recipe, candidates, recipes, search_recipes};
 use stream::RunControl;
 
-fn host(stages: &str, data: &str) -> Vec<u8> {
-    let folder = tempfile::tempdir().unwrap();
-    let path = folder.path().join("data");
-    std::fs::write(&path, data).unwrap();
-    let output = Command::new("sh")
-        .args(["-c", stages])
-        .env("LC_ALL", "C.UTF-8")
-        .stdin(std::fs::File::open(&path).unwrap())
-        .output()
-        .expect("a shell");
-    assert_eq!(String::from_utf8_lossy(&output.stderr), "", "{stages}");
-    output.stdout
-}
+use crate::host;
 
 /// Recipes that give commands to run, which a trial does not start.
 fn starts_commands(stages: &str) -> bool {
@@ -32,7 +20,7 @@ fn every_recipe_runs_as_in_the_shell() {
     let mut wrong = Vec::new();
     for recipe in recipes() {
         let (data, stages) = recipe.on_sample();
-        let theirs = host(&stages, data);
+        let theirs = host(&stages, data.as_bytes());
         if theirs.is_empty() {
             wrong.push(format!("{}: {stages} gives nothing", recipe.aim));
         }

@@ -20,6 +20,21 @@ use std::time::Duration;
 use engine::{Limits, Preview, Request, Sample, SessionEvent, Variables, Workbench};
 use insight::{Alignment, Note, apply_edits, effect, notes};
 
+/// What the shell of this machine writes for these stages; they must say nothing else.
+fn host(stages: &str, data: &[u8]) -> Vec<u8> {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("data");
+    std::fs::write(&path, data).unwrap();
+    let output = std::process::Command::new("sh")
+        .args(["-c", stages])
+        .env("LC_ALL", "C.UTF-8")
+        .stdin(std::fs::File::open(&path).unwrap())
+        .output()
+        .expect("a shell");
+    assert_eq!(String::from_utf8_lossy(&output.stderr), "", "{stages}");
+    output.stdout
+}
+
 fn preview_of(text: &str, sample: Sample) -> Arc<Preview> {
     let (sender, news) = channel();
     let mut workbench = Workbench::new(None, move |job| drop(sender.send(job)));

@@ -2,35 +2,13 @@
 //! machine, it gives the same bytes, and what the offer said.
 
 use std::collections::{BTreeSet, HashMap};
-use std::io::Write;
-use std::process::{Command, Stdio};
 use std::sync::Arc;
 
 use engine::{Kept, Limits, try_on};
 use insight::{Ground, Offer, Outcome, Splitting, Spot, candidates, offers, outcome, replacing};
 use stream::RunControl;
 
-fn host(stages: &str, data: &[u8]) -> Vec<u8> {
-    let mut child = Command::new("sh")
-        .args(["-c", stages])
-        .env("LC_ALL", "C.UTF-8")
-        .env("PATH", "/usr/bin:/bin")
-        .stdin(Stdio::piped())
-        .stdout(Stdio::piped())
-        .stderr(Stdio::piped())
-        .spawn()
-        .expect("a shell");
-    let mut input = child.stdin.take().unwrap();
-    let data = data.to_vec();
-    let writer = std::thread::spawn(move || {
-        // A command that has read enough closes the pipe.
-        let _ = input.write_all(&data);
-    });
-    let output = child.wait_with_output().unwrap();
-    writer.join().unwrap();
-    assert_eq!(String::from_utf8_lossy(&output.stderr), "", "{stages}");
-    output.stdout
-}
+use crate::host;
 
 /// The shapes: a name, the data, and the splitting where it is not the first one found.
 const SHAPES: &[(&str, &str)] = &[

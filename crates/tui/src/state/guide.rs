@@ -6,10 +6,10 @@ use std::sync::Arc;
 use engine::Kept;
 use filters::Definition;
 use insight::{Ground, Outcome, Recipe, RecipeForm, TOPICS, Topic, recipes, search_recipes};
-use stream::RunControl;
 use tui_input::Input;
 
 use crate::state::point::PutAt;
+use crate::state::trials::Trials;
 
 /// Something that was found.
 #[derive(Clone, Copy)]
@@ -45,10 +45,8 @@ pub(crate) struct GuideView {
     pub input: Arc<Kept>,
     /// It is all of it.
     pub whole: bool,
-    /// Tries so far: only the news of the newest count.
-    pub(crate) tries: u64,
-    /// The try that runs.
-    pub(crate) trying: Option<RunControl>,
+    /// The recipes that are tried.
+    pub(crate) trials: Trials,
 }
 
 /// A page that is read.

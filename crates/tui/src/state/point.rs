@@ -5,9 +5,9 @@ use std::sync::Arc;
 
 use engine::Kept;
 use insight::{Ground, Offer, Outcome, Splitting, Spot, offers};
-use stream::RunControl;
 
 use crate::state::list::List;
+use crate::state::trials::Trials;
 
 /// Where the stages of an offer are put.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -73,10 +73,8 @@ pub(crate) struct PointView {
     pub whole: bool,
     /// With awk where both will do.
     pub by_awk: bool,
-    /// Tries so far: only the news of the newest count.
-    pub(crate) tries: u64,
-    /// The try that runs.
-    pub(crate) trying: Option<RunControl>,
+    /// The offers that are tried.
+    pub(crate) trials: Trials,
 }
 
 impl PointView {

@@ -4,21 +4,19 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use engine::Kept;
-use insight::{Ground, beginning, candidates, outcome};
+use insight::beginning;
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
 use tui_input::Input;
 
 use crate::state::app::App;
 use crate::state::drawer::Drawer;
-use crate::state::event::Event;
 use crate::state::guide::{Found, GuideView, PageView};
 use crate::state::list::edit;
-use crate::state::place::{Focus, Place};
+use crate::state::place::Focus;
 use crate::state::point::PutAt;
 use crate::state::screen::Screen;
-
-/// Lines whose form is looked at.
-const LOOKED_AT: usize = 2_000;
+use crate::state::trials::Trials;
+use crate::update::trials::ground_of;
 
 /// Recipes that are tried: as many as a screen shows.
 const TRIED: usize = 40;
@@ -26,16 +24,14 @@ const TRIED: usize = 40;
 impl App {
     /// Opens the Guide for the selected stream.
     pub(crate) fn open_guide(&mut self) {
-        let kept = self.stream_of(self.shown()).filter(|kept| kept.lines() > 0);
-        let at = match self.shown() {
-            Place::Source => PutAt::Source,
-            Place::Stage(number) | Place::Stream(number) => PutAt::After(number),
-        };
-        let ground = kept.as_ref().map(|kept| {
-            let first = kept.lines_at(0, LOOKED_AT);
-            let first: Vec<&[u8]> = first.iter().map(|line| &line[..]).collect();
-            Arc::new(Ground::of(&first, candidates(&first)[0].splitting.clone()))
-        });
+        // With a mistake in the text there are still the samples to look at.
+        let wrong = self.text.problem.is_some();
+        if !wrong && self.must_wait() {
+            return;
+        }
+        let kept = self.stream_of(self.shown()).filter(|kept| !wrong && kept.lines() > 0);
+        let at = PutAt::of(self.shown());
+        let ground = kept.as_ref().map(|kept| ground_of(kept, None));
         let (input, whole) = match &kept {
             Some(kept) => beginning(kept),
             None => (Arc::new(Kept::of(b"")), true),
@@ -54,8 +50,7 @@ impl App {
             outcomes: HashMap::new(),
             input,
             whole,
-            tries: self.points,
-            trying: None,
+            trials: Trials::default(),
         };
         guide.renew();
         self.try_recipes(&mut guide);
@@ -64,17 +59,9 @@ impl App {
 
     /// Tries the recipes around the selected one in the background.
     fn try_recipes(&mut self, guide: &mut GuideView) {
-        if let Some(trying) = guide.trying.take() {
-            trying.cancel();
-        }
         if guide.ground.is_none() {
             return;
         }
-        self.points += 1;
-        guide.tries = self.points;
-        let number = guide.tries;
-        let control = stream::RunControl::default();
-        guide.trying = Some(control.clone());
         let from = guide.selected.saturating_sub(TRIED * 3 / 4);
         let wanted = guide.found.iter().skip(from).take(TRIED).filter_map(|found| match found {
             Found::Recipe(recipe) if !guide.outcomes.contains_key(recipe) => {
@@ -82,19 +69,7 @@ impl App {
             }
             _ => None,
         });
-        let wanted: Vec<(usize, String)> = wanted.collect();
-        let (input, events) = (guide.input.clone(), self.session.events.clone());
-        self.in_background("guide", move || {
-            for (recipe, stages) in wanted {
-                if control.is_cancelled() {
-                    break;
-                }
-                let made = outcome(&stages, &input, &stream::RunControl::default());
-                // Nobody listens any more when the screen is gone.
-                let _ = events.send(Event::Tried(number, recipe, made));
-            }
-            Event::Tried(number, usize::MAX, None)
-        });
+        guide.trials = self.try_all(wanted.collect(), guide.input.clone());
     }
 
     /// A key in the Guide; false where it is closed.

@@ -3,30 +3,24 @@
 use std::sync::Arc;
 
 use engine::Kept;
-use insight::{Ground, Group, beginning, candidates, outcome, replacing};
+use insight::{Group, beginning, replacing};
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 use crate::state::app::App;
 use crate::state::drawer::{Drawer, PromptKind};
-use crate::state::event::Event;
 use crate::state::lens::{Content, row_lines};
 use crate::state::list::List;
 use crate::state::place::Place;
-use crate::state::point::{Entry, PointView, PutAt, Tried};
+use crate::state::point::{Entry, PointView, PutAt};
 use crate::state::screen::Screen;
-
-/// Lines whose form is looked at.
-const LOOKED_AT: usize = 2_000;
-
-/// Bytes of a line that can be pointed at.
-const LINE: usize = 1 << 16;
+use crate::state::trials::Trials;
+use crate::update::trials::{LINE, ground_of};
 
 impl App {
     /// Points at the line under the cursor of the lens.
     pub(crate) fn point_at_line(&mut self) {
         let Some(preview) = self.result.preview.clone() else { return };
-        if self.is_stale() {
-            self.message = Some("the text has changed: wait for its result".to_owned());
+        if self.must_wait() {
             return;
         }
         let (row, left, right) = row_lines(&preview, &self.lens.content, self.lens.cursor);
@@ -64,12 +58,12 @@ impl App {
     /// Points at a column of the Columns view.
     pub(crate) fn point_at_column(&mut self, number: usize) {
         let Some(kept) = self.columns.kept.clone() else { return };
+        if self.must_wait() {
+            return;
+        }
         let splitting =
             self.columns.counted.as_ref().map(|counted| counted.table.splitting.clone());
-        let at = match self.shown() {
-            Place::Source => PutAt::Source,
-            Place::Stage(number) | Place::Stream(number) => PutAt::After(number),
-        };
+        let at = PutAt::of(self.shown());
         self.point(at, &kept, None, Vec::new(), splitting, number - 1);
     }
 
@@ -82,12 +76,9 @@ impl App {
         splitting: Option<insight::Splitting>,
         field: usize,
     ) {
-        let first = kept.lines_at(0, LOOKED_AT);
-        let first: Vec<&[u8]> = first.iter().map(|line| &line[..line.len().min(LINE)]).collect();
-        let splitting = splitting.unwrap_or_else(|| candidates(&first)[0].splitting.clone());
         let (input, whole) = beginning(kept);
         let mut point = PointView {
-            ground: Arc::new(Ground::of(&first, splitting)),
+            ground: ground_of(kept, splitting),
             line,
             other_line: self.range_end.filter(|(of, _)| *of == at).map(|(_, line)| line),
             text,
@@ -101,39 +92,17 @@ impl App {
             input,
             whole,
             by_awk: false,
-            tries: self.points,
-            trying: None,
+            trials: Trials::default(),
         };
         point.renew();
         self.try_offers(&mut point);
         self.drawer = Some(Drawer::Point(Box::new(point)));
     }
 
-    /// Tries all offers in the background, one after the other.
+    /// Tries all offers in the background.
     fn try_offers(&mut self, point: &mut PointView) {
-        if let Some(trying) = point.trying.take() {
-            trying.cancel();
-        }
-        self.points += 1;
-        point.tries = self.points;
-        let control = stream::RunControl::default();
-        point.trying = Some(control.clone());
-        let number = point.tries;
-        let stages: Vec<String> = point.offers.iter().map(|offer| offer.stages.clone()).collect();
-        let input = point.input.clone();
-        let events = self.session.events.clone();
-        self.in_background("point", move || {
-            for (at, stages) in stages.iter().enumerate() {
-                if control.is_cancelled() {
-                    break;
-                }
-                // A run that came to its limit has used up its control.
-                let made = outcome(stages, &input, &stream::RunControl::default());
-                // Nobody listens any more when the screen is gone.
-                let _ = events.send(Event::Tried(number, at, made));
-            }
-            Event::Tried(number, usize::MAX, None)
-        });
+        let stages = point.offers.iter().map(|offer| offer.stages.clone());
+        point.trials = self.try_all(stages.enumerate().collect(), point.input.clone());
     }
 
     /// Tries the offers of what is pointed at once more: it is something else now.
@@ -143,21 +112,6 @@ impl App {
         {
             self.try_offers(&mut point);
             self.drawer = Some(Drawer::Point(point));
-        }
-    }
-
-    /// Takes what came out of an offer.
-    pub(crate) fn offer_tried(&mut self, number: u64, at: usize, made: Option<insight::Outcome>) {
-        if let Some(Drawer::Point(point)) = &mut self.drawer
-            && point.tries == number
-            && let Some(place) = point.outcomes.get_mut(at)
-        {
-            *place = made.map_or(Tried::Impossible, Tried::Made);
-        } else if let Some(Drawer::Guide(guide)) = &mut self.drawer
-            && guide.tries == number
-            && at != usize::MAX
-        {
-            guide.outcomes.insert(at, made);
         }
     }
 

@@ -153,6 +153,19 @@ fn a_field_of_a_line_is_pointed_at_and_something_done_with_it() {
 }
 
 #[test]
+fn what_nobody_looks_at_any_more_is_not_tried_on() {
+    let mut stand = river(LOG);
+    press(&mut stand, "Tab Enter");
+    let control = point(&stand).trials.control.clone();
+    assert!(!control.is_cancelled());
+    press(&mut stand, "Right");
+    assert!(control.is_cancelled(), "another field has other offers");
+    let control = point(&stand).trials.control.clone();
+    press(&mut stand, "Esc");
+    assert!(control.is_cancelled());
+}
+
+#[test]
 fn an_offer_is_searched_and_put_in_with_awk() {
     let mut stand = river(LOG);
     press(&mut stand, "Tab Enter Right");
@@ -286,6 +299,10 @@ fn the_guide_is_asked_and_answers_for_this_stream() {
     assert!(screen.contains("with field 2"), "{screen}");
     press(&mut stand, "Enter");
     assert_eq!(text(&stand), "cat DIR/gate.log | cut -d' ' -f2 | sort | uniq -c | sort -rn");
+    // Next to lines of another text nothing is put.
+    press(&mut stand, "F9");
+    assert!(stand.app.drawer.is_none() && message(&stand).contains("wait for its result"));
+    stand.settle();
     // A filter that is named has its page, which leads back.
     press(&mut stand, "F9");
     stand.letters("sort");
