@@ -56,8 +56,10 @@ pub(crate) struct Counted {
 /// The Columns view.
 #[derive(Default)]
 pub(crate) struct ColumnsView {
-    /// Of which stream: the number of the result and the place.
-    pub of: Option<(u64, Place)>,
+    /// Of which result, by its number; `None` while the view is not on screen.
+    pub generation: Option<u64>,
+    /// Of which place of the river.
+    pub place: Option<Place>,
     /// The stream.
     pub kept: Option<Arc<Kept>>,
     /// What was found; of an earlier stream until the first news of this one.

@@ -36,25 +36,37 @@ impl App {
     /// Counts the columns on screen again where the stream is another one now.
     pub(crate) fn refresh_columns(&mut self) {
         if self.screen != Screen::Columns {
-            return;
+            return self.leave_columns();
         }
         let (Some(preview), Some(kept)) = (&self.result.preview, self.stream_of(self.shown()))
         else {
             self.columns.counted = None;
             return;
         };
-        let of = (preview.generation, self.shown());
-        if self.columns.of == Some(of) {
+        let (generation, place) = (Some(preview.generation), Some(self.shown()));
+        if (self.columns.generation, self.columns.place) == (generation, place) {
             return;
         }
-        if self.columns.of.is_some_and(|(_, place)| place != of.1) {
+        if self.columns.place != place {
             self.columns.splitting = None;
             self.columns.at = 0;
             self.columns.counted = None;
         }
-        self.columns.of = Some(of);
+        (self.columns.generation, self.columns.place) = (generation, place);
         self.columns.kept = Some(kept);
         self.count_columns();
+    }
+
+    /// Nothing is counted, and no stream is held, that nobody looks at.
+    fn leave_columns(&mut self) {
+        if let Some(counting) = self.columns.counting.take() {
+            counting.cancel();
+        }
+        // What it had until then is not all.
+        self.columns.counts += 1;
+        self.columns.generation = None;
+        self.columns.kept = None;
+        self.columns.counted = None;
     }
 
     /// Counts the columns of the stream on screen.

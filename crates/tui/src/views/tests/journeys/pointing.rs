@@ -22,8 +22,7 @@ fn counted(stand: &mut Stand) {
     until(stand, |stand| {
         let counted = stand.app.columns.counted.as_ref();
         let of = stand.app.result.preview.as_ref().map(|preview| preview.generation);
-        counted.is_some_and(|counted| counted.ended)
-            && stand.app.columns.of.map(|(generation, _)| generation) == of
+        counted.is_some_and(|counted| counted.ended) && stand.app.columns.generation == of
     });
 }
 
@@ -106,7 +105,12 @@ fn counting_does_not_hold_the_keys() {
     assert!(stand.app.columns.counting.is_some() && stand.app.columns.counted.is_none());
     press(&mut stand, "Down o e");
     assert_eq!(stand.app.focus, Focus::Text);
-    press(&mut stand, "Esc");
+    // Who leaves the view counts nothing more, and finds it counted anew when coming back.
+    let control = stand.app.columns.counting.clone().expect("a count");
+    press(&mut stand, "Esc Esc");
+    assert_eq!(stand.app.screen, Screen::Bench);
+    assert!(control.is_cancelled() && stand.app.columns.kept.is_none());
+    press(&mut stand, "l");
     counted(&mut stand);
     let table = &stand.app.columns.counted.as_ref().unwrap().table;
     assert_eq!(table.lines, 300_000);
