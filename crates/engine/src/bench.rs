@@ -6,3 +6,4 @@ pub(crate) mod follow;
 pub(crate) mod request;
 pub(crate) mod session;
 pub(crate) mod start_held;
+pub(crate) mod trials;

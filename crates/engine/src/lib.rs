@@ -19,6 +19,7 @@ pub use bench::capture::{Capture, MORE_THAN_KEPT};
 pub use bench::request::{Request, SessionEvent};
 pub use bench::session::Workbench;
 pub use bench::start_held::{OnFailure, StartResult};
+pub use bench::trials::{Trials, Untried};
 pub use files::commit::{Applied, Changed, CommitError, UndoError, undo};
 pub use files::committing::Unwritten;
 pub use files::identity::Identity;

@@ -204,6 +204,9 @@ impl App {
                 let shows = !sides.output_alone && sides.bytes.is_none();
                 if shows && self.result.is_of(generation) && place == self.shown() {
                     self.lens.show(Content::Stage { stage: place.stage(), rows }, true);
+                    if let Some(preview) = self.result.preview.clone() {
+                        self.settle_column(&preview);
+                    }
                 }
             }
             Event::Found(number, rows) => {
@@ -344,9 +347,7 @@ impl App {
         let Some(preview) = self.result.preview.clone() else { return };
         if let Some(content) = content_of(&preview, self.shown(), self.lens.sides()) {
             self.lens.show(content, keep_place);
-            if !keep_place {
-                self.bring_marks_into_view(&preview);
-            }
+            self.settle_column(&preview);
             return;
         }
         self.lens.show(Content::Empty, keep_place);
@@ -356,6 +357,25 @@ impl App {
                 let stage = &preview.stages[place.stage()];
                 Event::Aligned(preview.generation, place, Arc::new(rows_of(stage, unfolded)))
             });
+        }
+    }
+
+    /// The column that shows something: the one chosen by hand as long as a line on screen reaches
+    /// it, and otherwise that of what the stage looks at.
+    fn settle_column(&mut self, preview: &Preview) {
+        let column = self.lens.column;
+        let chosen = self.lens.scrolled && {
+            let (lens, last) = (&self.lens, self.lens.top + self.lens.height);
+            (lens.top..last.min(lens.len())).any(|row| {
+                let (_, left, right) = row_lines(preview, &lens.content, row);
+                let reaches = |line: &[u8]| width(line, lens.view, column + 1) > column;
+                [left, right].into_iter().flatten().any(|line| reaches(&line))
+            })
+        };
+        if !chosen {
+            self.lens.column = 0;
+            self.lens.scrolled = false;
+            self.bring_marks_into_view(preview);
         }
     }
 

@@ -12,6 +12,7 @@ use crate::bench::evaluation::{Captured, Evaluation, LastResults, Trouble};
 use crate::bench::follow::FollowedStage;
 use crate::bench::request::{Report, Request, SessionEvent};
 use crate::bench::start_held::{OnFailure, start_held};
+use crate::bench::trials::Trials;
 use crate::files::sample::{Sample, SampleCache, count_lines};
 use crate::plan::variables::Variables;
 use crate::policy::{HeldCommand, Policy};
@@ -150,6 +151,15 @@ impl Workbench {
         self.last = LastResults::default();
         self.live = Arc::default();
         self.cache = Arc::default();
+    }
+
+    /// To evaluate other texts on the same data, on any thread.
+    pub fn trials(&self) -> Trials {
+        Trials {
+            cache: self.cache.clone(),
+            capture: self.capture.clone(),
+            captured: self.captured.clone(),
+        }
     }
 
     /// What is captured of standard input.

@@ -72,6 +72,8 @@ pub(crate) struct Lens {
     pub at_end: bool,
     /// Columns scrolled to the right.
     pub column: usize,
+    /// They were chosen by hand, and are kept while lines change.
+    pub scrolled: bool,
     /// Long lines go on in the next row of the screen.
     pub wrap: bool,
     /// How bytes are shown.
@@ -103,6 +105,7 @@ impl Default for Lens {
             cursor: 0,
             at_end: false,
             column: 0,
+            scrolled: false,
             wrap: false,
             view: View::Text,
             unfolded: false,
@@ -136,6 +139,7 @@ impl Lens {
             self.cursor = 0;
             self.at_end = false;
             self.column = 0;
+            self.scrolled = false;
         } else if self.at_end {
             self.cursor = usize::MAX;
         }
@@ -192,6 +196,7 @@ impl Lens {
     /// Scrolls sideways.
     pub(crate) fn sideways(&mut self, columns: i64) {
         self.column = self.column.saturating_add_signed(columns as isize).min(1 << 20);
+        self.scrolled = true;
     }
 
     /// The next (or previous) row the search has found.

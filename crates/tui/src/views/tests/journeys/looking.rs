@@ -230,6 +230,31 @@ fn what_a_stage_looks_at_is_brought_into_view() {
 }
 
 #[test]
+fn lines_never_stay_beside_the_lens() {
+    let wide = "x ".repeat(100);
+    let text = |program: &str| format!("echo '{wide}end' | awk '{{print {program}}}' | cat");
+    let mut stand = river(&text("$101"));
+    stand.screen(160, 40);
+    press(&mut stand, "Home Right Right");
+    assert!(stand.app.lens.column > 100);
+    let replace = |stand: &mut Stand, text: &str| {
+        stand.app.text.editor.set_text(text, text.find("awk").unwrap());
+        stand.app.text_changed();
+        stand.settle();
+    };
+    // Brought there for a field that the next text does not use.
+    replace(&mut stand, &text("$1"));
+    assert_eq!(stand.app.lens.column, 0);
+    // Chosen by hand: kept as long as a line reaches it.
+    press(&mut stand, "Tab Right Right Right");
+    replace(&mut stand, &text("$2"));
+    assert_eq!(stand.app.lens.column, 24);
+    replace(&mut stand, "echo short | awk '{print $1}' | cat");
+    assert_eq!(stand.app.lens.column, 0);
+    assert!(stand.screen(160, 40).contains("short"));
+}
+
+#[test]
 fn the_sample_is_chosen_in_a_form() {
     use engine::Sample;
     for (keys, sample, first) in [
