@@ -12,8 +12,10 @@ mod guide;
 mod point;
 mod runs;
 
-pub use advice::note::{Fix, Note, NoteKind, Severity};
-pub use advice::notes;
+pub use advice::about::About;
+pub use advice::note::{Basis, Fix, Note, NoteKind, Proof, Severity};
+pub use advice::proof::{Proofs, Tried};
+pub use advice::{ABOUT as ADVICE, about, notes, refused_notes};
 pub use columns::detect::{Candidate, candidates};
 pub use columns::form::Form;
 pub use columns::kind::Kind;

@@ -7,6 +7,7 @@ use std::time::Instant;
 
 use engine::{Preview, SessionEvent, Workbench, in_background};
 use filters::Verb;
+use insight::Proofs;
 use ratatui::crossterm::event::Event as TerminalEvent;
 use ratatui::layout::Size;
 
@@ -25,6 +26,7 @@ use crate::state::sample_form::QUICK;
 use crate::state::screen::{Page, Screen};
 use crate::state::session::{ConsentState, SessionState};
 use crate::state::text::TextState;
+use crate::state::trials::Trials;
 use crate::storage::config::Config;
 use crate::storage::recovery::Recovery;
 use crate::storage::store::Store;
@@ -65,12 +67,7 @@ impl App {
             // Nobody listens any more when the screen is gone.
             match job {
                 SessionEvent::Begun(preview) => drop(report.send(Event::Previewed(preview))),
-                SessionEvent::Done(preview) => {
-                    let _ = report.send(Event::Previewed(preview.clone()));
-                    // Advice looks at much data: it is made here, after the result is on its way.
-                    let notes = insight::notes(&preview);
-                    let _ = report.send(Event::Noted(preview.generation, notes));
-                }
+                SessionEvent::Done(preview) => drop(report.send(Event::Previewed(preview))),
                 other => {
                     let _ = report.send(Event::Session(other));
                 }
@@ -193,6 +190,11 @@ impl App {
             Event::Terminal(_) => {}
             Event::Previewed(preview) => self.previewed(preview),
             Event::Session(job) => self.job(job),
+            Event::Remarked(generation, notes) => {
+                if self.result.is_of(generation) && self.result.noted != Some(generation) {
+                    self.result.notes = notes;
+                }
+            }
             Event::Noted(generation, notes) => {
                 if self.result.is_of(generation) {
                     self.result.noted = Some(generation);
@@ -434,32 +436,41 @@ impl App {
             return;
         }
         self.result.waiting = None;
+        self.refresh_notes();
         self.consent.allowed_once.clear();
         if std::mem::take(&mut self.result.arrived) && self.text.problem.is_none() {
             self.text_changed();
         }
     }
 
-    /// Makes the advice on the result on screen, in the background.
-    fn refresh_notes(&self) {
-        if let Some(preview) = self.result.preview.clone() {
-            let generation = preview.generation;
-            self.in_background("notes", move || Event::Noted(generation, insight::notes(&preview)));
-        }
+    /// Makes the advice on the result on screen, in the background: first what can be said at once,
+    /// then all of it, with the changes that were tried.
+    fn refresh_notes(&mut self) {
+        self.result.trying = Trials::default();
+        let Some(preview) = self.result.preview.clone() else { return };
+        let generation = preview.generation;
+        let early = preview.clone();
+        self.in_background("notes", move || Event::Remarked(generation, insight::notes(&early)));
+        let Some(request) = self.result.request.clone() else { return };
+        let proofs = Proofs::new(self.session.workbench.trials(), request);
+        let control = self.result.trying.control.clone();
+        self.in_background("advice", move || {
+            Event::Noted(generation, proofs.notes(&preview, &control))
+        });
     }
 
     fn job(&mut self, job: SessionEvent) {
         match job {
             SessionEvent::Done(_) | SessionEvent::Begun(_) => {}
-            SessionEvent::Settled(generation) => {
-                self.answered_by(generation);
-                self.refresh_notes();
-            }
+            SessionEvent::Settled(generation) => self.answered_by(generation),
             SessionEvent::Counted => self.refresh_notes(),
             SessionEvent::Refused(generation, problem) => {
                 if self.result.waiting == Some(generation) {
                     self.result.waiting = None;
-                    self.text.problem = Some(problem);
+                    let why = insight::refused_notes(self.text.editor.text());
+                    let why = why.first().map(|note| format!("; {}", note.text));
+                    let message = problem.message.clone() + &why.unwrap_or_default();
+                    self.text.problem = Some(engine::PlanError { message, ..problem });
                 }
             }
             SessionEvent::Nothing(generation) => {

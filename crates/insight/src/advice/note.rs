@@ -1,64 +1,182 @@
-//! What a note is, and what notes look at.
+//! What a note is.
 
-use bytes::Bytes;
-use engine::{StageKind, StageResult};
-use filters::Arguments;
+use shell::Span;
 
 use crate::edit::stages::TextEdit;
 
 /// How sure a note is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Severity {
     /// Cannot be wrong: shown with `!`.
     Warning,
     /// A hint: shown with `·`.
     Hint,
+    /// How it went, where nothing is to be mended: shown with `·`.
+    Remark,
 }
 
-/// What a note is about.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum NoteKind {
-    /// Equal lines are apart, where only those beside each other are looked at.
-    RepeatsApart,
-    /// The delimiter is in none of the lines.
-    DelimiterAbsent,
-    /// Nothing comes in.
-    NothingComes,
-    /// A file is emptied before it is read.
-    SameFile,
-    /// A file that is there is replaced.
-    Replaces,
-    /// A file is opened without the rights of the command.
-    Privilege,
-    /// It was ended because nobody reads what it writes.
-    ClosedPipe,
-    /// It was ended by a limit of the preview.
-    CutOff,
-    /// A file changed while it was read.
-    Changed,
-    /// Nothing is written before everything is read.
-    HoldsEverything,
-    /// The figures are those of a sample.
-    SampleOnly,
-}
-
-impl NoteKind {
+impl Severity {
     /// Its name, which stays the same from version to version.
     pub fn id(self) -> &'static str {
         match self {
-            Self::RepeatsApart => "repeats-apart",
-            Self::DelimiterAbsent => "delimiter-absent",
-            Self::NothingComes => "nothing-comes",
-            Self::SameFile => "same-file",
-            Self::Replaces => "replaces",
-            Self::Privilege => "privilege",
-            Self::ClosedPipe => "closed-pipe",
-            Self::CutOff => "cut-off",
-            Self::Changed => "changed",
-            Self::HoldsEverything => "holds-everything",
-            Self::SampleOnly => "sample-only",
+            Self::Warning => "warning",
+            Self::Hint => "hint",
+            Self::Remark => "remark",
         }
     }
+}
+
+/// What a note rests on.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Basis {
+    /// The data that went through.
+    Data,
+    /// The text alone.
+    Line,
+    /// What it takes: time, memory, programs.
+    Cost,
+    /// What other systems have; said on request only.
+    Portability,
+}
+
+impl Basis {
+    /// Its name in words.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Data => "the data",
+            Self::Line => "the text",
+            Self::Cost => "the cost",
+            Self::Portability => "portability",
+        }
+    }
+}
+
+/// Makes the kinds of notes, their names, and the list of all.
+macro_rules! kinds {
+    ($($(#[doc = $doc:literal])* $kind:ident = $id:literal,)*) => {
+        /// What a note is about.
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+        pub enum NoteKind {
+            $($(#[doc = $doc])* $kind,)*
+        }
+
+        impl NoteKind {
+            /// All of them.
+            pub const ALL: &'static [Self] = &[$(Self::$kind,)*];
+
+            /// Its name, which stays the same from version to version.
+            pub fn id(self) -> &'static str {
+                match self {
+                    $(Self::$kind => $id,)*
+                }
+            }
+        }
+    };
+}
+
+kinds! {
+    /// Equal lines are apart, where only those beside each other are looked at.
+    RepeatsApart = "repeats-apart",
+    /// The delimiter is in none of the lines.
+    DelimiterAbsent = "delimiter-absent",
+    /// Delimiters come in runs, so fields are empty.
+    EmptyFields = "empty-fields",
+    /// A field that lines do not have.
+    FieldMissing = "field-missing",
+    /// Delimiters within quotes.
+    QuotedCsv = "quoted-csv",
+    /// Nothing matches, but something near it does.
+    NothingMatched = "nothing-matched",
+    /// A pattern that matches nothing at all matches every line.
+    AlwaysMatches = "always-matches",
+    /// A dot matched what is not a dot.
+    DotAny = "dot-any",
+    /// The shell makes file names of a pattern.
+    UnquotedGlob = "unquoted-glob",
+    /// The shell takes `$1` out of a program.
+    UnquotedDollar = "unquoted-dollar",
+    /// `tr` changes characters, not words.
+    TrWords = "tr-words",
+    /// The second set of `tr` is shorter.
+    TrLengths = "tr-lengths",
+    /// A file is emptied before it is read.
+    SameFile = "same-file",
+    /// A file that is there is replaced.
+    Replaces = "replaces",
+    /// Errors still go to the terminal.
+    ErrorOrder = "error-order",
+    /// Errors go into the data.
+    ErrorInOutput = "error-in-output",
+    /// Messages are thrown away.
+    ErrorHidden = "error-hidden",
+    /// A file is opened without the rights of the command.
+    Privilege = "privilege",
+    /// All items go to one command that does not take them.
+    BatchArguments = "batch-args",
+    /// Items with blanks or quotes are split.
+    SplitItems = "split-items",
+    /// Numbers are ordered as text.
+    NumericOrder = "numeric-order",
+    /// Sizes are ordered without their suffixes.
+    SizeOrder = "size-order",
+    /// Versions are ordered as text.
+    VersionOrder = "version-order",
+    /// A stage can keep nothing after the one before it.
+    NeverKeeps = "never-keeps",
+    /// A total over a column that is not there, or is no number.
+    TotalOfNothing = "total-of-nothing",
+    /// The data is compressed.
+    Compressed = "compressed",
+    /// Empty lines are ordered or counted with the others.
+    BlankLines = "blank-lines",
+    /// Lines end in a carriage return.
+    CarriageReturns = "crlf",
+    /// The last line has no newline.
+    NoFinalNewline = "no-final-newline",
+    /// The data has NUL bytes.
+    NulBytes = "nul-bytes",
+    /// The data is not UTF-8.
+    InvalidText = "invalid-utf8",
+    /// Nothing comes in.
+    NothingComes = "nothing-comes",
+    /// A file is passed on by `cat` to what could read it.
+    NeedlessCat = "needless-cat",
+    /// Lines are counted by another stage.
+    CountByWc = "count-by-wc",
+    /// Repeats are removed by another stage.
+    SortUniq = "sort-uniq",
+    /// Repeats of a key are removed by another stage.
+    SortUniqueKey = "sort-unique-key",
+    /// Lines are dropped after they were ordered.
+    LateFilter = "late-filter",
+    /// The order is not needed, or made again.
+    UndoneOrder = "undone-order",
+    /// Two stages that one can do.
+    TwoInOne = "two-in-one",
+    /// A selection and a column, in one awk.
+    GrepAndColumn = "grep-and-column",
+    /// An awk program that cut or grep do.
+    SimplerThanAwk = "simpler-than-awk",
+    /// Lines are changed that are then not taken.
+    EarlyHead = "early-head",
+    /// A file is read for each line of another one.
+    LoopOfGrep = "loop-of-grep",
+    /// A file is read twice.
+    ReadTwice = "read-twice",
+    /// Other systems order otherwise.
+    LocaleOrder = "locale-order",
+    /// An option or a filter that POSIX does not have.
+    NotPosix = "not-posix",
+    /// It was ended because nobody reads what it writes.
+    ClosedPipe = "closed-pipe",
+    /// It was ended by a limit of the preview.
+    CutOff = "cut-off",
+    /// A file changed while it was read.
+    Changed = "changed",
+    /// Nothing is written before everything is read.
+    HoldsEverything = "holds-everything",
+    /// The figures are those of a sample.
+    SampleOnly = "sample-only",
 }
 
 /// Something worth knowing about a stage.
@@ -70,10 +188,16 @@ pub struct Note {
     pub stage: usize,
     /// How sure it is.
     pub severity: Severity,
+    /// The place in the text it is about.
+    pub span: Span,
+    /// How many lines or items it is about, where a change may leave some; otherwise 1.
+    pub count: u64,
     /// One sentence, with the figures of this data.
     pub text: String,
-    /// What one key would change.
+    /// What one key would change. Offered once it was tried; see [`crate::Proofs`].
     pub fix: Option<Fix>,
+    /// Why the change is right for any data, where it only has to give the same.
+    pub always: Option<&'static str>,
 }
 
 /// A change of the text that a note offers.
@@ -85,36 +209,22 @@ pub struct Fix {
     pub edits: Vec<TextEdit>,
 }
 
-/// Lines looked at to find out about repeats and delimiters.
-pub(super) const LOOK_LINES: usize = 200_000;
-
-pub(super) fn note(
-    kind: NoteKind,
-    stage: usize,
-    severity: Severity,
-    text: String,
-    fix: Option<Fix>,
-) -> Note {
-    Note { kind, stage, severity, text, fix }
-}
-
-pub(super) fn is(stage: &StageResult, name: &str) -> bool {
-    matches!(&stage.plan.kind, StageKind::Native(definition) if definition.spec.name == name)
-}
-
-pub(super) fn arguments(stage: &StageResult) -> Option<Arguments> {
-    match &stage.plan.kind {
-        StageKind::Native(definition) => definition.parse(&stage.plan.arguments).ok(),
-        _ => None,
+impl Fix {
+    pub(super) fn new(label: impl Into<String>, edits: Vec<TextEdit>) -> Self {
+        Self { label: label.into(), edits }
     }
 }
 
-/// The stage's input lines, as many as are looked at, and whether that is all.
-pub(super) fn looked_at(stage: &StageResult) -> (Vec<Bytes>, bool) {
-    let mut lines = Vec::new();
-    for input in &stage.inputs {
-        lines.extend(input.kept.lines_at(0, LOOK_LINES - lines.len()));
-    }
-    let all = lines.len() as u64 == stage.input_lines();
-    (lines, all)
+/// What a trial of a change has to show before it is offered.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Proof {
+    /// The note is not said of the changed text any more, and nothing fails that did not before.
+    Cures,
+    /// As that, and the changed text shows messages of the stage, of which the note then speaks.
+    Shows,
+    /// The changed text gives the same, bytes, status, messages, files, and is not slower. Without
+    /// this there is no note at all.
+    Same,
+    /// It gives the same and is much faster, where there is enough data to tell.
+    Faster,
 }

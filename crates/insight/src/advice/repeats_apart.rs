@@ -1,60 +1,58 @@
 //! `uniq` after lines that are not sorted.
 
-use std::collections::HashSet;
+use foldhash::HashSet;
 
-use engine::{Preview, StageResult};
-use shell::Span;
-
-use super::note::{Fix, Note, NoteKind, Severity, arguments, is, looked_at, note};
+use super::about::About;
+use super::look::Look;
+use super::note::{Basis, Note, NoteKind, Proof, Severity};
 use crate::describe::units::grouped;
-use crate::edit::stages::TextEdit;
 
-pub(super) fn repeats_apart(preview: &Preview, number: usize, stage: &StageResult) -> Option<Note> {
-    if !is(stage, "uniq") {
+pub(super) const ABOUT: About = About {
+    kind: NoteKind::RepeatsApart,
+    basis: Basis::Data,
+    when: "uniq leaves repeats because they are not next to each other",
+    example: "cut -d' ' -f3 gate.log | uniq -c",
+    proof: Proof::Cures,
+    find: |look| find(look).into_iter().collect(),
+};
+
+fn find(look: &Look<'_>) -> Option<Note> {
+    let arguments = look.arguments_of("uniq")?;
+    // With these only a part of each line is compared, or the groups are what is wanted.
+    if ['f', 's', 'w', 'z', 'D'].iter().any(|&option| arguments.has(option)) {
         return None;
     }
-    let fold = arguments(stage)?.has('i');
-    let (lines, all) = looked_at(stage);
+    let fold = arguments.has('i');
+    let (lines, all) = look.looked_at();
     if !all {
         return None;
     }
     let key = |line: &[u8]| if fold { line.to_ascii_lowercase() } else { line.to_vec() };
-    let different: HashSet<Vec<u8>> = lines.iter().map(|line| key(line)).collect();
-    let groups =
-        lines.len() - lines.windows(2).filter(|pair| key(&pair[0]) == key(&pair[1])).count();
+    let mut different: HashSet<Vec<u8>> = HashSet::default();
+    let (mut groups, mut last) = (0, None);
+    for line in lines {
+        if last == Some(line) {
+            continue;
+        }
+        let key = key(line);
+        if last.is_none_or(|last| !fold || !last.eq_ignore_ascii_case(line)) {
+            groups += 1;
+            different.insert(key);
+        }
+        last = Some(line);
+    }
     let repeats = (lines.len() - different.len()) as u64;
     let removed = (lines.len() - groups) as u64;
     if removed == repeats {
         return None;
     }
-    let apart = repeats - removed;
-    let text = format!(
-        "found only {} of {} repeats: the other {} are not adjacent",
-        grouped(removed),
-        grouped(repeats),
-        grouped(apart)
-    );
-    let fix = sorted_first(preview, stage)
-        .map(|edits| Fix { label: "put sort before it".to_owned(), edits });
-    Some(note(NoteKind::RepeatsApart, number, Severity::Warning, text, fix))
-}
-
-/// `sort` before the stage, which then reads what was sorted; `None` where it writes to a file that
-/// it names.
-fn sorted_first(preview: &Preview, stage: &StageResult) -> Option<Vec<TextEdit>> {
-    let start = stage.span.start;
-    let operands = arguments(stage)?.operands;
-    let Some(file) = operands.first() else {
-        return Some(vec![TextEdit { span: Span::new(start, start), text: "sort | ".to_owned() }]);
+    let rest = match repeats - removed {
+        1 => "the other is not adjacent".to_owned(),
+        apart => format!("the other {} are not adjacent", grouped(apart)),
     };
-    if operands.len() > 1 {
-        return None;
-    }
-    let span = *stage.plan.argument_spans.get(file.word)?;
-    let name = preview.text.get(span.range())?;
-    let blanks = preview.text[..span.start].len() - preview.text[..span.start].trim_end().len();
-    Some(vec![
-        TextEdit { span: Span::new(start, start), text: format!("sort {name} | ") },
-        TextEdit { span: Span::new(span.start - blanks, span.end), text: String::new() },
-    ])
+    let text = format!("found only {} of {} repeats: {rest}", grouped(removed), grouped(repeats));
+    let note = look.note(NoteKind::RepeatsApart, Severity::Warning, text);
+    // In either case, equal lines come together only where the order takes them so.
+    let sort = if fold { "sort -f" } else { "sort" };
+    Some(note.with_maybe(format!("put {sort} before it"), look.put_before(sort, true)))
 }

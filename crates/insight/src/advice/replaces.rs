@@ -1,17 +1,33 @@
 //! A file that would be replaced.
 
-use engine::{PendingMode, Preview, StageResult};
+use engine::PendingMode;
 use shell::Span;
 
-use super::note::{Fix, Note, NoteKind, Severity, note};
+use super::about::About;
+use super::look::{Look, replace};
+use super::note::{Basis, Note, NoteKind, Proof, Severity};
 use crate::describe::units::{bytes, grouped};
-use crate::edit::stages::TextEdit;
 
-pub(super) fn replaces(preview: &Preview, number: usize, stage: &StageResult) -> Option<Note> {
-    for (path, append, target) in stage.plan.written() {
+pub(super) const ABOUT: About = About {
+    kind: NoteKind::Replaces,
+    basis: Basis::Data,
+    when: "a redirection replaces a file that has something in it",
+    example: "grep stuck gate.log > station.conf",
+    proof: Proof::Cures,
+    find: |look| find(look).into_iter().collect(),
+};
+
+fn find(look: &Look<'_>) -> Option<Note> {
+    // What would be lost is more than what is replaced.
+    if super::same_file::find(look).is_some() {
+        return None;
+    }
+    for (path, append, target) in look.stage.plan.written() {
         // Devices have nothing that could be replaced.
-        let at = stage.plan.at(path);
-        let Some(pending) = stage.pending.iter().find(|file| file.path == at) else { continue };
+        let at = look.stage.plan.at(path);
+        let Some(pending) = look.stage.pending.iter().find(|file| file.path == at) else {
+            continue;
+        };
         if append || pending.mode != PendingMode::Replace || pending.bytes_now == 0 {
             continue;
         }
@@ -21,14 +37,14 @@ pub(super) fn replaces(preview: &Preview, number: usize, stage: &StageResult) ->
             None => bytes(pending.bytes_now),
         };
         let text = format!("replaces {size} of {}", path.display());
-        let source = preview.text.get(target.span.range()).unwrap_or_default();
-        let fix = source.find('>').map(|at| {
+        let source = look.source(target.span);
+        let note = look.note_at(NoteKind::Replaces, Severity::Warning, target.span, text);
+        let edits = source.find('>').map(|at| {
             let at = target.span.start + at;
             let old = usize::from(source.contains(">|")) + 1;
-            let edits = vec![TextEdit { span: Span::new(at, at + old), text: ">>".to_owned() }];
-            Fix { label: "append with >> instead".to_owned(), edits }
+            replace(Span::new(at, at + old), ">>")
         });
-        return Some(note(NoteKind::Replaces, number, Severity::Warning, text, fix));
+        return Some(note.with_maybe("append with >> instead", edits));
     }
     None
 }

@@ -2,11 +2,21 @@
 
 use std::path::{Path, PathBuf};
 
-use engine::{Identity, Preview, StageResult, TargetKind};
+use engine::{Identity, StageResult, TargetKind};
+
+use super::about::About;
+use super::look::{Look, insert, remove};
+use super::note::{Basis, Note, NoteKind, Proof, Severity};
 use shell::Span;
 
-use super::note::{Fix, Note, NoteKind, Severity, note};
-use crate::edit::stages::TextEdit;
+pub(super) const ABOUT: About = About {
+    kind: NoteKind::SameFile,
+    basis: Basis::Line,
+    when: "a file is both read and replaced by the line",
+    example: "sort station.conf > station.conf",
+    proof: Proof::Cures,
+    find: |look| find(look).into_iter().collect(),
+};
 
 /// The files a stage reads, by argument or redirection.
 fn reads(stage: &StageResult) -> Vec<PathBuf> {
@@ -34,22 +44,32 @@ fn same(one: &Path, other: &Path) -> bool {
     one == other || matches!((real(one), real(other)), (Some(one), Some(other)) if one == other)
 }
 
-pub(super) fn same_file(preview: &Preview, number: usize, stage: &StageResult) -> Option<Note> {
-    for (path, append, target) in stage.plan.written() {
-        let at = stage.plan.at(path);
+pub(super) fn find(look: &Look<'_>) -> Option<Note> {
+    for (path, append, target) in look.stage.plan.written() {
+        let at = look.stage.plan.at(path);
         if append || Identity::now(&at).is_err() {
             continue;
         }
-        let read = preview.stages.iter().flat_map(reads).any(|read| same(&read, &at));
-        if !read {
+        let readers = &look.preview.stages;
+        if !readers.iter().flat_map(reads).any(|read| same(&read, &at)) {
             continue;
         }
         let shown = path.display();
         let text = format!("{shown} is read by this line and would be emptied before it is read");
-        let end = target.span.end;
-        let edits = vec![TextEdit { span: Span::new(end, end), text: ".new".to_owned() }];
-        let fix = Fix { label: format!("write to {shown}.new instead"), edits };
-        return Some(note(NoteKind::SameFile, number, Severity::Warning, text, Some(fix)));
+        let note = look.note_at(NoteKind::SameFile, Severity::Warning, target.span, text);
+        let source = look.source(target.span);
+        let word = source.trim_start_matches(|c: char| c.is_ascii_digit());
+        let word = word.trim_start_matches(['>', '|', ' ']);
+        // sort reads everything before it writes, and knows the way.
+        if look.is("sort") && target.descriptor == 1 && look.file_words().len() == 1 {
+            let before = &look.text()[..target.span.start];
+            let blanks = before.len() - before.trim_end().len();
+            let mut edits = insert(look.name_end(), &format!(" -o {word}"));
+            edits.push(remove(Span::new(target.span.start - blanks, target.span.end)));
+            return Some(note.with(format!("write it with sort -o {word}"), edits));
+        }
+        let edits = insert(target.span.end, ".new");
+        return Some(note.with(format!("write to {shown}.new instead"), edits));
     }
     None
 }

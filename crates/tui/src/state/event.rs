@@ -20,6 +20,8 @@ pub(crate) enum Event {
     Previewed(Arc<Preview>),
     /// Advice on a preview, by its number.
     Noted(u64, Vec<Note>),
+    /// What can be said of a result at once, before changes were tried.
+    Remarked(u64, Vec<Note>),
     /// A long text was parsed: which, and with the cursor where.
     Parsed(u64, String, usize, Box<Parsed>),
     /// Work in the background has failed: which, and why.

@@ -5,8 +5,10 @@ use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::Instant;
 
-use engine::Preview;
+use engine::{Preview, Request};
 use insight::{Note, NoteKind};
+
+use crate::state::trials::Trials;
 
 /// What the text gives.
 pub(crate) struct ResultState {
@@ -16,6 +18,10 @@ pub(crate) struct ResultState {
     pub(crate) notes: Vec<Note>,
     /// The result whose advice is known, by its number.
     pub(crate) noted: Option<u64>,
+    /// What the newest preview was asked for.
+    pub(crate) request: Option<Request>,
+    /// The changes that are tried for advice; they end with the result they are for.
+    pub(crate) trying: Trials,
     /// The preview that is being made.
     pub(crate) waiting: Option<u64>,
     /// Since when.
@@ -37,6 +43,8 @@ impl ResultState {
             preview: None,
             notes: Vec::new(),
             noted: None,
+            request: None,
+            trying: Trials::default(),
             waiting: None,
             waiting_since: Instant::now(),
             changed: Vec::new(),

@@ -7,6 +7,7 @@ use engine::{Limits, PlanError, Request, Sample};
 use crate::state::app::App;
 use crate::state::event::Event;
 use crate::state::parsed::Parsed;
+use crate::state::trials::Trials;
 
 /// Texts up to this many bytes are parsed before the next key; longer ones in the background.
 const PARSED_AT_ONCE: usize = 16 << 10;
@@ -69,6 +70,9 @@ impl App {
                 limits,
                 allowed: self.consents(),
             };
+            // Nothing is tried for the text before while this one is evaluated.
+            self.result.trying = Trials::default();
+            self.result.request = Some(request.clone());
             self.result.waiting = Some(self.session.workbench.evaluate(request));
             self.result.waiting_since = Instant::now();
         }

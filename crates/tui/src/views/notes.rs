@@ -75,6 +75,9 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
     draw_rows(canvas, y, app, &rows);
 }
 
+/// Notes of a stage that are shown at once.
+const AT_ONCE: u16 = 3;
+
 /// Where there is no room for what the fix does.
 const SHORT_OFFER: &str = " fixes it";
 
@@ -82,10 +85,12 @@ fn draw_rows(canvas: &mut Canvas<'_>, top: u16, app: &App, rows: &[Row]) {
     let area = canvas.area;
     let theme = app.theme;
     let room = usize::from(area.width.saturating_sub(6));
-    let left = rows.len().saturating_sub(usize::from(area.height.saturating_sub(top)));
+    // Calm: what more there is is counted, and read on request.
+    let bottom = area.height.min(top.saturating_add(AT_ONCE));
+    let left = rows.len().saturating_sub(usize::from(bottom.saturating_sub(top)));
     let mut offered = false;
     let key = if app.focus == Focus::Text { "F7" } else { "f" };
-    for (y, (mark, text, fix)) in (top..area.height).zip(rows) {
+    for (y, (mark, text, fix)) in (top..bottom).zip(rows) {
         let style = if *mark == '!' { theme.bright() } else { theme.quiet() };
         canvas.put(1, y, &mark.to_string(), style);
         let text_style = if *mark == '!' { theme.ink() } else { theme.quiet() };

@@ -1,0 +1,48 @@
+//! Delimiters within quotes.
+
+use super::about::About;
+use super::look::Look;
+use super::note::{Basis, Note, NoteKind, Proof, Severity};
+use crate::columns::splitting::Splitting;
+use crate::describe::units::grouped;
+
+pub(super) const ABOUT: About = About {
+    kind: NoteKind::QuotedCsv,
+    basis: Basis::Data,
+    when: "cut, awk or sort splits at a comma or semicolon that stands within double quotes",
+    example: "printf 'rope,\"steel, long\",3\\nwinch,iron,12\\n' | cut -d, -f3",
+    proof: Proof::Cures,
+    find: |look| find(look).into_iter().collect(),
+};
+
+fn find(look: &Look<'_>) -> Option<Note> {
+    let option = match look.stage.name.as_str() {
+        "cut" => 'd',
+        "awk" => 'F',
+        "sort" => 't',
+        _ => return None,
+    };
+    let arguments = look.arguments.as_ref()?;
+    let given = arguments.last(option)?;
+    let byte = match &given.value[..] {
+        [byte @ (b',' | b';')] => *byte,
+        _ => return None,
+    };
+    let splitting = Splitting::Quoted(byte);
+    let lines = look.lines();
+    let quoted = |line: &[u8]| {
+        memchr::memchr(b'"', line).is_some()
+            && splitting.fields(line).len() < memchr::memchr_iter(byte, line).count() + 1
+    };
+    let first = lines.iter().position(|line| quoted(line))?;
+    let count = lines.iter().filter(|line| quoted(line)).count();
+    let name = if byte == b',' { "comma" } else { "semicolon" };
+    let text = format!(
+        "{} of {} lines have a {name} within quotes, the first is line {}: {} splits there too",
+        grouped(count as u64),
+        grouped(lines.len() as u64),
+        grouped(first as u64 + 1),
+        look.stage.name
+    );
+    Some(look.note_at(NoteKind::QuotedCsv, Severity::Warning, look.place(given.word), text))
+}

@@ -1,0 +1,278 @@
+//! What the data is as text: compressed, carriage returns, no newline at the end, NUL, not UTF-8,
+//! empty lines.
+
+use bytes::Bytes;
+
+use super::about::About;
+use super::look::{Look, insert};
+use super::note::{Basis, Note, NoteKind, Proof, Severity};
+use super::nothing_matched::grep_pattern;
+use crate::describe::units::{grouped, lines};
+
+pub(super) const COMPRESSED: About = About {
+    kind: NoteKind::Compressed,
+    basis: Basis::Data,
+    when: "what is read is compressed",
+    example: "printf '\\037\\213\\010\\000' | grep -a refused",
+    proof: Proof::Cures,
+    find: |look| compressed(look).into_iter().collect(),
+};
+
+pub(super) const BLANK_LINES: About = About {
+    kind: NoteKind::BlankLines,
+    basis: Basis::Data,
+    when: "empty lines are ordered and counted with the others",
+    example: "printf 'gate-02\\n\\n\\ngate-07\\n' | sort | uniq -c",
+    proof: Proof::Cures,
+    find: |look| blank_lines(look).into_iter().collect(),
+};
+
+pub(super) const CARRIAGE_RETURNS: About = About {
+    kind: NoteKind::CarriageReturns,
+    basis: Basis::Data,
+    when: "lines end in a carriage return and a newline, as those of other systems do",
+    example: "printf 'passed\\r\\nrefused\\r\\n' | sort | uniq -c",
+    proof: Proof::Cures,
+    find: |look| carriage_returns(look).into_iter().collect(),
+};
+
+pub(super) const NO_FINAL_NEWLINE: About = About {
+    kind: NoteKind::NoFinalNewline,
+    basis: Basis::Data,
+    when: "the last line has no newline, and wc -l, read or the next file miss it",
+    example: "printf 'one\\ntwo' | wc -l",
+    proof: Proof::Cures,
+    find: |look| no_final_newline(look).into_iter().collect(),
+};
+
+pub(super) const NUL_BYTES: About = About {
+    kind: NoteKind::NulBytes,
+    basis: Basis::Data,
+    when: "the data has NUL bytes, so grep takes it for binary and shows no lines",
+    example: "printf 'refused\\0\\n' | grep refused",
+    proof: Proof::Cures,
+    find: |look| nul_bytes(look).into_iter().collect(),
+};
+
+pub(super) const INVALID_TEXT: About = About {
+    kind: NoteKind::InvalidText,
+    basis: Basis::Data,
+    when: "bytes that are not UTF-8 are no characters for a stage that counts or changes characters",
+    example: "printf 'caf\\351\\n' | cut -c1-4",
+    proof: Proof::Cures,
+    find: |look| invalid_text(look).into_iter().collect(),
+};
+
+/// How files of compressed data begin.
+const MAGIC: [(&[u8], &str, &str); 5] = [
+    (b"\x1f\x8b\x08", "gzip", "zcat"),
+    (b"BZh", "bzip2", "bzcat"),
+    (b"\xfd7zXZ\0", "xz", "xzcat"),
+    (b"\x28\xb5\x2f\xfd", "zstd", "zstdcat"),
+    (b"\x04\x22\x4d\x18", "lz4", "lz4cat"),
+];
+
+fn compressed(look: &Look<'_>) -> Option<Note> {
+    // These only count or pass bytes on.
+    if matches!(look.stage.name.as_str(), "cat" | "wc" | "od" | "cksum" | "tee" | "head" | "tail")
+        || look.arguments.is_none()
+    {
+        return None;
+    }
+    let (name, (_, form, reader)) = look.stage.inputs.iter().find_map(|input| {
+        let start = input.kept.bytes_at(0, 6);
+        let magic = MAGIC.iter().find(|(magic, _, _)| start.starts_with(magic))?;
+        let name = match &input.name {
+            stream::InputName::File(name) => String::from_utf8_lossy(name).into_owned(),
+            stream::InputName::Standard => "the data".to_owned(),
+        };
+        Some((name, magic))
+    })?;
+    let text = format!("{name} is compressed ({form}): {reader} makes text of it");
+    Some(look.note(NoteKind::Compressed, Severity::Warning, text))
+}
+
+fn blank_lines(look: &Look<'_>) -> Option<Note> {
+    let arguments = look.arguments.as_ref()?;
+    if !look.is("sort") || arguments.has('z') {
+        return None;
+    }
+    let after = look.after();
+    let counted = after.as_ref().is_some_and(|after| {
+        after.arguments_of("uniq").is_some_and(|arguments| arguments.has('c') || arguments.has('d'))
+    });
+    if !counted && !arguments.has('u') {
+        return None;
+    }
+    let empty = look.lines().iter().filter(|line| line.is_empty()).count();
+    if empty < 2 {
+        return None;
+    }
+    let text = format!(
+        "{} of {} lines are empty and count as one more value",
+        grouped(empty as u64),
+        grouped(look.lines().len() as u64)
+    );
+    let note = look.note(NoteKind::BlankLines, Severity::Hint, text);
+    let all_files = look.file_words().is_empty();
+    let edits = look.put_before("grep .", true).filter(|_| all_files);
+    Some(note.with_maybe("drop them with grep .", edits))
+}
+
+/// A stage takes care of carriage returns by itself.
+fn mentions_return(look: &Look<'_>) -> bool {
+    let arguments = look.stage.plan.arguments.iter();
+    let mut all = arguments.map(|argument| String::from_utf8_lossy(argument).into_owned());
+    all.any(|text| {
+        text.contains("\\r")
+            || text.contains('\r')
+            || text.contains("\\015")
+            || text.contains("cntrl")
+    }) || matches!(look.stage.name.as_str(), "od" | "file" | "cksum" | "dos2unix")
+}
+
+fn carriage_returns(look: &Look<'_>) -> Option<Note> {
+    look.arguments.as_ref()?;
+    // The first stage that reads them, and only where none after it removes them.
+    let stages = &look.preview.stages;
+    let is_first = look.number == 0
+        || !look.reads_standard_only()
+        || look
+            .before()
+            .is_some_and(|before| before.arguments.is_some() && before.stage.inputs.is_empty());
+    if !is_first || look.stage.inputs.is_empty() {
+        return None;
+    }
+    let mentioned = (look.number..stages.len())
+        .any(|number| mentions_return(&Look::of(look.preview, number, None)));
+    if mentioned || (stages.len() == 1 && matches!(look.stage.name.as_str(), "cat" | "wc" | "tee"))
+    {
+        return None;
+    }
+    let has = |line: &Bytes| line.last() == Some(&b'\r');
+    let head: Vec<Bytes> =
+        look.stage.inputs.iter().flat_map(|input| input.kept.lines_at(0, 100)).collect();
+    // What comes from another system has them from the beginning.
+    if !head.iter().any(has) {
+        return None;
+    }
+    let all = look.lines();
+    let count = all.iter().filter(|line| has(line)).count();
+    // Of many files one may be from elsewhere.
+    if look.stage.inputs.len() > 1 && count * 2 < all.len() {
+        return None;
+    }
+    let text = format!(
+        "{} of {} lines end in a carriage return, which is a part of the last field",
+        grouped(count as u64),
+        grouped(all.len() as u64)
+    );
+    let note = look.note(NoteKind::CarriageReturns, Severity::Warning, text);
+    Some(note.with_maybe("remove them with tr -d '\\r'", look.put_before("tr -d '\\r'", false)))
+}
+
+fn no_final_newline(look: &Look<'_>) -> Option<Note> {
+    let inputs = &look.stage.inputs;
+    let open = |number: usize| {
+        inputs.get(number).is_some_and(|input| {
+            input.kept.ends_open() && input.sampled.as_ref().is_none_or(|one| one.complete)
+        })
+    };
+    if let Some(arguments) = look.arguments_of("wc") {
+        if !arguments.has('l') || !(0..inputs.len()).any(open) {
+            return None;
+        }
+        let text = "the last line has no newline and is not counted";
+        return Some(look.note(NoteKind::NoFinalNewline, Severity::Warning, text));
+    }
+    if look.is("cat") && inputs.len() > 1 {
+        let at = (0..inputs.len() - 1)
+            .find(|&number| open(number) && inputs[number + 1].kept.bytes() > 0)?;
+        let name = match &inputs[at].name {
+            stream::InputName::File(name) => String::from_utf8_lossy(name).into_owned(),
+            stream::InputName::Standard => "standard input".to_owned(),
+        };
+        let text =
+            format!("{name} has no newline at its end: its last line is joined with the next file");
+        return Some(look.note(NoteKind::NoFinalNewline, Severity::Warning, text));
+    }
+    // A loop of read leaves when read finds no newline.
+    let command = look.command?;
+    let reads = matches!(command.compound.as_deref(), Some(shell::Compound::Loop { until: false, condition, .. })
+        if condition.items.iter().flat_map(shell::Item::pipelines).any(|one| one.commands.first().is_some_and(|command| {
+            command.name().as_deref() == Some("read")
+        })) && condition.items.len() == 1);
+    if !reads {
+        return None;
+    }
+    let before = look.number.checked_sub(1).and_then(|at| look.preview.stages.get(at));
+    let open = (0..inputs.len()).any(open) || before.is_some_and(|before| before.out.ends_open());
+    open.then(|| {
+        let text = "the last line has no newline: read ends the loop before it is used";
+        look.note(NoteKind::NoFinalNewline, Severity::Warning, text)
+    })
+}
+
+fn nul_bytes(look: &Look<'_>) -> Option<Note> {
+    let arguments = look.arguments_of("grep")?;
+    if "aczqlLU".chars().any(|option| arguments.has(option)) {
+        return None;
+    }
+    let of = look
+        .stage
+        .inputs
+        .iter()
+        .filter(|input| memchr::memchr(0, &input.kept.bytes_at(0, 1 << 15)).is_some());
+    let count = of.count();
+    if count == 0 || grep_pattern(look).is_none() || compressed(look).is_some() {
+        return None;
+    }
+    let with_nul = look.lines().iter().filter(|line| memchr::memchr(0, line).is_some()).count();
+    let text = format!(
+        "{} with NUL bytes: grep takes this for binary data and does not show all lines",
+        lines(with_nul as u64)
+    );
+    let note = look.note(NoteKind::NulBytes, Severity::Warning, text);
+    Some(note.with("take it as text with -a", look.with_option("-a")))
+}
+
+fn invalid_text(look: &Look<'_>) -> Option<Note> {
+    let arguments = look.arguments.as_ref()?;
+    let counts = match look.stage.name.as_str() {
+        "cut" => arguments.has('c'),
+        "wc" => arguments.has('m'),
+        "sed" | "awk" | "fold" | "rev" => true,
+        "grep" => !arguments.has('a') && !arguments.has('F'),
+        _ => false,
+    };
+    let bytewise = look
+        .stage
+        .plan
+        .environment
+        .set
+        .iter()
+        .any(|(name, value)| name == "LC_ALL" && matches!(&value[..], b"C" | b"POSIX"));
+    if !counts || bytewise {
+        return None;
+    }
+    let invalid = |line: &Bytes| std::str::from_utf8(line).is_err();
+    let all = look.lines();
+    let first = all.iter().position(invalid)?;
+    if all.iter().any(|line| memchr::memchr(0, line).is_some()) {
+        return None;
+    }
+    let count = all.iter().filter(|line| invalid(line)).count();
+    let text = format!(
+        "{} of {} lines are not UTF-8, the first is line {}: their odd bytes are not characters",
+        grouped(count as u64),
+        grouped(all.len() as u64),
+        grouped(first as u64 + 1)
+    );
+    let note = look.note(NoteKind::InvalidText, Severity::Warning, text);
+    Some(
+        note.with(
+            "take bytes as characters with LC_ALL=C",
+            insert(look.stage.span.start, "LC_ALL=C "),
+        ),
+    )
+}

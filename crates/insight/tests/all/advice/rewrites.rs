@@ -1,0 +1,153 @@
+//! Other texts are offered only where they give the same.
+
+use proptest::prelude::*;
+use proptest::test_runner::{Config, TestRunner};
+
+use engine::Trials;
+use insight::{NoteKind, apply_edits};
+use stream::RunControl;
+
+use super::{advised, request, tried};
+
+/// Data, a line over it in `data`, and the change that looks right and is not.
+const UNEQUAL: &[(&str, &str, NoteKind)] = &[
+    // Ties: which line of a key is left.
+    ("b 1\na 1\n", "sort -k2,2 data | awk '!seen[$2]++'", NoteKind::SortUniqueKey),
+    ("x 2 9\nx 2 1\ny 1 5\n", "sort -k2,2 data | awk '!s[$2]++'", NoteKind::SortUniqueKey),
+    // A newline that is missing at the end.
+    ("b\na", "sort data | wc -l", NoteKind::UndoneOrder),
+    ("b\na", "cat data nothing | sort | wc -l", NoteKind::UndoneOrder),
+    // Lines that an order takes for equal, and uniq does not.
+    ("1\n01\n1.0\n", "sort -n data | uniq", NoteKind::SortUniq),
+    ("a\nA\na\n", "sort -f data | uniq", NoteKind::SortUniq),
+    ("a 1\na 2\na 1\n", "sort -k1,1 data | uniq", NoteKind::SortUniq),
+    ("x-1\nx1\n", "sort -d data | uniq", NoteKind::SortUniq),
+    ("b 1\na 1\n", "sort -s -k2 data | uniq", NoteKind::SortUniq),
+    // Nothing there: another status.
+    ("", "grep x data | wc -l", NoteKind::CountByWc),
+    ("a\nb\n", "grep x data | wc -l", NoteKind::CountByWc),
+    ("a\nb\n", "grep -v '[ab]' data | wc -l", NoteKind::CountByWc),
+    ("b\na\n", "sort data | grep x", NoteKind::LateFilter),
+    ("b\na\n", "sort data | grep -v '[ab]'", NoteKind::LateFilter),
+    // Messages and statuses of a file that is not there.
+    ("a\n", "cat nowhere | grep -c a", NoteKind::NeedlessCat),
+    ("a\n", "cat nowhere | sort", NoteKind::NeedlessCat),
+    ("a\n", "sort nowhere | sort -r", NoteKind::UndoneOrder),
+    // Lines become more or fewer.
+    ("a,b\nc,d\n", "sed 's/,/\\n/' data | head -n 1", NoteKind::EarlyHead),
+    ("a,b\nc,d\ne,f\ng,h\n", "sed 's/,/\\n/' data | tail -n 1", NoteKind::EarlyHead),
+    // A line that two patterns find, or find in another order.
+    (
+        "both one and two\n",
+        "printf 'one\\ntwo\\n' > list; while read -r w; do grep \"$w\" data; done < list",
+        NoteKind::LoopOfGrep,
+    ),
+    (
+        "two\none\n",
+        "printf 'one\\ntwo\\n' > list; while read -r w; do grep \"$w\" data; done < list",
+        NoteKind::LoopOfGrep,
+    ),
+    // Lines without the delimiter.
+    ("a,b\nc\n", "awk -F, '{print $2}' data", NoteKind::SimplerThanAwk),
+    ("a,b\nc\n", "awk -F, '{print $2}' data | sort", NoteKind::SimplerThanAwk),
+    ("a\tb\nc\n", "paste <(cut -f1 data) <(cut -f2 data)", NoteKind::ReadTwice),
+    // The second of two programs counts other lines.
+    ("a\nb\nc\n", "sed 1d data | sed 1d", NoteKind::TwoInOne),
+    ("a\nb\nc\n", "sed 's/$/!/' data | sed '$!N;s/\\n/+/'", NoteKind::TwoInOne),
+];
+
+#[test]
+fn what_looks_equal_and_is_not_is_not_offered() {
+    for (data, line, kind) in UNEQUAL {
+        let folder = tempfile::tempdir().unwrap();
+        std::fs::write(folder.path().join("data"), data).unwrap();
+        std::fs::write(folder.path().join("nothing"), "").unwrap();
+        let (_, tried) = tried(folder.path(), line);
+        let offered = tried.notes.iter().any(|note| note.kind == *kind);
+        assert!(!offered, "{line} with {data:?}: {} is offered", kind.id());
+        // Otherwise nothing was shown by this.
+        let thought_of = tried.dropped.iter().any(|note| note.kind == *kind);
+        assert!(thought_of, "{line}: {} was not even tried", kind.id());
+    }
+}
+
+/// Changes that are right for any data in `data`, each with lines it is offered for.
+const ALWAYS: &[(NoteKind, &[&str])] = &[
+    (NoteKind::NeedlessCat, &["cat data | grep -n a", "cat data | awk '{print NR, $1}'"]),
+    (NoteKind::SortUniq, &["sort data | uniq", "sort -r data | uniq"]),
+    (NoteKind::LateFilter, &["sort -k2 data | grep a | wc -l", "sort -n data | grep -v b | cat"]),
+    (NoteKind::UndoneOrder, &["sort data | sort -k2,2", "sort -n data | sort -r"]),
+    (NoteKind::UndoneOrder, &["sort data | grep -c a", "sort -k2 data | grep -c -v b"]),
+    (NoteKind::TwoInOne, &["grep -v a data | grep -v b | cat"]),
+];
+
+/// Data of few different lines, with blanks, numbers, repeats, empty lines and no newline at the
+/// end at times.
+fn data() -> impl Strategy<Value = String> {
+    let line = prop_oneof![
+        "[ab ]{0,4}",
+        "[ab]{1,2} [0-9]{1,2}",
+        Just(String::new()),
+        "[ -~]{0,8}",
+        Just("a b a".to_owned()),
+    ];
+    (proptest::collection::vec(line, 0..12), any::<bool>()).prop_map(|(lines, open)| {
+        let mut text: String = lines.iter().map(|line| format!("{line}\n")).collect();
+        if open {
+            text.pop();
+        }
+        text
+    })
+}
+
+#[test]
+fn what_is_right_for_any_data_is_right_for_generated_data() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("data");
+    for (kind, lines) in ALWAYS {
+        let mut pairs = Vec::new();
+        for line in *lines {
+            // Data for which it is offered, to see the change.
+            let some: String =
+                (0..40).map(|at| format!("{}a {at}\nb {}\n", at % 7, at % 5)).collect();
+            std::fs::write(&path, some).unwrap();
+            let (preview, tried) = tried(folder.path(), line);
+            let note = tried.notes.iter().find(|note| note.kind == *kind);
+            let note = note.unwrap_or_else(|| panic!("{line}: {} is not offered", kind.id()));
+            assert!(note.always.is_some_and(|why| why.len() > 20), "{line}: no reason");
+            let other = apply_edits(&preview.text, &note.fix.as_ref().unwrap().edits);
+            pairs.push((preview.text.clone(), other));
+        }
+        let mut runner = TestRunner::new(Config { cases: 2000, ..Config::default() });
+        let trials = Trials::default();
+        let tested = runner.run(&(data(), 0..pairs.len()), |(data, pair)| {
+            std::fs::write(&path, &data).unwrap();
+            let of = |text: &str| {
+                let request =
+                    engine::Request { text: text.to_owned(), ..request(folder.path(), "") };
+                let preview = trials.evaluate(request, None, &RunControl::default()).unwrap();
+                let last = preview.stages.last().unwrap();
+                let said: String = preview.stages.iter().map(|one| one.messages.clone()).collect();
+                (last.out.contents(), last.status, said)
+            };
+            let (one, other) = &pairs[pair];
+            prop_assert_eq!(of(one), of(other), "{} and {}", one, other);
+            Ok(())
+        });
+        assert!(tested.is_ok(), "{}: {tested:?}", kind.id());
+    }
+}
+
+#[test]
+fn without_a_reason_it_is_said_to_be_of_this_data() {
+    let folder = super::folder();
+    for (line, says) in [
+        ("sort gate.log | uniq", "the same for any data"),
+        ("sort -n counts.txt | uniq", "the same result on this data"),
+    ] {
+        let (_, notes) = advised(folder.path(), line);
+        let note = notes.iter().find(|note| note.kind == NoteKind::SortUniq).expect(line);
+        assert!(note.text.contains(says), "{line}: {}", note.text);
+        assert_eq!(note.always.is_some(), says.contains("any"), "{line}");
+    }
+}
