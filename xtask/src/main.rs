@@ -14,6 +14,8 @@ enum Cli {
     Test,
     /// Format every file, also those that macros declare
     Format,
+    /// Write docs/advice.md: all notes with their examples, as they are said
+    Advice,
     /// Check that rooms import only earlier rooms, and that no files import in a circle
     Rooms,
     /// Check that what users read keeps to one register
@@ -47,6 +49,7 @@ fn main() -> Result<()> {
         Cli::Format => test::format(false),
         Cli::Words { write: true } => words::write(&test::root()?),
         Cli::Words { write: false } => words::check(&test::root()?),
+        Cli::Advice => test::write_advice(),
         Cli::Rooms => rooms::check(&test::root()?),
         Cli::BenchHost(asked) => bench::run(&asked),
         Cli::BenchMetering { size, rounds } => bench::metering(&size, rounds),

@@ -22,6 +22,18 @@ pub(crate) fn run() -> Result<()> {
     step("fuzz targets", &fuzz)
 }
 
+/// Writes docs/advice.md, which a test compares with what the notes say.
+pub(crate) fn write_advice() -> Result<()> {
+    let status = Command::new("cargo")
+        .args(["test", "--locked", "-p", "insight", "--test", "all", "advice::page"])
+        .env("WRITE_DOCS", "1")
+        .current_dir(root()?)
+        .status()
+        .context("cargo")?;
+    anyhow::ensure!(status.success(), "the page cannot be written");
+    Ok(())
+}
+
 /// The folder of the workspace.
 pub(crate) fn root() -> Result<PathBuf> {
     let own = Path::new(env!("CARGO_MANIFEST_DIR"));

@@ -8,6 +8,7 @@ use note::{Basis, Note, NoteKind, Proof};
 
 pub(crate) mod about;
 mod always_matches;
+pub(crate) mod check;
 mod course;
 mod delimiter_absent;
 mod dot_any;
@@ -99,7 +100,9 @@ pub fn about(kind: NoteKind) -> &'static About {
 /// The notes that can be said at once, stage by stage, warnings first: what rests on a trial is not
 /// among them, and changes are offered only once they were tried; see [`crate::Proofs`].
 pub fn notes(preview: &Preview) -> Vec<Note> {
-    let mut notes = candidates(preview, false);
+    let mut notes = found(preview, |about| {
+        about.basis != Basis::Portability && about.proof != Proof::Same && !about.searches
+    });
     notes.retain(|note| matches!(about(note.kind).proof, Proof::Cures | Proof::Shows));
     for note in &mut notes {
         note.fix = None;
@@ -115,18 +118,20 @@ pub fn refused_notes(text: &str) -> Vec<Note> {
 /// All notes with the changes they would offer, none of them tried. Those on portability only
 /// where they are asked for.
 pub(crate) fn candidates(preview: &Preview, portability: bool) -> Vec<Note> {
+    found(preview, |about| portability || about.basis != Basis::Portability)
+}
+
+/// The notes of some kinds, stage by stage, warnings first.
+fn found(preview: &Preview, wanted: impl Fn(&About) -> bool) -> Vec<Note> {
     let script = shell::parse(&preview.text).ok();
     let mut notes: Vec<Note> = Vec::new();
     for (number, stage) in preview.stages.iter().enumerate() {
-        let look = Look::of(preview, number, script.as_ref());
-        let before = notes.len();
         if stage.plan.off.is_some() {
             continue;
         }
-        for about in ABOUT {
-            if about.basis == Basis::Portability && !portability {
-                continue;
-            }
+        let look = Look::of(preview, number, script.as_ref());
+        let before = notes.len();
+        for about in ABOUT.iter().filter(|about| wanted(about)) {
             notes.extend((about.find)(&look));
         }
         notes[before..].sort_by_key(|note| note.severity);

@@ -1,5 +1,6 @@
 //! Drawings and documents.
 
+pub(crate) mod checked;
 pub(crate) mod columns;
 pub(crate) mod drawing;
 pub(crate) mod report;

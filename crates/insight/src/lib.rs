@@ -13,6 +13,7 @@ mod point;
 mod runs;
 
 pub use advice::about::About;
+pub use advice::check::{CheckError, Checked, CheckedNote, check};
 pub use advice::note::{Basis, Fix, Note, NoteKind, Proof, Severity};
 pub use advice::proof::{Proofs, Tried};
 pub use advice::{ABOUT as ADVICE, about, notes, refused_notes};
@@ -41,6 +42,7 @@ pub use edit::stages::{
     EditError, TextEdit, apply_edits, delete_stage, insert_stage, move_stage, toggle_stage,
 };
 pub use example::suggest::{Finds, Mark, Suggestion, finds, substituting, suggestions, uses};
+pub use export::checked::{checked_json, checked_text};
 pub use export::columns::{columns_csv, columns_json, columns_text};
 pub use export::drawing::{
     Export, ExportError, diagram, export, funnel, put_in_place, throughput, wires,

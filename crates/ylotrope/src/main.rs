@@ -1,5 +1,6 @@
 //! `ylotrope`: the Bench on a terminal, and pipelines without one.
 
+mod check;
 mod columns;
 mod demo;
 mod demo_data;
@@ -82,6 +83,8 @@ enum Command {
     Guide(Guide),
     /// Show what the columns of a file hold: kinds, different values, bounds
     Columns(columns::Arguments),
+    /// Say what is wrong or could be better in a script or a line, as a compiler would
+    Check(check::Arguments),
     /// Draw a pipeline or a run, or write its figures
     Export(export::Arguments),
     /// List, show or compare kept runs
@@ -193,6 +196,7 @@ fn main() -> ExitCode {
         Some(Command::Run(run)) => return run_for_real(run),
         Some(Command::Use(used)) => return use_filter(used),
         Some(Command::Guide(guide)) => return show_guide(guide),
+        Some(Command::Check(arguments)) => return check::tell(arguments),
         Some(Command::Columns(arguments)) => columns::tell(&arguments).map(|()| None),
         Some(Command::Export(arguments)) => export::make(&arguments).map(|()| None),
         Some(Command::Runs(arguments)) => runs::tell(&arguments).map(|()| None),

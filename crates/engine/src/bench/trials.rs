@@ -58,7 +58,7 @@ impl Trials {
         control: &RunControl,
     ) -> Result<Arc<Preview>, Untried> {
         let evaluation = Evaluation {
-            generation: 0,
+            generation: 2,
             request,
             cache: self.cache.clone(),
             before: LastResults { of_sample: before.cloned(), of_everything: before.cloned() },

@@ -259,20 +259,20 @@ impl Kept {
         let mut open: Option<Vec<u8>> = None;
         for segment in &state.segments[at.min(state.segments.len())..] {
             // For the screen: what cannot be read is said there, line by line.
-            let Ok(mut rest) = state.load(&segment.data) else {
+            let Ok(data) = state.load(&segment.data) else {
                 lines.push(Bytes::from_static(UNREADABLE));
                 return lines;
             };
             // A segment that goes on with an earlier line of no interest.
-            while !rest.is_empty() {
-                let end = memchr::memchr(b'\n', &rest);
-                let length = end.unwrap_or(rest.len());
+            let mut from = 0;
+            while from < data.len() {
+                let end = memchr::memchr(b'\n', &data[from..]).map(|length| from + length);
+                let to = end.unwrap_or(data.len());
                 if number >= first {
-                    let part = rest.slice(..length);
                     match (&mut open, end) {
-                        (Some(begun), _) => begun.extend_from_slice(&part),
-                        (None, Some(_)) => lines.push(part),
-                        (None, None) => open = Some(part.to_vec()),
+                        (Some(begun), _) => begun.extend_from_slice(&data[from..to]),
+                        (None, Some(_)) => lines.push(data.slice(from..to)),
+                        (None, None) => open = Some(data[from..to].to_vec()),
                     }
                     let enough = open.as_ref().is_some_and(|begun| begun.len() >= limit);
                     if (end.is_some() || enough)
@@ -285,7 +285,7 @@ impl Kept {
                     }
                 }
                 number += u64::from(end.is_some());
-                rest = rest.slice(end.map_or(length, |at| at + 1)..);
+                from = to + 1;
             }
         }
         lines.extend(open.map(Bytes::from));

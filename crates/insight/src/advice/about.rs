@@ -15,6 +15,8 @@ pub struct About {
     pub example: &'static str,
     /// What a trial of its change has to show.
     pub proof: Proof,
+    /// It searches the data again, and is looked for after all others.
+    pub(super) searches: bool,
     /// Finds it.
     pub(super) find: fn(&Look<'_>) -> Vec<Note>,
 }

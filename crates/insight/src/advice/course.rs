@@ -14,6 +14,7 @@ pub(super) const NOTHING_COMES: About = About {
     when: "a stage reads the pipe, but the output of the stage before it goes elsewhere",
     example: "grep stuck gate.log > stuck.txt | wc -l",
     proof: Proof::Cures,
+    searches: false,
     find: |look| nothing_comes(look).into_iter().collect(),
 };
 
@@ -23,6 +24,7 @@ pub(super) const CLOSED_PIPE: About = About {
     when: "a stage was ended because the next one needed no more",
     example: "seq 1000000 | head -n 1",
     proof: Proof::Cures,
+    searches: false,
     find: closed_pipe,
 };
 
@@ -32,6 +34,7 @@ pub(super) const CUT_OFF: About = About {
     when: "a limit of the preview cut a stage or its data off",
     example: "yes | tail -n 1",
     proof: Proof::Cures,
+    searches: false,
     find: cut_off,
 };
 
@@ -41,6 +44,7 @@ pub(super) const CHANGED: About = About {
     when: "a file changed while it was read",
     example: "",
     proof: Proof::Cures,
+    searches: false,
     find: changed,
 };
 
@@ -50,6 +54,7 @@ pub(super) const HOLDS_EVERYTHING: About = About {
     when: "a stage holds data until its input ends",
     example: "sort gate.log",
     proof: Proof::Cures,
+    searches: false,
     find: |look| holds_everything(look).into_iter().collect(),
 };
 
@@ -59,6 +64,7 @@ pub(super) const SAMPLE_ONLY: About = About {
     when: "a result comes from a part of the data",
     example: "",
     proof: Proof::Cures,
+    searches: false,
     find: |look| sample_only(look).into_iter().collect(),
 };
 

@@ -13,6 +13,7 @@ pub(super) const ABOUT: About = About {
     when: "lines without the delimiter of cut pass through unchanged",
     example: "cut -f3 gate.log",
     proof: Proof::Cures,
+    searches: false,
     find: |look| find(look).into_iter().collect(),
 };
 
@@ -23,8 +24,11 @@ fn find(look: &Look<'_>) -> Option<Note> {
     }
     let given = arguments.last('d');
     let delimiter = given.map_or(&b"\t"[..], |given| &given.value);
-    let lines = look.lines();
     let [byte] = delimiter else { return None };
+    if !look.some(|line| memchr::memchr(*byte, line).is_none()) {
+        return None;
+    }
+    let lines = look.lines();
     let absent = lines.iter().filter(|line| memchr::memchr(*byte, line).is_none()).count();
     if absent == 0 {
         return None;
@@ -41,14 +45,14 @@ fn find(look: &Look<'_>) -> Option<Note> {
     if absent * 2 <= lines.len() {
         return Some(note.with("drop them with -s", look.with_option("-s")));
     }
-    // The delimiter that most lines do have.
-    let best = [" ", ",", ":", ";", "\t", "|", "="]
+    // The delimiter that most lines do have; of several the last one here.
+    let best = ["=", "|", "\t", ";", ":", ",", " "]
         .into_iter()
         .filter(|candidate| candidate.as_bytes() != delimiter)
-        .map(|candidate| {
-            (lines.iter().filter(|line| line.contains_str(candidate)).count(), candidate)
+        .max_by_key(|candidate| {
+            look.peek().iter().filter(|line| line.contains_str(candidate)).count()
         })
-        .max_by_key(|(count, _)| *count)
+        .map(|best| (lines.iter().filter(|line| line.contains_str(best)).count(), best))
         .filter(|(count, _)| count * 2 > lines.len());
     let Some((count, best)) = best else { return Some(note) };
     let option = if best == "\t" { "-d\"\t\"".to_owned() } else { format!("-d'{best}'") };

@@ -13,6 +13,7 @@ pub(super) const ABOUT: About = About {
     when: "an unescaped . of grep matched something other than a dot",
     example: "printf '10.0.0.1 up\\n10.0.031 down\\n' | grep '10.0.0.1 \\|0.31'",
     proof: Proof::Cures,
+    searches: true,
     find: |look| find(look).into_iter().collect(),
 };
 

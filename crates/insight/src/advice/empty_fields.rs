@@ -13,8 +13,25 @@ pub(super) const ABOUT: About = About {
     when: "cut takes an empty field between two blanks",
     example: "printf 'a  1\\nbb 22\\n' | cut -d' ' -f2",
     proof: Proof::Cures,
+    searches: false,
     find: |look| find(look).into_iter().collect(),
 };
+
+/// Bytes of each input that are looked at.
+const LOOK_BYTES: usize = 16 << 20;
+
+/// How many lines have these bytes and are as wanted.
+fn lines_with(bytes: &[u8], wanted: &[u8], like: impl Fn(&[u8]) -> bool) -> u64 {
+    let (mut count, mut from) = (0, 0);
+    while let Some(at) = bytes[from..].find(wanted) {
+        let at = from + at;
+        let start = memchr::memrchr(b'\n', &bytes[..at]).map_or(0, |newline| newline + 1);
+        let end = memchr::memchr(b'\n', &bytes[at..]).map_or(bytes.len(), |newline| at + newline);
+        count += u64::from(like(&bytes[start..end]));
+        from = end;
+    }
+    count
+}
 
 fn find(look: &Look<'_>) -> Option<Note> {
     let arguments = look.arguments_of("cut")?;
@@ -23,23 +40,30 @@ fn find(look: &Look<'_>) -> Option<Note> {
         _ => return None,
     };
     let chosen = look.cut_fields()?;
-    let lines = look.lines();
     let run = [delimiter, delimiter];
-    let in_runs = |line: &&bytes::Bytes| {
-        line.contains_str(run) && {
+    // All of not too much is looked at: a few such lines are easily missed.
+    let (mut count, mut lines) = (0, 0);
+    for input in &look.stage.inputs {
+        let bytes = input.kept.bytes_at(0, LOOK_BYTES);
+        count += lines_with(&bytes, &run, |line| {
             let fields: Vec<&[u8]> = line.split(|&byte| byte == delimiter).collect();
             chosen.iter().any(|&field| fields.get(field - 1).is_some_and(|field| field.is_empty()))
-        }
-    };
-    let count = lines.iter().filter(in_runs).count();
+        });
+        let all = input.kept.bytes() <= LOOK_BYTES as u64;
+        lines += if all {
+            input.kept.lines()
+        } else {
+            memchr::memchr_iter(b'\n', &bytes).count() as u64
+        };
+    }
     if count == 0 {
         return None;
     }
     let (name, class) = if delimiter == b' ' { ("space", "' '") } else { ("TAB", "'\\t'") };
     let text = format!(
         "{} of {} lines have several {name}s in a row, so a field there is empty",
-        grouped(count as u64),
-        grouped(lines.len() as u64)
+        grouped(count),
+        grouped(lines)
     );
     let note = look.note(NoteKind::EmptyFields, Severity::Warning, text);
     let before = look.put_before(&format!("tr -s {class}"), false);

@@ -18,6 +18,7 @@ pub(super) const ORDER: About = About {
     when: "2>&1 stands before > FILE: errors still go where standard output went before",
     example: "grep -c refused gate.log none.log 2>&1 > counts.txt",
     proof: Proof::Cures,
+    searches: false,
     find: |look| order(look).into_iter().collect(),
 };
 
@@ -27,6 +28,7 @@ pub(super) const IN_OUTPUT: About = About {
     when: "messages go into the pipe with 2>&1 or |& and are taken for data",
     example: "grep -h refused gate.log none.log 2>&1 | wc -l",
     proof: Proof::Cures,
+    searches: false,
     find: |look| in_output(look).into_iter().collect(),
 };
 
@@ -36,6 +38,7 @@ pub(super) const HIDDEN: About = About {
     when: "2> /dev/null throws messages away, and the command did not succeed",
     example: "grep -h refused gate.log none.log 2> /dev/null | wc -l",
     proof: Proof::Shows,
+    searches: false,
     find: |look| hidden(look).into_iter().collect(),
 };
 

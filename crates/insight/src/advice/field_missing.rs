@@ -1,7 +1,5 @@
 //! A field that lines do not have.
 
-use bytes::Bytes;
-
 use super::about::About;
 use super::look::Look;
 use super::note::{Basis, Note, NoteKind, Proof, Severity};
@@ -13,6 +11,7 @@ pub(super) const ABOUT: About = About {
     when: "cut, sort -k or awk uses a field that lines do not have",
     example: "cut -d' ' -f9 gate.log",
     proof: Proof::Cures,
+    searches: false,
     find: |look| find(look).into_iter().collect(),
 };
 
@@ -34,11 +33,14 @@ fn find(look: &Look<'_>) -> Option<Note> {
         "awk" => of_awk(look)?,
         _ => return None,
     };
-    let lines = look.lines();
     // Lines without a delimiter are passed whole by cut; there is a note for them.
-    let whole = |line: &Bytes| look.stage.name == "cut" && field_count(line, delimiter) == 1;
-    let lacks = |line: &Bytes| !whole(line) && field_count(line, delimiter) < field;
-    let first = lines.iter().position(lacks)?;
+    let whole = |line: &[u8]| look.stage.name == "cut" && field_count(line, delimiter) == 1;
+    let lacks = |line: &[u8]| !whole(line) && field_count(line, delimiter) < field;
+    if !look.some(lacks) {
+        return None;
+    }
+    let lines = look.lines();
+    let first = lines.iter().position(|line| lacks(line))?;
     let count = lines.iter().filter(|line| lacks(line)).count();
     let text = if count == lines.len() {
         let most = lines.iter().map(|line| field_count(line, delimiter)).max().unwrap_or(0);

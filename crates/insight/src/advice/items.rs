@@ -15,6 +15,7 @@ pub(super) const BATCH: About = About {
     when: "xargs gives all items to one command that takes one or two",
     example: "ls *.txt | xargs basename",
     proof: Proof::Cures,
+    searches: false,
     find: |look| batch(look).into_iter().collect(),
 };
 
@@ -22,8 +23,9 @@ pub(super) const SPLIT: About = About {
     kind: NoteKind::SplitItems,
     basis: Basis::Data,
     when: "xargs splits names with blanks or quotes in them into several items",
-    example: "printf 'line one.log\\nline two.log\\n' | xargs wc -l",
+    example: "ls *.log | xargs wc -l",
     proof: Proof::Cures,
+    searches: false,
     find: |look| split(look).into_iter().collect(),
 };
 
@@ -111,6 +113,9 @@ fn split(look: &Look<'_>) -> Option<Note> {
         line.trim_ascii() != line
             || line.iter().any(|byte| matches!(byte, b' ' | b'\t' | b'\'' | b'"' | b'\\'))
     };
+    if !look.some(special) {
+        return None;
+    }
     let lines = look.lines();
     let first = lines.iter().position(|line| special(line))?;
     let count = lines.iter().filter(|line| special(line)).count();

@@ -3,7 +3,7 @@
 use std::cell::OnceCell;
 
 use bytes::Bytes;
-use engine::{Preview, StageKind, StageResult};
+use engine::{Kept, Preview, StageKind, StageResult};
 use filters::{Arguments, Given};
 use shell::{Command, Part, Script, Span, Word};
 
@@ -25,6 +25,7 @@ pub(super) struct Look<'p> {
     pub(super) command: Option<&'p Command>,
     script: Option<&'p Script>,
     lines: OnceCell<(Vec<Bytes>, bool)>,
+    peek: OnceCell<Vec<Bytes>>,
 }
 
 impl<'p> Look<'p> {
@@ -40,7 +41,16 @@ impl<'p> Look<'p> {
         let command = script.and_then(|script| {
             script.pipelines().flat_map(|pipeline| &pipeline.commands).find(starts)
         });
-        Self { preview, number, stage, arguments, command, script, lines: OnceCell::new() }
+        Self {
+            preview,
+            number,
+            stage,
+            arguments,
+            command,
+            script,
+            lines: OnceCell::new(),
+            peek: OnceCell::new(),
+        }
     }
 
     /// Its arguments, where it is this filter and not switched off.
@@ -124,6 +134,24 @@ impl<'p> Look<'p> {
     /// Its input lines, as many as are looked at.
     pub(super) fn lines(&self) -> &[Bytes] {
         self.looked_at().0
+    }
+
+    /// Some of its input lines: the first ones, and a few from all over. Where none of them is as a
+    /// note needs it, the others are not looked at: most notes are not true of most data, and what
+    /// they cost then must not be felt.
+    pub(super) fn peek(&self) -> &[Bytes] {
+        self.peek.get_or_init(|| {
+            let mut lines = Vec::new();
+            for input in &self.stage.inputs {
+                lines.extend(some_lines(&input.kept));
+            }
+            lines
+        })
+    }
+
+    /// True where some of its lines are like this, by what is seen of them.
+    pub(super) fn some(&self, like: impl Fn(&[u8]) -> bool) -> bool {
+        self.peek().iter().any(|line| like(line))
     }
 
     /// The text it stands in.
@@ -303,6 +331,40 @@ impl<'p> Look<'p> {
     }
 }
 
+/// The first lines of a stream, and a few from all over it; all of a small one.
+fn some_lines(kept: &Kept) -> Vec<Bytes> {
+    const FIRST: u64 = 12 << 10;
+    const PLACES: u64 = 6;
+    const EACH: u64 = 1 << 10;
+    let all = kept.bytes();
+    if all <= FIRST + PLACES * EACH {
+        return lines_of(kept.bytes_at(0, all as usize).into(), true, true);
+    }
+    let mut lines = lines_of(kept.bytes_at(0, FIRST as usize).into(), true, false);
+    for place in 1..=PLACES {
+        let at = FIRST + (all - FIRST - EACH) * place / PLACES;
+        let last = place == PLACES;
+        lines.extend(lines_of(kept.bytes_at(at, EACH as usize).into(), false, last));
+    }
+    lines
+}
+
+/// The lines of a piece of a stream; those at its ends only where they are whole.
+fn lines_of(piece: Bytes, whole_first: bool, whole_last: bool) -> Vec<Bytes> {
+    let mut lines = Vec::new();
+    let mut from = 0;
+    for at in memchr::memchr_iter(b'\n', &piece) {
+        if from > 0 || whole_first {
+            lines.push(piece.slice(from..at));
+        }
+        from = at + 1;
+    }
+    if whole_last && from < piece.len() && (from > 0 || whole_first) {
+        lines.push(piece.slice(from..));
+    }
+    lines
+}
+
 /// Inserts text at a place.
 pub(super) fn insert(at: usize, text: &str) -> Vec<TextEdit> {
     vec![TextEdit { span: Span::new(at, at), text: text.to_owned() }]
@@ -338,5 +400,39 @@ impl Note {
             Some(edits) => self.with(label, edits),
             None => self,
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lines_at_the_ends_of_a_piece_are_taken_where_they_are_whole() {
+        let of = |piece: &'static str, first, last| {
+            let lines = lines_of(Bytes::from_static(piece.as_bytes()), first, last);
+            lines.iter().map(|line| String::from_utf8_lossy(line).into_owned()).collect::<Vec<_>>()
+        };
+        assert_eq!(of("ab\nc\nd", true, true), ["ab", "c", "d"]);
+        assert_eq!(of("ab\nc\nd", false, false), ["c"]);
+        assert_eq!(of("ab\n\n", true, true), ["ab", ""]);
+        assert_eq!(of("ab", false, true), Vec::<String>::new());
+        assert_eq!(of("", true, true), Vec::<String>::new());
+    }
+
+    #[test]
+    fn some_lines_of_much_are_lines_of_it_from_all_over() {
+        let all: Vec<String> = (0..20_000).map(|number| format!("line {number}")).collect();
+        let kept = Kept::of((all.join("\n") + "\n").as_bytes());
+        let some = some_lines(&kept);
+        assert!(some.len() > 1000 && some.len() < 3000, "{}", some.len());
+        let numbers: Vec<usize> = some
+            .iter()
+            .map(|line| {
+                String::from_utf8_lossy(line).strip_prefix("line ").unwrap().parse().unwrap()
+            })
+            .collect();
+        assert!(numbers.is_sorted() && numbers[0] == 0 && *numbers.last().unwrap() == 19_999);
+        assert!(some.iter().all(|line| all.iter().any(|one| one.as_bytes() == line)));
     }
 }

@@ -12,6 +12,7 @@ pub(super) const ABOUT: About = About {
     when: "a stage can keep nothing of what the stage before it lets through",
     example: "grep -v refused gate.log | grep refused",
     proof: Proof::Cures,
+    searches: false,
     find: |look| find(look).into_iter().collect(),
 };
 

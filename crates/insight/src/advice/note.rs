@@ -40,12 +40,12 @@ pub enum Basis {
 }
 
 impl Basis {
-    /// Its name in words.
-    pub fn word(self) -> &'static str {
+    /// Its name, which stays the same from version to version.
+    pub fn id(self) -> &'static str {
         match self {
-            Self::Data => "the data",
-            Self::Line => "the text",
-            Self::Cost => "the cost",
+            Self::Data => "data",
+            Self::Line => "text",
+            Self::Cost => "cost",
             Self::Portability => "portability",
         }
     }

@@ -16,6 +16,7 @@ pub(super) const ABOUT: About = About {
            syntax, taken literally, or without what it is tied to",
     example: "grep REFUSED gate.log",
     proof: Proof::Cures,
+    searches: true,
     find: |look| find(look).into_iter().collect(),
 };
 

@@ -5,6 +5,7 @@ use bytes::Bytes;
 use super::about::About;
 use super::look::{Look, replace};
 use super::note::{Basis, Note, NoteKind, Proof, Severity};
+use crate::edit::stages::TextEdit;
 
 pub(super) const NUMBERS: About = About {
     kind: NoteKind::NumericOrder,
@@ -12,6 +13,7 @@ pub(super) const NUMBERS: About = About {
     when: "sort puts 10 before 9 in a column of numbers, and the order is what is wanted",
     example: "printf '9 gate-02\\n10 gate-07\\n' | sort",
     proof: Proof::Cures,
+    searches: false,
     find: |look| find(look, &Order::Numbers).into_iter().collect(),
 };
 
@@ -21,6 +23,7 @@ pub(super) const SIZES: About = About {
     when: "sort or sort -n puts 2G before 10K, as it does not look at the suffix",
     example: "printf '2G backup\\n10K notes\\n' | sort -n",
     proof: Proof::Cures,
+    searches: false,
     find: |look| find(look, &Order::Sizes).into_iter().collect(),
 };
 
@@ -30,6 +33,7 @@ pub(super) const VERSIONS: About = About {
     when: "sort puts version 1.10 before 1.9",
     example: "printf 'v1.9.2\\nv1.10.0\\n' | sort",
     proof: Proof::Cures,
+    searches: false,
     find: |look| find(look, &Order::Versions).into_iter().collect(),
 };
 
@@ -130,6 +134,16 @@ fn find(look: &Look<'_>, order: &Order) -> Option<Note> {
     if first.iter().filter(|line| order.value(&keyed(line)).is_some()).count() * 2 < first.len() {
         return None;
     }
+    // Numbers of one length are in order as text, too.
+    let widths = |lines: &[Bytes]| {
+        let mut widths: Vec<usize> = lines.iter().map(|line| keyed(line).len()).collect();
+        widths.sort_unstable();
+        widths.dedup();
+        widths.len() > 1
+    };
+    if matches!(order, Order::Numbers) && !widths(&out.lines_at(0, 400)) {
+        return None;
+    }
     let lines = out.lines_at(0, super::look::LOOK_LINES);
     let (mut before, mut wrong, mut odd) = (None::<(Vec<f64>, Vec<u8>)>, None, 0);
     let reverse = arguments.has('r') || key.is_some_and(|key| key.value.contains(&b'r'));
@@ -164,6 +178,19 @@ fn find(look: &Look<'_>, order: &Order) -> Option<Note> {
     let place = key.map_or(look.stage.span, |key| look.place(key.word));
     let note = look.note_at(kind, severity, place, text);
     let letter = order.option();
+    let edits = ordered(look, order, key, numeric)?;
+    Some(note.with(format!("order them with -{letter}"), edits))
+}
+
+/// The option or the letter of the key that orders by the values.
+fn ordered(
+    look: &Look<'_>,
+    order: &Order,
+    key: Option<&filters::Given>,
+    numeric: bool,
+) -> Option<Vec<TextEdit>> {
+    let arguments = look.arguments.as_ref()?;
+    let letter = order.option();
     let edits = match key {
         _ if numeric => {
             let given = arguments.last('n')?;
@@ -182,5 +209,5 @@ fn find(look: &Look<'_>, order: &Order) -> Option<Note> {
         }
         _ => look.with_option(&format!("-{letter}")),
     };
-    Some(note.with(format!("order them with -{letter}"), edits))
+    Some(edits)
 }

@@ -13,6 +13,7 @@ pub(super) const LOCALE_ORDER: About = About {
     when: "the order of sort depends on the locale elsewhere; here it is that of the bytes",
     example: "sort station.conf",
     proof: Proof::Cures,
+    searches: false,
     find: |look| locale_order(look).into_iter().collect(),
 };
 
@@ -22,6 +23,7 @@ pub(super) const NOT_POSIX: About = About {
     when: "an option, a filter or shell syntax is not in POSIX.1-2017",
     example: "grep -o refused gate.log",
     proof: Proof::Cures,
+    searches: false,
     find: not_posix,
 };
 

@@ -13,6 +13,7 @@ pub(super) const ABOUT: About = About {
     when: "a file is opened by the shell with your own rights, not with those of the command",
     example: "sudo sort station.conf > sorted.conf",
     proof: Proof::Cures,
+    searches: false,
     find: |look| find(look).into_iter().collect(),
 };
 

@@ -12,6 +12,7 @@ pub(super) const ABOUT: About = About {
     when: "cut, awk or sort splits at a comma or semicolon that stands within double quotes",
     example: "printf 'rope,\"steel, long\",3\\nwinch,iron,12\\n' | cut -d, -f3",
     proof: Proof::Cures,
+    searches: false,
     find: |look| find(look).into_iter().collect(),
 };
 
@@ -29,11 +30,14 @@ fn find(look: &Look<'_>) -> Option<Note> {
         _ => return None,
     };
     let splitting = Splitting::Quoted(byte);
-    let lines = look.lines();
     let quoted = |line: &[u8]| {
         memchr::memchr(b'"', line).is_some()
             && splitting.fields(line).len() < memchr::memchr_iter(byte, line).count() + 1
     };
+    if !look.some(quoted) {
+        return None;
+    }
+    let lines = look.lines();
     let first = lines.iter().position(|line| quoted(line))?;
     let count = lines.iter().filter(|line| quoted(line)).count();
     let name = if byte == b',' { "comma" } else { "semicolon" };

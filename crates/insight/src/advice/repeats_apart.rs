@@ -13,8 +13,26 @@ pub(super) const ABOUT: About = About {
     when: "uniq leaves repeats because they are not next to each other",
     example: "cut -d' ' -f3 gate.log | uniq -c",
     proof: Proof::Cures,
+    searches: false,
     find: |look| find(look).into_iter().collect(),
 };
+
+/// Groups that are looked at before all lines are.
+const GROUPS: usize = 400;
+
+/// The same line is there twice, after its count where there is one.
+fn has_repeats(groups: &[bytes::Bytes], counted: bool, fold: bool) -> bool {
+    let mut seen: HashSet<Vec<u8>> = HashSet::default();
+    groups.iter().any(|group| {
+        let line = if counted {
+            let line = group.trim_ascii_start();
+            line.splitn(2, |byte| *byte == b' ').nth(1).unwrap_or_default()
+        } else {
+            group
+        };
+        !seen.insert(if fold { line.to_ascii_lowercase() } else { line.to_vec() })
+    })
+}
 
 fn find(look: &Look<'_>) -> Option<Note> {
     let arguments = look.arguments_of("uniq")?;
@@ -23,21 +41,41 @@ fn find(look: &Look<'_>) -> Option<Note> {
         return None;
     }
     let fold = arguments.has('i');
+    // Whole lines in order are next to each other; of others the first groups tell.
+    let sorted = look.before().is_some_and(|before| {
+        let plain =
+            |one: &filters::Arguments| one.options.iter().all(|given| "rus".contains(given.short));
+        !fold && before.arguments_of("sort").is_some_and(plain)
+    });
+    // Where each group is one line of the output, that says most of the data.
+    let partly = arguments.has('d') || arguments.has('u');
+    let groups = if partly {
+        let mut groups = look.peek().to_vec();
+        groups.dedup();
+        groups
+    } else {
+        look.stage.out.lines_at(0, GROUPS)
+    };
+    let counted = arguments.has('c') && !partly;
+    if sorted || !has_repeats(&groups, counted, fold) {
+        return None;
+    }
     let (lines, all) = look.looked_at();
     if !all {
         return None;
     }
-    let key = |line: &[u8]| if fold { line.to_ascii_lowercase() } else { line.to_vec() };
-    let mut different: HashSet<Vec<u8>> = HashSet::default();
+    let key = |line: &bytes::Bytes| {
+        if fold { line.to_ascii_lowercase().into() } else { line.clone() }
+    };
+    let mut different: HashSet<bytes::Bytes> = HashSet::default();
     let (mut groups, mut last) = (0, None);
     for line in lines {
         if last == Some(line) {
             continue;
         }
-        let key = key(line);
         if last.is_none_or(|last| !fold || !last.eq_ignore_ascii_case(line)) {
             groups += 1;
-            different.insert(key);
+            different.insert(key(line));
         }
         last = Some(line);
     }

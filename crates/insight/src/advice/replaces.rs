@@ -14,6 +14,7 @@ pub(super) const ABOUT: About = About {
     when: "a redirection replaces a file that has something in it",
     example: "grep stuck gate.log > station.conf",
     proof: Proof::Cures,
+    searches: false,
     find: |look| find(look).into_iter().collect(),
 };
 

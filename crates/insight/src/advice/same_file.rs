@@ -15,6 +15,7 @@ pub(super) const ABOUT: About = About {
     when: "a file is both read and replaced by the line",
     example: "sort station.conf > station.conf",
     proof: Proof::Cures,
+    searches: false,
     find: |look| find(look).into_iter().collect(),
 };
 

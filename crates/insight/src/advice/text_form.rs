@@ -15,6 +15,7 @@ pub(super) const COMPRESSED: About = About {
     when: "what is read is compressed",
     example: "printf '\\037\\213\\010\\000' | grep -a refused",
     proof: Proof::Cures,
+    searches: false,
     find: |look| compressed(look).into_iter().collect(),
 };
 
@@ -24,6 +25,7 @@ pub(super) const BLANK_LINES: About = About {
     when: "empty lines are ordered and counted with the others",
     example: "printf 'gate-02\\n\\n\\ngate-07\\n' | sort | uniq -c",
     proof: Proof::Cures,
+    searches: false,
     find: |look| blank_lines(look).into_iter().collect(),
 };
 
@@ -33,6 +35,7 @@ pub(super) const CARRIAGE_RETURNS: About = About {
     when: "lines end in a carriage return and a newline, as those of other systems do",
     example: "printf 'passed\\r\\nrefused\\r\\n' | sort | uniq -c",
     proof: Proof::Cures,
+    searches: false,
     find: |look| carriage_returns(look).into_iter().collect(),
 };
 
@@ -42,6 +45,7 @@ pub(super) const NO_FINAL_NEWLINE: About = About {
     when: "the last line has no newline, and wc -l, read or the next file miss it",
     example: "printf 'one\\ntwo' | wc -l",
     proof: Proof::Cures,
+    searches: false,
     find: |look| no_final_newline(look).into_iter().collect(),
 };
 
@@ -51,6 +55,7 @@ pub(super) const NUL_BYTES: About = About {
     when: "the data has NUL bytes, so grep takes it for binary and shows no lines",
     example: "printf 'refused\\0\\n' | grep refused",
     proof: Proof::Cures,
+    searches: false,
     find: |look| nul_bytes(look).into_iter().collect(),
 };
 
@@ -60,6 +65,7 @@ pub(super) const INVALID_TEXT: About = About {
     when: "bytes that are not UTF-8 are no characters for a stage that counts or changes characters",
     example: "printf 'caf\\351\\n' | cut -c1-4",
     proof: Proof::Cures,
+    searches: false,
     find: |look| invalid_text(look).into_iter().collect(),
 };
 
@@ -104,14 +110,24 @@ fn blank_lines(look: &Look<'_>) -> Option<Note> {
     if !counted && !arguments.has('u') {
         return None;
     }
-    let empty = look.lines().iter().filter(|line| line.is_empty()).count();
+    let (mut empty, mut all) = (0u64, 0u64);
+    for input in &look.stage.inputs {
+        let bytes = input.kept.bytes_at(0, 16 << 20);
+        let mut start = 0;
+        for at in memchr::memchr_iter(b'\n', &bytes) {
+            empty += u64::from(at == start);
+            all += 1;
+            start = at + 1;
+        }
+        all += u64::from(start < bytes.len());
+    }
     if empty < 2 {
         return None;
     }
     let text = format!(
         "{} of {} lines are empty and count as one more value",
-        grouped(empty as u64),
-        grouped(look.lines().len() as u64)
+        grouped(empty),
+        grouped(all)
     );
     let note = look.note(NoteKind::BlankLines, Severity::Hint, text);
     let all_files = look.file_words().is_empty();
@@ -256,6 +272,9 @@ fn invalid_text(look: &Look<'_>) -> Option<Note> {
         return None;
     }
     let invalid = |line: &Bytes| std::str::from_utf8(line).is_err();
+    if !look.some(|line| std::str::from_utf8(line).is_err()) {
+        return None;
+    }
     let all = look.lines();
     let first = all.iter().position(invalid)?;
     if all.iter().any(|line| memchr::memchr(0, line).is_some()) {

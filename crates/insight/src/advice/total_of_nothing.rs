@@ -12,6 +12,7 @@ pub(super) const ABOUT: About = About {
     when: "awk adds up a field that lines do not have, or that is not a number: it counts as 0",
     example: "awk '{sum += $4} END {print sum}' gate.log",
     proof: Proof::Cures,
+    searches: false,
     find: |look| find(look).into_iter().collect(),
 };
 
@@ -51,7 +52,6 @@ fn find(look: &Look<'_>) -> Option<Note> {
     if program.contains("FS") {
         return None;
     }
-    let lines = look.lines();
     let value = |line: &[u8]| -> Option<Vec<u8>> {
         match delimiter {
             Some(byte) => line.split(|&one| one == byte).nth(field - 1).map(<[u8]>::to_vec),
@@ -62,6 +62,10 @@ fn find(look: &Look<'_>) -> Option<Note> {
                 .map(<[u8]>::to_vec),
         }
     };
+    if !look.some(|line| value(line).is_none_or(|value| !is_number(&value))) {
+        return None;
+    }
+    let lines = look.lines();
     let (mut missing, mut text_only, mut shown) = (0u64, 0u64, None);
     for line in lines {
         match value(line) {

@@ -10,6 +10,7 @@ pub(super) const ABOUT: About = About {
     when: "the second set of tr is shorter than the first, so its last character stands for several",
     example: "tr abcd AB < gate.log",
     proof: Proof::Cures,
+    searches: false,
     find: |look| find(look).into_iter().collect(),
 };
 

@@ -13,6 +13,7 @@ pub(super) const ABOUT: About = About {
     when: "tr is given a word of the data: it changes the letters of it wherever they are",
     example: "tr passed PASSED < gate.log",
     proof: Proof::Cures,
+    searches: false,
     find: |look| find(look).into_iter().collect(),
 };
 
@@ -35,6 +36,13 @@ fn find(look: &Look<'_>) -> Option<Note> {
         _ => return None,
     };
     if !is_word(set) || with.iter().any(|byte| b"[\\-".contains(byte)) {
+        return None;
+    }
+    let outside = |line: &[u8]| {
+        let all = line.iter().filter(|byte| set.contains(byte)).count();
+        all > line.find_iter(set).count() * set.len()
+    };
+    if !look.some(outside) {
         return None;
     }
     let lines = look.lines();

@@ -13,6 +13,7 @@ pub(super) const ABOUT: About = About {
     when: "an awk program is in double quotes, so the shell puts its own $1 there",
     example: "awk \"{print $3}\" gate.log",
     proof: Proof::Cures,
+    searches: false,
     find: |look| find(look).into_iter().collect(),
 };
 

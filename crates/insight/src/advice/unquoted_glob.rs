@@ -15,6 +15,7 @@ pub(super) const ABOUT: About = About {
            names of where there are such files",
     example: "grep [g-r]* gate.log",
     proof: Proof::Cures,
+    searches: false,
     find: |look| find(look).into_iter().collect(),
 };
 

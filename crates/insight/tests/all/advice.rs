@@ -10,6 +10,7 @@ use insight::{ADVICE, Note, NoteKind, Proofs, Severity, apply_edits};
 use stream::RunControl;
 
 mod corpus;
+mod page;
 mod rewrites;
 
 /// The files that the lines are about.
@@ -206,4 +207,43 @@ fn good_lines_get_no_note() {
     }
     assert!(corpus::GOOD.len() >= 100);
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+}
+
+/// Not a test: what evaluating all notes costs beside the preview, on a hundred times the data.
+/// `cargo test --release -p insight --test all -- --ignored --nocapture cost_of_notes`
+#[test]
+#[ignore = "measures, and says so"]
+fn cost_of_notes() {
+    let folder = folder();
+    let log = std::fs::read(folder.path().join("gate.log")).unwrap();
+    std::fs::write(folder.path().join("gate.log"), log.repeat(100)).unwrap();
+    let lines = corpus::LINES.iter().map(|(line, _)| *line);
+    for (what, lines) in
+        [("good lines", corpus::GOOD.to_vec()), ("lines with notes", lines.collect())]
+    {
+        let (mut whole, mut own) = (0.0, 0.0);
+        for line in lines.iter().filter(|line| line.contains("gate.log")) {
+            let (trials, request) = (Trials::default(), request(folder.path(), line));
+            let times = (0..5).filter_map(|_| {
+                let started = std::time::Instant::now();
+                let preview =
+                    trials.evaluate(request.clone(), None, &RunControl::default()).ok()?;
+                let made = started.elapsed();
+                let started = std::time::Instant::now();
+                assert!(insight::notes(&preview).len() < 50);
+                Some((made.as_secs_f64(), started.elapsed().as_secs_f64()))
+            });
+            let mut times: Vec<_> = times.collect();
+            times.sort_by(|one, other| (one.0 + one.1).total_cmp(&(other.0 + other.1)));
+            let Some((made, noted)) = times.get(2) else { continue };
+            whole += made;
+            own += noted;
+        }
+        println!(
+            "{what}: previews {:.1} ms, notes {:.1} ms: {:.1} %",
+            whole * 1e3,
+            own * 1e3,
+            own * 100.0 / whole
+        );
+    }
 }

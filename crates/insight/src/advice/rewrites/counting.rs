@@ -12,6 +12,7 @@ pub(in super::super) const NEEDLESS_CAT: About = About {
     when: "cat passes one file on to a stage that can read it",
     example: "cat gate.log | grep -c refused",
     proof: Proof::Same,
+    searches: false,
     find: |look| needless_cat(look).into_iter().collect(),
 };
 
@@ -21,6 +22,7 @@ pub(in super::super) const COUNT_BY_WC: About = About {
     when: "wc -l counts the lines that grep keeps, which grep -c does",
     example: "grep refused gate.log | wc -l",
     proof: Proof::Same,
+    searches: false,
     find: |look| count_by_wc(look).into_iter().collect(),
 };
 

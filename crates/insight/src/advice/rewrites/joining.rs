@@ -16,6 +16,7 @@ pub(in super::super) const TWO_IN_ONE: About = About {
     when: "two greps drop lines, or two seds change them, one after the other",
     example: "grep -v refused gate.log | grep -v stuck",
     proof: Proof::Faster,
+    searches: false,
     find: |look| two_in_one(look).into_iter().collect(),
 };
 
@@ -25,6 +26,7 @@ pub(in super::super) const GREP_AND_COLUMN: About = About {
     when: "grep selects the lines of which awk prints fields, which awk does alone",
     example: "grep refused gate.log | awk '{print $3}'",
     proof: Proof::Faster,
+    searches: false,
     find: |look| grep_and_column(look).into_iter().collect(),
 };
 
@@ -34,6 +36,7 @@ pub(in super::super) const SIMPLER_THAN_AWK: About = About {
     when: "awk prints one field between single delimiters, which cut does faster",
     example: "awk -F, '{print $2}' cabins.csv",
     proof: Proof::Faster,
+    searches: false,
     find: |look| simpler_than_awk(look).into_iter().collect(),
 };
 
@@ -43,6 +46,7 @@ pub(in super::super) const EARLY_HEAD: About = About {
     when: "all lines are changed one by one, of which head takes the first few",
     example: "rev gate.log | tac | sed 's/^/> /' | tail -n 5",
     proof: Proof::Faster,
+    searches: false,
     find: |look| early_head(look).into_iter().collect(),
 };
 

@@ -13,6 +13,7 @@ pub(in super::super) const SORT_UNIQ: About = About {
     when: "uniq removes the repeats that sort -u removes by itself",
     example: "cut -d' ' -f3 gate.log | sort | uniq",
     proof: Proof::Same,
+    searches: false,
     find: |look| sort_uniq(look).into_iter().collect(),
 };
 
@@ -20,8 +21,9 @@ pub(in super::super) const SORT_UNIQUE_KEY: About = About {
     kind: NoteKind::SortUniqueKey,
     basis: Basis::Cost,
     when: "awk leaves one line of each key after sort by that key, which sort -u does",
-    example: "sort -k3,3 gate.log | awk '!seen[$3]++'",
+    example: "printf 'gate-02 north\\ngate-07 south\\ngate-09 north\\n' | sort -k2,2 | awk '!seen[$2]++'",
     proof: Proof::Same,
+    searches: false,
     find: |look| sort_unique_key(look).into_iter().collect(),
 };
 
@@ -31,6 +33,7 @@ pub(in super::super) const LATE_FILTER: About = About {
     when: "lines are ordered first and dropped after that",
     example: "sort -k3 gate.log | grep refused | head -n 20",
     proof: Proof::Faster,
+    searches: false,
     find: |look| late_filter(look).into_iter().collect(),
 };
 
@@ -40,6 +43,7 @@ pub(in super::super) const UNDONE_ORDER: About = About {
     when: "lines are ordered for a stage that does not need it, or orders them again",
     example: "cut -d' ' -f3 gate.log | sort | sort -r",
     proof: Proof::Same,
+    searches: false,
     find: |look| undone_order(look).into_iter().collect(),
 };
 

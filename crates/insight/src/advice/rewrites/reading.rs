@@ -11,8 +11,10 @@ pub(in super::super) const LOOP_OF_GREP: About = About {
     kind: NoteKind::LoopOfGrep,
     basis: Basis::Cost,
     when: "a loop searches a file once for each line of another one, which grep -f does in one go",
-    example: "printf 'refused\\nstuck\\n' > words.txt; while read -r w; do grep -c \"$w\" gate.log; done < words.txt",
+    example: "while read -r at; do grep \"$at\" gate.log; done < \
+              <(printf '06:12:00\\n06:13:3\\n')",
     proof: Proof::Same,
+    searches: false,
     find: |look| loop_of_grep(look).into_iter().collect(),
 };
 
@@ -22,6 +24,7 @@ pub(in super::super) const READ_TWICE: About = About {
     when: "two cuts of the same file are pasted together, which one cut does",
     example: "paste <(cut -d, -f1 cabins.csv) <(cut -d, -f3 cabins.csv) -d,",
     proof: Proof::Same,
+    searches: false,
     find: |look| read_twice(look).into_iter().collect(),
 };
 
