@@ -40,6 +40,7 @@ pub use plan::variables::Variables;
 pub use policy::HeldCommand;
 pub use policy::{Change, Consent, Consents, Fed, FileIdentity, Program, listed_programs};
 pub use runs::estimate::{Estimate, Hold, estimate};
+pub use runs::fate::fate;
 pub use runs::figures::{CommandFigures, CommandKind};
 pub use runs::full::{FullEnd, FullRequest, FullRun, OUTPUT_LIMIT};
 pub use runs::preview::result::{Ending, InputRecord, Preview, StageResult};

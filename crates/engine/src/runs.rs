@@ -1,6 +1,7 @@
 //! Whole texts: run for real, dry, on a sample, tried.
 
 pub(crate) mod estimate;
+pub(crate) mod fate;
 pub(crate) mod figures;
 pub(crate) mod full;
 pub(crate) mod preview;

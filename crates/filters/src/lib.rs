@@ -18,6 +18,6 @@ pub mod testing;
 pub use guide::list;
 pub use registry::{all, find};
 pub use spec::{
-    Arguments, Counted, Definition, Example, Filter, Given, Operand, Operands, OptionSpec,
-    Optional, Program, Shade, Spec, Style, UsageError, Verb, guide,
+    Arguments, Counted, Definition, Dropped, Example, Filter, Given, InputLines, Operand, Operands,
+    OptionSpec, Optional, Program, Shade, Spec, Style, UsageError, Verb, guide,
 };

@@ -13,6 +13,6 @@ pub use arguments::{Arguments, Given, Operand, UsageError};
 pub use definition::Definition;
 pub use description::{Example, Operands, OptionSpec, Optional, Spec, Style};
 pub(crate) use description::{example, option, option_attached, option_maybe};
-pub use filter::{Counted, Filter, Verb};
+pub use filter::{Counted, Dropped, Filter, InputLines, Verb};
 pub use help_text::guide;
 pub use shade::{Program, Shade};

@@ -11,6 +11,7 @@ mod export;
 mod guide;
 mod point;
 mod runs;
+mod trail;
 
 pub use advice::about::About;
 pub use advice::check::{CheckError, Checked, CheckedNote, check};
@@ -64,3 +65,5 @@ pub use runs::history::{Gaps, History, Moment, Rate, passed};
 pub use runs::record::{
     CommandRecord, CoursePoint, KeptRun, RunEnd, RunRecord, Runs, SourceRecord, WrittenRecord,
 };
+pub use trail::follow::{Change, Lost, Trail, TrailSource, TrailStart, TrailStep};
+pub use trail::lost::{LostAt, Whereabouts};

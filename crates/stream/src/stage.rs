@@ -5,8 +5,8 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use crate::{
-    Block, Commands, ExitStatus, Files, Input, Origin, Output, Processors, ReadError, RunControl,
-    Sink, Source, StageError, StageMeter, WriteError, describe,
+    Block, Commands, ExitStatus, Files, Input, LineId, Origin, Output, Processors, ReadError,
+    RunControl, Sink, Source, StageError, StageMeter, WriteError, describe,
 };
 
 /// How long a stage sleeps before it looks again whether it should stop.
@@ -48,12 +48,35 @@ pub struct StageIo<'a> {
     ports: StagePorts<'a>,
     inputs: Vec<InputName>,
     status: u8,
+    watched: Option<LineId>,
+    fate: Option<String>,
 }
 
 impl<'a> StageIo<'a> {
     /// A stage connected to `ports`.
     pub fn new(ports: StagePorts<'a>) -> Self {
-        Self { ports, inputs: Vec::new(), status: 0 }
+        Self { ports, inputs: Vec::new(), status: 0, watched: None, fate: None }
+    }
+
+    /// The same with a line of the input of which the stage tells why it writes nothing of it.
+    #[must_use]
+    pub fn watching(self, line: LineId) -> Self {
+        Self { watched: Some(line), ..self }
+    }
+
+    /// The line that is watched, in a run that is only made for that.
+    pub fn watched(&self) -> Option<LineId> {
+        self.watched
+    }
+
+    /// Tells why nothing is written of the watched line; the last one counts.
+    pub fn tell_fate(&mut self, fate: String) {
+        self.fate = Some(fate);
+    }
+
+    /// What was told of the watched line.
+    pub fn take_fate(&mut self) -> Option<String> {
+        self.fate.take()
     }
 
     /// Standard output.

@@ -18,7 +18,7 @@ pub(super) fn rooms(name: &str) -> Option<&'static [&'static str]> {
             "base", "kept", "flow", "files", "policy", "plan", "exec", "language", "runs", "bench",
         ]),
         "insight" => Some(&[
-            "describe", "columns", "point", "example", "guide", "edit", "compare", "runs",
+            "describe", "columns", "point", "example", "guide", "edit", "compare", "runs", "trail",
             "advice", "export",
         ]),
         "tui" => Some(&[

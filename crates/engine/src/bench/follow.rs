@@ -54,6 +54,7 @@ impl FollowedStage {
             origins: None,
             eager: true,
             named: NamedPorts::default(),
+            watched: None,
         };
         let (stage, control, kept) = (stage.clone(), live.control.clone(), live.kept.clone());
         std::thread::Builder::new().name("live".to_owned()).spawn(move || {

@@ -8,7 +8,7 @@ use std::path::Path;
 use std::sync::Arc;
 
 use stream::{
-    CommandEnd, CommandRequest, Commands, Environment, ExitStatus, Files, Joined, Machine,
+    CommandEnd, CommandRequest, Commands, Environment, ExitStatus, Files, Joined, LineId, Machine,
     OriginStore, Output, Processors, Replacement, RunControl, Running, Sink, Source, StageError,
     StageIo, StageMeter, StagePorts, WriteError, WriteMode,
 };
@@ -34,6 +34,8 @@ pub(crate) struct Connections {
     pub(crate) eager: bool,
     /// All descriptors, for when the stage opens them by name.
     pub(crate) named: NamedPorts,
+    /// The line of the input of which it is to be told why nothing is written of it.
+    pub(crate) watched: Option<LineId>,
 }
 
 impl Connections {
@@ -47,6 +49,7 @@ impl Connections {
             origins,
             eager,
             named,
+            watched: None,
         }
     }
 }
@@ -61,7 +64,7 @@ pub(crate) fn run_native(
 ) -> StageOutcome {
     let StageKind::Native(definition) = &plan.kind else { return StageOutcome::of(ExitStatus(0)) };
     let clock = StageClock::start(meter, control);
-    let Connections { stdin, stdout, stderr, origins, eager, mut named } = connections;
+    let Connections { stdin, stdout, stderr, origins, eager, mut named, watched } = connections;
     let shared = Arc::ptr_eq(&stdout, &stderr);
     let out: Arc<dyn Sink> = Arc::new(MeteredSink::new(stdout, meter, control, &clock));
     named.write_to(1, &out);
@@ -91,6 +94,9 @@ pub(crate) fn run_native(
         meter,
         control: control.clone(),
     });
+    if let Some(line) = watched {
+        io = io.watching(line);
+    }
     let mut outcome = StageOutcome::of(ExitStatus::SUCCESS);
     let errors = io.error_sink();
     let result = std::panic::catch_unwind(AssertUnwindSafe(|| {
@@ -129,6 +135,7 @@ pub(crate) fn run_native(
         }
     }
     outcome.inputs = io.inputs().to_vec();
+    outcome.fate = io.take_fate();
     drop(io);
     outcome.held = commands.held.into_inner();
     let opened = files.written.into_inner();

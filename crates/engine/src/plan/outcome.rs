@@ -65,6 +65,8 @@ pub(crate) struct StageOutcome {
     pub(crate) unstarted: Option<stream::CommandEnd>,
     /// The redirection that could not be performed; the command was then never begun.
     pub(crate) redirect_error: Option<RedirectError>,
+    /// What was told of the line that was watched.
+    pub(crate) fate: Option<String>,
 }
 
 impl StageOutcome {
@@ -82,6 +84,7 @@ impl StageOutcome {
             read_error: None,
             unstarted: None,
             redirect_error: None,
+            fate: None,
         }
     }
 }

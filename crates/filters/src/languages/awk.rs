@@ -36,7 +36,7 @@ mod value;
 
 use code::Code;
 use lexer::Token;
-use runtime::Runtime;
+use runtime::{Runtime, Watch};
 use split::Splitter;
 use stop::Stop;
 use tree::Fault;
@@ -293,11 +293,14 @@ impl Awk {
     }
 
     fn run_code(&self, code: &Code, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
+        let watched = io.watched();
         let mut runtime = Runtime::new(code, io, &self.operands);
+        runtime.watch = watched.map(|line| Watch::new(line, &self.source.text));
         let mut outcome = self.prepare(&mut runtime);
         if outcome.is_ok() {
             outcome = runtime.program();
         }
+        runtime.tell_fate(&outcome);
         let (status, nr) = (runtime.status, runtime.specials.nr);
         let failure = match outcome {
             Ok(()) => None,
@@ -375,6 +378,10 @@ impl Filter for Awk {
 
     fn counts(&self, line: &[u8]) -> Option<Counted> {
         self.splitter().map(|splitter| Counted::Fields(splitter.places(line)))
+    }
+
+    fn tells_fate(&self) -> bool {
+        true
     }
 
     fn verb(&self) -> Verb {

@@ -275,6 +275,10 @@ impl Filter for Sed {
         marks
     }
 
+    fn tells_fate(&self) -> bool {
+        true
+    }
+
     fn verb(&self) -> Verb {
         match &self.script {
             Some(script) if summary::keeps(script) => Verb::Keeps,

@@ -58,6 +58,27 @@ pub enum Counted {
     Bytes,
 }
 
+/// The lines a stage has read, as they are kept.
+pub trait InputLines {
+    /// Lines of an input.
+    fn count(&self, input: usize) -> u64;
+
+    /// A line of an input, from 0; `None` behind its end.
+    fn line(&self, input: usize, number: u64) -> Option<Vec<u8>>;
+}
+
+/// A line of the input of which nothing is in the output.
+pub struct Dropped<'d> {
+    /// Its text, without a newline.
+    pub line: &'d [u8],
+    /// The input it is in.
+    pub input: usize,
+    /// Its number in it, from 0.
+    pub number: u64,
+    /// All that was read.
+    pub lines: &'d dyn InputLines,
+}
+
 /// A filter ready to run once.
 pub trait Filter: Send + Sync {
     /// Reads to the end of the input (or as far as needed), writes, and gives the status.
@@ -92,6 +113,17 @@ pub trait Filter: Send + Sync {
     /// The parts of an input line that the filter counts, where its arguments count parts of it.
     fn counts(&self, _line: &[u8]) -> Option<Counted> {
         None
+    }
+
+    /// Why nothing of the line is written, in words, where the line and its place tell; `None` for
+    /// what drops no lines, or where only running it again tells.
+    fn why_dropped(&self, _dropped: &Dropped<'_>) -> Option<String> {
+        None
+    }
+
+    /// True where it tells of a watched line while it runs; see [`StageIo::watched`].
+    fn tells_fate(&self) -> bool {
+        false
     }
 
     /// The parts of an input line that the filter looks at: what a pattern matched, the fields

@@ -1,8 +1,8 @@
 use stream::{ExitStatus, Input, InputTrouble, Origin, StageError, StageIo};
 
 use crate::spec::{
-    Arguments, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb, example,
-    option,
+    Arguments, Definition, Dropped, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb,
+    example, option,
 };
 use crate::text::counts::push_padded;
 use crate::text::phrases::{from_files, list};
@@ -109,6 +109,11 @@ impl Filter for Cat {
             if plain { pass(io, input) } else { self.edit(io, input) }
         })?;
         Ok(io.status())
+    }
+
+    fn why_dropped(&self, dropped: &Dropped<'_>) -> Option<String> {
+        let squeezed = self.squeeze && dropped.line.is_empty();
+        squeezed.then(|| "an empty line after another one, and -s leaves one of them".to_owned())
     }
 
     fn verb(&self) -> Verb {

@@ -5,8 +5,8 @@ use stream::{ExitStatus, LineId, Origin, StageError, StageIo};
 use crate::common::input::line_feed::{LineFeed, open_failure, read_failure};
 use crate::common::options::sorted_input::{CHECK_OPTIONS, Check};
 use crate::spec::{
-    Arguments, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb, example,
-    option,
+    Arguments, Definition, Dropped, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb,
+    example, option,
 };
 use crate::text::phrases::{file_name, list};
 
@@ -168,6 +168,22 @@ impl Filter for Comm {
             return Err(StageError::failed(1, "input is not in sorted order"));
         }
         Ok(ExitStatus::SUCCESS)
+    }
+
+    fn why_dropped(&self, dropped: &Dropped<'_>) -> Option<String> {
+        // Of several equal lines each has one of the other file to itself.
+        let equal = |input: usize, up_to: u64| {
+            let lines = (0..up_to).filter_map(|number| dropped.lines.line(input, number));
+            lines.filter(|line| line == dropped.line).count()
+        };
+        let own = equal(dropped.input, dropped.number + 1);
+        let other = 1 - dropped.input.min(1);
+        let paired = equal(other, dropped.lines.count(other)) >= own;
+        let column = if paired { 2 } else { dropped.input.min(1) };
+        self.hidden[column].then(|| {
+            let place = ["only in the first file", "only in the second file", "in both files"];
+            format!("{}, which -{} leaves out", place[column], column + 1)
+        })
     }
 
     fn verb(&self) -> Verb {

@@ -9,8 +9,8 @@ use stream::{Block, ExitStatus, Input, Origin, StageError, StageIo, WriteError, 
 
 use crate::common::input::line_feed::{open_failure, read_failure};
 use crate::spec::{
-    Arguments, Definition, Filter, Operand, Operands, OptionSpec, Spec, Style, UsageError, Verb,
-    example, option, shown,
+    Arguments, Definition, Dropped, Filter, Operand, Operands, OptionSpec, Spec, Style, UsageError,
+    Verb, example, option, shown,
 };
 use crate::text::c_format::{Flags, signed, unsigned};
 
@@ -372,6 +372,10 @@ impl Filter for Csplit {
                 Err(error)
             }
         }
+    }
+
+    fn why_dropped(&self, _dropped: &Dropped<'_>) -> Option<String> {
+        Some("it goes into one of the files, not to the output".to_owned())
     }
 
     fn verb(&self) -> Verb {

@@ -6,8 +6,8 @@ use stream::{ExitStatus, Input, InputTrouble, Origin, StageError, StageIo};
 use crate::common::input::nul_lines::{swapped, where_asked};
 use crate::common::options::field_list::{Unit, parse_list};
 use crate::spec::{
-    Arguments, Counted, Definition, Filter, Given, Operands, OptionSpec, Spec, Style, UsageError,
-    Verb, example, option,
+    Arguments, Counted, Definition, Dropped, Filter, Given, Operands, OptionSpec, Spec, Style,
+    UsageError, Verb, example, option,
 };
 use crate::text::phrases::{from_files, list, named};
 
@@ -208,6 +208,17 @@ impl Filter for Cut {
         let files = std::mem::take(&mut self.files);
         io.each_input(&files, 1, |io, input, _| self.one_input(io, input))?;
         Ok(io.status())
+    }
+
+    fn why_dropped(&self, dropped: &Dropped<'_>) -> Option<String> {
+        let absent = memmem::find(dropped.line, &self.delimiter).is_none();
+        (self.only_delimited && absent).then(|| {
+            let delimiter = match &self.delimiter[..] {
+                b"\t" => "TAB".to_owned(),
+                other => format!("“{}”", String::from_utf8_lossy(other)),
+            };
+            format!("has no {delimiter}, and -s drops such lines")
+        })
     }
 
     fn verb(&self) -> Verb {

@@ -4,8 +4,8 @@ use pattern::{Options, Pattern, PatternErrorKind, Syntax};
 use stream::{ExitStatus, StageError, StageIo};
 
 use crate::spec::{
-    Arguments, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb, example,
-    option, option_maybe,
+    Arguments, Definition, Dropped, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb,
+    example, option, option_maybe,
 };
 use crate::text::phrases::{counted, from_files, list};
 
@@ -504,6 +504,39 @@ impl Filter for Grep {
             (false, true) => 0,
             (false, false) => 1,
         }))
+    }
+
+    fn why_dropped(&self, dropped: &Dropped<'_>) -> Option<String> {
+        if self.settings.listing == Listing::Nothing {
+            return Some("-q writes nothing".to_owned());
+        }
+        let Some(search) = &self.search else {
+            return Some("no match for the patterns in the file of -f".to_owned());
+        };
+        let patterns = match &self.texts[..] {
+            [only] => format!("“{}”", String::from_utf8_lossy(only)),
+            several => format!("any of {} patterns", several.len()),
+        };
+        let found = search.pattern.find(dropped.line, 0).ok()?;
+        match (found, self.settings.inverted) {
+            (None, false) => Some(format!("no match for {patterns}")),
+            (Some(at), true) => {
+                let part = String::from_utf8_lossy(&dropped.line[at]).into_owned();
+                Some(format!("has “{part}”, and -v drops what matches {patterns}"))
+            }
+            _ if self.settings.most != u64::MAX => {
+                let most = counted(self.settings.most, "line", "lines");
+                Some(format!("not among the first {most} selected"))
+            }
+            (Some(at), false) if at.is_empty() && self.settings.listing == Listing::Matches => {
+                Some("what matches is empty".to_owned())
+            }
+            _ => match self.settings.listing {
+                Listing::Lines | Listing::Matches => None,
+                Listing::Count => Some("it is counted, and not written itself".to_owned()),
+                _ => Some("the name of its file is written, not the line".to_owned()),
+            },
+        }
     }
 
     fn verb(&self) -> Verb {

@@ -7,8 +7,8 @@ use crate::common::input::nul_lines::where_asked;
 use crate::common::options::file_headers::Headers;
 use crate::common::options::head_tail_count::Amount;
 use crate::spec::{
-    Arguments, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb, example,
-    option,
+    Arguments, Definition, Dropped, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb,
+    example, option,
 };
 use crate::text::phrases::from_files;
 
@@ -77,6 +77,15 @@ impl Filter for Head {
             }
         })?;
         Ok(io.status())
+    }
+
+    fn why_dropped(&self, _dropped: &Dropped<'_>) -> Option<String> {
+        let many = self.amount.in_words();
+        Some(if self.amount.other_end {
+            format!("among the last {many}")
+        } else {
+            format!("not among the first {many}")
+        })
     }
 
     fn verb(&self) -> Verb {

@@ -7,8 +7,8 @@ use stream::{ExitStatus, LineId, Origin, StageError, StageIo};
 use crate::common::input::line_feed::{LineFeed, open_failure, read_failure};
 use crate::common::options::sorted_input::{CHECK_OPTIONS, Check};
 use crate::spec::{
-    Arguments, Counted, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb,
-    example, option, shown,
+    Arguments, Counted, Definition, Dropped, Filter, Operands, OptionSpec, Spec, Style, UsageError,
+    Verb, example, option, shown,
 };
 use crate::text::blanks::word;
 use crate::text::phrases::file_name;
@@ -265,6 +265,23 @@ impl Filter for Join {
             return Err(StageError::failed(1, "input is not in sorted order"));
         }
         Ok(ExitStatus::SUCCESS)
+    }
+
+    fn why_dropped(&self, dropped: &Dropped<'_>) -> Option<String> {
+        let side = dropped.input.min(1);
+        if self.unpaired[side] {
+            return None;
+        }
+        let mut fields = Vec::new();
+        self.split(dropped.line, &mut fields);
+        let value = fields.get(self.fields[side]).map(|field| &dropped.line[field.clone()]);
+        let value = String::from_utf8_lossy(value.unwrap_or_default()).into_owned();
+        let field = self.fields[side] + 1;
+        Some(if self.pairs {
+            format!("no line of the other file has “{value}”, which its field {field} is")
+        } else {
+            format!("a line of the other file has “{value}”, which its field {field} is")
+        })
     }
 
     fn verb(&self) -> Verb {

@@ -8,8 +8,8 @@ use stream::{ExitStatus, LineId, Origin, StageError, StageIo, WriteMode};
 
 use crate::common::input::line_feed::{open_failure, read_failure};
 use crate::spec::{
-    Arguments, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb, example,
-    option, shown,
+    Arguments, Definition, Dropped, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb,
+    example, option, shown,
 };
 use crate::text::phrases::{counted, from_files};
 
@@ -162,6 +162,11 @@ impl Filter for Shuf {
             return Err(StageError::failed(1, "no lines to repeat"));
         }
         Ok(ExitStatus::SUCCESS)
+    }
+
+    fn why_dropped(&self, _dropped: &Dropped<'_>) -> Option<String> {
+        let most = crate::text::phrases::counted(self.most, "line", "lines");
+        (self.most != u64::MAX).then(|| format!("not among the {most} drawn"))
     }
 
     fn verb(&self) -> Verb {

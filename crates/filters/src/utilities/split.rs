@@ -10,8 +10,8 @@ use stream::{
 
 use crate::common::input::line_feed::{open_failure, read_failure};
 use crate::spec::{
-    Arguments, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb, example,
-    option, option_maybe, shown,
+    Arguments, Definition, Dropped, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb,
+    example, option, option_maybe, shown,
 };
 use crate::text::phrases::from_files;
 
@@ -313,6 +313,10 @@ impl Filter for Split {
             }
         }
         Ok(ExitStatus::SUCCESS)
+    }
+
+    fn why_dropped(&self, _dropped: &Dropped<'_>) -> Option<String> {
+        Some("it goes into one of the files, not to the output".to_owned())
     }
 
     fn verb(&self) -> Verb {

@@ -6,8 +6,8 @@ use crate::common::input::nul_lines::where_asked;
 use crate::common::options::file_headers::Headers;
 use crate::common::options::head_tail_count::Amount;
 use crate::spec::{
-    Arguments, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb, example,
-    option, option_maybe, shown,
+    Arguments, Definition, Dropped, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb,
+    example, option, option_maybe, shown,
 };
 use crate::text::phrases::from_files;
 
@@ -151,6 +151,15 @@ impl Filter for Tail {
             part(io, input, amount)
         })?;
         Ok(io.status())
+    }
+
+    fn why_dropped(&self, _dropped: &Dropped<'_>) -> Option<String> {
+        let Amount { number, bytes, other_end } = self.amount;
+        Some(if other_end {
+            format!("before {} {number}", if bytes { "byte" } else { "line" })
+        } else {
+            format!("not among the last {}", self.amount.in_words())
+        })
     }
 
     fn verb(&self) -> Verb {

@@ -10,8 +10,8 @@ use stream::{
 };
 
 use crate::spec::{
-    Arguments, Definition, Filter, Given, Operands, OptionSpec, Spec, Style, UsageError, Verb,
-    example, option, option_maybe, shown,
+    Arguments, Definition, Dropped, Filter, Given, Operands, OptionSpec, Spec, Style, UsageError,
+    Verb, example, option, option_maybe, shown,
 };
 use crate::text::characters;
 use crate::text::counts::push_padded;
@@ -327,6 +327,36 @@ impl Filter for Uniq {
             Ok(())
         })?;
         Ok(io.status())
+    }
+
+    fn why_dropped(&self, dropped: &Dropped<'_>) -> Option<String> {
+        let key = &dropped.line[self.key.of(dropped.line)];
+        let same = |number: u64| {
+            let line = dropped.lines.line(dropped.input, number);
+            line.is_some_and(|line| self.key.same(&line[self.key.of(&line)], key))
+        };
+        let before = (0..dropped.number).rev().take_while(|number| same(*number)).count() as u64;
+        let last = dropped.lines.count(dropped.input);
+        let after = (dropped.number + 1..last).take_while(|number| same(*number)).count() as u64;
+        let group = before + 1 + after;
+        let all_repeated = matches!(self.writes, Writes::AllRepeated(_));
+        match group {
+            1 if self.repeated || all_repeated => {
+                Some("no line next to it is equal to it".to_owned())
+            }
+            1 => None,
+            _ if self.single => {
+                let first = dropped.number - before + 1;
+                Some(format!(
+                    "comes {group} times in a row, in lines {first} to {}",
+                    first + group - 1
+                ))
+            }
+            _ if before > 0 => {
+                Some(format!("the same as line {} before it", dropped.number - before + 1))
+            }
+            _ => None,
+        }
     }
 
     fn verb(&self) -> Verb {

@@ -6,8 +6,8 @@ use stream::{ExitStatus, Input, LineId, Origin, StageError, StageIo};
 
 use crate::common::input::line_feed::{open_failure, read_failure};
 use crate::spec::{
-    Arguments, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb, example,
-    option, shown,
+    Arguments, Definition, Dropped, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb,
+    example, option, shown,
 };
 use crate::text::characters;
 use crate::text::phrases::file_name;
@@ -229,6 +229,33 @@ impl Filter for Venn {
             self.read(io, &mut input, &operand, side, &mut items)?;
         }
         self.write(io, &items)
+    }
+
+    fn why_dropped(&self, dropped: &Dropped<'_>) -> Option<String> {
+        if self.unit != Unit::Line || self.text {
+            return None;
+        }
+        let has = |input: usize, up_to: u64| {
+            let mut lines = (0..up_to).filter_map(|number| dropped.lines.line(input, number));
+            lines.any(|line| line == dropped.line)
+        };
+        let side = dropped.input.min(1);
+        let other = has(1 - side, dropped.lines.count(1 - side));
+        let place = ["the first file", "the second file"];
+        let why = match self.operation {
+            Operation::Intersection if !other => {
+                return Some(format!("only in {}", place[side]));
+            }
+            Operation::Difference if side == 1 => {
+                return Some("a line of the second file, which only takes lines away".to_owned());
+            }
+            Operation::Difference | Operation::SymmetricDifference if other => {
+                return Some("in both files".to_owned());
+            }
+            _ => "the same line came before it",
+        };
+        let again = has(side, dropped.number) || (side == 1 && other);
+        again.then(|| why.to_owned())
     }
 
     fn verb(&self) -> Verb {

@@ -9,8 +9,8 @@ use stream::{
 
 use crate::common::input::line_feed::{open_failure, read_failure};
 use crate::spec::{
-    Arguments, Definition, Filter, Given, Operands, OptionSpec, Spec, Style, UsageError, Verb,
-    example, option, option_attached, shown,
+    Arguments, Definition, Dropped, Filter, Given, Operands, OptionSpec, Spec, Style, UsageError,
+    Verb, example, option, option_attached, shown,
 };
 use crate::text::phrases::counted;
 
@@ -308,6 +308,11 @@ impl Filter for Xargs {
         }
         let status = runner.status;
         outcome.map(|()| ExitStatus(status))
+    }
+
+    fn why_dropped(&self, _dropped: &Dropped<'_>) -> Option<String> {
+        let name = self.command.first().map_or(&b"echo"[..], |name| name);
+        Some(format!("it became a part of a command: {}", String::from_utf8_lossy(name)))
     }
 
     fn verb(&self) -> Verb {

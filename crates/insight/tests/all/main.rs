@@ -11,6 +11,7 @@ mod golden;
 mod guide;
 mod point;
 mod sheet;
+mod trail;
 mod words;
 
 use std::path::Path;

@@ -1,6 +1,7 @@
 //! The compiled form of an awk program: names are places, constants are folded, patterns compiled.
 
 use std::collections::BTreeSet;
+use std::ops::Range;
 
 use pattern::Pattern;
 
@@ -57,6 +58,8 @@ pub(super) struct Code {
     /// The names of the variables that are no arrays, by their places.
     pub(super) globals: Vec<String>,
     pub(super) arrays: usize,
+    /// The names of the arrays, by their places.
+    pub(super) array_names: Vec<String>,
     /// The fields read by their number.
     pub(super) columns: BTreeSet<usize>,
     /// How often the program names `FS` or `RS`.
@@ -86,6 +89,8 @@ impl Code {
 #[derive(Debug)]
 pub(super) struct Rule {
     pub(super) when: When,
+    /// Where its condition is in the text.
+    pub(super) at: Range<usize>,
     /// `None` prints the record.
     pub(super) body: Option<Vec<Step>>,
 }
@@ -109,11 +114,28 @@ pub(super) struct Function {
 #[derive(Debug)]
 pub(super) enum Step {
     Run(Node),
-    Print { values: Box<[Node]>, to: Option<Box<Target>> },
-    Printf { values: Box<[Node]>, to: Option<Box<Target>>, at: usize },
-    If(Node, Box<[Step]>, Box<[Step]>),
-    Loop { condition: Option<Node>, step: Option<Box<Step>>, body: Box<[Step]>, first: bool },
-    ForIn { variable: Place, array: ArrayPlace, body: Box<[Step]> },
+    Print {
+        values: Box<[Node]>,
+        to: Option<Box<Target>>,
+    },
+    Printf {
+        values: Box<[Node]>,
+        to: Option<Box<Target>>,
+        at: usize,
+    },
+    /// The condition and where it is in the text, what is done where it holds, and where not.
+    If(Node, Range<usize>, Box<[Step]>, Box<[Step]>),
+    Loop {
+        condition: Option<Node>,
+        step: Option<Box<Step>>,
+        body: Box<[Step]>,
+        first: bool,
+    },
+    ForIn {
+        variable: Place,
+        array: ArrayPlace,
+        body: Box<[Step]>,
+    },
     Next(usize),
     NextFile(usize),
     Exit(Option<Node>),

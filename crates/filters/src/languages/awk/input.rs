@@ -178,7 +178,9 @@ impl Runtime<'_, '_> {
         loop {
             let in_block = match (&mut self.input.records, &*self.specials.separator) {
                 (Some(records), Separator::Byte(b'\n')) => {
-                    if let Some(pattern) = &self.code.only {
+                    if let Some(pattern) = &self.code.only
+                        && self.watch.is_none()
+                    {
                         let skipped = records.skip_to(pattern) as f64;
                         self.specials.nr += skipped;
                         self.specials.fnr += skipped;

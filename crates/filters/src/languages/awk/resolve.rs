@@ -100,6 +100,10 @@ pub(super) fn resolve(program: &Program, assigned: &[String]) -> Resolved<Code> 
     let mut code = resolver.code;
     code.only = only(program);
     code.arrays = resolver.arrays.len();
+    code.array_names = vec![String::new(); code.arrays];
+    for (name, place) in &resolver.arrays {
+        code.array_names[*place].clone_from(name);
+    }
     code.globals = vec![String::new(); resolver.globals.len()];
     for (name, place) in resolver.globals {
         code.globals[place] = name;
@@ -253,7 +257,12 @@ impl Resolver<'_> {
                 Some(body) => Some(self.steps(body)?),
                 None => None,
             };
-            self.code.rules.push(code::Rule { when, body });
+            let at = match &rule.when {
+                When::Matches(condition) => condition.span.clone(),
+                When::Range(first, last) => first.span.start..last.span.end,
+                When::Begin | When::End | When::Always => 0..0,
+            };
+            self.code.rules.push(code::Rule { when, at, body });
         }
         Ok(())
     }
@@ -286,13 +295,14 @@ impl Resolver<'_> {
                 Step::Printf { values: self.nodes(values)?, to, at: span.start }
             }
             Statement::If { condition, then, otherwise } => {
+                let at = condition.span.clone();
                 let condition = self.node(condition)?;
                 let then = self.boxed(then)?;
                 let otherwise = match otherwise {
                     Some(otherwise) => self.boxed(otherwise)?,
                     None => Box::default(),
                 };
-                Step::If(condition, then, otherwise)
+                Step::If(condition, at, then, otherwise)
             }
             Statement::While { condition, body } => Step::Loop {
                 condition: Some(self.node(condition)?),

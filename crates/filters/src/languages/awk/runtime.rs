@@ -16,12 +16,14 @@ use super::text::NumberFormat;
 use super::tree::Redirection;
 use super::value::{Array, SharedArray, Slot, Value};
 use state::{Chance, Frames, Gathered, Lineage, Local, Made, Specials};
+pub(super) use watch::Watch;
 
 mod evaluate;
 mod format;
 mod functions;
 mod places;
 mod state;
+mod watch;
 
 /// Calls within calls beyond this end the program instead of exhausting the memory.
 const CALLS_MAX: usize = 20_000;
@@ -67,6 +69,8 @@ pub(super) struct Runtime<'m, 'w> {
     pub(super) status: u8,
     /// True while rules for records run.
     pub(super) in_record: bool,
+    /// The line of which it is told why nothing is written of it.
+    pub(super) watch: Option<Watch<'m>>,
 }
 
 impl<'m, 'w> Runtime<'m, 'w> {
@@ -107,6 +111,7 @@ impl<'m, 'w> Runtime<'m, 'w> {
             rounds: 0,
             status: 0,
             in_record: false,
+            watch: None,
             io,
         }
     }
@@ -144,6 +149,9 @@ impl<'m, 'w> Runtime<'m, 'w> {
     /// Runs the rules on the current record.
     pub(super) fn rules(&mut self) -> Eval<()> {
         let code = self.code;
+        if self.is_watched() {
+            return self.watched_rules();
+        }
         for rule in &code.rules {
             let applies = match &rule.when {
                 When::Always => true,
@@ -195,8 +203,13 @@ impl<'m, 'w> Runtime<'m, 'w> {
             Step::Run(node) => self.effect(node)?,
             Step::Print { values, to } => self.print(values, to.as_deref())?,
             Step::Printf { values, to, at } => self.print_formatted(values, to.as_deref(), *at)?,
-            Step::If(condition, then, otherwise) => {
-                let chosen = if self.truth(condition)? { then } else { otherwise };
+            Step::If(condition, at, then, otherwise) => {
+                let holds = if self.is_watched() {
+                    self.watched_truth(condition, at)?
+                } else {
+                    self.truth(condition)?
+                };
+                let chosen = if holds { then } else { otherwise };
                 return self.run(chosen);
             }
             Step::Loop { condition, step, body, first } => {

@@ -20,6 +20,7 @@ use crate::common::substitution::replace;
 mod edit;
 mod in_place;
 mod listing;
+mod watch;
 
 /// Commands after which it is asked whether the run was cancelled.
 const ROUNDS: u32 = 1 << 14;
@@ -94,6 +95,12 @@ pub(super) struct Editor<'s, 'm, 'w> {
     rounds: u32,
     skipper: Option<Skipper>,
     tracks: bool,
+    /// The command that runs.
+    command: usize,
+    /// The line of which it is told why nothing is written of it.
+    watched: Option<LineId>,
+    /// It was read.
+    reached: bool,
 }
 
 impl<'s, 'm, 'w> Editor<'s, 'm, 'w> {
@@ -147,8 +154,15 @@ impl<'s, 'm, 'w> Editor<'s, 'm, 'w> {
             written,
             readers: HashMap::new(),
             rounds: 0,
-            skipper: if settings.zero { None } else { Skipper::new(script, settings.syntax) },
+            skipper: if settings.zero || io.watched().is_some() {
+                None
+            } else {
+                Skipper::new(script, settings.syntax)
+            },
             tracks,
+            command: 0,
+            watched: io.watched(),
+            reached: false,
             io,
         })
     }
@@ -156,6 +170,7 @@ impl<'s, 'm, 'w> Editor<'s, 'm, 'w> {
     /// Runs to the end of the input or to the end the script sets.
     pub(super) fn run(&mut self) -> Result<ExitStatus, StageError> {
         let ended = self.cycles();
+        self.tell_end();
         if ended.is_err() {
             // A file that was not edited to its end stays as it was.
             self.edited = None;
@@ -179,6 +194,9 @@ impl<'s, 'm, 'w> Editor<'s, 'm, 'w> {
             }
             again = false;
             let cycle = self.cycle()?;
+            if self.watched.is_some() {
+                self.tell_cycle(&cycle);
+            }
             match cycle {
                 Cycle::Done | Cycle::Ended | Cycle::Quit(_) if !self.quiet => self.print()?,
                 Cycle::Again => again = true,
@@ -333,6 +351,7 @@ impl<'s, 'm, 'w> Editor<'s, 'm, 'w> {
                 };
                 continue;
             }
+            self.command = at;
             at += 1;
             match &command.action {
                 Action::Block(_) | Action::Nothing => {}
@@ -399,6 +418,8 @@ impl<'s, 'm, 'w> Editor<'s, 'm, 'w> {
                     }
                     if !self.quiet {
                         self.print()?;
+                    } else if self.has_watched() {
+                        self.tell_command();
                     }
                     self.write_queue()?;
                     if !self.read()? {

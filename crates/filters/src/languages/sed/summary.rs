@@ -70,6 +70,21 @@ pub(super) fn summary(script: &Script, quiet: bool) -> String {
     said + all_lines
 }
 
+/// A command by its number, with the lines it is for and what it does.
+pub(super) fn command(at: usize, script: &Script, quiet: bool) -> String {
+    let Some(command) = script.commands.get(at) else { return String::new() };
+    let before = script.commands[..at].iter();
+    let number = before.filter(|one| !matches!(one.action, Action::Nothing)).count() + 1;
+    let lines = lines(command, script).map(|lines| format!(" {lines}")).unwrap_or_default();
+    format!("command {number}{lines}: {}", does(&command.action, script, quiet))
+}
+
+/// The commands that write lines where those are not written by themselves, by their places.
+pub(super) fn writing(script: &Script) -> Vec<usize> {
+    let all = script.commands.iter().enumerate();
+    all.filter(|(_, command)| writes(command)).map(|(at, _)| at).collect()
+}
+
 /// True for what writes something by itself.
 fn writes(command: &Command) -> bool {
     match &command.action {
