@@ -37,6 +37,7 @@ const RIVER: &[Action] = &[
     Action::Toggle,
     Action::Columns,
     Action::Guide,
+    Action::Missed,
     Action::ChooseSample,
     Action::RunAll,
     Action::Search,
@@ -48,6 +49,7 @@ const RIVER: &[Action] = &[
 
 /// In the lens.
 const LENS: &[Action] = &[
+    Action::Trail,
     Action::Search,
     Action::NextMatch,
     Action::Unfold,

@@ -23,4 +23,5 @@ pub(crate) mod session;
 pub(crate) mod sheet;
 pub(crate) mod target;
 pub(crate) mod text;
+pub(crate) mod trail;
 pub(crate) mod trials;

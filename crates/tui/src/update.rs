@@ -50,6 +50,7 @@ mod program;
 mod run;
 mod sheet;
 mod text;
+mod trail;
 mod trials;
 
 /// Bytes of a line in which marks are looked for to bring them into view.
@@ -228,6 +229,7 @@ impl App {
             Event::Columns(number, counted) => self.columns_counted(number, *counted),
             Event::Finds(number, finds) => self.patterns_tried(number, finds),
             Event::Tried(number, at, made) => self.tried(number, at, made),
+            Event::Trailed(number, rows) => self.trailed(number, rows),
             Event::Compared(generation, at, rows) => self.compared(generation, at, rows),
             Event::Parsed(number, text, at, parsed) => {
                 if number == self.text.parses {

@@ -19,6 +19,7 @@ mod program;
 mod river;
 mod sheet;
 mod throughput;
+mod trail;
 mod wiring;
 
 pub(crate) use areas::page;

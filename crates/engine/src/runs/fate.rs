@@ -2,11 +2,13 @@
 
 use std::cell::RefCell;
 use std::sync::Arc;
+use std::time::Duration;
 
 use bytes::Bytes;
 use filters::{Dropped, InputLines};
 use stream::{Files, InputName, LineId, RunControl, Sink, StageMeter};
 
+use crate::base::limits::with_limits;
 use crate::base::sinks::Nowhere;
 use crate::exec::command::CommandStarter;
 use crate::exec::context::Doors;
@@ -17,6 +19,9 @@ use crate::files::working_directory::InDirectory;
 use crate::flow::descriptors::Ports;
 use crate::policy::Policy;
 use crate::runs::preview::result::StageResult;
+
+/// So long a language may run again.
+const PATIENCE: Duration = Duration::from_secs(5);
 
 /// Lines that are read at once to look at one of them.
 const PART: u64 = 1024;
@@ -47,7 +52,7 @@ impl InputLines for ReadLines<'_> {
 /// Why nothing of a line, by its place over all inputs, is in the output of its stage: in the
 /// filter's own words. Languages are run again on what the stage has read; no file is written
 /// and no program is started then. `None` where the stage is no filter of ours or does not know.
-/// Blocks until it is known; `control` ends it.
+/// Blocks until it is known, at most five seconds; not begun where `control` was cancelled.
 pub fn fate(stage: &StageResult, flat: u64, control: &RunControl) -> Option<String> {
     let filter = stage.filter.as_ref().filter(|_| stage.plan.off.is_none())?;
     let (input, number) = stage.input_at(flat)?;
@@ -83,7 +88,14 @@ pub fn fate(stage: &StageResult, flat: u64, control: &RunControl) -> Option<Stri
     let mut connections = Connections::of(ports, Some(Arc::default()), false);
     connections.watched = Some(LineId::new(input, number));
     let doors = Doors { files: &files, commands: &starter };
-    let outcome =
-        run_native(&stage.plan, connections, doors, &StageMeter::default().into(), control);
-    outcome.fate.filter(|fate| !outcome.cancelled && !fate.is_empty())
+    let meter = StageMeter::default().into();
+    // A limit uses a control up: the caller's is only asked before.
+    let own = RunControl::default();
+    if control.is_cancelled() {
+        return None;
+    }
+    let (outcome, over) = with_limits(&own, PATIENCE, None, || {
+        run_native(&stage.plan, connections, doors, &meter, &own)
+    });
+    outcome.fate.filter(|fate| over.is_none() && !outcome.cancelled && !fate.is_empty())
 }

@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use engine::{Kept, Preview, StageResult, fate};
+use filters::Verb;
 use stream::{InputName, RunControl};
 
 use super::lines::{became, made_of};
@@ -150,8 +151,10 @@ fn change(stage: &StageResult, from: &[u64], lines: &[u64]) -> Change {
         _ => {
             let (mut one, mut other) =
                 (input_texts(stage, from, COMPARED), texts(&stage.out, lines, COMPARED));
+            // Where others are dropped before them, lines have other numbers and are not moved.
+            let orders = stage.verb == Some(Verb::Orders) && from != lines;
             if one == other {
-                return if from == lines { Change::Same } else { Change::Moved };
+                return if orders { Change::Moved } else { Change::Same };
             }
             if from.len() <= COMPARED {
                 one.sort();

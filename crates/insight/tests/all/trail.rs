@@ -148,7 +148,7 @@ fn a_line_goes_back_to_its_file_and_on_to_the_end() {
     assert_eq!(
         words,
         [
-            "2 lines, now lines 2 to 3",
+            "2 lines, unchanged",
             "2 lines → “gate-02” …",
             "2 lines, unchanged",
             "2 lines became 1: “      2 gate-02”",

@@ -13,6 +13,7 @@ use crate::state::point::{PointView, PutAt};
 use crate::state::program::ProgramEditor;
 use crate::state::sample_form::SampleForm;
 use crate::state::sheet::SheetView;
+use crate::state::trail::TrailView;
 
 /// One of them.
 pub(crate) enum Drawer {
@@ -38,6 +39,8 @@ pub(crate) enum Drawer {
     Program(Box<ProgramEditor>),
     /// What can be done with what is pointed at.
     Point(Box<PointView>),
+    /// The trail of a line, or what became of a text.
+    Trail(Box<TrailView>),
     /// The Guide.
     Guide(Box<GuideView>),
     /// A page of it.
@@ -55,6 +58,8 @@ pub(crate) enum Drawer {
 pub(crate) enum PromptKind {
     /// To search the lens.
     Search,
+    /// A text that is missed in the result.
+    Missed,
     /// A stage, to be put at this place.
     Stage(usize),
     /// The parameters of the script.
@@ -163,7 +168,9 @@ impl Drawer {
             Self::Pattern(patterns) => Some(&mut patterns.at),
             Self::Sheet(view) => Some(&mut view.at),
             Self::Sample(form) => Some(&mut form.row),
-            Self::Help(_)
+            // It has two lists, of which it knows itself.
+            Self::Trail(_)
+            | Self::Help(_)
             | Self::Notes(_)
             | Self::Prompt(_)
             | Self::Confirm(_)
@@ -182,6 +189,7 @@ impl Drawer {
             Self::History(earlier) => &mut earlier.list.query,
             Self::Point(point) => &mut point.list.query,
             Self::Guide(guide) => &mut guide.query,
+            Self::Trail(view) => &mut view.query,
             Self::Help(_)
             | Self::Notes(_)
             | Self::Sample(_)
@@ -210,6 +218,20 @@ impl Drawer {
             Self::Guide(_) | Self::Page(_) | Self::Sheet(_) | Self::Pattern(_) | Self::Point(_) => {
                 self.hints_of_building()
             }
+            Self::Trail(view) if view.in_lines => vec![
+                ("↑↓", "line"),
+                ("type", "to search"),
+                ("Enter", "go to it"),
+                ("Tab", "stages"),
+                ("Esc", "close"),
+            ],
+            Self::Trail(_) => vec![
+                ("↑↓", "stage"),
+                ("Enter", "go to its line"),
+                ("Tab", "its lines"),
+                ("type", "search them"),
+                ("Esc", "close"),
+            ],
             Self::Help(_) | Self::Notes(_) | Self::Changes(_) => {
                 vec![("↑↓", "scroll"), ("Esc", "close")]
             }
@@ -227,6 +249,7 @@ impl Drawer {
             }
             Self::Prompt(prompt) => match prompt.kind {
                 PromptKind::Search => vec![("Enter", "search"), ("Esc", "close")],
+                PromptKind::Missed => vec![("Enter", "where is it lost?"), ("Esc", "close")],
                 PromptKind::Stage(_) => vec![("Enter", "add the stage"), ("Esc", "close")],
                 PromptKind::Replacement { .. } | PromptKind::Substitute { .. } => {
                     vec![("Enter", "put it in"), ("Esc", "close")]

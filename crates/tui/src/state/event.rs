@@ -9,6 +9,7 @@ use ratatui::crossterm::event::Event as TerminalEvent;
 use crate::state::columns::Counted;
 use crate::state::parsed::Parsed;
 use crate::state::place::Place;
+use crate::state::trail::TrailRow;
 
 /// News for the state.
 pub(crate) enum Event {
@@ -36,6 +37,8 @@ pub(crate) enum Event {
     Finds(u64, Vec<insight::Finds>),
     /// What came out of an offer: which try, which offer; past the last one it has ended.
     Tried(u64, usize, Option<insight::Outcome>),
+    /// The rows of a trail by its number, with what it is of; `None` where there is no such line.
+    Trailed(u64, Option<(String, Vec<TrailRow>)>),
     /// Matches found in the background for a search with this number.
     Found(u64, Arc<Vec<u32>>),
     /// Somebody asks the program to end, by this signal.

@@ -199,6 +199,26 @@ impl Lens {
         self.scrolled = true;
     }
 
+    /// The row that has a line of the input, by its place over all inputs, or of the output.
+    pub(crate) fn row_with(&self, left: Option<u64>, right: Option<u64>) -> Option<usize> {
+        match &self.content {
+            Content::Stage { rows, .. } => (0..rows.len()).find(|&row| {
+                let Some(row) = rows.row(row) else { return false };
+                let folded = row.folded.unwrap_or(1);
+                match (left, right) {
+                    (Some(line), _) => {
+                        row.left.is_some_and(|first| (first..first + folded).contains(&line))
+                    }
+                    (None, line) => line.is_some() && row.right == line,
+                }
+            }),
+            Content::Stream { lines, .. } => {
+                left.or(right).filter(|line| line < lines).map(|line| line as usize)
+            }
+            Content::Bytes { .. } | Content::Empty => None,
+        }
+    }
+
     /// The next (or previous) row the search has found.
     pub(crate) fn next_match(&self, forward: bool) -> Option<usize> {
         let rows = &self.search.as_ref()?.rows;

@@ -75,6 +75,8 @@ impl App {
             Action::Dismiss => self.dismiss(),
             Action::ChooseSample => self.drawer = Some(Drawer::Sample(SampleForm::of(self.sample))),
             Action::Everything => self.take_everything(),
+            Action::Trail => self.open_trail(),
+            Action::Missed => self.ask_for_missed(),
             Action::Search => {
                 let query = self.lens.search.as_ref().map(|search| search.query.clone());
                 self.drawer = Some(Drawer::prompt(PromptKind::Search, &query.unwrap_or_default()));
@@ -82,7 +84,10 @@ impl App {
             Action::NextMatch | Action::PreviousMatch => {
                 match self.lens.next_match(action == Action::NextMatch) {
                     Some(row) => self.lens.go(row),
-                    None => self.message = Some("no match; / searches".to_owned()),
+                    None => {
+                        self.message =
+                            Some("no match; / searches, W asks where a text is lost".to_owned())
+                    }
                 }
             }
             Action::Unfold => {

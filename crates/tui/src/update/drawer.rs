@@ -12,6 +12,7 @@ use crate::state::app::App;
 use crate::state::drawer::{Drawer, PromptKind, Question, ShelfEntry};
 use crate::state::list::{List, edit};
 use crate::state::place::Focus;
+use crate::state::trail::Asked;
 use crate::storage::store::{open_script, save_script};
 use crate::update::actions::HowLong;
 
@@ -76,6 +77,7 @@ impl App {
             },
             Drawer::Point(_)
             | Drawer::Guide(_)
+            | Drawer::Trail(_)
             | Drawer::Page(_)
             | Drawer::Sheet(_)
             | Drawer::Pattern(_) => self.building_key(&mut drawer, key),
@@ -155,6 +157,7 @@ impl App {
         match drawer {
             Drawer::Point(point) => self.point_key(point, key),
             Drawer::Guide(guide) => self.guide_key(guide, key),
+            Drawer::Trail(view) => self.trail_key(view, key),
             Drawer::Sheet(view) => self.sheet_key(view, key),
             Drawer::Pattern(patterns) => self.pattern_key(patterns, key.code),
             Drawer::Page(page) => {
@@ -214,6 +217,8 @@ impl App {
     fn answered(&mut self, kind: &PromptKind, text: &str) {
         match kind {
             PromptKind::Search => self.start_search(text),
+            PromptKind::Missed if text.is_empty() => {}
+            PromptKind::Missed => self.ask_trail(Asked::Text(text.to_owned())),
             PromptKind::Parameters => self.use_parameters(text),
             PromptKind::Stage(at) => self.add_stage(*at, text),
             PromptKind::Export(what) => {

@@ -197,6 +197,12 @@ impl App {
             view.typed = None;
             view.pick = None;
         }
+        if let Drawer::Trail(view) = drawer {
+            if view.click(row) {
+                self.press(KeyCode::Enter);
+            }
+            return;
+        }
         let before = drawer.selected().map(|selected| std::mem::replace(selected, row));
         match (before == Some(row), switches) {
             (true, true) => self.press(KeyCode::Char(' ')),

@@ -40,6 +40,7 @@ pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
         Drawer::Export(list) => (list.found().len() as u16 + 3).clamp(6, most.max(6)),
         Drawer::Program(editor) => program::rows(editor, height),
         Drawer::Point(point) => super::point::rows(point, most),
+        Drawer::Trail(view) => super::trail::rows(view, most),
         Drawer::Guide(guide) => super::guide::rows(guide, most),
         Drawer::Page(page) => super::guide::page_rows(page, most),
         Drawer::Sheet(view) => super::sheet::rows(view, most),
@@ -75,6 +76,7 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, drawer: &Drawer, app: &App) -> Optio
             None
         }
         Drawer::Sheet(view) => super::sheet::draw(canvas, view, app),
+        Drawer::Trail(view) => super::trail::draw(canvas, view, app),
         Drawer::Guide(guide) => super::guide::draw(canvas, guide, app),
         Drawer::Page(page) => {
             super::guide::page(canvas, page, app);
@@ -92,6 +94,7 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, drawer: &Drawer, app: &App) -> Optio
         Drawer::Prompt(prompt) => {
             let title = match &prompt.kind {
                 PromptKind::Search => "search the lens for".to_owned(),
+                PromptKind::Missed => "which text do you miss in the result?".to_owned(),
                 PromptKind::Stage(at) => format!("new stage {}, for example: sort -rn", at + 1),
                 PromptKind::Parameters => {
                     "parameters of the script, as one would type them after its name".to_owned()

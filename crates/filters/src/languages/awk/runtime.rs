@@ -15,8 +15,8 @@ use super::streams::Streams;
 use super::text::NumberFormat;
 use super::tree::Redirection;
 use super::value::{Array, SharedArray, Slot, Value};
+pub(super) use state::Watch;
 use state::{Chance, Frames, Gathered, Lineage, Local, Made, Specials};
-pub(super) use watch::Watch;
 
 mod evaluate;
 mod format;

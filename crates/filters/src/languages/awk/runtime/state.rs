@@ -1,5 +1,6 @@
 //! The parts of the state of a program that runs, each with what belongs together.
 
+use std::ops::Range;
 use std::rc::Rc;
 
 use pattern::Pattern;
@@ -147,4 +148,28 @@ pub(super) struct Gathered {
     pub(super) out: Vec<u8>,
     /// True where every line is handed on at once.
     pub(super) eager: bool,
+}
+
+/// A line that is watched, and what is known of it.
+pub(in super::super) struct Watch<'m> {
+    pub(super) line: LineId,
+    /// The program, to name its conditions.
+    text: &'m [u8],
+    /// Why nothing was written of it.
+    pub(super) reasons: Vec<String>,
+    /// It was the current record.
+    pub(super) reached: bool,
+}
+
+impl<'m> Watch<'m> {
+    pub(in super::super) fn new(line: LineId, text: &'m [u8]) -> Self {
+        Self { line, text, reasons: Vec::new(), reached: false }
+    }
+
+    /// A part of the program, on one line.
+    pub(super) fn source(&self, at: &Range<usize>) -> String {
+        let text = self.text.get(at.clone()).unwrap_or_default();
+        let words = String::from_utf8_lossy(text);
+        words.split_whitespace().collect::<Vec<_>>().join(" ")
+    }
 }

@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 
-use stream::{LineId, StageError};
+use stream::StageError;
 
 use super::{ArrayPlace, Eval, Node, Place, Runtime, Special, Stop, Value, When};
 use crate::text::phrases::counted;
@@ -12,30 +12,6 @@ const REASONS: usize = 3;
 
 /// Characters of a value that are told.
 const SHOWN: usize = 60;
-
-/// A line that is watched, and what is known of it.
-pub(in super::super) struct Watch<'m> {
-    line: LineId,
-    /// The program, to name its conditions.
-    text: &'m [u8],
-    /// Why nothing was written of it.
-    reasons: Vec<String>,
-    /// It was the current record.
-    reached: bool,
-}
-
-impl<'m> Watch<'m> {
-    pub(in super::super) fn new(line: LineId, text: &'m [u8]) -> Self {
-        Self { line, text, reasons: Vec::new(), reached: false }
-    }
-
-    /// A part of the program, on one line.
-    fn source(&self, at: &Range<usize>) -> String {
-        let text = self.text.get(at.clone()).unwrap_or_default();
-        let words = String::from_utf8_lossy(text);
-        words.split_whitespace().collect::<Vec<_>>().join(" ")
-    }
-}
 
 impl Runtime<'_, '_> {
     /// True while the watched line is the current record.

@@ -1,0 +1,281 @@
+//! The trail of a line, or what became of the lines with a text.
+
+use std::sync::Arc;
+
+use engine::{Kept, Preview};
+use insight::{Change, Trail, TrailStep, Whereabouts, grouped, lines};
+use tui_input::Input;
+
+use crate::state::trials::Trials;
+
+/// What is asked.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Asked {
+    /// The trail of a line.
+    Line(insight::TrailStart),
+    /// Why this text is not in the result.
+    Text(String),
+}
+
+/// Where the lines of a row are.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Side {
+    /// In an input of the stage, of which so many lines are before them.
+    In(u64),
+    /// In its output.
+    Out,
+}
+
+/// A row: a source, a stage, or the end.
+pub(crate) struct TrailRow {
+    /// The stage whose hue it has, from 0; sources and the end have none.
+    pub stage: Option<usize>,
+    /// Its name.
+    pub label: String,
+    /// What became of the lines there.
+    pub words: String,
+    /// Nothing of them is beyond this.
+    pub ends: bool,
+    /// The lines, where there are any: the stage to look at, which side of it, the lines.
+    pub lines: Option<RowLines>,
+}
+
+/// The lines of a row.
+pub(crate) struct RowLines {
+    /// The stage they are seen at.
+    pub stage: usize,
+    /// On which side of it.
+    pub side: Side,
+    /// The stream they are in.
+    pub kept: Arc<Kept>,
+    /// Their numbers in it, from 0, in order.
+    pub numbers: Vec<u64>,
+}
+
+/// A trail on screen.
+pub(crate) struct TrailView {
+    /// What was asked.
+    pub asked: Asked,
+    /// Of which result.
+    pub preview: Arc<Preview>,
+    /// What it is the trail of.
+    pub title: String,
+    /// The rows; `None` while they are looked for.
+    pub rows: Option<Vec<TrailRow>>,
+    /// The selected row.
+    pub at: usize,
+    /// The keys go to the lines of the row.
+    pub in_lines: bool,
+    /// What is searched for in them.
+    pub query: Input,
+    /// Which of them are shown, by their places in the row's numbers.
+    pub shown: Vec<usize>,
+    /// The selected one of those.
+    pub line: usize,
+    /// The search for the rows; it ends with this.
+    pub trials: Trials,
+}
+
+/// Lines that are read at once.
+const PART: u64 = 1024;
+
+impl RowLines {
+    /// The places of the lines that have every word of a search.
+    pub(crate) fn with(&self, query: &str) -> Vec<usize> {
+        let words: Vec<String> =
+            query.to_lowercase().split_whitespace().map(str::to_owned).collect();
+        if words.is_empty() {
+            return (0..self.numbers.len()).collect();
+        }
+        let (mut first, mut part) = (u64::MAX, Vec::new());
+        let mut found = Vec::new();
+        for (place, number) in self.numbers.iter().enumerate() {
+            let start = number - number % PART;
+            if start != first {
+                first = start;
+                part = self.kept.lines_at(first, PART as usize);
+            }
+            let Some(line) = part.get((number - first) as usize) else { continue };
+            let line = String::from_utf8_lossy(line).to_lowercase();
+            if words.iter().all(|word| line.contains(word)) {
+                found.push(place);
+            }
+        }
+        found
+    }
+}
+
+impl TrailView {
+    /// The lines of the selected row.
+    pub(crate) fn row_lines(&self) -> Option<&RowLines> {
+        self.rows.as_ref()?.get(self.at)?.lines.as_ref()
+    }
+
+    /// Shows the lines of the selected row from the first one on.
+    pub(crate) fn renew_lines(&mut self) {
+        let query = self.query.value().to_owned();
+        self.shown = self.row_lines().map(|lines| lines.with(&query)).unwrap_or_default();
+        self.line = 0;
+    }
+
+    /// A row is pointed at, by its number; after the rows come the lines shown. True where it was
+    /// selected already.
+    pub(crate) fn click(&mut self, number: usize) -> bool {
+        let rows = self.rows.as_ref().map_or(0, Vec::len);
+        if let Some(line) = number.checked_sub(rows) {
+            let again = self.in_lines && self.line == line;
+            self.in_lines = true;
+            self.line = line.min(self.shown.len().saturating_sub(1));
+            return again;
+        }
+        let again = !self.in_lines && self.at == number;
+        self.in_lines = false;
+        self.at = number;
+        self.renew_lines();
+        again
+    }
+
+    /// Takes the rows of a trail, and selects where it ends, or else where it began.
+    pub(crate) fn take(&mut self, rows: Vec<TrailRow>) {
+        self.at = rows.iter().position(|row| row.ends).unwrap_or(0);
+        self.rows = Some(rows);
+        self.renew_lines();
+    }
+}
+
+/// The rows of a trail.
+pub(crate) fn rows_of_trail(trail: &Trail, preview: &Preview) -> Vec<TrailRow> {
+    let mut rows: Vec<TrailRow> = trail
+        .sources
+        .iter()
+        .map(|source| {
+            let count = source.lines.len() as u64;
+            let words = match source.lines[..] {
+                [one] => format!("line {} of {}", grouped(one + 1), grouped(source.kept.lines())),
+                _ => format!("{} of {}", grouped(count), lines(source.kept.lines())),
+            };
+            source_row(preview, source, words)
+        })
+        .collect();
+    rows.extend(trail.steps.iter().map(|step| step_row(step, preview)));
+    if let Some(end) = trail.end_in_words(preview) {
+        rows.push(TrailRow {
+            stage: None,
+            label: "end".to_owned(),
+            words: end,
+            ends: false,
+            lines: None,
+        });
+    }
+    rows
+}
+
+fn source_row(preview: &Preview, source: &insight::TrailSource, words: String) -> TrailRow {
+    let stage = preview.stages.get(source.stage);
+    let before = stage.map_or(0, |stage| {
+        stage.inputs.iter().take(source.input).map(|input| input.kept.lines()).sum()
+    });
+    TrailRow {
+        stage: None,
+        label: source.name.clone(),
+        words,
+        ends: false,
+        lines: Some(RowLines {
+            stage: source.stage,
+            side: Side::In(before),
+            kept: source.kept.clone(),
+            numbers: source.lines.clone(),
+        }),
+    }
+}
+
+/// The text of a stage, on one line.
+pub(crate) fn stage_text(preview: &Preview, stage: usize) -> String {
+    let span = preview.stages.get(stage).map(|stage| stage.span);
+    let text = span.and_then(|span| preview.text.get(span.range())).unwrap_or_default();
+    text.split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
+/// The lines that come into a stage, of the first input that has some.
+fn lines_into(preview: &Preview, stage: usize, from: &[u64]) -> Option<RowLines> {
+    let own = preview.stages.get(stage)?;
+    let (input, _) = own.input_at(*from.first()?)?;
+    let before: u64 = own.inputs.iter().take(input).map(|input| input.kept.lines()).sum();
+    let kept = own.inputs[input].kept.clone();
+    let end = before + kept.lines();
+    let numbers =
+        from.iter().filter(|flat| (before..end).contains(*flat)).map(|flat| flat - before);
+    Some(RowLines { stage, side: Side::In(before), kept: kept.clone(), numbers: numbers.collect() })
+}
+
+fn step_row(step: &TrailStep, preview: &Preview) -> TrailRow {
+    let ends = step.change == Change::Ends;
+    let lines = if step.lines.is_empty() {
+        lines_into(preview, step.stage, &step.from)
+    } else {
+        preview.stages.get(step.stage).map(|stage| RowLines {
+            stage: step.stage,
+            side: Side::Out,
+            kept: stage.out.clone(),
+            numbers: step.lines.clone(),
+        })
+    };
+    TrailRow {
+        stage: Some(step.stage),
+        label: stage_text(preview, step.stage),
+        words: step.words(preview),
+        ends,
+        lines,
+    }
+}
+
+/// The rows of what became of the lines with a text.
+pub(crate) fn rows_of_text(found: &Whereabouts, preview: &Preview) -> Vec<TrailRow> {
+    let plain = |label: &str, words: String, ends| TrailRow {
+        stage: None,
+        label: label.to_owned(),
+        words,
+        ends,
+        lines: None,
+    };
+    let query = &found.query;
+    if found.found.is_empty() {
+        let words = format!("no line that is read from outside has “{query}”");
+        return vec![plain("sources", words, true)];
+    }
+    let mut rows: Vec<TrailRow> = found
+        .found
+        .iter()
+        .map(|source| {
+            let (count, all) = (source.lines.len() as u64, source.kept.lines());
+            let have = if count == 1 { "has" } else { "have" };
+            let words = format!("{} of {} {have} “{query}”", grouped(count), lines(all));
+            source_row(preview, source, words)
+        })
+        .collect();
+    for lost in &found.lost {
+        let reason = lost.lost.reason.as_deref().unwrap_or("this stage writes nothing of it");
+        let words = format!(
+            "{} of {} end here, the first: {reason}",
+            grouped(lost.lost.count),
+            lines(lost.came)
+        );
+        rows.push(TrailRow {
+            stage: Some(lost.stage),
+            label: stage_text(preview, lost.stage),
+            words,
+            ends: true,
+            lines: lines_into(preview, lost.stage, &[lost.lost.first]),
+        });
+    }
+    let words = match (found.unknown, found.left) {
+        (Some(stage), _) => {
+            format!("what stage {} made of them is not known: no filter of Ylotrope", stage + 1)
+        }
+        (None, 0) => "nothing of them is in the result".to_owned(),
+        (None, 1) => "1 line of the result is made of them".to_owned(),
+        (None, left) => format!("{} of the result are made of them", lines(left)),
+    };
+    rows.push(plain("result", words, false));
+    rows
+}
