@@ -2,3 +2,5 @@
 
 pub(crate) mod alignment;
 pub(crate) mod difference;
+pub(crate) mod streams;
+pub(crate) mod versions;

@@ -28,6 +28,8 @@ pub use columns::table::{Column, ColumnTable, Distinct, OddLines};
 pub use columns::words::COLUMN_HEADINGS;
 pub use compare::alignment::{Alignment, Row};
 pub use compare::difference::{Difference, DifferenceRow, Side, difference, difference_of};
+pub use compare::streams::{StreamDifference, StreamRow, compare_streams, row_text};
+pub use compare::versions::{StagePair, first_difference, stage_pairs};
 pub use describe::fields::counted;
 pub use describe::held_commands::{command_details, command_line};
 pub use describe::units::{

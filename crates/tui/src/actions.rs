@@ -25,6 +25,7 @@ pub(crate) enum Action {
     Parameters,
     NextCommand,
     PreviousCommand,
+    Versions,
     Trail,
     Missed,
     Search,
@@ -179,6 +180,12 @@ pub(crate) const ALL: &[Entry] = &[
         "w",
         "write files",
         "write the planned files from all of the data, after asking",
+    ),
+    entry(
+        Action::Versions,
+        "M",
+        "versions",
+        "versions of the text side by side: earlier ones, each stage off",
     ),
     entry(Action::UndoWrite, "Z", "undo write", "restore the files as they were before"),
     entry(

@@ -143,6 +143,7 @@ pub(crate) fn hints(app: &App) -> Vec<Hint> {
             &[
                 ("↑↓", "select"),
                 ("m", "mark as 1"),
+                ("M", "compare results"),
                 ("Enter", "use its text"),
                 ("d", "delete"),
                 ("Esc", "back to the Bench"),

@@ -25,3 +25,4 @@ pub(crate) mod target;
 pub(crate) mod text;
 pub(crate) mod trail;
 pub(crate) mod trials;
+pub(crate) mod versions;

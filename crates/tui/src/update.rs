@@ -52,6 +52,7 @@ mod sheet;
 mod text;
 mod trail;
 mod trials;
+mod versions;
 
 /// Bytes of a line in which marks are looked for to bring them into view.
 const MARKED: usize = 1 << 12;
@@ -97,6 +98,7 @@ impl App {
                 kept_runs: None,
                 config: setup.config,
                 shell_history: setup.shell_history,
+                versions: crate::state::versions::Versions::default(),
                 shelves: setup.shelves,
             },
             focus: Focus::Text,
@@ -230,6 +232,7 @@ impl App {
             Event::Finds(number, finds) => self.patterns_tried(number, finds),
             Event::Tried(number, at, made) => self.tried(number, at, made),
             Event::Trailed(number, rows) => self.trailed(number, rows),
+            Event::Versions(number, news) => self.versions_news(number, news),
             Event::Compared(generation, at, rows) => self.compared(generation, at, rows),
             Event::Parsed(number, text, at, parsed) => {
                 if number == self.text.parses {
@@ -438,6 +441,7 @@ impl App {
             return;
         }
         self.result.waiting = None;
+        self.note_version();
         self.refresh_notes();
         self.consent.allowed_once.clear();
         if std::mem::take(&mut self.result.arrived) && self.text.problem.is_none() {

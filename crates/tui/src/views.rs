@@ -20,6 +20,7 @@ mod river;
 mod sheet;
 mod throughput;
 mod trail;
+mod versions;
 mod wiring;
 
 pub(crate) use areas::page;

@@ -14,6 +14,7 @@ use crate::state::program::ProgramEditor;
 use crate::state::sample_form::SampleForm;
 use crate::state::sheet::SheetView;
 use crate::state::trail::TrailView;
+use crate::state::versions::VersionsView;
 
 /// One of them.
 pub(crate) enum Drawer {
@@ -41,6 +42,8 @@ pub(crate) enum Drawer {
     Point(Box<PointView>),
     /// The trail of a line, or what became of a text.
     Trail(Box<TrailView>),
+    /// Versions of the text side by side.
+    Versions(Box<VersionsView>),
     /// The Guide.
     Guide(Box<GuideView>),
     /// A page of it.
@@ -170,6 +173,7 @@ impl Drawer {
             Self::Sample(form) => Some(&mut form.row),
             // It has two lists, of which it knows itself.
             Self::Trail(_)
+            | Self::Versions(_)
             | Self::Help(_)
             | Self::Notes(_)
             | Self::Prompt(_)
@@ -191,6 +195,7 @@ impl Drawer {
             Self::Guide(guide) => &mut guide.query,
             Self::Trail(view) => &mut view.query,
             Self::Help(_)
+            | Self::Versions(_)
             | Self::Notes(_)
             | Self::Sample(_)
             | Self::Confirm(_)
@@ -203,6 +208,11 @@ impl Drawer {
         for character in text.chars().filter(|character| !character.is_control()) {
             input.handle(InputRequest::InsertChar(character));
         }
+    }
+
+    /// It takes the whole screen but for the command text.
+    pub(crate) fn is_whole(&self) -> bool {
+        matches!(self, Self::Versions(_))
     }
 
     /// The keys that mean something in it.
@@ -230,6 +240,14 @@ impl Drawer {
                 ("Enter", "go to its line"),
                 ("Tab", "its lines"),
                 ("type", "search them"),
+                ("Esc", "close"),
+            ],
+            Self::Versions(_) => vec![
+                ("↑↓", "version 2"),
+                ("m", "compare with this one"),
+                ("x", "swap"),
+                ("Enter", "take it"),
+                ("PgUp/PgDn", "scroll"),
                 ("Esc", "close"),
             ],
             Self::Help(_) | Self::Notes(_) | Self::Changes(_) => {

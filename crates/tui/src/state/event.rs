@@ -10,6 +10,7 @@ use crate::state::columns::Counted;
 use crate::state::parsed::Parsed;
 use crate::state::place::Place;
 use crate::state::trail::TrailRow;
+use crate::state::versions::VersionsNews;
 
 /// News for the state.
 pub(crate) enum Event {
@@ -37,6 +38,8 @@ pub(crate) enum Event {
     Finds(u64, Vec<insight::Finds>),
     /// What came out of an offer: which try, which offer; past the last one it has ended.
     Tried(u64, usize, Option<insight::Outcome>),
+    /// News of the comparison of versions with this number.
+    Versions(u64, VersionsNews),
     /// The rows of a trail by its number, with what it is of; `None` where there is no such line.
     Trailed(u64, Option<(String, Vec<TrailRow>)>),
     /// Matches found in the background for a search with this number.

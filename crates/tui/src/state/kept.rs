@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use insight::{KeptRun, Runs};
 
+use crate::state::versions::Versions;
 use crate::storage::config::Config;
 use crate::storage::recovery::Recovery;
 use crate::storage::store::Store;
@@ -23,6 +24,8 @@ pub(crate) struct KeptState {
     pub(crate) config: Option<Config>,
     /// The history file of the user's shell, where there is one.
     pub(crate) shell_history: Option<PathBuf>,
+    /// The versions of this session's text.
+    pub(crate) versions: Versions,
     /// Folders the Shelf looks into.
     pub(crate) shelves: Vec<PathBuf>,
 }

@@ -76,6 +76,7 @@ impl App {
             Action::ChooseSample => self.drawer = Some(Drawer::Sample(SampleForm::of(self.sample))),
             Action::Everything => self.take_everything(),
             Action::Trail => self.open_trail(),
+            Action::Versions => self.open_versions(Vec::new()),
             Action::Missed => self.ask_for_missed(),
             Action::Search => {
                 let query = self.lens.search.as_ref().map(|search| search.query.clone());

@@ -7,6 +7,7 @@ use ratatui::crossterm::event::KeyCode;
 
 use crate::state::app::App;
 use crate::state::screen::Screen;
+use crate::state::versions::Candidate;
 
 impl App {
     /// The kept runs, newest first, as they were read last.
@@ -63,11 +64,29 @@ impl App {
                     self.text_changed();
                 }
             }
+            KeyCode::Char('M') => self.compare_results_of_runs(),
             KeyCode::Char('d') | KeyCode::Delete => self.forget_run(),
             KeyCode::Esc => self.open_screen(Screen::Bench),
             _ => return false,
         }
         true
+    }
+
+    /// What the texts of the two runs give on the data as it is now.
+    fn compare_results_of_runs(&mut self) {
+        let text = |run: &KeptRun| run.record.text.clone();
+        let pair = self.compared_runs().map(|(first, second, _)| (text(first), text(second)));
+        let Some((first, second)) = pair else {
+            self.message = Some("there are no two runs to compare yet".to_owned());
+            return;
+        };
+        let run = |name: &str, text: String| Candidate {
+            name: name.to_owned(),
+            text,
+            at: usize::MAX,
+            figures: None,
+        };
+        self.open_versions(vec![run("text of run 1", first), run("text of run 2", second)]);
     }
 
     fn forget_run(&mut self) {

@@ -78,6 +78,7 @@ impl App {
             Drawer::Point(_)
             | Drawer::Guide(_)
             | Drawer::Trail(_)
+            | Drawer::Versions(_)
             | Drawer::Page(_)
             | Drawer::Sheet(_)
             | Drawer::Pattern(_) => self.building_key(&mut drawer, key),
@@ -158,6 +159,7 @@ impl App {
             Drawer::Point(point) => self.point_key(point, key),
             Drawer::Guide(guide) => self.guide_key(guide, key),
             Drawer::Trail(view) => self.trail_key(view, key),
+            Drawer::Versions(view) => self.versions_key(view, key),
             Drawer::Sheet(view) => self.sheet_key(view, key),
             Drawer::Pattern(patterns) => self.pattern_key(patterns, key.code),
             Drawer::Page(page) => {

@@ -203,6 +203,15 @@ impl App {
             }
             return;
         }
+        if let Drawer::Versions(view) = drawer {
+            let step = row as i64 - view.at as i64;
+            let key = if step < 0 { KeyCode::Up } else { KeyCode::Down };
+            (0..step.abs()).for_each(|_| self.press(key));
+            if step == 0 {
+                self.press(KeyCode::Enter);
+            }
+            return;
+        }
         let before = drawer.selected().map(|selected| std::mem::replace(selected, row));
         match (before == Some(row), switches) {
             (true, true) => self.press(KeyCode::Char(' ')),

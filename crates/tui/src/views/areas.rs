@@ -5,6 +5,7 @@ use ratatui::layout::{Rect, Size};
 use super::lens::TWO_SIDES;
 use super::{command, drawer, river};
 use crate::state::app::App;
+use crate::state::drawer::Drawer;
 use crate::state::screen::Page;
 
 /// Where everything is.
@@ -38,7 +39,9 @@ pub(super) fn areas(area: Rect, app: &App) -> Areas {
         None if height >= 28 => 4,
         None => 2,
     };
-    let notes_rows = wanted.min(height.saturating_sub(rule + 6));
+    // What is over the notes leaves a few rows of what is above, unless it is a view of its own.
+    let left = if app.drawer.as_ref().is_some_and(Drawer::is_whole) { 3 } else { 6 };
+    let notes_rows = wanted.min(height.saturating_sub(rule + left));
     let keys = height.saturating_sub(1);
     let message = keys.saturating_sub(1);
     let notes = message.saturating_sub(notes_rows);

@@ -41,6 +41,7 @@ pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
         Drawer::Program(editor) => program::rows(editor, height),
         Drawer::Point(point) => super::point::rows(point, most),
         Drawer::Trail(view) => super::trail::rows(view, most),
+        Drawer::Versions(_) => height,
         Drawer::Guide(guide) => super::guide::rows(guide, most),
         Drawer::Page(page) => super::guide::page_rows(page, most),
         Drawer::Sheet(view) => super::sheet::rows(view, most),
@@ -77,6 +78,10 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, drawer: &Drawer, app: &App) -> Optio
         }
         Drawer::Sheet(view) => super::sheet::draw(canvas, view, app),
         Drawer::Trail(view) => super::trail::draw(canvas, view, app),
+        Drawer::Versions(view) => {
+            super::versions::draw(canvas, view, app);
+            None
+        }
         Drawer::Guide(guide) => super::guide::draw(canvas, guide, app),
         Drawer::Page(page) => {
             super::guide::page(canvas, page, app);

@@ -1,0 +1,163 @@
+//! The versions of this session's text, and two of them side by side.
+
+use std::sync::Arc;
+
+use engine::Preview;
+use insight::{StagePair, StreamDifference};
+
+use crate::state::trials::Trials;
+
+/// Versions that are kept.
+const MOST: usize = 200;
+
+/// A text that was evaluated in this session, with what it gave.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Version {
+    /// Its number, from 1.
+    pub number: usize,
+    /// The text.
+    pub text: String,
+    /// Lines of its result.
+    pub lines: u64,
+    /// Bytes of it.
+    pub bytes: u64,
+    /// How long it took, in nanoseconds.
+    pub elapsed_ns: u64,
+}
+
+/// The versions of this session, the oldest first.
+#[derive(Default)]
+pub(crate) struct Versions {
+    all: Vec<Version>,
+    /// How many there were.
+    count: usize,
+}
+
+impl Versions {
+    /// The oldest first.
+    pub(crate) fn all(&self) -> &[Version] {
+        &self.all
+    }
+
+    /// Notes a result. The same text again is the same version.
+    pub(crate) fn note(&mut self, preview: &Preview) {
+        let Some(last) = preview.stages.last() else { return };
+        let known = self.all.iter().position(|version| version.text == preview.text);
+        let number = match known {
+            Some(at) => self.all.remove(at).number,
+            None => {
+                self.count += 1;
+                self.count
+            }
+        };
+        self.all.push(Version {
+            number,
+            text: preview.text.clone(),
+            lines: last.out.lines(),
+            bytes: last.out.bytes(),
+            elapsed_ns: preview.elapsed_ns,
+        });
+        if self.all.len() > MOST {
+            self.all.remove(0);
+        }
+    }
+}
+
+/// What can be compared.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Candidate {
+    /// What it is called: `now`, `version 3`, `without stage 2`, a file.
+    pub name: String,
+    /// Its text.
+    pub text: String,
+    /// Where in it the pipeline begins that is looked at.
+    pub at: usize,
+    /// Lines, bytes and time, where it was evaluated.
+    pub figures: Option<(u64, u64, u64)>,
+}
+
+/// Two versions, evaluated on the same data.
+pub(crate) struct Compared {
+    /// The one that is compared with.
+    pub left: Arc<Preview>,
+    /// The selected one.
+    pub right: Arc<Preview>,
+    /// Their stages.
+    pub pairs: Vec<StagePair>,
+    /// What differs in the result, once that is known.
+    pub difference: Option<StreamDifference>,
+}
+
+/// What is known of the comparison.
+pub(crate) enum Known {
+    /// The versions are being evaluated.
+    Evaluating,
+    /// One of them cannot be run, and why.
+    Failed(String),
+    /// There is one.
+    Made(Box<Compared>),
+}
+
+/// News of a comparison in the background.
+pub(crate) enum VersionsNews {
+    /// The stages are compared.
+    Made(Box<Compared>),
+    /// So many bytes of the results are compared, of so many.
+    Progress(u64, u64),
+    /// What differs in the results.
+    Difference(Box<StreamDifference>),
+    /// One of them cannot be run.
+    Failed(String),
+}
+
+/// Versions side by side.
+pub(crate) struct VersionsView {
+    /// What can be chosen, the text as it is now first.
+    pub all: Vec<Candidate>,
+    /// The selected one.
+    pub at: usize,
+    /// The one it is compared with.
+    pub with: usize,
+    /// What is known.
+    pub known: Known,
+    /// Bytes of the results that were compared, of how many.
+    pub progress: (u64, u64),
+    /// The first row of the difference that is shown.
+    pub top: usize,
+    /// The comparison that runs; it ends with this.
+    pub trials: Trials,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_same_text_is_one_version() {
+        let mut versions = Versions::default();
+        let note = |versions: &mut Versions, text: &str| {
+            let request = engine::Request {
+                text: text.to_owned(),
+                script: None,
+                at: usize::MAX,
+                variables: engine::Variables::default(),
+                plan: None,
+                sample: engine::Sample::Everything,
+                limits: engine::Limits::default(),
+                allowed: engine::Consents::default(),
+            };
+            let control = stream::RunControl::default();
+            versions.note(&engine::Trials::default().evaluate(request, None, &control).unwrap());
+        };
+        for text in ["seq 3", "seq 4", "seq 3"] {
+            note(&mut versions, text);
+        }
+        let numbers: Vec<usize> = versions.all().iter().map(|version| version.number).collect();
+        assert_eq!(numbers, [2, 1]);
+        assert_eq!(versions.all()[1].lines, 3);
+        for count in 0..MOST + 5 {
+            note(&mut versions, &format!("seq {count}"));
+        }
+        assert_eq!(versions.all().len(), MOST);
+    }
+}
