@@ -73,7 +73,7 @@ const PAGE: &str = "docs/screen-words.md";
 
 /// Where the words of the screen are: a part of the page for each, with a file's own first sentence
 /// as its title.
-const SCREEN: [&str; 13] = [
+const SCREEN: [&str; 14] = [
     "crates/tui/src/actions.rs",
     "crates/tui/src/hints.rs",
     "crates/tui/src/noted.rs",
@@ -83,6 +83,7 @@ const SCREEN: [&str; 13] = [
     "crates/tui/src/update/",
     "crates/tui/src/text/",
     "crates/insight/src/advice/",
+    "crates/insight/src/trail/",
     "crates/insight/src/describe/",
     "crates/insight/src/columns/",
     "crates/insight/src/point/",

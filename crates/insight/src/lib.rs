@@ -11,6 +11,7 @@ mod export;
 mod guide;
 mod point;
 mod runs;
+mod shelf;
 mod trail;
 
 pub use advice::about::About;
@@ -67,5 +68,11 @@ pub use runs::history::{Gaps, History, Moment, Rate, passed};
 pub use runs::record::{
     CommandRecord, CoursePoint, KeptRun, RunEnd, RunRecord, Runs, SourceRecord, WrittenRecord,
 };
+pub use shelf::entry::{ShelfEntry, Shelved, comment_of, search_shelf, with_comment};
+pub use shelf::files::{FileUse, files_of};
+pub use shelf::folder::{
+    Deleted, copy_script, delete_script, rename_script, renamed, restore_script, scripts_in,
+};
+pub use shelf::past::{PAST_MOST, PastLine, PastLog};
 pub use trail::follow::{Change, Lost, Trail, TrailSource, TrailStart, TrailStep};
 pub use trail::lost::{LostAt, Whereabouts};

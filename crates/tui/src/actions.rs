@@ -149,7 +149,7 @@ pub(crate) const ALL: &[Entry] = &[
     ),
     entry(
         Action::Missed,
-        "W",
+        "Y",
         "why not",
         "why a text is not in the result: at which stage its lines are lost",
     ),

@@ -143,10 +143,10 @@ pub(crate) fn hints(app: &App) -> Vec<Hint> {
             &[
                 ("↑↓", "select"),
                 ("m", "mark as 1"),
-                ("M", "compare results"),
                 ("Enter", "use its text"),
                 ("d", "delete"),
                 ("Esc", "back to the Bench"),
+                ("M", "compare results"),
             ],
             COMPARE,
         ),

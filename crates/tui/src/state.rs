@@ -21,6 +21,7 @@ pub(crate) mod sample_form;
 pub(crate) mod screen;
 pub(crate) mod session;
 pub(crate) mod sheet;
+pub(crate) mod shelf;
 pub(crate) mod target;
 pub(crate) mod text;
 pub(crate) mod trail;

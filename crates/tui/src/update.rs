@@ -7,7 +7,7 @@ use std::time::Instant;
 
 use engine::{Preview, SessionEvent, Workbench, in_background};
 use filters::Verb;
-use insight::Proofs;
+use insight::{PastLog, Proofs};
 use ratatui::crossterm::event::Event as TerminalEvent;
 use ratatui::layout::Size;
 
@@ -49,6 +49,7 @@ mod point;
 mod program;
 mod run;
 mod sheet;
+mod shelf;
 mod text;
 mod trail;
 mod trials;
@@ -75,6 +76,7 @@ impl App {
                 }
             }
         });
+        let past = setup.store.as_ref().map(|store| PastLog::in_folder(store.folder()));
         let history = setup.store.as_ref().map_or(Ok(Vec::new()), Store::history);
         let history_error = history.as_ref().err().map(|error| {
             let file = setup.store.as_ref().map(Store::history_file).unwrap_or_default();
@@ -98,6 +100,8 @@ impl App {
                 kept_runs: None,
                 config: setup.config,
                 shell_history: setup.shell_history,
+                past,
+                taken_off: Vec::new(),
                 versions: crate::state::versions::Versions::default(),
                 shelves: setup.shelves,
             },
@@ -232,6 +236,9 @@ impl App {
             Event::Finds(number, finds) => self.patterns_tried(number, finds),
             Event::Tried(number, at, made) => self.tried(number, at, made),
             Event::Trailed(number, rows) => self.trailed(number, rows),
+            Event::ShelfRead(number, entries, trouble) => {
+                self.shelf_read(number, entries, trouble);
+            }
             Event::Versions(number, news) => self.versions_news(number, news),
             Event::Compared(generation, at, rows) => self.compared(generation, at, rows),
             Event::Parsed(number, text, at, parsed) => {

@@ -18,6 +18,7 @@ mod point;
 mod program;
 mod river;
 mod sheet;
+mod shelf;
 mod throughput;
 mod trail;
 mod versions;

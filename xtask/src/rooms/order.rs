@@ -19,7 +19,7 @@ pub(super) fn rooms(name: &str) -> Option<&'static [&'static str]> {
         ]),
         "insight" => Some(&[
             "describe", "columns", "point", "example", "guide", "edit", "compare", "runs", "trail",
-            "advice", "export",
+            "advice", "export", "shelf",
         ]),
         "tui" => Some(&[
             "theme",

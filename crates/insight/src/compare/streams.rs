@@ -303,13 +303,13 @@ mod tests {
 
     #[test]
     fn changes_have_a_few_lines_around_them() {
+        use Side::{Both, New, Old, Skipped};
         let left: String = (0..20).map(|at| format!("{at}\n")).collect();
         let right = left.replace("\n9\n", "\nnine\n");
         let made = compared(&left, &right);
         assert_eq!((made.same, made.only_left, made.only_right), (19, 1, 1));
         assert_eq!(made.first, Some((9, 9)));
         let sides: Vec<Side> = made.rows.iter().map(|row| row.side).collect();
-        use Side::{Both, New, Old, Skipped};
         assert_eq!(sides, [Skipped(7), Both, Both, Old, New, Both, Both]);
         assert!(compared(&left, &left).is_same());
         assert!(compared("", "").is_same());

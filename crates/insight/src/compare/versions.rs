@@ -24,6 +24,9 @@ fn text_of(preview: &Preview, stage: &StageResult) -> String {
     if stage.plan.off.is_some() { format!("off: {text}") } else { text }
 }
 
+/// Bytes that are read at once.
+const PART: usize = 1 << 20;
+
 /// True where two streams are the same, byte for byte; reads them block by block.
 fn equal(one: &Arc<Kept>, other: &Arc<Kept>) -> bool {
     if Arc::ptr_eq(one, other) {
@@ -32,7 +35,6 @@ fn equal(one: &Arc<Kept>, other: &Arc<Kept>) -> bool {
     if one.bytes() != other.bytes() || one.lines() != other.lines() {
         return false;
     }
-    const PART: usize = 1 << 20;
     let all = one.bytes();
     (0..all.div_ceil(PART as u64)).all(|part| {
         let at = part * PART as u64;

@@ -13,6 +13,7 @@ use crate::state::point::{PointView, PutAt};
 use crate::state::program::ProgramEditor;
 use crate::state::sample_form::SampleForm;
 use crate::state::sheet::SheetView;
+use crate::state::shelf::ShelfView;
 use crate::state::trail::TrailView;
 use crate::state::versions::VersionsView;
 
@@ -31,7 +32,7 @@ pub(crate) enum Drawer {
     /// A question to be answered by y or n.
     Confirm(Question),
     /// Saved pipelines.
-    Shelf(List<ShelfEntry>),
+    Shelf(Box<ShelfView>),
     /// All actions.
     Actions(List<usize>),
     /// What can be handed over.
@@ -83,6 +84,12 @@ pub(crate) enum PromptKind {
         /// The text that is replaced.
         old: String,
     },
+    /// Another name for a script.
+    Rename(PathBuf),
+    /// The name of a copy of a script.
+    CopyAs(PathBuf),
+    /// The comment above a script.
+    Comment(PathBuf),
     /// A file to save to.
     SaveAs,
     /// A file for the output of the last run.
@@ -138,13 +145,27 @@ pub(crate) enum Question {
     Allow(Box<HeldCommand>),
 }
 
-/// A saved pipeline.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) struct ShelfEntry {
-    /// The file.
-    pub path: PathBuf,
-    /// Its first comment, or its first line.
-    pub says: String,
+impl Prompt {
+    /// The keys that mean something in it.
+    fn hints(&self) -> Vec<(&'static str, &'static str)> {
+        match self.kind {
+            PromptKind::Search => vec![("Enter", "search"), ("Esc", "close")],
+            PromptKind::Missed => vec![("Enter", "where is it lost?"), ("Esc", "close")],
+            PromptKind::Stage(_) => vec![("Enter", "add the stage"), ("Esc", "close")],
+            PromptKind::Replacement { .. } | PromptKind::Substitute { .. } => {
+                vec![("Enter", "put it in"), ("Esc", "close")]
+            }
+            PromptKind::Parameters => vec![("Enter", "use them"), ("Esc", "leave them")],
+            PromptKind::Rename(_) => vec![("Enter", "rename"), ("Esc", "close")],
+            PromptKind::CopyAs(_) => vec![("Enter", "copy"), ("Esc", "close")],
+            PromptKind::Comment(_) => vec![("Enter", "save"), ("Esc", "close")],
+            PromptKind::SaveAs => vec![("Enter", "save"), ("Esc", "do not save")],
+            PromptKind::Export(_) | PromptKind::Columns => {
+                vec![("Enter", "write it"), ("Esc", "close")]
+            }
+            PromptKind::KeepOutput => vec![("Enter", "keep it"), ("Esc", "close")],
+        }
+    }
 }
 
 impl Drawer {
@@ -162,7 +183,7 @@ impl Drawer {
     /// The selected row, where it has a list.
     pub(crate) fn selected(&mut self) -> Option<&mut usize> {
         match self {
-            Self::Shelf(list) => Some(&mut list.at),
+            Self::Shelf(view) => Some(&mut view.at),
             Self::Actions(list) => Some(&mut list.at),
             Self::Export(list) => Some(&mut list.at),
             Self::History(earlier) => Some(&mut earlier.list.at),
@@ -187,7 +208,7 @@ impl Drawer {
     pub(crate) fn paste(&mut self, text: &str) {
         let input = match self {
             Self::Prompt(prompt) => &mut prompt.input,
-            Self::Shelf(list) => &mut list.query,
+            Self::Shelf(view) => &mut view.query,
             Self::Actions(list) => &mut list.query,
             Self::Export(list) => &mut list.query,
             Self::History(earlier) => &mut earlier.list.query,
@@ -212,7 +233,7 @@ impl Drawer {
 
     /// It takes the whole screen but for the command text.
     pub(crate) fn is_whole(&self) -> bool {
-        matches!(self, Self::Versions(_))
+        matches!(self, Self::Versions(_) | Self::Shelf(_))
     }
 
     /// The keys that mean something in it.
@@ -245,10 +266,10 @@ impl Drawer {
             Self::Versions(_) => vec![
                 ("↑↓", "version 2"),
                 ("m", "compare with this one"),
-                ("x", "swap"),
                 ("Enter", "take it"),
-                ("PgUp/PgDn", "scroll"),
                 ("Esc", "close"),
+                ("x", "swap"),
+                ("PgUp/PgDn", "scroll"),
             ],
             Self::Help(_) | Self::Notes(_) | Self::Changes(_) => {
                 vec![("↑↓", "scroll"), ("Esc", "close")]
@@ -265,20 +286,7 @@ impl Drawer {
             Self::Sample(_) => {
                 vec![("↑↓", "choose"), ("0-9", "number"), ("Enter", "apply"), ("Esc", "cancel")]
             }
-            Self::Prompt(prompt) => match prompt.kind {
-                PromptKind::Search => vec![("Enter", "search"), ("Esc", "close")],
-                PromptKind::Missed => vec![("Enter", "where is it lost?"), ("Esc", "close")],
-                PromptKind::Stage(_) => vec![("Enter", "add the stage"), ("Esc", "close")],
-                PromptKind::Replacement { .. } | PromptKind::Substitute { .. } => {
-                    vec![("Enter", "put it in"), ("Esc", "close")]
-                }
-                PromptKind::Parameters => vec![("Enter", "use them"), ("Esc", "leave them")],
-                PromptKind::SaveAs => vec![("Enter", "save"), ("Esc", "do not save")],
-                PromptKind::Export(_) | PromptKind::Columns => {
-                    vec![("Enter", "write it"), ("Esc", "close")]
-                }
-                PromptKind::KeepOutput => vec![("Enter", "keep it"), ("Esc", "close")],
-            },
+            Self::Prompt(prompt) => prompt.hints(),
             Self::Confirm(Question::Leave) => {
                 vec![("s", "save and quit"), ("y", "quit without saving"), ("n", "stay")]
             }
@@ -304,9 +312,18 @@ impl Drawer {
                 ("Alt-u", "undo"),
                 ("Alt-r", "redo"),
             ],
-            Self::Shelf(_) => {
-                vec![("↑↓", "choose"), ("type", "to search"), ("Enter", "open"), ("Esc", "close")]
-            }
+            Self::Shelf(_) => vec![
+                ("type", "to search"),
+                ("Enter", "open"),
+                ("Esc", "close"),
+                ("Alt-d", "delete"),
+                ("Alt-u", "bring back"),
+                ("Alt-r", "rename"),
+                ("Alt-c", "copy"),
+                ("Alt-t", "comment"),
+                ("Alt-v", "compare"),
+                ("↑↓", "choose"),
+            ],
             Self::Actions(_) | Self::Export(_) => {
                 vec![("↑↓", "choose"), ("type", "to search"), ("Enter", "run it"), ("Esc", "close")]
             }

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use engine::{Preview, SessionEvent};
-use insight::{Alignment, Note};
+use insight::{Alignment, Note, ShelfEntry};
 use ratatui::crossterm::event::Event as TerminalEvent;
 
 use crate::state::columns::Counted;
@@ -38,6 +38,8 @@ pub(crate) enum Event {
     Finds(u64, Vec<insight::Finds>),
     /// What came out of an offer: which try, which offer; past the last one it has ended.
     Tried(u64, usize, Option<insight::Outcome>),
+    /// What is on the Shelf, by the number of the reading, and why earlier lines are not.
+    ShelfRead(u64, Vec<ShelfEntry>, Option<String>),
     /// News of the comparison of versions with this number.
     Versions(u64, VersionsNews),
     /// The rows of a trail by its number, with what it is of; `None` where there is no such line.

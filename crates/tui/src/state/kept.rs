@@ -3,8 +3,9 @@
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use insight::{KeptRun, Runs};
+use insight::{KeptRun, PastLog, Runs};
 
+use crate::state::shelf::TakenOff;
 use crate::state::versions::Versions;
 use crate::storage::config::Config;
 use crate::storage::recovery::Recovery;
@@ -24,6 +25,10 @@ pub(crate) struct KeptState {
     pub(crate) config: Option<Config>,
     /// The history file of the user's shell, where there is one.
     pub(crate) shell_history: Option<PathBuf>,
+    /// Lines that were evaluated before, with their figures; `None` for nowhere.
+    pub(crate) past: Option<PastLog>,
+    /// What was taken off the Shelf in this session, the last one last.
+    pub(crate) taken_off: Vec<TakenOff>,
     /// The versions of this session's text.
     pub(crate) versions: Versions,
     /// Folders the Shelf looks into.

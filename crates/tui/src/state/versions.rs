@@ -1,5 +1,6 @@
 //! The versions of this session's text, and two of them side by side.
 
+use std::path::PathBuf;
 use std::sync::Arc;
 
 use engine::Preview;
@@ -23,6 +24,10 @@ pub(crate) struct Version {
     pub bytes: u64,
     /// How long it took, in nanoseconds.
     pub elapsed_ns: u64,
+    /// The files it read.
+    pub files: Vec<PathBuf>,
+    /// It was of a part of the data.
+    pub partial: bool,
 }
 
 /// The versions of this session, the oldest first.
@@ -56,11 +61,20 @@ impl Versions {
             lines: last.out.lines(),
             bytes: last.out.bytes(),
             elapsed_ns: preview.elapsed_ns,
+            files: files_of(preview),
+            partial: !preview.is_whole(),
         });
         if self.all.len() > MOST {
             self.all.remove(0);
         }
     }
+}
+
+/// The files that were read for a result, each once.
+fn files_of(preview: &Preview) -> Vec<PathBuf> {
+    let mut files: Vec<PathBuf> = preview.sources().filter_map(|(path, _)| path).collect();
+    files.dedup();
+    files
 }
 
 /// What can be compared.

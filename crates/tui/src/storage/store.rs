@@ -40,6 +40,28 @@ impl Store {
         Self { directory }
     }
 
+    /// Where it is.
+    pub(crate) fn folder(&self) -> &Path {
+        &self.directory
+    }
+
+    /// Takes a line out of the earlier ones.
+    ///
+    /// # Errors
+    /// When the file cannot be written.
+    pub(crate) fn forget(&self, line: &str) -> io::Result<()> {
+        let mut lines = self.history_lines()?;
+        let line = escaped(line).into_bytes();
+        let before = lines.len();
+        lines.retain(|earlier| *earlier != line);
+        if lines.len() == before {
+            return Ok(());
+        }
+        let mut text = lines.join(&b'\n');
+        text.push(b'\n');
+        replace_file(&self.history_file(), &text, 0o600)
+    }
+
     pub(crate) fn history_file(&self) -> PathBuf {
         self.directory.join("history")
     }

@@ -82,15 +82,8 @@ impl App {
                 let query = self.lens.search.as_ref().map(|search| search.query.clone());
                 self.drawer = Some(Drawer::prompt(PromptKind::Search, &query.unwrap_or_default()));
             }
-            Action::NextMatch | Action::PreviousMatch => {
-                match self.lens.next_match(action == Action::NextMatch) {
-                    Some(row) => self.lens.go(row),
-                    None => {
-                        self.message =
-                            Some("no match; / searches, W asks where a text is lost".to_owned())
-                    }
-                }
-            }
+            Action::NextMatch => self.go_to_match(true),
+            Action::PreviousMatch => self.go_to_match(false),
             Action::Unfold => {
                 self.lens.unfolded = !self.lens.unfolded;
                 self.lens.search = None;
@@ -159,6 +152,17 @@ impl App {
             self.message = Some("no commands run inside this stage".to_owned());
         } else if !self.opened.remove(&stage) {
             self.opened.insert(stage);
+        }
+    }
+
+    /// Goes to the next match of the search, or the one before.
+    fn go_to_match(&mut self, next: bool) {
+        match self.lens.next_match(next) {
+            Some(row) => self.lens.go(row),
+            None => {
+                let text = "no match; / searches, Y asks where a text is lost";
+                self.message = Some(text.to_owned());
+            }
         }
     }
 

@@ -9,7 +9,7 @@ use crate::actions::ALL;
 use crate::help;
 use crate::noted;
 use crate::state::app::App;
-use crate::state::drawer::{Drawer, PromptKind, Question, ShelfEntry};
+use crate::state::drawer::{Drawer, PromptKind, Question};
 use crate::state::list::{List, edit};
 use crate::state::place::Focus;
 use crate::state::trail::Asked;
@@ -79,6 +79,7 @@ impl App {
             | Drawer::Guide(_)
             | Drawer::Trail(_)
             | Drawer::Versions(_)
+            | Drawer::Shelf(_)
             | Drawer::Page(_)
             | Drawer::Sheet(_)
             | Drawer::Pattern(_) => self.building_key(&mut drawer, key),
@@ -121,14 +122,6 @@ impl App {
                 }
                 stays
             }
-            Drawer::Shelf(list) => match chosen(list, key) {
-                Choice::None => true,
-                Choice::Nothing => false,
-                Choice::Entry(entry) => {
-                    self.ask_to_open(entry.path);
-                    false
-                }
-            },
             Drawer::Export(list) => match chosen(list, key) {
                 Choice::None => true,
                 Choice::Nothing => false,
@@ -160,6 +153,7 @@ impl App {
             Drawer::Guide(guide) => self.guide_key(guide, key),
             Drawer::Trail(view) => self.trail_key(view, key),
             Drawer::Versions(view) => self.versions_key(view, key),
+            Drawer::Shelf(view) => self.shelf_key(view, key),
             Drawer::Sheet(view) => self.sheet_key(view, key),
             Drawer::Pattern(patterns) => self.pattern_key(patterns, key.code),
             Drawer::Page(page) => {
@@ -242,6 +236,10 @@ impl App {
                     self.keep_output(&expand_home(text.trim()));
                 }
             }
+            PromptKind::Rename(path) if !text.trim().is_empty() => self.rename_on_shelf(path, text),
+            PromptKind::CopyAs(path) if !text.trim().is_empty() => self.copy_on_shelf(path, text),
+            PromptKind::Rename(_) | PromptKind::CopyAs(_) => {}
+            PromptKind::Comment(path) => self.comment_on_shelf(path, text),
             PromptKind::SaveAs => {
                 let path = expand_home(text.trim());
                 if text.trim().is_empty() {
@@ -334,26 +332,7 @@ impl App {
         }
     }
 
-    pub(crate) fn open_shelf(&mut self) {
-        let mut entries: Vec<(String, ShelfEntry)> = Vec::new();
-        for folder in &self.kept.shelves {
-            let Ok(files) = std::fs::read_dir(folder) else { continue };
-            let mut scripts: Vec<PathBuf> = files
-                .flatten()
-                .map(|file| file.path())
-                .filter(|path| path.extension().is_some_and(|extension| extension == "sh"))
-                .collect();
-            scripts.sort();
-            for path in scripts {
-                let path = path.strip_prefix("./").map(Path::to_owned).unwrap_or(path);
-                let says = open_script(&path).map(|text| first_words(&text)).unwrap_or_default();
-                entries.push((format!("{} {says}", path.display()), ShelfEntry { path, says }));
-            }
-        }
-        self.drawer = Some(Drawer::Shelf(List::new(entries)));
-    }
-
-    fn ask_to_open(&mut self, path: PathBuf) {
+    pub(crate) fn ask_to_open(&mut self, path: PathBuf) {
         if self.would_lose_text() {
             self.drawer = Some(Drawer::Confirm(Question::Open(path)));
         } else {
@@ -386,32 +365,5 @@ fn expand_home(text: &str) -> PathBuf {
     match (text.strip_prefix("~/"), std::env::var_os("HOME")) {
         (Some(rest), Some(home)) => PathBuf::from(home).join(rest),
         _ => PathBuf::from(text),
-    }
-}
-
-/// The first comment of a script, or its first line.
-fn first_words(text: &str) -> String {
-    let comment = text.lines().find_map(|line| line.strip_prefix("# "));
-    comment
-        .or_else(|| text.lines().find(|line| !line.trim().is_empty()))
-        .unwrap_or_default()
-        .to_owned()
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_script_is_named_by_its_first_comment_or_line() {
-        for (text, words) in [
-            ("seq 3\n# refused\nsort\n# more", "refused"),
-            ("\n  \n seq 3 |\n sort", " seq 3 |"),
-            ("       \nseq 3", "seq 3"),
-            ("uniq -c\nsort", "uniq -c"),
-            ("", ""),
-        ] {
-            assert_eq!(first_words(text), words, "{text:?}");
-        }
     }
 }

@@ -65,7 +65,7 @@ impl App {
         }
     }
 
-    fn press(&mut self, code: KeyCode) {
+    pub(super) fn press(&mut self, code: KeyCode) {
         self.key(KeyEvent::from(code));
     }
 

@@ -1,10 +1,12 @@
 //! Keys in the command text: editing, completion, earlier lines.
 
+use insight::PastLine;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use shell::Span;
 
 use crate::state::app::App;
 use crate::state::drawer::Drawer;
+use crate::state::event::Event;
 use crate::state::place::{Focus, Place};
 use crate::text::complete::{common, complete};
 use crate::text::editor::readline;
@@ -143,7 +145,39 @@ impl App {
             self.message =
                 Some(format!("earlier lines cannot be kept: {}", stream::describe(&error)));
         }
+        self.note_past(&text);
         self.text.history.push(text);
+    }
+
+    /// Keeps what a line gave, where it was evaluated in this session.
+    fn note_past(&self, text: &str) {
+        let known = self.kept.versions.all().iter().rev();
+        let version = known.into_iter().find(|version| version.text.trim() == text);
+        let (Some(version), Some(past)) = (version.cloned(), self.kept.past.clone()) else {
+            return;
+        };
+        let line = PastLine {
+            text: text.to_owned(),
+            when: jiff::Timestamp::now(),
+            lines: version.lines,
+            bytes: version.bytes,
+            elapsed_ns: version.elapsed_ns,
+            files: version.files,
+            partial: version.partial,
+        };
+        let events = self.session.events.clone();
+        // The file may be long: the keys do not wait for it.
+        engine::in_background(
+            "earlier lines",
+            move || past.add(&line),
+            move |done| {
+                if let Ok(Err(error)) = done {
+                    let why = stream::describe(&error);
+                    // Nobody listens any more when the screen is gone.
+                    let _ = events.send(Event::Failed("earlier lines cannot be kept", why));
+                }
+            },
+        );
     }
 
     /// Up and Down: earlier lines, and back to the one that was being written.

@@ -35,17 +35,47 @@ pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
             let rows = changes.difference.as_ref().map_or(0, |one| one.rows.len());
             (rows as u16 + 3).clamp(4, most.max(4))
         }
-        Drawer::Shelf(list) => (list.found().len() as u16 + 3).clamp(6, most.max(6)),
         Drawer::Actions(list) => (list.found().len() as u16 + 3).clamp(6, most.max(6)),
         Drawer::Export(list) => (list.found().len() as u16 + 3).clamp(6, most.max(6)),
         Drawer::Program(editor) => program::rows(editor, height),
         Drawer::Point(point) => super::point::rows(point, most),
         Drawer::Trail(view) => super::trail::rows(view, most),
-        Drawer::Versions(_) => height,
+        Drawer::Versions(_) | Drawer::Shelf(_) => height,
         Drawer::Guide(guide) => super::guide::rows(guide, most),
         Drawer::Page(page) => super::guide::page_rows(page, most),
         Drawer::Sheet(view) => super::sheet::rows(view, most),
         Drawer::Pattern(patterns) => super::patterns::rows(patterns, most),
+    }
+}
+
+/// What a line of text is asked for, in words.
+fn prompted(kind: &PromptKind) -> String {
+    match kind {
+        PromptKind::Search => "search the lens for".to_owned(),
+        PromptKind::Missed => "which text do you miss in the result?".to_owned(),
+        PromptKind::Stage(at) => format!("new stage {}, for example: sort -rn", at + 1),
+        PromptKind::Parameters => {
+            "parameters of the script, as one would type them after its name".to_owned()
+        }
+        PromptKind::Export(_) => "write it to".to_owned(),
+        PromptKind::Columns => "write the table to (.csv, .json, or text)".to_owned(),
+        PromptKind::Substitute { pattern, .. } => {
+            format!("replace what {} matches by", safe(pattern))
+        }
+        PromptKind::Replacement { old, .. } => {
+            format!("replace “{}” by", safe(old))
+        }
+        PromptKind::Rename(path) => {
+            format!("another name for {}", safe(&path.display().to_string()))
+        }
+        PromptKind::CopyAs(path) => {
+            format!("copy {} to", safe(&path.display().to_string()))
+        }
+        PromptKind::Comment(path) => {
+            format!("comment above {}", safe(&path.display().to_string()))
+        }
+        PromptKind::KeepOutput => "save the output of the run as".to_owned(),
+        PromptKind::SaveAs => "save as a script for sh, with the name".to_owned(),
     }
 }
 
@@ -97,24 +127,7 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, drawer: &Drawer, app: &App) -> Optio
             None
         }
         Drawer::Prompt(prompt) => {
-            let title = match &prompt.kind {
-                PromptKind::Search => "search the lens for".to_owned(),
-                PromptKind::Missed => "which text do you miss in the result?".to_owned(),
-                PromptKind::Stage(at) => format!("new stage {}, for example: sort -rn", at + 1),
-                PromptKind::Parameters => {
-                    "parameters of the script, as one would type them after its name".to_owned()
-                }
-                PromptKind::Export(_) => "write it to".to_owned(),
-                PromptKind::Columns => "write the table to (.csv, .json, or text)".to_owned(),
-                PromptKind::Substitute { pattern, .. } => {
-                    format!("replace what {} matches by", safe(pattern))
-                }
-                PromptKind::Replacement { old, .. } => {
-                    format!("replace “{}” by", safe(old))
-                }
-                PromptKind::KeepOutput => "save the output of the run as".to_owned(),
-                PromptKind::SaveAs => "save as a script for sh, with the name".to_owned(),
-            };
+            let title = prompted(&prompt.kind);
             canvas.put(1, 0, &title, app.theme.quiet());
             input(canvas, 1, prompt.input.value(), prompt.input.visual_cursor(), app)
         }
@@ -122,14 +135,7 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, drawer: &Drawer, app: &App) -> Optio
             confirm(canvas, question, app);
             None
         }
-        Drawer::Shelf(list) => {
-            let names: Vec<(String, String)> = list
-                .found()
-                .iter()
-                .map(|(_, entry)| (safe(&entry.path.display().to_string()), safe(&entry.says)))
-                .collect();
-            picker(canvas, "open a pipeline", list, &names, app)
-        }
+        Drawer::Shelf(view) => super::shelf::draw(canvas, view, app),
         Drawer::Program(editor) => program::draw(canvas, editor, app),
         Drawer::Export(list) => {
             let name = |what: insight::Export| {

@@ -61,6 +61,8 @@ fn effect(stand: &mut Stand, before: &Before) -> String {
             crate::state::drawer::Drawer::Point(_) => "point",
             crate::state::drawer::Drawer::Pattern(_) => "pattern",
             crate::state::drawer::Drawer::Sheet(_) => "options",
+            crate::state::drawer::Drawer::Trail(_) => "trail",
+            crate::state::drawer::Drawer::Versions(_) => "versions",
             crate::state::drawer::Drawer::Guide(_) => "guide",
             crate::state::drawer::Drawer::Page(_) => "page",
         };

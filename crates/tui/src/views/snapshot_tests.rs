@@ -211,3 +211,53 @@ fn throughput_and_compare_say_the_same_each_time() {
         insta::assert_snapshot!(name, words(&mut stand, width, height));
     }
 }
+
+/// Takes news until something is so.
+fn until(stand: &mut Stand, is: impl Fn(&Stand) -> bool) {
+    while !is(stand) {
+        let event = stand.news.recv_timeout(std::time::Duration::from_secs(30)).expect("news");
+        stand.app.update(event);
+    }
+}
+
+#[test]
+fn trails_versions_and_the_shelf() {
+    use crate::state::drawer::Drawer;
+    use crate::state::versions::Known;
+    let mut stand = settled(LINE);
+    stand.key(KeyCode::Tab);
+    stand.letters("t");
+    until(
+        &mut stand,
+        |stand| matches!(&stand.app.drawer, Some(Drawer::Trail(view)) if view.rows.is_some()),
+    );
+    keep("trail", &mut stand);
+    stand.key(KeyCode::Esc);
+    stand.letters("Y");
+    stand.letters("gate-05");
+    stand.key(KeyCode::Enter);
+    until(
+        &mut stand,
+        |stand| matches!(&stand.app.drawer, Some(Drawer::Trail(view)) if view.rows.is_some()),
+    );
+    keep("missed", &mut stand);
+    let mut stand = settled("seq 30 | grep -v 7 | sort -rn");
+    stand.app.text.editor.set_text("seq 30 | grep -v 8 | sort -rn", 0);
+    stand.app.text_changed();
+    stand.settle();
+    stand.letters("M");
+    until(&mut stand, |stand| {
+        matches!(&stand.app.drawer, Some(Drawer::Versions(view))
+            if matches!(&view.known, Known::Made(made) if made.difference.is_some()))
+    });
+    keep("versions", &mut stand);
+    let mut stand = settled("seq 3");
+    let put =
+        |name: &str, text: &str| std::fs::write(stand.folder.path().join(name), text).unwrap();
+    put("up.sh", "#!/bin/sh\n# Numbers in order\nseq 4 | sort -n\n");
+    put("two words.sh", "#!/bin/sh\ngrep refused missing.log | cut -d' ' -f3 > out.txt\n");
+    stand.app.text.history = vec!["grep stuck missing.log".to_owned()];
+    stand.letters("S");
+    stand.shelf_read();
+    keep("shelf", &mut stand);
+}

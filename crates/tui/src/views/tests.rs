@@ -67,6 +67,15 @@ impl Stand {
         }
     }
 
+    /// What is on the Shelf is known.
+    pub(super) fn shelf_read(&mut self) {
+        use crate::state::drawer::Drawer;
+        while matches!(&self.app.drawer, Some(Drawer::Shelf(view)) if view.entries.is_none()) {
+            let event = self.news.recv_timeout(Duration::from_secs(30)).expect("news");
+            self.app.update(event);
+        }
+    }
+
     pub(super) fn key(&mut self, code: KeyCode) {
         self.press(code, KeyModifiers::NONE);
     }
@@ -324,7 +333,9 @@ fn saving_opening_and_leaving_ask_where_something_would_be_lost() {
     stand.letters(" -r");
     stand.press(KeyCode::Char('o'), KeyModifiers::CONTROL);
     stand.letters("kept");
+    // Before it is read, too.
     stand.key(KeyCode::Enter);
+    stand.shelf_read();
     assert!(stand.screen(160, 50).contains("is not saved. Open"));
     stand.letters("y");
     assert!(stand.app.text.editor.text().ends_with("| sort"));

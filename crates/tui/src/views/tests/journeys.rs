@@ -1,6 +1,7 @@
 //! Ways through the Bench as somebody goes them: keys one after the other, and what is then in the
 //! text, in the state and in files.
 
+mod asking;
 mod drawers;
 mod files;
 mod late;

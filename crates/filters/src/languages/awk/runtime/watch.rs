@@ -136,7 +136,7 @@ impl Runtime<'_, '_> {
                 self.add(name, node, values);
             }
             Node::Element(array, key) | Node::In(array, key) => {
-                self.element_of(*array, key, values)
+                self.element_of(*array, key, values);
             }
             Node::Increment { place, .. } => match &**place {
                 Place::Global(at) => self.values_of(&Node::Global(*at), values),

@@ -103,9 +103,12 @@ fn the_shelf_opens_what_was_saved() {
     let up = "#!/bin/sh\n# numbers in order\nseq 4 | sort -n\n";
     std::fs::write(stand.folder.path().join("up.sh"), up).unwrap();
     press(&mut stand, "S");
-    let Some(Drawer::Shelf(list)) = &stand.app.drawer else { panic!("no Shelf") };
-    let says: Vec<&str> = list.all.iter().map(|(_, entry)| entry.says.as_str()).collect();
-    assert!(says.contains(&"seq 3 | tac") && says.contains(&"numbers in order"), "{says:?}");
+    stand.shelf_read();
+    let Some(Drawer::Shelf(view)) = &stand.app.drawer else { panic!("no Shelf") };
+    let lines: Vec<String> =
+        view.entries.iter().flatten().map(|one| one.comment() + &one.line()).collect();
+    assert!(lines.contains(&"seq 3 | tac".to_owned()), "{lines:?}");
+    assert!(lines.iter().any(|line| line.starts_with("numbers in order")), "{lines:?}");
     stand.letters("numbers");
     press(&mut stand, "Enter");
     assert_eq!(text(&stand), "# numbers in order\nseq 4 | sort -n");
@@ -115,13 +118,15 @@ fn the_shelf_opens_what_was_saved() {
     press(&mut stand, "e");
     stand.letters(" -r");
     press(&mut stand, "Esc S");
-    stand.letters("tac");
+    stand.shelf_read();
+    stand.letters("down.sh tac");
     press(&mut stand, "Enter");
     assert!(matches!(question(&stand), Some(Question::Open(_))));
     press(&mut stand, "n");
     assert!(text(&stand).ends_with("-r"));
     press(&mut stand, "S");
-    stand.letters("tac");
+    stand.shelf_read();
+    stand.letters("down.sh tac");
     press(&mut stand, "Enter y");
     assert_eq!(text(&stand), "seq 3 | tac");
     press(&mut stand, "u");
@@ -150,10 +155,12 @@ fn an_empty_text_is_nothing_to_ask_about() {
     let mut stand = river("seq 3 | tac");
     save_as(&mut stand, "own.sh");
     press(&mut stand, "e Ctrl-u Ctrl-o");
+    stand.shelf_read();
     stand.letters("own");
     press(&mut stand, "Enter");
     assert_eq!((question(&stand), text(&stand)), (None, "seq 3 | tac".to_owned()));
     press(&mut stand, "e Ctrl-u a b c d e f g Ctrl-o");
+    stand.shelf_read();
     stand.letters("own");
     press(&mut stand, "Enter");
     assert!(matches!(question(&stand), Some(Question::Open(_))));
@@ -165,14 +172,16 @@ fn what_cannot_be_opened_says_why() {
     save_as(&mut stand, "own.sh");
     std::fs::write(stand.folder.path().join("binary.sh"), b"\xff\xfe").unwrap();
     press(&mut stand, "S");
+    stand.shelf_read();
     stand.letters("binary");
     press(&mut stand, "Enter");
     assert_eq!(message(&stand), "not opened: DIR/binary.sh: not a text file");
     assert_eq!(text(&stand), "seq 3");
     press(&mut stand, "S");
+    stand.shelf_read();
     stand.letters("nothing of that name");
     press(&mut stand, "Enter");
-    assert!(stand.app.drawer.is_none());
+    assert!(matches!(stand.app.drawer, Some(Drawer::Shelf(_))), "there is nothing to open");
 }
 
 #[test]

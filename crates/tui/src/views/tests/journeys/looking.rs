@@ -67,7 +67,7 @@ fn a_search_finds_rows_and_goes_from_one_to_the_next() {
     press(&mut stand, "Enter");
     assert!(found(&mut stand).is_empty());
     press(&mut stand, ".");
-    assert_eq!(message(&stand), "no match; / searches");
+    assert_eq!(message(&stand), "no match; / searches, Y asks where a text is lost");
     // The same search again keeps its rows until the new ones are there, another has none yet.
     stand.app.start_search("7");
     found(&mut stand);
@@ -305,8 +305,8 @@ fn reading_again_sees_what_has_changed() {
 #[test]
 fn a_key_that_means_nothing_says_where_all_are() {
     let mut stand = river(LINE);
-    press(&mut stand, "t");
-    assert_eq!(message(&stand), "t does nothing here; ? shows all keys");
+    press(&mut stand, "b");
+    assert_eq!(message(&stand), "b does nothing here; ? shows all keys");
     press(&mut stand, "Esc");
     assert_eq!(message(&stand), "");
     press(&mut stand, "Ctrl-c");

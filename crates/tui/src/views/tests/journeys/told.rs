@@ -87,6 +87,8 @@ fn facts(stand: &Stand) -> Vec<String> {
         Some(Drawer::Point(point)) => format!("drawer point at {}", point.list.at),
         Some(Drawer::Pattern(patterns)) => format!("drawer pattern at {}", patterns.at),
         Some(Drawer::Sheet(sheet)) => format!("drawer options at {}", sheet.at),
+        Some(Drawer::Trail(view)) => format!("drawer trail at {}", view.at),
+        Some(Drawer::Versions(view)) => format!("drawer versions {} with {}", view.at, view.with),
         Some(Drawer::Guide(guide)) => format!("drawer guide at {}", guide.selected),
         Some(Drawer::Page(page)) => format!("drawer page from {}", page.top),
         Some(Drawer::Changes(changes)) => format!("drawer changes from {}", changes.top),

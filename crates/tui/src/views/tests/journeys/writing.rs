@@ -370,6 +370,7 @@ fn a_script_is_asked_for_its_parameters_and_shows_them() {
     let script = stand.folder.path().join("count.sh");
     std::fs::write(&script, "#!/bin/sh\nseq \"$1\" | grep -c \"$2\"\n").unwrap();
     press(&mut stand, "Ctrl-o");
+    stand.shelf_read();
     stand.letters("count");
     press(&mut stand, "Enter");
     let screen = stand.screen(160, 50);

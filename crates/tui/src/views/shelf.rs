@@ -1,0 +1,143 @@
+//! The Shelf: a list with a search, and what is known of the selected entry.
+
+use insight::{PastLine, ShelfEntry, Shelved, bytes, duration, files_of, grouped, lines};
+use ratatui::layout::{Position, Rect};
+
+use super::canvas::{Canvas, cut, cut_middle};
+use super::input::input;
+use crate::state::app::App;
+use crate::state::shelf::ShelfView;
+use crate::state::target::Target;
+use crate::text::display::safe;
+
+/// Rows for the selected entry.
+const DETAILS: u16 = 9;
+
+/// Draws it; gives the place of the cursor in the search.
+pub(super) fn draw(canvas: &mut Canvas<'_>, view: &ShelfView, app: &App) -> Option<Position> {
+    let theme = app.theme;
+    let area = canvas.area;
+    let Some(entries) = &view.entries else {
+        canvas.put(1, 0, "reading the Shelf …", theme.quiet());
+        return None;
+    };
+    let count = if view.found.len() == entries.len() {
+        format!("Shelf: {} pipelines", grouped(entries.len() as u64))
+    } else {
+        format!("Shelf: {} of {}", grouped(view.found.len() as u64), grouped(entries.len() as u64))
+    };
+    let x = canvas.put(1, 0, &count, theme.bright());
+    let x = canvas.put(x + 2, 0, "search:", theme.quiet());
+    let line = Rect { x: area.x + x + 1, width: area.width.saturating_sub(x + 1), ..area };
+    let query = &view.query;
+    let cursor = input(&mut canvas.within(line), 0, query.value(), query.visual_cursor(), app);
+    let details = DETAILS.min(area.height / 3);
+    let rows = usize::from(area.height.saturating_sub(details + 2));
+    let first = (view.at + 1).saturating_sub(rows.max(1));
+    for (row, (number, place)) in view.found.iter().enumerate().skip(first).take(rows).enumerate() {
+        let y = row as u16 + 1;
+        canvas.row_target(y, Target::Entry(number));
+        if number == view.at {
+            canvas.select(y, 1);
+            canvas.put(0, y, "▸", theme.bright());
+        }
+        entry_row(canvas, y, &entries[*place], app);
+    }
+    if view.found.is_empty() {
+        canvas.put(3, 1, "nothing found", theme.quiet());
+    }
+    let top = area.height.saturating_sub(details);
+    let rest = Rect { y: area.y + top, height: area.height - top, ..area };
+    if let Some(entry) = view.chosen() {
+        about(&mut canvas.within(rest), entry, app);
+    }
+    cursor
+}
+
+/// A day and a time, as this machine's clock has them.
+fn when(line: &PastLine) -> String {
+    let zoned = line.when.to_zoned(jiff::tz::TimeZone::system());
+    zoned.strftime("%Y-%m-%d %H:%M").to_string()
+}
+
+fn figures(line: &PastLine) -> String {
+    let part = if line.partial { " of a part" } else { "" };
+    format!("{}{part} · {}", lines(line.lines), duration(line.elapsed_ns))
+}
+
+fn entry_row(canvas: &mut Canvas<'_>, y: u16, entry: &ShelfEntry, app: &App) {
+    let theme = app.theme;
+    let width = canvas.area.width;
+    let name_room = (usize::from(width) / 5).clamp(12, 28);
+    match &entry.shelved {
+        Shelved::Saved(path) => {
+            let name = cut_middle(&safe(&path.display().to_string()), name_room);
+            canvas.put(2, y, &name, theme.ink());
+        }
+        Shelved::Past => {
+            canvas.put(2, y, "not saved", theme.quiet());
+        }
+    }
+    let start = name_room as u16 + 4;
+    let known = entry.last.as_ref().map_or(String::new(), |line| {
+        if canvas.is_wide() {
+            format!("{} · {}", figures(line), when(line))
+        } else {
+            figures(line)
+        }
+    });
+    let end = width.saturating_sub(1 + known.chars().count() as u16);
+    canvas.put(end, y, &known, theme.quiet());
+    let comment = entry.comment();
+    let room = usize::from(end.saturating_sub(start + 2));
+    let comment_room = if comment.is_empty() { 0 } else { (room / 2).min(44) };
+    let x = if comment_room == 0 {
+        start
+    } else {
+        canvas.put(start, y, &cut(&safe(&comment), comment_room), theme.ink()) + 2
+    };
+    let room = usize::from(end.saturating_sub(x + 2));
+    canvas.put(x, y, &cut(&safe(&entry.line()), room), theme.quiet());
+}
+
+/// The selected entry, whole.
+fn about(canvas: &mut Canvas<'_>, entry: &ShelfEntry, app: &App) {
+    let theme = app.theme;
+    let room = usize::from(canvas.area.width.saturating_sub(3));
+    canvas.rule();
+    let mut y = 1;
+    if let Shelved::Saved(path) = &entry.shelved {
+        canvas.put(1, y, &cut(&safe(&path.display().to_string()), room), theme.bright());
+        y += 1;
+    }
+    let files = files_of(&entry.text);
+    let folder = std::path::Path::new(".");
+    let named = |writes: bool| -> String {
+        let own = files.iter().filter(|one| one.writes == writes);
+        own.map(|one| {
+            let missing = if one.is_here(folder) || one.writes { "" } else { " (not here)" };
+            format!("{}{missing}", safe(&one.name))
+        })
+        .collect::<Vec<_>>()
+        .join(", ")
+    };
+    for (what, names) in [("reads ", named(false)), ("writes ", named(true))] {
+        if !names.is_empty() {
+            let x = canvas.put(1, y, what, theme.quiet());
+            canvas.put(x, y, &cut(&names, room.saturating_sub(8)), theme.ink());
+            y += 1;
+        }
+    }
+    if let Some(line) = &entry.last {
+        let words = format!("last {}: {}, {}", when(line), figures(line), bytes(line.bytes));
+        canvas.put(1, y, &cut(&words, room), theme.quiet());
+        y += 1;
+    }
+    for line in entry.text.lines() {
+        if y >= canvas.area.height {
+            break;
+        }
+        canvas.put(3, y, &cut(&safe(line), room.saturating_sub(2)), theme.ink());
+        y += 1;
+    }
+}
