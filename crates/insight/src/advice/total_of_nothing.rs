@@ -1,4 +1,4 @@
-//! A total of awk over a column that is not there, or is no number.
+//! A total of awk over a column that is not there, or is not a number.
 
 use super::about::About;
 use super::field_missing::{awk_program, field_count};

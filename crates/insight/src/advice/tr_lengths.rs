@@ -7,7 +7,7 @@ use super::note::{Basis, Note, NoteKind, Proof, Severity};
 pub(super) const ABOUT: About = About {
     kind: NoteKind::TrLengths,
     basis: Basis::Line,
-    when: "the second set of tr is shorter than the first, so its last character stands for several",
+    when: "the second set of tr is shorter than the first, so its last character takes the place of several",
     example: "tr abcd AB < gate.log",
     proof: Proof::Cures,
     searches: false,
