@@ -46,6 +46,19 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, view: &TrailView, app: &App) -> Opti
         }
         y += 1;
     }
+    // What has no room in its row is said whole below.
+    let room = usize::from(area.width.saturating_sub(label as u16 + 5));
+    let chosen = rows.get(view.at).map(|row| safe(&row.words)).filter(|words| words.width() > room);
+    if let Some(words) = chosen {
+        let wide = usize::from(area.width.saturating_sub(6)).max(8);
+        for line in textwrap::wrap(&words, wide).iter().take(3) {
+            if y + 1 >= area.height {
+                break;
+            }
+            canvas.put(4, y, line, theme.ink());
+            y += 1;
+        }
+    }
     lines(canvas, y, view, app)
 }
 

@@ -14,3 +14,4 @@ mod runs;
 mod shell;
 mod standing_alone;
 mod tmux;
+mod why;
