@@ -101,6 +101,7 @@ impl App {
                 config: setup.config,
                 shell_history: setup.shell_history,
                 past,
+                marked: None,
                 taken_off: Vec::new(),
                 versions: crate::state::versions::Versions::default(),
                 shelves: setup.shelves,

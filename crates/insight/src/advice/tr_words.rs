@@ -17,6 +17,9 @@ pub(super) const ABOUT: About = About {
     find: |look| find(look).into_iter().collect(),
 };
 
+/// Bytes of each input that are looked at.
+const LOOK_BYTES: usize = 16 << 20;
+
 /// A set that reads as a word: letters only, and not in the order of the alphabet.
 fn is_word(set: &[u8]) -> bool {
     set.len() >= 3
@@ -45,23 +48,23 @@ fn find(look: &Look<'_>) -> Option<Note> {
     if !look.some(outside) {
         return None;
     }
-    let lines = look.lines();
-    let (mut words, mut letters, mut changed) = (0, 0, 0);
-    for line in lines {
-        let here = line.find_iter(set).count() as u64;
-        words += here;
-        let all = line.iter().filter(|byte| set.contains(byte)).count() as u64;
-        letters += all - here * set.len() as u64;
-        changed += u64::from(all > here * set.len() as u64);
+    let mut own = [false; 256];
+    set.iter().for_each(|byte| own[usize::from(*byte)] = true);
+    let finder = memchr::memmem::Finder::new(set);
+    let (mut words, mut letters) = (0, 0);
+    for input in &look.stage.inputs {
+        let bytes = input.kept.bytes_at(0, LOOK_BYTES);
+        words += finder.find_iter(&bytes).count() as u64;
+        letters += bytes.iter().filter(|byte| own[usize::from(**byte)]).count() as u64;
     }
+    let letters = letters.saturating_sub(words * set.len() as u64);
     if words == 0 || letters == 0 {
         return None;
     }
     let word = String::from_utf8_lossy(set);
     let text = format!(
-        "tr takes each letter by itself: it also changes {} letters outside of “{word}”, in {} lines",
-        grouped(letters),
-        grouped(changed)
+        "tr takes each letter by itself: it also changes {} letters outside of “{word}”",
+        grouped(letters)
     );
     let note = look.note(NoteKind::TrWords, Severity::Warning, text);
     let (Some(first), Some(last)) = (arguments.operands.first(), arguments.operands.last()) else {

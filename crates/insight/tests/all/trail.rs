@@ -207,7 +207,7 @@ fn every_line_of_the_demo_has_its_trail() {
             continue;
         };
         let last = preview.stages.len() - 1;
-        for line in 0..preview.stages[last].out.lines().min(60) {
+        for line in 0..preview.stages[last].out.lines() {
             let trail = trail(&preview, TrailStart::Out { stage: last, line });
             let first = &trail.steps[0];
             let known =
@@ -228,7 +228,7 @@ fn every_line_of_the_demo_has_its_trail() {
         for (number, stage) in
             preview.stages.iter().enumerate().filter(|(_, stage)| stage.filter.is_some())
         {
-            for flat in 0..stage.input_lines().min(200) {
+            for flat in 0..stage.input_lines() {
                 let trail = trail(&preview, TrailStart::In { stage: number, flat });
                 let Some(end) = trail.end() else { continue };
                 let lost = end.lost.as_ref().unwrap();

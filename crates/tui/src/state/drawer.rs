@@ -322,6 +322,7 @@ impl Drawer {
                 ("Alt-c", "copy"),
                 ("Alt-t", "comment"),
                 ("Alt-v", "compare"),
+                ("Alt-m", "mark to compare"),
                 ("↑↓", "choose"),
             ],
             Self::Actions(_) | Self::Export(_) => {

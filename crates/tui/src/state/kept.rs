@@ -6,7 +6,7 @@ use std::sync::Arc;
 use insight::{KeptRun, PastLog, Runs};
 
 use crate::state::shelf::TakenOff;
-use crate::state::versions::Versions;
+use crate::state::versions::{Candidate, Versions};
 use crate::storage::config::Config;
 use crate::storage::recovery::Recovery;
 use crate::storage::store::Store;
@@ -27,6 +27,8 @@ pub(crate) struct KeptState {
     pub(crate) shell_history: Option<PathBuf>,
     /// Lines that were evaluated before, with their figures; `None` for nowhere.
     pub(crate) past: Option<PastLog>,
+    /// The pipeline of the Shelf that was marked to be compared with another one.
+    pub(crate) marked: Option<Candidate>,
     /// What was taken off the Shelf in this session, the last one last.
     pub(crate) taken_off: Vec<TakenOff>,
     /// The versions of this session's text.

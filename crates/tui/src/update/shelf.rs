@@ -110,11 +110,14 @@ impl App {
         let name = |path: &Path| path.file_name().map(|name| name.to_string_lossy().into_owned());
         match (code, path) {
             (KeyCode::Char('v'), _) => {
-                let name = path_name(entry);
-                let other =
-                    Candidate { name, text: entry.text.clone(), at: usize::MAX, figures: None };
-                self.open_versions(vec![other]);
+                let marked = self.kept.marked.take();
+                self.open_versions(marked.into_iter().chain([candidate(entry)]).collect());
                 return false;
+            }
+            (KeyCode::Char('m'), _) => {
+                let marked = candidate(entry);
+                self.message = Some(format!("Alt-v compares another one with {}", marked.name));
+                self.kept.marked = Some(marked);
             }
             (KeyCode::Char('d'), _) => {
                 self.take_off(view);
@@ -253,6 +256,11 @@ impl App {
         });
         self.show_shelf(Input::default(), Some(wanted));
     }
+}
+
+/// An entry as one of two versions that are compared.
+fn candidate(entry: &ShelfEntry) -> Candidate {
+    Candidate { name: path_name(entry), text: entry.text.clone(), at: usize::MAX, figures: None }
 }
 
 /// What a saved entry is called.

@@ -56,6 +56,31 @@ const UNEQUAL: &[(&str, &str, NoteKind)] = &[
     ("a\nb\nc\n", "sed 's/$/!/' data | sed '$!N;s/\\n/+/'", NoteKind::TwoInOne),
 ];
 
+/// Lines in which another locale decides: nothing is even thought of.
+const OTHER_LOCALE: &[(&[u8], &str)] = &[
+    (b"\xc3\xa9a\n", "cat data | LC_ALL=C cut -c1"),
+    (b"b\nB\na\n", "LC_ALL=C sort data | uniq"),
+    (b"b\nB\na\n", "sort data | LC_ALL=C uniq"),
+    (b"caf\xe9\ncaf\xc3\xa9\n", "LC_ALL=C grep '^....$' data | wc -l"),
+    (b"caf\xe9\ncaf\xc3\xa9\n", "LC_ALL=C grep 'caf.$' data | awk '{print $1}'"),
+    (b"\xe9\nb\n", "LC_ALL=C sort data | sort -r"),
+];
+
+#[test]
+fn another_locale_is_left_alone() {
+    for (data, line) in OTHER_LOCALE {
+        let folder = tempfile::tempdir().unwrap();
+        std::fs::write(folder.path().join("data"), data).unwrap();
+        let (_, tried) = tried(folder.path(), line);
+        let rewrites = |note: &&insight::Note| {
+            let proof = insight::about(note.kind).proof;
+            matches!(proof, insight::Proof::Same | insight::Proof::Faster)
+        };
+        let offered: Vec<_> = tried.notes.iter().filter(rewrites).collect();
+        assert!(offered.is_empty(), "{line}: {offered:?}");
+    }
+}
+
 #[test]
 fn what_looks_equal_and_is_not_is_not_offered() {
     for (data, line, kind) in UNEQUAL {

@@ -309,4 +309,13 @@ fn earlier_lines_have_their_figures_and_can_be_taken_compared_and_forgotten() {
     assert!(view.all[1].name.ends_with("up.sh"));
     let Known::Made(made) = &view.known else { panic!("nothing compared") };
     assert_eq!(made.pairs.len(), 2);
+    // Two saved ones with each other.
+    press(&mut stand, "Esc S");
+    shelf(&mut stand);
+    press(&mut stand, "Alt-m");
+    assert!(message(&stand).starts_with("Alt-v compares another one with "));
+    press(&mut stand, "Down Alt-v");
+    let view = versions(&mut stand);
+    assert_eq!((view.with, view.at), (1, 2));
+    assert!(view.all[1].name.ends_with("two words.sh") && view.all[2].name.ends_with("up.sh"));
 }
