@@ -49,7 +49,9 @@ fn find(look: &Look<'_>) -> Option<Note> {
         return None;
     }
     let mut own = [false; 256];
-    set.iter().for_each(|byte| own[usize::from(*byte)] = true);
+    for byte in set {
+        own[usize::from(*byte)] = true;
+    }
     let finder = memchr::memmem::Finder::new(set);
     let (mut words, mut letters) = (0, 0);
     for input in &look.stage.inputs {

@@ -1,5 +1,5 @@
 //! Pages on what all pipelines have in common: quoting, expansion, redirections, patterns,
-//! statuses.
+//! statuses, memory.
 
 /// A page.
 #[derive(Clone, Copy, Debug)]
@@ -89,6 +89,19 @@ grep: 0 for a match, 1 for none, 2 for an error. So 1 is an answer, not a mistak
     echo a | grep b; echo $?
 ! turns it round:
     ! echo a | grep -q b; echo $?
+",
+    },
+    Topic {
+        title: "memory and time: what holds data",
+        text: "\
+Most filters pass lines on as they come. Some need all of them first: sort, tac, tail, arrays of
+awk. The notes say how much they hold; what sort holds beyond the memory goes to temporary files, so
+for the largest few there is nothing to do:
+    printf '3\\n9\\n5\\n' | sort -rn | head -n 2
+Lines are dropped before they are put in order, not after that:
+    printf 'b 2\\na 1\\na 3\\n' | grep a | sort -k2,2n
+Values are counted without putting all lines in order:
+    printf 'b\\na\\nb\\n' | awk '{ n[$1]++ } END { for (v in n) print n[v], v }' | sort -rn
 ",
     },
 ];
