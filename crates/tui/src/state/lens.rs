@@ -193,6 +193,12 @@ impl Lens {
         }
     }
 
+    /// Columns that are scrolled over on a side: what was brought into view in the input leaves the
+    /// output beside it where it is.
+    pub(crate) fn column_of(&self, output: bool) -> usize {
+        if self.wrap || (output && !self.scrolled) { 0 } else { self.column }
+    }
+
     /// Scrolls sideways.
     pub(crate) fn sideways(&mut self, columns: i64) {
         self.column = self.column.saturating_add_signed(columns as isize).min(1 << 20);

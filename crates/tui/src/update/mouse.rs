@@ -161,7 +161,7 @@ impl App {
             (false, true) if left != right => return None,
             (false, _) => left.or(right)?,
         };
-        let at = usize::from(column.checked_sub(*start)?) + self.lens.column;
+        let at = usize::from(column.checked_sub(*start)?) + self.lens.column_of(*output);
         let mut x = 0;
         for piece in pieces(&line, self.lens.view, 0, at + 1) {
             x += piece.width;

@@ -319,14 +319,16 @@ fn draw_row(
             _ => Vec::new(),
         };
         let hue = hue.add_modifier(Modifier::BOLD);
-        let data = DataLine { bytes: line, open: shown.open.0, base, marked: &marked, hue };
+        let open = shown.open.0;
+        let data = DataLine { bytes: line, open, base, marked: &marked, hue, output: false };
         used = used.max(text(canvas, columns.left, y, app, data));
     } else if let (Shape::One, false, Some(line)) = (shape, app.lens.narrow, &shown.right) {
         let data = DataLine { bytes: line, open: shown.open.1, base, ..DataLine::default() };
         used = used.max(text(canvas, columns.left, y, app, data));
     }
     if let (Some((start, room)), Some(line)) = (columns.right, &shown.right) {
-        let data = DataLine { bytes: line, open: shown.open.1, ..DataLine::default() };
+        let open = shown.open.1;
+        let data = DataLine { bytes: line, open, output: true, ..DataLine::default() };
         used = used.max(text(canvas, (start, room), y, app, data));
         if let (true, Some(line)) = (columns.right_gutter > 0, row.right) {
             canvas.put_right(start - 1, y, &grouped(line + 1), theme.quiet());

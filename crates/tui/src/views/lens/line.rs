@@ -20,6 +20,8 @@ pub(super) struct DataLine<'l> {
     /// The parts that its stage looks at, which are shown in `hue`.
     pub(super) marked: &'l [Range<usize>],
     pub(super) hue: Style,
+    /// It is the output, beside its input.
+    pub(super) output: bool,
 }
 
 /// Writes a line of data from column `start` on, in `room` columns; gives the rows it takes.
@@ -31,7 +33,7 @@ pub(super) fn text(
     data: DataLine<'_>,
 ) -> u16 {
     let area = canvas.area;
-    let DataLine { bytes: line, open, base, marked, hue } = data;
+    let DataLine { bytes: line, open, base, marked, hue, output } = data;
     if room == 0 {
         return 1;
     }
@@ -45,7 +47,7 @@ pub(super) fn text(
         |ranges: &[Range<usize>], at: usize| ranges.iter().any(|range| range.contains(&at));
     let rows = if app.lens.wrap { area.height - y } else { 1 };
     let columns = usize::from(room);
-    let skip = if app.lens.wrap { 0 } else { app.lens.column };
+    let skip = app.lens.column_of(output);
     let (mut x, mut row) = (0usize, 0u16);
     let mut last = 0;
     for piece in pieces(line, app.lens.view, skip, columns.saturating_mul(usize::from(rows))) {

@@ -242,6 +242,8 @@ fn lines_never_stay_beside_the_lens() {
         stand.app.text_changed();
         stand.settle();
     };
+    // The output beside it stays where it is.
+    assert!(stand.screen(160, 40).contains("› end"), "{}", stand.screen(160, 40));
     // Brought there for a field that the next text does not use.
     replace(&mut stand, &text("$1"));
     assert_eq!(stand.app.lens.column, 0);
