@@ -3,6 +3,7 @@
 use super::canvas::{Canvas, cut, cut_middle};
 use crate::hints::hints;
 use crate::state::app::App;
+use crate::state::drawer::Drawer;
 use crate::state::screen::Screen;
 use crate::state::target::Target;
 use crate::text::display::safe;
@@ -31,6 +32,11 @@ pub(super) fn header(canvas: &mut Canvas<'_>, app: &App) {
         (Some(Screen::Compare), "Kept runs", ""),
         (None, "Shelf", ""),
     ];
+    // The Shelf lies over the view it was opened from.
+    let shown = match app.drawer {
+        Some(Drawer::Shelf(_)) => None,
+        _ => Some(app.screen),
+    };
     // The views keep their names as long as a few letters of the file's fit next to them.
     let width_of = |views: &[(Option<Screen>, &str, &str)], between: u16| -> u16 {
         views
@@ -51,7 +57,7 @@ pub(super) fn header(canvas: &mut Canvas<'_>, app: &App) {
     } else if width_of(&all, 2) <= area.width.saturating_sub(NAME_LEAST + 3) {
         ("", &all[..], 2)
     } else {
-        let here = all.iter().position(|(screen, ..)| *screen == Some(app.screen)).unwrap_or(0);
+        let here = all.iter().position(|(screen, ..)| *screen == shown).unwrap_or(0);
         (title, &all[here..=here], 2)
     };
     let mut x = canvas.put(1, 0, title, theme.bright());
@@ -78,7 +84,7 @@ pub(super) fn header(canvas: &mut Canvas<'_>, app: &App) {
     let mut x = start;
     for (screen, name, more) in views {
         canvas.target(x, 0, name.len() as u16, Target::View(*screen));
-        if *screen == Some(app.screen) {
+        if *screen == shown {
             x = canvas.put(x, 0, name, theme.bright().add_modifier(underlined));
         } else {
             // The letter that opens it; Esc leads back to the Bench.

@@ -83,7 +83,7 @@ fn list(canvas: &mut Canvas<'_>, view: &VersionsView, rows: u16, app: &App) {
 fn stages(canvas: &mut Canvas<'_>, view: &VersionsView, made: &Compared, app: &App) -> u16 {
     let theme = app.theme;
     let area = canvas.area;
-    let half = area.width.saturating_sub(18) / 2;
+    let half = area.width.saturating_sub(20) / 2;
     let name = |at: usize| safe(&view.all[at].name);
     canvas.put(1, 0, "1", theme.bright());
     canvas.put(3, 0, &cut(&name(view.with), usize::from(half.saturating_sub(4))), theme.quiet());
