@@ -64,6 +64,12 @@ impl<'p> Look<'p> {
         self.stage.name == name && plan.off.is_none() && matches!(plan.kind, StageKind::Native(_))
     }
 
+    /// True where bytes are its characters, and their order is that of the bytes.
+    pub(super) fn is_bytewise(&self) -> bool {
+        let set = &self.stage.plan.environment.set;
+        set.iter().any(|(name, value)| name == "LC_ALL" && matches!(&value[..], b"C" | b"POSIX"))
+    }
+
     /// True where the option with this long name is given.
     pub(super) fn has_long(&self, long: &str) -> bool {
         let StageKind::Native(definition) = &self.stage.plan.kind else { return false };

@@ -44,14 +44,7 @@ const UTILITIES: &[&str] = &[
 
 fn locale_order(look: &Look<'_>) -> Option<Note> {
     let arguments = look.arguments_of("sort")?;
-    let bytewise = look
-        .stage
-        .plan
-        .environment
-        .set
-        .iter()
-        .any(|(name, value)| name == "LC_ALL" && matches!(&value[..], b"C" | b"POSIX"));
-    if bytewise || arguments.has('n') {
+    if look.is_bytewise() || arguments.has('n') {
         return None;
     }
     let text = "the order depends on the locale elsewhere; here it is that of the bytes";

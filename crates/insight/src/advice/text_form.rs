@@ -261,14 +261,7 @@ fn invalid_text(look: &Look<'_>) -> Option<Note> {
         "grep" => !arguments.has('a') && !arguments.has('F'),
         _ => false,
     };
-    let bytewise = look
-        .stage
-        .plan
-        .environment
-        .set
-        .iter()
-        .any(|(name, value)| name == "LC_ALL" && matches!(&value[..], b"C" | b"POSIX"));
-    if !counts || bytewise {
+    if !counts || look.is_bytewise() {
         return None;
     }
     let invalid = |line: &Bytes| std::str::from_utf8(line).is_err();

@@ -107,7 +107,10 @@ fn stages(canvas: &mut Canvas<'_>, view: &VersionsView, made: &Compared, app: &A
     }
     let shown = made.pairs.len().min(rows) as u16 + 1;
     if made.pairs.len() > rows {
-        let more = format!("{} more stages", made.pairs.len() - rows);
+        let more = match made.pairs.len() - rows {
+            1 => "1 more stage".to_owned(),
+            more => format!("{more} more stages"),
+        };
         canvas.put(1, shown, &more, theme.quiet());
         return shown + 1;
     }
