@@ -38,7 +38,11 @@ pub(crate) struct Arguments {
 /// Lines that are looked at first, and alone where everything would not be quick.
 const FIRST: u64 = 5_000;
 
-/// So long is waited for standard input that does not come.
+/// So long everything may take: nobody waits at a screen, and what is said should not depend on
+/// how busy the machine is.
+const QUICK: Duration = Duration::from_secs(2);
+
+/// So long is waited for standard input, if it does not end before.
 const PATIENCE: Duration = Duration::from_secs(2);
 
 /// Nothing that cannot be wrong was said: 0; otherwise 1; text that cannot be run: 2.
@@ -61,7 +65,7 @@ pub(crate) fn tell(arguments: Arguments) -> ExitCode {
     };
     let Ok(text) = String::from_utf8(text) else { return failed("the text is not UTF-8") };
     let sample = arguments.sample.map_or(Sample::Quick(FIRST), Sample::First);
-    let input = match given_input(arguments.sample.unwrap_or(FIRST)) {
+    let input = match given_input(arguments.sample.unwrap_or(u64::MAX)) {
         Ok(input) => input,
         Err(error) => return failed(&format!("standard input: {error}")),
     };
@@ -72,7 +76,7 @@ pub(crate) fn tell(arguments: Arguments) -> ExitCode {
         variables: Variables::new(name, words.collect()),
         plan: None,
         sample,
-        limits: Limits::default(),
+        limits: Limits { quick: QUICK, ..Limits::default() },
         allowed: Consents::default(),
     };
     let interrupts = Interrupts::watch();
@@ -92,7 +96,7 @@ pub(crate) fn tell(arguments: Arguments) -> ExitCode {
 }
 
 /// What comes from standard input, where that is not a terminal, as far as it is needed: waits for
-/// `lines` of it, or its end.
+/// more than `lines` of it, or its end.
 fn given_input(lines: u64) -> io::Result<Option<Arc<Capture>>> {
     let input = io::stdin();
     if input.is_terminal() {

@@ -91,6 +91,10 @@ pub struct Limits {
     pub bytes: u64,
     /// Elapsed time of the whole.
     pub time: Duration,
+    /// Elapsed time of everything where that is tried after the first lines ([`Sample::Quick`]).
+    ///
+    /// [`Sample::Quick`]: crate::Sample::Quick
+    pub quick: Duration,
     /// Bytes of memory that the whole may take.
     pub memory_bytes: u64,
 }
@@ -101,6 +105,7 @@ impl Default for Limits {
             lines: 1_000_000,
             bytes: 256 << 20,
             time: Duration::from_secs(10),
+            quick: Duration::from_millis(300),
             memory_bytes: default_budget(),
         }
     }

@@ -90,9 +90,6 @@ struct Pass<'p> {
     control: &'p RunControl,
 }
 
-/// So long a preview of everything may take.
-const QUICK: Duration = Duration::from_millis(300);
-
 /// A preview of everything is not even begun where by the first lines it would take so many times
 /// as long as it may.
 const HOPELESS: f64 = 4.0;
@@ -137,7 +134,7 @@ impl Evaluation {
         (self.report)(SessionEvent::Begun(done.clone()));
         let everything = Pass {
             sample: Sample::Everything,
-            limits: Limits { time: QUICK.min(request.limits.time), ..request.limits },
+            limits: Limits { time: request.limits.quick.min(request.limits.time), ..request.limits },
             before: self.before.of_everything.as_deref(),
             control: &self.growing,
             ..first
@@ -169,7 +166,8 @@ impl Evaluation {
         let whole = sum(|sampled| sampled.whole_bytes.unwrap_or(0));
         // Of a few lines most of the time was for starting: that is not taken for each of them.
         let time = done.elapsed_ns as f64 * whole / read.max(FEW);
-        time < HOPELESS * QUICK.as_nanos() as f64 && whole < self.request.limits.bytes as f64
+        let Limits { quick, bytes, .. } = self.request.limits;
+        time < HOPELESS * quick.as_nanos() as f64 && whole < bytes as f64
     }
 
     /// Runs the text on one sample. Gives nothing where it is cancelled.

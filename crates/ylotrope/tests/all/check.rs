@@ -1,6 +1,7 @@
 //! `ylotrope check`: advice as a compiler would say it.
 
 use std::collections::BTreeSet;
+use std::io::Write as _;
 use std::path::Path;
 use std::process::{Command, Output, Stdio};
 
@@ -193,6 +194,14 @@ fn standard_input_is_used_where_it_is_given() {
     let output = check_with(folder.path(), &["--sample", "3", "-c", "grep Refused"], log());
     assert!(out(&output).contains("1 line does in another case"), "{output:?}");
     assert!(out(&output).contains("come from a part of the data"), "{output:?}");
+    // What comes through a pipe is looked at to its end.
+    let (reader, mut writer) = std::io::pipe().unwrap();
+    let long = format!("{}Refused\n", "gate open\n".repeat(100_000));
+    let writing = std::thread::spawn(move || writer.write_all(long.as_bytes()));
+    let output = check_with(folder.path(), &["-c", "grep refused"], Stdio::from(reader));
+    writing.join().unwrap().unwrap();
+    assert!(out(&output).contains("1 line does in another case"), "{output:?}");
+    assert!(!out(&output).contains("a part of the data"), "{output:?}");
     // A pipe that nobody writes to is not waited for without end.
     let (reader, _writer) = std::io::pipe().unwrap();
     let output = check_with(folder.path(), &["-c", "grep Refused"], Stdio::from(reader));
