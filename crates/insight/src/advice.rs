@@ -29,6 +29,7 @@ mod repeats_apart;
 mod replaces;
 mod rewrites;
 mod same_file;
+mod seen;
 mod text_form;
 mod total_of_nothing;
 mod tr_lengths;

@@ -134,7 +134,10 @@ impl Evaluation {
         (self.report)(SessionEvent::Begun(done.clone()));
         let everything = Pass {
             sample: Sample::Everything,
-            limits: Limits { time: request.limits.quick.min(request.limits.time), ..request.limits },
+            limits: Limits {
+                time: request.limits.quick.min(request.limits.time),
+                ..request.limits
+            },
             before: self.before.of_everything.as_deref(),
             control: &self.growing,
             ..first

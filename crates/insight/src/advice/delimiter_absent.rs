@@ -29,10 +29,7 @@ fn find(look: &Look<'_>) -> Option<Note> {
         return None;
     }
     let lines = look.lines();
-    let absent = lines.iter().filter(|line| memchr::memchr(*byte, line).is_none()).count();
-    if absent == 0 {
-        return None;
-    }
+    let absent = lines.tally(|line| memchr::memchr(*byte, line).is_none())?.count;
     let text = format!(
         "{} of {} lines have no {} and were passed through unchanged",
         grouped(absent as u64),

@@ -3,7 +3,7 @@
 use super::about::About;
 use super::look::{Look, replace};
 use super::note::{Basis, Note, NoteKind, Proof, Severity};
-use super::nothing_matched::{found, grep_pattern};
+use super::nothing_matched::grep_pattern;
 use crate::describe::units::{grouped, lines};
 use pattern::{Pattern, Syntax};
 
@@ -25,19 +25,22 @@ fn find(look: &Look<'_>) -> Option<Note> {
     let escaped = escaped(&one.text)?;
     let now = Pattern::new(&[&one.text], one.syntax, one.options).ok()?;
     let with_dots = Pattern::new(&[&escaped], one.syntax, one.options).ok()?;
-    let kept = found(look, &one.text, one.syntax, one.options)?;
-    let meant = found(look, &escaped, one.syntax, one.options)?;
-    if meant == 0 || meant == kept {
-        return None;
+    // What is found with dots alone is found with any character, too.
+    let (mut kept, mut meant, mut other) = (0, 0, None);
+    for line in look.lines().iter().filter(|line| now.is_match(line).unwrap_or(false)) {
+        kept += 1;
+        if with_dots.is_match(line).unwrap_or(true) {
+            meant += 1;
+        } else {
+            other.get_or_insert(line);
+        }
     }
-    let other = look.lines().iter().find(|line| {
-        now.is_match(line).unwrap_or(false) && !with_dots.is_match(line).unwrap_or(true)
-    })?;
+    let other = other.filter(|_| meant > 0)?;
     let at = now.find(other, 0).ok().flatten()?;
     let text = format!(
         "the dot matches any character: {} of {} found have something else there, such as “{}”",
-        grouped((kept - meant) as u64),
-        lines(kept as u64),
+        grouped(kept - meant),
+        lines(kept),
         String::from_utf8_lossy(&other[at])
     );
     let place = look.place(one.word);

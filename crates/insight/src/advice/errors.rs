@@ -90,7 +90,7 @@ fn in_output(look: &Look<'_>) -> Option<Note> {
     }
     let start = format!("{}: ", look.stage.name);
     let kept = &look.stage.out;
-    let out = kept.lines_at(0, super::look::LOOK_LINES);
+    let out = kept.lines_at(0, super::seen::LOOK_LINES);
     let count = out.iter().filter(|line| line.starts_with_str(&start)).count() as u64;
     if count == 0 {
         return None;

@@ -3,6 +3,7 @@
 use super::about::About;
 use super::look::Look;
 use super::note::{Basis, Note, NoteKind, Proof, Severity};
+use super::seen::Tally;
 use crate::describe::units::grouped;
 
 pub(super) const ABOUT: About = About {
@@ -34,16 +35,18 @@ fn find(look: &Look<'_>) -> Option<Note> {
         _ => return None,
     };
     // Lines without a delimiter are passed whole by cut; there is a note for them.
-    let whole = |line: &[u8]| look.stage.name == "cut" && field_count(line, delimiter) == 1;
-    let lacks = |line: &[u8]| !whole(line) && field_count(line, delimiter) < field;
-    if !look.some(lacks) {
+    let lacks = |fields: usize| fields < field && !(look.stage.name == "cut" && fields == 1);
+    if !look.some(|line| lacks(field_count(line, delimiter))) {
         return None;
     }
     let lines = look.lines();
-    let first = lines.iter().position(|line| lacks(line))?;
-    let count = lines.iter().filter(|line| lacks(line)).count();
+    let mut most = 0;
+    let Tally { first, count } = lines.tally(|line| {
+        let fields = field_count(line, delimiter);
+        most = most.max(fields);
+        lacks(fields)
+    })?;
     let text = if count == lines.len() {
-        let most = lines.iter().map(|line| field_count(line, delimiter)).max().unwrap_or(0);
         format!("none of {} lines has a field {field}: the most is {most}", grouped(count as u64))
     } else {
         format!(

@@ -7,6 +7,7 @@ use bstr::ByteSlice;
 use super::about::About;
 use super::look::{Look, insert};
 use super::note::{Basis, Note, NoteKind, Proof, Severity};
+use super::seen::Tally;
 use crate::describe::units::grouped;
 
 pub(super) const BATCH: About = About {
@@ -117,8 +118,7 @@ fn split(look: &Look<'_>) -> Option<Note> {
         return None;
     }
     let lines = look.lines();
-    let first = lines.iter().position(|line| special(line))?;
-    let count = lines.iter().filter(|line| special(line)).count();
+    let Tally { first, count } = lines.tally(special)?;
     // Only what is meant as a name is split against what is meant.
     let before = look.before();
     let of_names = before.as_ref().and_then(|before| {
@@ -132,7 +132,7 @@ fn split(look: &Look<'_>) -> Option<Note> {
         let path = Path::new(std::ffi::OsStr::from_bytes(line));
         look.stage.plan.at(path).exists()
     };
-    let are_files = lines.iter().filter(|line| special(line)).take(20).any(|line| named(line));
+    let are_files = lines.iter().filter(|line| special(line)).take(20).any(named);
     if of_names.is_none() && !are_files {
         return None;
     }
@@ -140,7 +140,7 @@ fn split(look: &Look<'_>) -> Option<Note> {
         "{} of {} names have blanks, quotes or backslashes and are split or changed, the first is “{}”",
         grouped(count as u64),
         grouped(lines.len() as u64),
-        String::from_utf8_lossy(&lines[first])
+        String::from_utf8_lossy(lines.iter().nth(first)?)
     );
     let note = look.note(NoteKind::SplitItems, Severity::Warning, text);
     let mut edits = look.with_option("-0");

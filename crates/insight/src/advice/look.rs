@@ -8,11 +8,9 @@ use filters::{Arguments, Given};
 use shell::{Command, Part, Script, Span, Word};
 
 use super::note::{Fix, Note, NoteKind, Severity};
+use super::seen::Seen;
 use crate::edit::field_list::fields_of_list;
 use crate::edit::stages::TextEdit;
-
-/// Lines looked at, at most; figures of more are said as those of the first lines.
-pub(super) const LOOK_LINES: usize = 200_000;
 
 /// A stage as notes see it.
 pub(super) struct Look<'p> {
@@ -24,7 +22,7 @@ pub(super) struct Look<'p> {
     /// Its command in the text.
     pub(super) command: Option<&'p Command>,
     script: Option<&'p Script>,
-    lines: OnceCell<(Vec<Bytes>, bool)>,
+    lines: OnceCell<Seen>,
     peek: OnceCell<Vec<Bytes>>,
 }
 
@@ -124,22 +122,14 @@ impl<'p> Look<'p> {
             })
     }
 
-    /// Its input lines, as many as are looked at, and whether that is all.
-    pub(super) fn looked_at(&self) -> (&[Bytes], bool) {
-        let (lines, all) = self.lines.get_or_init(|| {
-            let mut lines = Vec::new();
-            for input in &self.stage.inputs {
-                lines.extend(input.kept.lines_at(0, LOOK_LINES - lines.len()));
-            }
-            let all = lines.len() as u64 == self.stage.input_lines();
-            (lines, all)
-        });
-        (lines, *all)
+    /// Its input lines, as many as are looked at.
+    pub(super) fn lines(&self) -> &Seen {
+        self.lines.get_or_init(|| Seen::of(self.stage.inputs.iter().map(|input| &*input.kept)))
     }
 
-    /// Its input lines, as many as are looked at.
-    pub(super) fn lines(&self) -> &[Bytes] {
-        self.looked_at().0
+    /// True where all its input lines are looked at.
+    pub(super) fn sees_all(&self) -> bool {
+        self.lines().len() as u64 == self.stage.input_lines()
     }
 
     /// Some of its input lines: the first ones, and a few from all over. Where none of them is as a

@@ -144,7 +144,7 @@ fn find(look: &Look<'_>, order: &Order) -> Option<Note> {
     if matches!(order, Order::Numbers) && !widths(&out.lines_at(0, 400)) {
         return None;
     }
-    let lines = out.lines_at(0, super::look::LOOK_LINES);
+    let lines = out.lines_at(0, super::seen::LOOK_LINES);
     let (mut before, mut wrong, mut odd) = (None::<(Vec<f64>, Vec<u8>)>, None, 0);
     let reverse = arguments.has('r') || key.is_some_and(|key| key.value.contains(&b'r'));
     for line in &lines {

@@ -3,6 +3,7 @@
 use super::about::About;
 use super::look::Look;
 use super::note::{Basis, Note, NoteKind, Proof, Severity};
+use super::seen::Tally;
 use crate::columns::splitting::Splitting;
 use crate::describe::units::grouped;
 
@@ -38,8 +39,7 @@ fn find(look: &Look<'_>) -> Option<Note> {
         return None;
     }
     let lines = look.lines();
-    let first = lines.iter().position(|line| quoted(line))?;
-    let count = lines.iter().filter(|line| quoted(line)).count();
+    let Tally { first, count } = lines.tally(quoted)?;
     let name = if byte == b',' { "comma" } else { "semicolon" };
     let text = format!(
         "{} of {} lines have a {name} within quotes, the first is line {}: {} splits there too",

@@ -1,5 +1,7 @@
 //! `uniq` after lines that are not sorted.
 
+use std::borrow::Cow;
+
 use foldhash::HashSet;
 
 use super::about::About;
@@ -60,22 +62,19 @@ fn find(look: &Look<'_>) -> Option<Note> {
     if sorted || !has_repeats(&groups, counted, fold) {
         return None;
     }
-    let (lines, all) = look.looked_at();
-    if !all {
+    if !look.sees_all() {
         return None;
     }
-    let key = |line: &bytes::Bytes| {
-        if fold { line.to_ascii_lowercase().into() } else { line.clone() }
-    };
-    let mut different: HashSet<bytes::Bytes> = HashSet::default();
-    let (mut groups, mut last) = (0, None);
-    for line in lines {
+    let lines = look.lines();
+    let mut different: HashSet<Cow<'_, [u8]>> = HashSet::default();
+    let (mut groups, mut last): (_, Option<&[u8]>) = (0, None);
+    for line in lines.iter() {
         if last == Some(line) {
             continue;
         }
         if last.is_none_or(|last| !fold || !last.eq_ignore_ascii_case(line)) {
             groups += 1;
-            different.insert(key(line));
+            different.insert(if fold { line.to_ascii_lowercase().into() } else { line.into() });
         }
         last = Some(line);
     }

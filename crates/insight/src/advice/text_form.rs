@@ -7,6 +7,7 @@ use super::about::About;
 use super::look::{Look, insert};
 use super::note::{Basis, Note, NoteKind, Proof, Severity};
 use super::nothing_matched::grep_pattern;
+use super::seen::Tally;
 use crate::describe::units::{grouped, lines};
 
 pub(super) const COMPRESSED: About = About {
@@ -173,7 +174,7 @@ fn carriage_returns(look: &Look<'_>) -> Option<Note> {
         return None;
     }
     let all = look.lines();
-    let count = all.iter().filter(|line| has(line)).count();
+    let count = all.tally(|line| line.ends_with(b"\r"))?.count;
     // Of many files one may be from elsewhere.
     if look.stage.inputs.len() > 1 && count * 2 < all.len() {
         return None;
@@ -264,16 +265,15 @@ fn invalid_text(look: &Look<'_>) -> Option<Note> {
     if !counts || look.is_bytewise() {
         return None;
     }
-    let invalid = |line: &Bytes| std::str::from_utf8(line).is_err();
-    if !look.some(|line| std::str::from_utf8(line).is_err()) {
+    let invalid = |line: &[u8]| std::str::from_utf8(line).is_err();
+    if !look.some(invalid) {
         return None;
     }
     let all = look.lines();
-    let first = all.iter().position(invalid)?;
-    if all.iter().any(|line| memchr::memchr(0, line).is_some()) {
+    if memchr::memchr(0, all.text()).is_some() {
         return None;
     }
-    let count = all.iter().filter(|line| invalid(line)).count();
+    let Tally { first, count } = all.tally(invalid)?;
     let text = format!(
         "{} of {} lines are not UTF-8, the first is line {}: their odd bytes are not characters",
         grouped(count as u64),

@@ -39,6 +39,17 @@ fn is_number(value: &[u8]) -> bool {
     value.first().is_some_and(u8::is_ascii_digit)
 }
 
+/// The value of a field, from 1, as awk splits.
+fn value(line: &[u8], field: usize, delimiter: Option<u8>) -> Option<&[u8]> {
+    match delimiter {
+        Some(byte) => line.split(|&one| one == byte).nth(field - 1),
+        None => line
+            .split(|byte| matches!(byte, b' ' | b'\t'))
+            .filter(|part| !part.is_empty())
+            .nth(field - 1),
+    }
+}
+
 fn find(look: &Look<'_>) -> Option<Note> {
     let arguments = look.arguments_of("awk")?;
     let program = awk_program(look)?;
@@ -52,26 +63,17 @@ fn find(look: &Look<'_>) -> Option<Note> {
     if program.contains("FS") {
         return None;
     }
-    let value = |line: &[u8]| -> Option<Vec<u8>> {
-        match delimiter {
-            Some(byte) => line.split(|&one| one == byte).nth(field - 1).map(<[u8]>::to_vec),
-            None => line
-                .split(|byte| matches!(byte, b' ' | b'\t'))
-                .filter(|part| !part.is_empty())
-                .nth(field - 1)
-                .map(<[u8]>::to_vec),
-        }
-    };
-    if !look.some(|line| value(line).is_none_or(|value| !is_number(&value))) {
+    if !look.some(|line| value(line, field, delimiter).is_none_or(|value| !is_number(value))) {
         return None;
     }
     let lines = look.lines();
-    let (mut missing, mut text_only, mut shown) = (0u64, 0u64, None);
-    for line in lines {
-        match value(line) {
+    let (mut missing, mut text_only, mut shown, mut most) = (0u64, 0u64, None, 0);
+    for line in lines.iter() {
+        most = most.max(field_count(line, delimiter));
+        match value(line, field, delimiter) {
             None => missing += 1,
             // The headings of a column are its first line.
-            Some(value) if !is_number(&value) => {
+            Some(value) if !is_number(value) => {
                 text_only += 1;
                 shown.get_or_insert(value);
             }
@@ -80,7 +82,6 @@ fn find(look: &Look<'_>) -> Option<Note> {
     }
     let all = lines.len() as u64;
     let text = if missing == all && all > 0 {
-        let most = lines.iter().map(|line| field_count(line, delimiter)).max().unwrap_or(0);
         format!(
             "none of {} lines has a field {field} (the most is {most}): the total is 0",
             grouped(all)
@@ -90,7 +91,7 @@ fn find(look: &Look<'_>) -> Option<Note> {
             "field {field} is not a number in {} of {} lines (“{}”) and counts as 0 there",
             grouped(text_only),
             grouped(all),
-            String::from_utf8_lossy(&shown.unwrap_or_default())
+            String::from_utf8_lossy(shown.unwrap_or_default())
         )
     } else if missing > 0 {
         format!(

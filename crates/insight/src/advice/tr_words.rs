@@ -5,6 +5,7 @@ use bstr::ByteSlice;
 use super::about::About;
 use super::look::{Look, replace};
 use super::note::{Basis, Note, NoteKind, Proof, Severity};
+use super::seen::LOOK_BYTES;
 use crate::describe::units::grouped;
 
 pub(super) const ABOUT: About = About {
@@ -16,9 +17,6 @@ pub(super) const ABOUT: About = About {
     searches: false,
     find: |look| find(look).into_iter().collect(),
 };
-
-/// Bytes of each input that are looked at.
-const LOOK_BYTES: usize = 16 << 20;
 
 /// A set that reads as a word: letters only, and not in the order of the alphabet.
 fn is_word(set: &[u8]) -> bool {
