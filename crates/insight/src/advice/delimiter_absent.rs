@@ -31,9 +31,9 @@ fn find(look: &Look<'_>) -> Option<Note> {
     let lines = look.lines();
     let absent = lines.tally(|line| memchr::memchr(*byte, line).is_none())?.count;
     let text = format!(
-        "{} of {} lines have no {} and were passed through unchanged",
+        "{} of {} have no {} and were passed through unchanged",
         grouped(absent as u64),
-        grouped(lines.len() as u64),
+        look.lines_said(),
         shown_delimiter(delimiter)
     );
     let place = given.map_or(look.stage.span, |given| look.place(given.word));

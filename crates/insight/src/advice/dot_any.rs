@@ -38,9 +38,10 @@ fn find(look: &Look<'_>) -> Option<Note> {
     let other = other.filter(|_| meant > 0)?;
     let at = now.find(other, 0).ok().flatten()?;
     let text = format!(
-        "the dot matches any character: {} of {} found have something else there, such as “{}”",
+        "the dot matches any character: {} of {} found{} have something else there, such as “{}”",
         grouped(kept - meant),
         lines(kept),
+        look.within(),
         String::from_utf8_lossy(&other[at])
     );
     let place = look.place(one.word);

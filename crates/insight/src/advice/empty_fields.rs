@@ -5,7 +5,6 @@ use bstr::ByteSlice;
 use super::about::About;
 use super::look::Look;
 use super::note::{Basis, Note, NoteKind, Proof, Severity};
-use super::seen::LOOK_BYTES;
 use crate::describe::units::grouped;
 
 pub(super) const ABOUT: About = About {
@@ -40,28 +39,18 @@ fn find(look: &Look<'_>) -> Option<Note> {
     let chosen = look.cut_fields()?;
     let run = [delimiter, delimiter];
     // All of not too much is looked at: a few such lines are easily missed.
-    let (mut count, mut lines) = (0, 0);
-    for input in &look.stage.inputs {
-        let bytes = input.kept.bytes_at(0, LOOK_BYTES);
-        count += lines_with(&bytes, &run, |line| {
-            let fields: Vec<&[u8]> = line.split(|&byte| byte == delimiter).collect();
-            chosen.iter().any(|&field| fields.get(field - 1).is_some_and(|field| field.is_empty()))
-        });
-        let all = input.kept.bytes() <= LOOK_BYTES as u64;
-        lines += if all {
-            input.kept.lines()
-        } else {
-            memchr::memchr_iter(b'\n', &bytes).count() as u64
-        };
-    }
+    let count = lines_with(look.lines().text(), &run, |line| {
+        let fields: Vec<&[u8]> = line.split(|&byte| byte == delimiter).collect();
+        chosen.iter().any(|&field| fields.get(field - 1).is_some_and(|field| field.is_empty()))
+    });
     if count == 0 {
         return None;
     }
     let (name, class) = if delimiter == b' ' { ("space", "' '") } else { ("TAB", "'\\t'") };
     let text = format!(
-        "{} of {} lines have several {name}s in a row, so a field there is empty",
+        "{} of {} have several {name}s in a row, so a field there is empty",
         grouped(count),
-        grouped(lines)
+        look.lines_said()
     );
     let note = look.note(NoteKind::EmptyFields, Severity::Warning, text);
     let before = look.put_before(&format!("tr -s {class}"), false);

@@ -9,6 +9,7 @@ use shell::RedirectionKind;
 use super::about::About;
 use super::look::{Look, insert, remove};
 use super::note::{Basis, Note, NoteKind, Proof, Severity};
+use super::seen::Seen;
 use crate::describe::units::{grouped, lines};
 use shell::Span;
 
@@ -90,15 +91,13 @@ fn in_output(look: &Look<'_>) -> Option<Note> {
     }
     let start = format!("{}: ", look.stage.name);
     let kept = &look.stage.out;
-    let out = kept.lines_at(0, super::seen::LOOK_LINES);
-    let count = out.iter().filter(|line| line.starts_with_str(&start)).count() as u64;
-    if count == 0 {
-        return None;
-    }
+    let seen = Seen::of(std::iter::once(&**kept));
+    let count = seen.tally(|line| line.starts_with_str(&start))?.count as u64;
+    let least = if seen.len() as u64 == kept.lines() { "" } else { "at least " };
     let text = if count == 1 {
-        "1 line in the pipe is a message, not data".to_owned()
+        format!("{least}1 line in the pipe is a message, not data")
     } else {
-        format!("{} in the pipe are messages, not data", lines(count))
+        format!("{least}{} in the pipe are messages, not data", lines(count))
     };
     let span = joined.map_or(look.stage.span, |one| one.span);
     let note = look.note_at(NoteKind::ErrorInOutput, Severity::Hint, span, text);

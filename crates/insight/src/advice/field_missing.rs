@@ -47,12 +47,12 @@ fn find(look: &Look<'_>) -> Option<Note> {
         lacks(fields)
     })?;
     let text = if count == lines.len() {
-        format!("none of {} lines has a field {field}: the most is {most}", grouped(count as u64))
+        format!("none of {} has a field {field}: the most is {most}", look.lines_said())
     } else {
         format!(
-            "{} of {} lines have no field {field}, the first is line {}",
+            "{} of {} have no field {field}, the first is line {}",
             grouped(count as u64),
-            grouped(lines.len() as u64),
+            look.lines_said(),
             grouped(first as u64 + 1)
         )
     };

@@ -89,15 +89,14 @@ fn batch(look: &Look<'_>) -> Option<Note> {
         return None;
     }
     let name = String::from_utf8_lossy(base);
+    let items = grouped(items as u64);
+    let (all, over) = if look.sees_all() { ("all", "") } else { ("more than", "more than ") };
     let text = if shell {
-        format!(
-            "all {} items go to one {name}: its text sees the first as $0",
-            grouped(items as u64)
-        )
+        format!("{all} {items} items go to one {name}: its text sees the first as $0")
     } else {
-        format!("all {} items go to one {name}, which does not take them", grouped(items as u64))
+        format!("{all} {items} items go to one {name}, which does not take them")
     };
-    let label = format!("one command for each item with -n 1: {} commands", grouped(items as u64));
+    let label = format!("one command for each item with -n 1: {over}{items} commands");
     let note = look.note(NoteKind::BatchArguments, Severity::Warning, text);
     Some(note.with(label, look.with_option("-n 1")))
 }
@@ -139,7 +138,7 @@ fn split(look: &Look<'_>) -> Option<Note> {
     let text = format!(
         "{} of {} names have blanks, quotes or backslashes and are split or changed, the first is “{}”",
         grouped(count as u64),
-        grouped(lines.len() as u64),
+        look.lines_said().replace(" lines", ""),
         String::from_utf8_lossy(lines.iter().nth(first)?)
     );
     let note = look.note(NoteKind::SplitItems, Severity::Warning, text);

@@ -9,6 +9,7 @@ use shell::{Command, Part, Script, Span, Word};
 
 use super::note::{Fix, Note, NoteKind, Severity};
 use super::seen::Seen;
+use crate::describe::units::grouped;
 use crate::edit::field_list::fields_of_list;
 use crate::edit::stages::TextEdit;
 
@@ -130,6 +131,17 @@ impl<'p> Look<'p> {
     /// True where all its input lines are looked at.
     pub(super) fn sees_all(&self) -> bool {
         self.lines().len() as u64 == self.stage.input_lines()
+    }
+
+    /// How many lines are looked at, in words: as the first ones where there are more.
+    pub(super) fn lines_said(&self) -> String {
+        let first = if self.sees_all() { "" } else { "the first " };
+        format!("{first}{} lines", grouped(self.lines().len() as u64))
+    }
+
+    /// What a figure without a whole has after it: nothing, or that it is of the first lines.
+    pub(super) fn within(&self) -> String {
+        if self.sees_all() { String::new() } else { format!(" in {}", self.lines_said()) }
     }
 
     /// Some of its input lines: the first ones, and a few from all over. Where none of them is as a

@@ -98,8 +98,9 @@ fn find(look: &Look<'_>) -> Option<Note> {
     });
     let (count, variant) = tried.into_iter().next()?;
     let text = format!(
-        "no line matches; {} {} {}",
+        "no line matches; {}{} {} {}",
         lines(count as u64),
+        look.within(),
         if count == 1 { "does" } else { "do" },
         variant.what
     );

@@ -42,9 +42,9 @@ fn find(look: &Look<'_>) -> Option<Note> {
     let Tally { first, count } = lines.tally(quoted)?;
     let name = if byte == b',' { "comma" } else { "semicolon" };
     let text = format!(
-        "{} of {} lines have a {name} within quotes, the first is line {}: {} splits there too",
+        "{} of {} have a {name} within quotes, the first is line {}: {} splits there too",
         grouped(count as u64),
-        grouped(lines.len() as u64),
+        look.lines_said(),
         grouped(first as u64 + 1),
         look.stage.name
     );

@@ -7,7 +7,7 @@ use engine::Kept;
 pub(super) const LOOK_LINES: usize = 200_000;
 
 /// Bytes looked at, at most.
-pub(super) const LOOK_BYTES: usize = 16 << 20;
+const LOOK_BYTES: usize = 16 << 20;
 
 /// The first lines of some streams, one after another, without those that are not whole.
 #[derive(Default)]

@@ -111,24 +111,14 @@ fn blank_lines(look: &Look<'_>) -> Option<Note> {
     if !counted && !arguments.has('u') {
         return None;
     }
-    let (mut empty, mut all) = (0u64, 0u64);
-    for input in &look.stage.inputs {
-        let bytes = input.kept.bytes_at(0, 16 << 20);
-        let mut start = 0;
-        for at in memchr::memchr_iter(b'\n', &bytes) {
-            empty += u64::from(at == start);
-            all += 1;
-            start = at + 1;
-        }
-        all += u64::from(start < bytes.len());
-    }
+    let empty = look.lines().tally(<[u8]>::is_empty)?.count;
     if empty < 2 {
         return None;
     }
     let text = format!(
-        "{} of {} lines are empty and count as one more value",
-        grouped(empty),
-        grouped(all)
+        "{} of {} are empty and count as one more value",
+        grouped(empty as u64),
+        look.lines_said()
     );
     let note = look.note(NoteKind::BlankLines, Severity::Hint, text);
     let all_files = look.file_words().is_empty();
@@ -180,9 +170,9 @@ fn carriage_returns(look: &Look<'_>) -> Option<Note> {
         return None;
     }
     let text = format!(
-        "{} of {} lines end in a carriage return, which is a part of the last field",
+        "{} of {} end in a carriage return, which is a part of the last field",
         grouped(count as u64),
-        grouped(all.len() as u64)
+        look.lines_said()
     );
     let note = look.note(NoteKind::CarriageReturns, Severity::Warning, text);
     Some(note.with_maybe("remove them with tr -d '\\r'", look.put_before("tr -d '\\r'", false)))
@@ -246,8 +236,9 @@ fn nul_bytes(look: &Look<'_>) -> Option<Note> {
     }
     let with_nul = look.lines().iter().filter(|line| memchr::memchr(0, line).is_some()).count();
     let text = format!(
-        "{} with NUL bytes: grep takes this for binary data and does not show all lines",
-        lines(with_nul as u64)
+        "{}{} with NUL bytes: grep takes this for binary data and does not show all lines",
+        lines(with_nul as u64),
+        look.within()
     );
     let note = look.note(NoteKind::NulBytes, Severity::Warning, text);
     Some(note.with("take it as text with -a", look.with_option("-a")))
@@ -275,9 +266,9 @@ fn invalid_text(look: &Look<'_>) -> Option<Note> {
     }
     let Tally { first, count } = all.tally(invalid)?;
     let text = format!(
-        "{} of {} lines are not UTF-8, the first is line {}: their odd bytes are not characters",
+        "{} of {} are not UTF-8, the first is line {}: their odd bytes are not characters",
         grouped(count as u64),
-        grouped(all.len() as u64),
+        look.lines_said(),
         grouped(first as u64 + 1)
     );
     let note = look.note(NoteKind::InvalidText, Severity::Warning, text);

@@ -83,21 +83,21 @@ fn find(look: &Look<'_>) -> Option<Note> {
     let all = lines.len() as u64;
     let text = if missing == all && all > 0 {
         format!(
-            "none of {} lines has a field {field} (the most is {most}): the total is 0",
-            grouped(all)
+            "none of {} has a field {field} (the most is {most}): the total is 0",
+            look.lines_said()
         )
     } else if text_only > 1 || (text_only == 1 && missing > 0) {
         format!(
-            "field {field} is not a number in {} of {} lines (“{}”) and counts as 0 there",
+            "field {field} is not a number in {} of {} (“{}”) and counts as 0 there",
             grouped(text_only),
-            grouped(all),
+            look.lines_said(),
             String::from_utf8_lossy(shown.unwrap_or_default())
         )
     } else if missing > 0 {
         format!(
-            "{} of {} lines have no field {field}: it counts as 0 there",
+            "{} of {} have no field {field}: it counts as 0 there",
             grouped(missing),
-            grouped(all)
+            look.lines_said()
         )
     } else {
         return None;

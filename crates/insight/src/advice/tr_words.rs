@@ -5,7 +5,6 @@ use bstr::ByteSlice;
 use super::about::About;
 use super::look::{Look, replace};
 use super::note::{Basis, Note, NoteKind, Proof, Severity};
-use super::seen::LOOK_BYTES;
 use crate::describe::units::grouped;
 
 pub(super) const ABOUT: About = About {
@@ -51,20 +50,18 @@ fn find(look: &Look<'_>) -> Option<Note> {
         own[usize::from(*byte)] = true;
     }
     let finder = memchr::memmem::Finder::new(set);
-    let (mut words, mut letters) = (0, 0);
-    for input in &look.stage.inputs {
-        let bytes = input.kept.bytes_at(0, LOOK_BYTES);
-        words += finder.find_iter(&bytes).count() as u64;
-        letters += bytes.iter().filter(|byte| own[usize::from(**byte)]).count() as u64;
-    }
+    let text = look.lines().text();
+    let words = finder.find_iter(text).count() as u64;
+    let letters = text.iter().filter(|byte| own[usize::from(**byte)]).count() as u64;
     let letters = letters.saturating_sub(words * set.len() as u64);
     if words == 0 || letters == 0 {
         return None;
     }
     let word = String::from_utf8_lossy(set);
     let text = format!(
-        "tr takes each letter by itself: it also changes {} letters outside of “{word}”",
-        grouped(letters)
+        "tr takes each letter by itself: it also changes {} letters outside of “{word}”{}",
+        grouped(letters),
+        look.within()
     );
     let note = look.note(NoteKind::TrWords, Severity::Warning, text);
     let (Some(first), Some(last)) = (arguments.operands.first(), arguments.operands.last()) else {

@@ -209,6 +209,25 @@ fn good_lines_get_no_note() {
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
 }
 
+#[test]
+fn a_figure_of_the_first_lines_says_so() {
+    let folder = folder();
+    let said = |line: &str| {
+        let (_, notes) = advised(folder.path(), line);
+        notes.into_iter().map(|note| note.text).collect::<Vec<_>>().join("\n")
+    };
+    let first = "the first 200 000 lines";
+    for (line, wanted) in [
+        ("seq 250000 | awk '{print $9}'", format!("none of {first} has a field 9")),
+        ("seq 250000 | cut -d, -f2", format!("200 000 of {first} have no comma")),
+        ("yes Stuck | head -n 250000 | grep stuck", format!("200 000 lines in {first} do")),
+        ("seq 250000 | xargs basename", "more than 200 000 items go".to_owned()),
+        ("seq 9 | awk '{print $9}'", "none of 9 lines has a field 9".to_owned()),
+    ] {
+        assert!(said(line).contains(&wanted), "{line}: {}", said(line));
+    }
+}
+
 /// Not a test: what evaluating all notes costs beside the preview, on a hundred times the data.
 /// `cargo test --release -p insight --test all -- --ignored --nocapture cost_of_notes`
 #[test]
