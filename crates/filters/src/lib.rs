@@ -2,10 +2,11 @@
 //! in a file of its own with its [`Spec`], the one description of its options. A filter sees
 //! nothing but its [`stream::StageIo`]; it knows no threads, clocks, files or terminals.
 //!
-//! Rooms, each importing only those above it: `text`, `spec`, `common`, then `languages` and
+//! Rooms, each importing only those above it: `text`, `spec`, `common`, `compression`, then `languages` and
 //! `utilities`, then `registry`, `guide` and `testing`.
 
 mod common;
+mod compression;
 mod guide;
 mod languages;
 mod registry;
@@ -15,6 +16,7 @@ mod utilities;
 
 pub mod testing;
 
+pub use compression::Form;
 pub use guide::list;
 pub use registry::{all, find};
 pub use spec::{

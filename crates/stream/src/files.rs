@@ -5,7 +5,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use crate::{FileFacts, Machine, Sink, Source};
+use crate::{Decoding, FileFacts, Machine, Sink, Source};
 
 /// How a file is opened for writing.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -16,11 +16,18 @@ pub enum WriteMode {
     Append,
 }
 
-/// A file being written that takes its place only when it is complete. One thread calls; both
+/// A file being written that takes its place only when it is complete. One thread calls; its
 /// methods may wait for the disk.
 pub trait Replacement: Send {
     /// Where to write.
     fn sink(&self) -> Arc<dyn Sink>;
+    /// Gives the new file the rights and the time of the last change of another one.
+    ///
+    /// # Errors
+    /// Those of chmod(2).
+    fn resemble(&self, _other: &FileFacts) -> io::Result<()> {
+        Ok(())
+    }
     /// Puts the new file in the place of the old one. Without this call the old one stays.
     ///
     /// # Errors
@@ -38,6 +45,18 @@ pub trait Files: Send + Sync {
     /// # Errors
     /// Those of open(2).
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>>;
+    /// Opens a compressed file for reading what was in it; where a sample of files is read, it is one
+    /// of that.
+    ///
+    /// # Errors
+    /// Those of [`Files::read`]; what is wrong with the data comes from the source.
+    fn read_decoded(
+        &self,
+        path: &Path,
+        decoding: &'static Decoding,
+    ) -> io::Result<Box<dyn Source>> {
+        Ok((decoding.open)(self.read(path)?))
+    }
     /// Opens a file for writing.
     ///
     /// # Errors
@@ -53,6 +72,18 @@ pub trait Files: Send + Sync {
     /// # Errors
     /// Those of unlink(2).
     fn remove(&self, path: &Path) -> io::Result<()>;
+    /// Removes a file that another one has taken the place of: what was compressed. Where nothing
+    /// may be removed that was not written before, this is refused.
+    ///
+    /// # Errors
+    /// Those of unlink(2); [`io::ErrorKind::Unsupported`] where it is refused.
+    fn remove_original(&self, _path: &Path) -> io::Result<()> {
+        Err(io::ErrorKind::Unsupported.into())
+    }
+    /// True where [`Files::remove_original`] is not refused.
+    fn may_remove_original(&self) -> bool {
+        false
+    }
     /// True where files are followed as they grow; else what there is now is all. No answer is
     /// right by default: a preview that follows would not end.
     fn is_live(&self) -> bool;

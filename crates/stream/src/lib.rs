@@ -5,6 +5,7 @@
 mod arrivals;
 mod block;
 mod commands;
+mod decoding;
 mod end;
 mod ends;
 mod error;
@@ -24,6 +25,7 @@ mod visible;
 pub use arrivals::Arrivals;
 pub use block::{BLOCK_SIZE, Block};
 pub use commands::{CommandEnd, CommandRequest, Commands, Environment, Joined, Running};
+pub use decoding::{Decoding, DecodingError, DecodingFailure};
 pub use end::AtEnd;
 pub use ends::{Sink, Source, Tail};
 pub use error::{ExitStatus, ReadError, StageError, WriteError, describe};

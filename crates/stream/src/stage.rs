@@ -5,7 +5,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use crate::{
-    Block, Commands, ExitStatus, Files, Input, LineId, Origin, Output, Processors, ReadError,
+    Block, Commands, Decoding, ExitStatus, Files, Input, LineId, Origin, Output, Processors, ReadError,
     RunControl, Sink, Source, StageError, StageMeter, WriteError, describe,
 };
 
@@ -216,6 +216,27 @@ impl<'a> StageIo<'a> {
             return Ok(self.open_stdin());
         }
         let source = self.ports.files.read(Path::new(OsStr::from_bytes(operand)))?;
+        let number = self.inputs.len();
+        self.inputs.push(InputName::File(operand.to_vec()));
+        Ok(Input::new(source, number))
+    }
+
+    /// Opens an operand that is compressed, to read what was in it; `-` is standard input.
+    ///
+    /// # Errors
+    /// Those of [`Files::read_decoded`](crate::Files::read_decoded).
+    pub fn open_decoded(
+        &mut self,
+        operand: &[u8],
+        decoding: &'static Decoding,
+    ) -> std::io::Result<Input> {
+        if operand == b"-" {
+            let mut input = self.open_stdin();
+            input.wrap(decoding.open);
+            return Ok(input);
+        }
+        let path = Path::new(OsStr::from_bytes(operand));
+        let source = self.ports.files.read_decoded(path, decoding)?;
         let number = self.inputs.len();
         self.inputs.push(InputName::File(operand.to_vec()));
         Ok(Input::new(source, number))

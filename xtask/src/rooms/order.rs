@@ -8,6 +8,7 @@ pub(super) fn rooms(name: &str) -> Option<&'static [&'static str]> {
             "text",
             "spec",
             "common",
+            "compression",
             "languages",
             "utilities",
             "registry",

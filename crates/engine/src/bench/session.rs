@@ -13,7 +13,7 @@ use crate::bench::follow::FollowedStage;
 use crate::bench::request::{Report, Request, SessionEvent};
 use crate::bench::start_held::{OnFailure, start_held};
 use crate::bench::trials::Trials;
-use crate::files::sample::{Sample, SampleCache, count_lines};
+use crate::files::sample::{Sample, SampleCache, count_lines_in};
 use crate::plan::variables::Variables;
 use crate::policy::{HeldCommand, Policy};
 use crate::runs::estimate::{Given, try_out};
@@ -240,7 +240,7 @@ fn count_sources(preview: &Preview, control: &RunControl, report: &Report) {
         if sampled.whole_lines().is_some() || sampled.identity.is_none() {
             continue;
         }
-        if let Some(lines) = path.and_then(|path| count_lines(&path, control)) {
+        if let Some(lines) = path.and_then(|path| count_lines_in(&path, sampled.decoding, control)) {
             sampled.set_whole_lines(lines);
             report(SessionEvent::Counted);
         }

@@ -8,7 +8,7 @@ use std::path::Path;
 use std::sync::Arc;
 
 use stream::{
-    CommandEnd, CommandRequest, Commands, Environment, ExitStatus, Files, Joined, LineId, Machine,
+    CommandEnd, CommandRequest, Commands, Decoding, Environment, ExitStatus, Files, Joined, LineId, Machine,
     OriginStore, Output, Processors, Replacement, RunControl, Running, Sink, Source, StageError,
     StageIo, StageMeter, StagePorts, WriteError, WriteMode,
 };
@@ -180,6 +180,27 @@ impl Files for StageFiles<'_> {
             None => self.inner.read(path),
         };
         source.map(|source| self.metered(source))
+    }
+
+    fn read_decoded(
+        &self,
+        path: &Path,
+        decoding: &'static Decoding,
+    ) -> std::io::Result<Box<dyn Source>> {
+        let source = match descriptor_named(path) {
+            Some(number) => self.named.read(number).map(decoding.open),
+            None => self.inner.read_decoded(path, decoding),
+        };
+        // What is counted is what was in it: the lines that the stage sees.
+        source.map(|source| self.metered(source))
+    }
+
+    fn remove_original(&self, path: &Path) -> std::io::Result<()> {
+        self.inner.remove_original(path)
+    }
+
+    fn may_remove_original(&self) -> bool {
+        self.inner.may_remove_original()
     }
 
     fn write(&self, path: &Path, mode: WriteMode) -> std::io::Result<Arc<dyn Sink>> {

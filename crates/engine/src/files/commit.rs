@@ -15,7 +15,7 @@ use thiserror::Error;
 
 use crate::files::block_source::{FileSource, read_first};
 use crate::files::identity::Identity;
-use crate::files::machine::facts_of;
+use crate::files::machine::{facts_of, resemble};
 use crate::files::staged::successor;
 use crate::files::temporary::{Temporary, target_of, together};
 use crate::flow::chain::Chain;
@@ -51,6 +51,8 @@ struct State {
     open: bool,
     /// Something could not be written, so this must not take the place of anything.
     failed: bool,
+    /// The time of the last change it gets when all is written.
+    times: Option<FileTimes>,
 }
 
 impl State {
@@ -84,6 +86,7 @@ impl CommittedFile {
             newlines: 0,
             open: false,
             failed: false,
+            times: None,
         };
         Ok(Self { target, state: Mutex::new(state) })
     }
@@ -135,6 +138,13 @@ impl CommittedFile {
         if state.way == Way::Append {
             state.way = Way::Rewrite;
         }
+        Ok(())
+    }
+
+    /// Gives it the rights of another file now, and its time when all is written.
+    pub(crate) fn resemble(&self, other: &FileFacts) -> io::Result<()> {
+        let mut state = self.lock();
+        state.times = Some(resemble(&state.file, other)?);
         Ok(())
     }
 
@@ -199,6 +209,10 @@ impl CommittedReplacement {
 impl Replacement for CommittedReplacement {
     fn sink(&self) -> Arc<dyn Sink> {
         self.sink.clone()
+    }
+
+    fn resemble(&self, other: &FileFacts) -> io::Result<()> {
+        self.file.resemble(other)
     }
 
     fn commit(self: Box<Self>) -> io::Result<()> {
@@ -305,6 +319,9 @@ impl Prepared {
         let content = state.file.try_clone()?;
         let (target, old) = match state.way {
             Way::Rename => {
+                if let Some(times) = state.times {
+                    state.file.set_times(times)?;
+                }
                 state.file.sync_all()?;
                 (None, Self::aside(&path)?)
             }

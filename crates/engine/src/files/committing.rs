@@ -8,7 +8,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
 
 use rustix::fs::{Access, access};
-use stream::{Files, Machine, Replacement, Sink, Source, WriteMode};
+use stream::{FileFacts, Files, Machine, Replacement, Sink, Source, WriteMode};
 
 use crate::base::sinks::Nowhere;
 use crate::files::commit::{Applied, CommitError, CommittedFile, commit_all};
@@ -174,6 +174,10 @@ struct Complete {
 impl Replacement for Complete {
     fn sink(&self) -> Arc<dyn Sink> {
         self.sink.clone()
+    }
+
+    fn resemble(&self, other: &FileFacts) -> io::Result<()> {
+        self.file.resemble(other)
     }
 
     fn commit(self: Box<Self>) -> io::Result<()> {

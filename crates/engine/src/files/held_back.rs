@@ -3,17 +3,19 @@
 use parking_lot::Mutex;
 use std::ffi::OsString;
 use std::io;
+use std::os::unix::fs::FileExt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
 
 use stream::{
-    FileFacts, Files, Machine, Permission, Replacement, RunControl, Scratch, Sink, Source,
+    Decoding, FileFacts, Files, Machine, Permission, Replacement, RunControl, Scratch, Sink, Source,
     WriteMode,
 };
 
 use crate::base::limits::Limits;
 use crate::base::sinks::Nowhere;
+use crate::files::block_source::FileSource;
 use crate::files::cut_short::{EndSeen, TellsEnd};
 use crate::files::direct::DirectReplacement;
 use crate::files::machine::RealMachine;
@@ -93,15 +95,30 @@ impl HeldBackFiles {
         read.iter().rev().find(|(name, _)| name == path).map(|(_, sampled)| sampled.clone())
     }
 
-    /// Reads what a file has now.
-    fn read_old(&self, path: &Path) -> io::Result<Box<dyn Source>> {
+    /// Reads what a file has now, or what was in it before it was compressed.
+    fn read_old(
+        &self,
+        path: &Path,
+        decoding: Option<&'static Decoding>,
+    ) -> io::Result<Box<dyn Source>> {
         let Some(file) = read_plain(path)? else { return Ok(Box::new(Chain::default())) };
-        let Some(sampler) = &self.sampler else { return Ok(Box::new(file)) };
-        let sampled =
-            sampler.cache.file(path, file, sampler.sample, &sampler.limits, &self.control)?;
-        let mut source = sampled.kept.source();
+        let decoded = |file: FileSource| -> Box<dyn Source> {
+            match decoding {
+                Some(decoding) => (decoding.open)(Box::new(file)),
+                None => Box::new(file),
+            }
+        };
+        let Some(sampler) = &self.sampler else { return Ok(decoded(file)) };
+        let Sampler { mut sample, limits, cache } = sampler.clone();
+        if decoding.is_none() && sample != Sample::Everything && is_compressed(&file) {
+            // A part of compressed data is of no use to whoever reads it: all of it is there, as far
+            // as the limits let it.
+            sample = Sample::Everything;
+        }
+        let sampled = cache.file(path, file, decoding, sample, &limits, &self.control)?;
+        let mut source = sampled.source();
         if !sampled.complete {
-            if !sampler.sample.begins() {
+            if !sample.begins() {
                 // With all of the data its first lines would be others already.
                 self.cut.set();
             }
@@ -115,14 +132,25 @@ impl HeldBackFiles {
 impl Files for HeldBackFiles {
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
         let Some(content) = self.pending.content(path) else {
-            return Ok(self.pending.reader(path, self.read_old(path)?));
+            return Ok(self.pending.reader(path, self.read_old(path, None)?));
         };
         let mut chain = Chain::default();
         if content.old && path.exists() {
-            chain.0.push_back(self.read_old(path)?);
+            chain.0.push_back(self.read_old(path, None)?);
         }
         chain.0.extend(content.parts.iter().map(Kept::source));
         Ok(Box::new(TellsEnd::new(Box::new(chain), self.written.clone())))
+    }
+
+    fn read_decoded(
+        &self,
+        path: &Path,
+        decoding: &'static Decoding,
+    ) -> io::Result<Box<dyn Source>> {
+        if self.pending.content(path).is_some() {
+            return self.read(path).map(decoding.open);
+        }
+        Ok(self.pending.reader(path, self.read_old(path, Some(decoding))?))
     }
 
     fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
@@ -217,6 +245,13 @@ impl Machine for HeldBackFiles {
     fn scratch(&self, directory: Option<&Path>) -> io::Result<Box<dyn Scratch>> {
         RealMachine.scratch(directory)
     }
+}
+
+/// True for a file that is compressed, by its first bytes.
+fn is_compressed(file: &FileSource) -> bool {
+    let mut first = [0; 6];
+    let read = file.file.read_at(&mut first, 0).unwrap_or(0);
+    filters::Form::of_content(&first[..read]).is_some()
 }
 
 /// A file that is seen only once it is complete.

@@ -50,6 +50,14 @@ impl Files for RealFiles {
         std::fs::remove_file(path)
     }
 
+    fn remove_original(&self, path: &Path) -> io::Result<()> {
+        std::fs::remove_file(path)
+    }
+
+    fn may_remove_original(&self) -> bool {
+        true
+    }
+
     fn is_live(&self) -> bool {
         true
     }

@@ -11,7 +11,7 @@ use std::time::{Instant, SystemTime};
 use memchr::memchr_iter;
 use rand_xoshiro::SplitMix64;
 use rand_xoshiro::rand_core::{Rng, SeedableRng};
-use stream::{Arrivals, Block, Input, ReadError, RunControl, Source};
+use stream::{Arrivals, Block, Decoding, DecodingError, Input, ReadError, RunControl, Source};
 
 use crate::base::limits::{Limit, Limits};
 use crate::files::block_source::{FileSource, read_block, start_of_last_lines};
@@ -65,7 +65,8 @@ pub struct SampledInput {
     /// The lines.
     pub kept: Arc<Kept>,
     numbers: Numbers,
-    /// Bytes of the whole, where known.
+    /// Bytes of the whole, where known; of a compressed file an estimate, see
+    /// [`SampledInput::is_estimated`].
     pub whole_bytes: Option<u64>,
     /// Lines of the whole, where known.
     whole_lines: Mutex<Option<u64>>,
@@ -77,8 +78,30 @@ pub struct SampledInput {
     pub identity: Option<Identity>,
     /// True when the file changed while it was read.
     pub changed: bool,
+    /// How the file is read, where it is compressed: the lines are those of what is in it.
+    pub(crate) decoding: Option<&'static Decoding>,
+    /// Why it could not be read beyond the sample's end.
+    failure: Option<DecodingError>,
     /// When the lines of the whole came, for standard input.
     pub(crate) arrivals: Option<Arc<dyn Arrivals>>,
+}
+
+/// What was read of compressed data, and why not more.
+struct FailsAtEnd {
+    inner: Box<dyn Source>,
+    failure: Option<DecodingError>,
+}
+
+impl Source for FailsAtEnd {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        match (self.inner.next_block()?, self.failure.take()) {
+            (None, Some(failure)) => Err(ReadError::Io(io::Error::other(failure))),
+            (block, failure) => {
+                self.failure = failure;
+                Ok(block)
+            }
+        }
+    }
 }
 
 /// When the lines of a sample came.
@@ -104,6 +127,20 @@ impl SampledInput {
     pub(crate) fn came(self: &Arc<Self>) -> Option<Arc<dyn Arrivals>> {
         let whole = self.arrivals.clone()?;
         Some(Arc::new(OfSample { sampled: self.clone(), whole }))
+    }
+
+    /// Reads the sample, and fails after it where the file could not be read further.
+    pub(crate) fn source(&self) -> Box<dyn Source> {
+        let inner = self.kept.source();
+        match self.failure.clone() {
+            None => inner,
+            failure => Box::new(FailsAtEnd { inner, failure }),
+        }
+    }
+
+    /// True where the bytes of the whole are judged by how the sample was compressed.
+    pub fn is_estimated(&self) -> bool {
+        self.decoding.is_some() && !self.complete
     }
 
     /// The number (from 1) of line `line` (from 0) of the sample in the whole; negative when
@@ -144,7 +181,7 @@ pub struct PartialRead {
 /// Samples read before, so that a change of the text does not read files again.
 #[derive(Default)]
 pub(crate) struct SampleCache {
-    files: Mutex<HashMap<(PathBuf, Identity, Sample), Arc<SampledInput>>>,
+    files: Mutex<HashMap<(PathBuf, Identity, Sample, Option<&'static str>), Arc<SampledInput>>>,
 }
 
 /// Samples kept at the same time; beyond that the cache starts anew.
@@ -159,16 +196,21 @@ impl SampleCache {
         &self,
         path: &Path,
         file: FileSource,
+        decoding: Option<&'static Decoding>,
         sample: Sample,
         limits: &Limits,
         control: &RunControl,
     ) -> io::Result<Arc<SampledInput>> {
         let identity = Identity::of(&file.file.metadata()?);
-        let key = (path.to_owned(), identity, sample);
+        let form = decoding.map(|decoding| decoding.name);
+        let key = (path.to_owned(), identity, sample, form);
         if let Some(found) = self.files.lock().get(&key) {
             return Ok(found.clone());
         }
-        let mut sampled = read_file(file, sample, limits, control)?;
+        let mut sampled = match decoding {
+            None => read_file(file, sample, limits, control)?,
+            Some(decoding) => read_compressed(file, decoding, sample, limits, control)?,
+        };
         sampled.identity = Some(identity);
         sampled.changed = Identity::now(path).ok() != Some(identity);
         let sampled = Arc::new(sampled);
@@ -202,6 +244,34 @@ fn read_file(
     take(Box::new(source), sample, limits, control, known)
 }
 
+/// Bytes that a sample of the beginning of compressed data has at most: little of it may be very much
+/// of what is in it.
+const DECODED_MAX: u64 = 32 << 20;
+
+/// A sample of what is in a compressed file. Only what the sample needs is decoded.
+fn read_compressed(
+    source: FileSource,
+    decoding: &'static Decoding,
+    sample: Sample,
+    limits: &Limits,
+    control: &RunControl,
+) -> io::Result<SampledInput> {
+    let bytes = source.file.metadata()?.len();
+    let most = match sample {
+        Sample::First(_) | Sample::Quick(_) => limits.bytes.min(DECODED_MAX),
+        _ => limits.bytes,
+    };
+    let limits = Limits { bytes: most, ..*limits };
+    let taken = take_from((decoding.open)(Box::new(source)), sample, &limits, control, None)?;
+    let (mut sampled, read, position) = taken;
+    sampled.decoding = Some(decoding);
+    if let (false, Some(position @ 1..)) = (sampled.complete, position) {
+        let whole = read as f64 * bytes as f64 / position as f64;
+        sampled.whole_bytes = Some((whole as u64).max(read));
+    }
+    Ok(sampled)
+}
+
 /// The last part of a large file, without reading what is before it.
 fn last_of_file(
     mut file: File,
@@ -231,6 +301,8 @@ fn last_of_file(
         cut,
         identity: None,
         changed: false,
+        decoding: None,
+        failure: None,
         arrivals: None,
     })
 }
@@ -243,6 +315,18 @@ pub(crate) fn take(
     control: &RunControl,
     whole_bytes: Option<u64>,
 ) -> io::Result<SampledInput> {
+    take_from(source, sample, limits, control, whole_bytes).map(|(sampled, ..)| sampled)
+}
+
+/// As [`take`]; with the bytes that were read for it, and the place reached in the file behind.
+fn take_from(
+    source: Box<dyn Source>,
+    sample: Sample,
+    limits: &Limits,
+    control: &RunControl,
+    whole_bytes: Option<u64>,
+) -> io::Result<(SampledInput, u64, Option<u64>)> {
+    let mut failure = None;
     let mut taker = Taker::new(sample, limits, control);
     let mut input = Input::new(Box::new(Bounded { source, left: limits.bytes, hit: false }), 0);
     loop {
@@ -255,11 +339,22 @@ pub(crate) fn take(
                 taker.at_end = true;
                 break;
             }
-            Err(ReadError::Io(error)) => return Err(error),
+            Err(ReadError::Io(error)) => {
+                // What was readable of damaged data is shown, and then why there is no more.
+                let Some(known) = DecodingError::inside(&error) else { return Err(error) };
+                if let Some(rest) = input.next_lines().ok().flatten() {
+                    taker.add(&rest.bytes)?;
+                }
+                failure = Some(known.clone());
+                taker.at_end = true;
+                break;
+            }
             Err(ReadError::Cancelled) => break,
         }
     }
-    taker.finish(whole_bytes)
+    let (read, position) = (taker.seen_bytes, input.position());
+    let sampled = taker.finish(whole_bytes)?;
+    Ok((SampledInput { failure, ..sampled }, read, position))
 }
 
 /// A source that ends after so many bytes: a line longer than that is cut, not gathered.
@@ -282,6 +377,10 @@ impl Source for Bounded {
         self.hit = true;
         let part = block.into_bytes().slice(..self.left as usize);
         Ok((!part.is_empty()).then(|| Block::new(part)))
+    }
+
+    fn position(&self) -> Option<u64> {
+        self.source.position()
     }
 }
 
@@ -424,6 +523,8 @@ impl<'l> Taker<'l> {
             cut: self.cut,
             identity: None,
             changed: false,
+            decoding: None,
+            failure: None,
             arrivals: None,
         })
     }
@@ -463,17 +564,39 @@ impl Reservoir {
 
 /// Counts the lines of a whole file; `None` when cancelled or not readable.
 pub fn count_lines(path: &Path, control: &RunControl) -> Option<u64> {
+    count_lines_in(path, None, control)
+}
+
+/// As [`count_lines`], of what is in a compressed file.
+pub(crate) fn count_lines_in(
+    path: &Path,
+    decoding: Option<&'static Decoding>,
+    control: &RunControl,
+) -> Option<u64> {
     let Ok(Opened::Plain(file)) = open_plain(path) else { return None };
+    let mut source: Box<dyn Source> = Box::new(FileSource::of(file).ok()?);
+    if let Some(decoding) = decoding {
+        source = (decoding.open)(source);
+    }
     let mut lines = 0;
     let mut open = false;
-    while let Some(block) = read_block(&file).ok()? {
+    loop {
+        match source.next_block() {
+            Ok(Some(block)) => {
+                lines += block.newlines();
+                open = !block.ends_line();
+            }
+            Ok(None) => return Some(lines + u64::from(open)),
+            // So many can be read of damaged data.
+            Err(ReadError::Io(error)) if DecodingError::inside(&error).is_some() => {
+                return Some(lines + u64::from(open));
+            }
+            Err(_) => return None,
+        }
         if control.is_cancelled() {
             return None;
         }
-        lines += block.newlines();
-        open = !block.ends_line();
     }
-    Some(lines + u64::from(open))
 }
 
 #[cfg(test)]
@@ -552,7 +675,7 @@ mod tests {
                 std::fs::write(&path, format!("{name}\n")).unwrap();
             }
             let file = FileSource::of(std::fs::File::open(&path).unwrap()).unwrap();
-            cache.file(&path, file, Sample::First(5), &Limits::default(), control).unwrap()
+            cache.file(&path, file, None, Sample::First(5), &Limits::default(), control).unwrap()
         };
         let control = RunControl::default();
         let first = read(0, &control);

@@ -254,6 +254,14 @@ impl Files for ShellFiles {
         }
     }
 
+    fn remove_original(&self, path: &Path) -> io::Result<()> {
+        std::fs::remove_file(path)
+    }
+
+    fn may_remove_original(&self) -> bool {
+        true
+    }
+
     fn remove(&self, path: &Path) -> io::Result<()> {
         if let Some(staged) = self.staged_at(path) {
             staged.give_up();

@@ -3,7 +3,7 @@
 
 use parking_lot::{Mutex, MutexGuard};
 use std::collections::VecDeque;
-use std::fs::File;
+use std::fs::{File, FileTimes};
 use std::io::{self, Seek, SeekFrom, Write};
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::{Path, PathBuf};
@@ -13,7 +13,7 @@ use rustix::fs::OFlags;
 use rustix::io::Errno;
 use stream::{Block, FileFacts, Replacement, Sink, WriteError};
 
-use crate::files::machine::facts_of;
+use crate::files::machine::{facts_of, resemble};
 use crate::files::temporary::{Temporary, together};
 
 /// Files that are open at the same time for being written. Beyond that the one that was opened
@@ -81,6 +81,8 @@ struct State {
     failure: Option<i32>,
     /// See [`Sink::keep_when_ended`].
     keep: bool,
+    /// The time of the last change it gets when all is written.
+    times: Option<FileTimes>,
 }
 
 impl Staged {
@@ -96,6 +98,7 @@ impl Staged {
             abandoned: false,
             failure: None,
             keep: false,
+            times: None,
         };
         Ok(Arc::new(Self { target: target.to_owned(), state: Mutex::new(state) }))
     }
@@ -135,6 +138,15 @@ impl Staged {
         Ok(Opening { staged: self.clone(), handle, done: Mutex::new(false) })
     }
 
+    /// Gives it the rights of another file now, and its time when all is written.
+    fn resemble(&self, other: &FileFacts) -> io::Result<()> {
+        let mut state = guarded(&self.state);
+        if let Some(temporary) = &state.temporary {
+            state.times = Some(resemble(&temporary.open(OFlags::WRONLY)?, other)?);
+        }
+        Ok(())
+    }
+
     /// Leaves the target as it is, whatever was written.
     pub(crate) fn give_up(&self) {
         guarded(&self.state).temporary = None;
@@ -152,6 +164,9 @@ impl Staged {
         if state.abandoned && !state.keep {
             state.temporary = None;
             return Ok(());
+        }
+        if let Some(times) = state.times {
+            temporary.open(OFlags::WRONLY)?.set_times(times)?;
         }
         let placed = match state.failure {
             Some(errno) => Err(io::Error::from_raw_os_error(errno)),
@@ -313,6 +328,10 @@ pub(crate) struct StagedReplacement(pub(crate) Arc<Opening>);
 impl Replacement for StagedReplacement {
     fn sink(&self) -> Arc<dyn Sink> {
         self.0.clone()
+    }
+
+    fn resemble(&self, other: &FileFacts) -> io::Result<()> {
+        self.0.staged.resemble(other)
     }
 
     fn commit(self: Box<Self>) -> io::Result<()> {

@@ -6,7 +6,7 @@ use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 use std::sync::Arc;
 
-use stream::{Files, Machine, Replacement, Sink, Source, WriteMode};
+use stream::{Decoding, Files, Machine, Replacement, Sink, Source, WriteMode};
 
 use crate::files::direct::DirectReplacement;
 
@@ -42,6 +42,28 @@ impl Files for SubstitutedFiles<'_> {
             Some(at) => Ok(readers.swap_remove(at).1),
             None => self.inner.read(path),
         }
+    }
+
+    fn read_decoded(
+        &self,
+        path: &Path,
+        decoding: &'static Decoding,
+    ) -> io::Result<Box<dyn Source>> {
+        let readers = self.readers.lock();
+        let named = readers.iter().any(|(name, _)| name == path.as_os_str().as_bytes());
+        drop(readers);
+        if named {
+            return self.read(path).map(decoding.open);
+        }
+        self.inner.read_decoded(path, decoding)
+    }
+
+    fn remove_original(&self, path: &Path) -> io::Result<()> {
+        self.inner.remove_original(path)
+    }
+
+    fn may_remove_original(&self) -> bool {
+        self.inner.may_remove_original()
     }
 
     fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use stream::{
-    FileFacts, Files, Machine, Permission, Replacement, Scratch, Sink, Source, WriteMode,
+    Decoding, FileFacts, Files, Machine, Permission, Replacement, Scratch, Sink, Source, WriteMode,
 };
 
 /// Relative names begin at `directory`.
@@ -19,6 +19,22 @@ pub(crate) struct InDirectory<'w> {
 impl Files for InDirectory<'_> {
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
         self.inner.read(&self.directory.join(path))
+    }
+
+    fn read_decoded(
+        &self,
+        path: &Path,
+        decoding: &'static Decoding,
+    ) -> io::Result<Box<dyn Source>> {
+        self.inner.read_decoded(&self.directory.join(path), decoding)
+    }
+
+    fn remove_original(&self, path: &Path) -> io::Result<()> {
+        self.inner.remove_original(&self.directory.join(path))
+    }
+
+    fn may_remove_original(&self) -> bool {
+        self.inner.may_remove_original()
     }
 
     fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {

@@ -154,13 +154,16 @@ fn try_lines(
     let files = Arc::new(HeldBackFiles::new(Some(sampler), control.clone()));
     let starter = CommandStarter::deferred(files.clone(), policy.clone());
     let watch = Watch::new(&control, Expected::default());
-    let (mut input, mut total, mut tried, mut endless) = (None, 0, 0, false);
+    // Bytes of the files, bytes of what is in them, and how many of these were tried.
+    let (mut total, mut data, mut tried) = (0, 0, 0);
+    let (mut input, mut endless) = (None, false);
     if let Some(Given { source, bytes }) = given {
         if let Ok(sampled) = take(source, sample, &limits, &control, bytes) {
             tried += sampled.kept.bytes();
             input = Some(sampled.kept.source());
         }
         total += bytes.unwrap_or(0);
+        data += bytes.unwrap_or(0);
         endless |= bytes.is_none();
     }
     let trial = Trial { watch: watch.clone(), follows: AtomicBool::new(false) };
@@ -187,13 +190,14 @@ fn try_lines(
         let bytes = sampled.identity.map_or(0, |identity| identity.bytes);
         sizes.insert(path.clone(), bytes);
         total += bytes;
+        data += sampled.whole_bytes.unwrap_or(bytes);
         tried += sampled.kept.bytes();
     }
     drop(read);
     endless |= trial.follows.load(Relaxed);
     let known = !timed_out && outcome.is_ok() && !endless;
     let snapshot = watch.snapshot();
-    let scale = if tried > 0 { total as f64 / tried as f64 } else { 1.0 };
+    let scale = if tried > 0 { data as f64 / tried as f64 } else { 1.0 };
     let holds = holds(&snapshot, scale);
     let memory = holds.iter().map(|hold| hold.bytes).sum();
     let made = Estimate {

@@ -6,6 +6,7 @@ use jiff::{Span, Timestamp, Zoned};
 use stream::Files;
 
 use named::DayOfMonth;
+pub(crate) use named::{month, weekday};
 
 pub(crate) mod directives;
 mod named;

@@ -14,7 +14,7 @@ use crate::spec::{
 use crate::text::phrases::from_files;
 
 const PERCENT: char = '\u{1}';
-const SIZE: char = '\u{2}';
+const EXPECT: char = '\u{2}';
 
 const OPTIONS: &[OptionSpec] = &[
     option(
@@ -25,8 +25,8 @@ const OPTIONS: &[OptionSpec] = &[
         false,
     ),
     option(
-        SIZE,
-        "size",
+        EXPECT,
+        "expect",
         Some("NUM"),
         "how many bytes will come, where that cannot be seen; with k, M, G",
         false,
@@ -43,7 +43,7 @@ static SPEC: Spec = Spec {
     usage_status: 2,
     examples: &[
         example("meter gate.log | grep -c refused", "progress while grep reads"),
-        example("meter --size 2G < /dev/zero | head -c 2G > big", "with the time that is left"),
+        example("meter --expect 2G < /dev/zero | head -c 2G > big", "with the time that is left"),
     ],
 };
 
@@ -62,7 +62,7 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
     Ok(Box::new(Meter {
         files: arguments.operand_values(),
         percent: arguments.has(PERCENT),
-        size: arguments.number(&SPEC, SIZE, "invalid size")?,
+        size: arguments.number(&SPEC, EXPECT, "invalid size")?,
     }))
 }
 

@@ -3,7 +3,7 @@
 use std::time::SystemTime;
 
 use jiff::tz::TimeZone;
-use jiff::{Timestamp, Zoned};
+use jiff::{Timestamp, Unit, Zoned};
 use stream::{ExitStatus, Input, InputTrouble, Origin, StageError, StageIo};
 
 use crate::common::time::{self, directives};
@@ -11,11 +11,13 @@ use crate::spec::{
     Arguments, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb, example,
     option, shown,
 };
-use crate::text::phrases::{counted, from_files};
+use crate::text::phrases::from_files;
 
 mod find;
+mod seen;
 
-use find::find;
+use find::{Found, Moment, Order, Reading, find};
+use seen::Seen;
 
 const OPTIONS: &[OptionSpec] = &[
     option(
@@ -26,6 +28,29 @@ const OPTIONS: &[OptionSpec] = &[
         false,
     ),
     option('u', "utc", None, "universal time, not the time zone's", false),
+    option(
+        't',
+        "times",
+        None,
+        "elapsed and gap: between the times in the lines, not between their arrivals",
+        false,
+    ),
+    option('d', "day-first", None, "03/04/2031 is the 3rd of April", false),
+    option('m', "month-first", None, "03/04/2031 is the 4th of March", false),
+    option(
+        'e',
+        "epoch",
+        None,
+        "numbers of 10 digits are seconds since 1970, of 13 milliseconds, anywhere in a line",
+        false,
+    ),
+    option(
+        'b',
+        "boot",
+        Some("TIME"),
+        "when the machine was started that wrote kernel times such as [12.345]",
+        false,
+    ),
 ];
 
 static SPEC: Spec = Spec {
@@ -39,6 +64,7 @@ static SPEC: Spec = Spec {
     examples: &[
         example("tail -f winch.log | stamp now -f %T.%3N", "each line with the time it came"),
         example("stamp gap", "each line with the time since the line before it"),
+        example("stamp gap -t winch.log | sort -r | head -n 3", "the longest pauses in a log"),
         example("stamp as -f '%d.%m. %H:%M' winch.log", "the times in the log in another form"),
         example("stamp ago winch.log", "how long ago each thing was"),
     ],
@@ -67,6 +93,11 @@ struct Stamp {
     mode: Mode,
     format: Option<Vec<u8>>,
     utc: bool,
+    /// The times in the lines count, not when they came.
+    times: bool,
+    order: Option<Order>,
+    epoch: bool,
+    boot: Option<String>,
     files: Vec<Vec<u8>>,
 }
 
@@ -91,10 +122,35 @@ fn parse(arguments: &Arguments) -> Result<Stamp, UsageError> {
         let message = "ago writes words, no format";
         return Err(UsageError::with_hint(&SPEC, Some(given.word), message));
     }
+    if let (Mode::Now | Mode::Ago | Mode::As, Some(given)) = (mode, arguments.last('t')) {
+        let message = "--times is for elapsed and gap; ago and as read the times in the lines anyway";
+        return Err(UsageError::with_hint(&SPEC, Some(given.word), message));
+    }
+    let boot = arguments.last('b').map(|given| {
+        let text = String::from_utf8_lossy(&given.value).into_owned();
+        let now = Timestamp::UNIX_EPOCH.to_zoned(TimeZone::UTC);
+        time::read(&text, &now).map(|_| text).ok_or_else(|| {
+            let message = format!("not a time: {}", shown(&given.value));
+            UsageError::with_hint(&SPEC, Some(given.word), &message)
+        })
+    });
+    let order = match (arguments.last('d'), arguments.last('m')) {
+        (Some(_), Some(given)) => {
+            let message = "either --day-first or --month-first";
+            return Err(UsageError::with_hint(&SPEC, Some(given.word), message));
+        }
+        (Some(_), None) => Some(Order::DayFirst),
+        (None, Some(_)) => Some(Order::MonthFirst),
+        (None, None) => None,
+    };
     Ok(Stamp {
         mode,
         format: arguments.last('f').map(|given| given.value.clone()),
         utc: arguments.has('u'),
+        times: arguments.has('t'),
+        order,
+        epoch: arguments.has('e'),
+        boot: boot.transpose()?,
         files: arguments.operand_values().split_off(1),
     })
 }
@@ -112,6 +168,12 @@ fn explain(arguments: &Arguments) -> String {
     };
     match stamp.mode {
         Mode::Now => format!("puts the time it came before each line{files}{format}"),
+        Mode::Elapsed if stamp.times => {
+            format!("puts the time since the first time in the lines{files} before each line{format}")
+        }
+        Mode::Gap if stamp.times => format!(
+            "puts the time between the time in each line{files} and the one before it before each line{format}"
+        ),
         Mode::Elapsed => format!("puts the time since the start before each line{files}{format}"),
         Mode::Gap => {
             format!("puts the time since the line before it before each line{files}{format}")
@@ -128,11 +190,18 @@ impl Filter for Stamp {
         let zone = if self.utc { TimeZone::UTC } else { time::zone(io.files()) };
         let files = std::mem::take(&mut self.files);
         let start = time::now(io.files());
+        let how = self.reading(start.to_zoned(zone.clone()));
+        let mut seen = Seen::default();
         let mut last = start;
+        let mut since = Since::default();
         io.each_input(&files, 2, |io, input, _| match self.mode {
-            Mode::Ago | Mode::As => self.rewrite(io, input, start, &zone),
+            Mode::Ago | Mode::As => self.rewrite(io, input, &how, &mut seen),
+            _ if self.times => self.between(io, input, &how, &mut since, &mut seen),
             _ => self.before(io, input, start, &mut last, &zone),
         })?;
+        for message in seen.messages(self.times) {
+            io.message(&message)?;
+        }
         Ok(io.status())
     }
 
@@ -141,21 +210,33 @@ impl Filter for Stamp {
     }
 
     fn marks(&self, line: &[u8]) -> Vec<std::ops::Range<usize>> {
-        if !matches!(self.mode, Mode::Ago | Mode::As) {
+        let every = matches!(self.mode, Mode::Ago | Mode::As);
+        if !every && !self.times {
             return Vec::new();
         }
-        let now = Zoned::new(Timestamp::UNIX_EPOCH, TimeZone::UTC);
+        let how = self.reading(Zoned::new(Timestamp::UNIX_EPOCH, TimeZone::UTC));
         let mut found = Vec::new();
         let mut from = 0;
-        while let Some((range, _)) = find(line, from, &now) {
+        while let Some(Found { range, moment, .. }) = find(line, from, &how) {
             from = range.end;
-            found.push(range);
+            if !every {
+                return vec![range];
+            }
+            if matches!(moment, Moment::At(_)) {
+                found.push(range);
+            }
         }
         found
     }
 }
 
 impl Stamp {
+    fn reading(&self, now: Zoned) -> Reading {
+        let boot = self.boot.as_deref().and_then(|text| time::read(text, &now));
+        let start = boot.map(|boot| boot.timestamp());
+        Reading { order: self.order, epoch: self.epoch, start, ..Reading::plain(now) }
+    }
+
     /// Lines that came together have the same time. Where it was noted when they came they have
     /// that, whenever they are read.
     fn before(
@@ -208,51 +289,101 @@ impl Stamp {
             return out;
         }
         // A clock that is set back must not make times negative.
-        let duration = (now.as_nanosecond() - since.as_nanosecond()).max(0);
+        self.duration((now.as_nanosecond() - since.as_nanosecond()).max(0), &mut out);
+        out
+    }
+
+    /// Writes an amount of nanoseconds; one of a time before the other has a sign.
+    fn duration(&self, nanoseconds: i128, out: &mut Vec<u8>) {
+        if nanoseconds < 0 {
+            out.push(b'-');
+        }
+        let duration = nanoseconds.abs();
         match &self.format {
             Some(format) => {
                 // A duration is the time of day that long after midnight.
                 let time = time::at_nanoseconds(duration).to_zoned(TimeZone::UTC);
-                directives::write(&time, format, &mut out);
+                directives::write(&time, format, out);
             }
             None => {
                 let (seconds, thousandths) =
                     (duration / 1_000_000_000, duration / 1_000_000 % 1000);
                 let (hours, minutes) = (seconds / 3600, seconds / 60 % 60);
-                out = format!("{hours:02}:{minutes:02}:{:02}.{thousandths:03}", seconds % 60)
-                    .into_bytes();
+                let text = format!("{hours:02}:{minutes:02}:{:02}.{thousandths:03}", seconds % 60);
+                out.extend_from_slice(text.as_bytes());
             }
         }
-        out
+    }
+
+    /// Puts before each line the time between the first time in it and an earlier one. A line
+    /// without a time gets a dash and changes nothing for the next. Nothing is held.
+    fn between(
+        &self,
+        io: &mut StageIo<'_>,
+        input: &mut Input,
+        how: &Reading,
+        since: &mut Since,
+        seen: &mut Seen,
+    ) -> Result<(), InputTrouble> {
+        let mut whole = Vec::new();
+        while let Some(lines) = input.next_lines()? {
+            whole.clear();
+            for (_, line) in lines.iter() {
+                match find(line, 0, how) {
+                    Some(found) => {
+                        seen.note(&found, line);
+                        self.duration(since.next(found.moment, self.mode), &mut whole);
+                    }
+                    None => {
+                        seen.without += 1;
+                        let none = if self.format.is_some() { "-" } else { NO_TIME };
+                        whole.extend_from_slice(none.as_bytes());
+                    }
+                }
+                whole.push(b' ');
+                whole.extend_from_slice(line);
+                whole.push(b'\n');
+            }
+            if !lines.bytes.ends_with(b"\n") {
+                whole.pop();
+            }
+            io.out().put(&whole, Origin::Sequence(lines.first))?;
+            io.out().flush()?;
+        }
+        Ok(())
     }
 
     fn rewrite(
         &self,
         io: &mut StageIo<'_>,
         input: &mut Input,
-        now: Timestamp,
-        zone: &TimeZone,
+        how: &Reading,
+        seen: &mut Seen,
     ) -> Result<(), InputTrouble> {
-        let now = now.to_zoned(zone.clone());
+        let zone = how.now.time_zone();
         let mut whole = Vec::new();
         while let Some(lines) = input.next_lines()? {
             whole.clear();
             for (_, line) in lines.iter() {
                 let mut from = 0;
-                while let Some((range, time)) = find(line, from, &now) {
+                while let Some(found) = find(line, from, how) {
+                    seen.note(&found, line);
+                    let Found { range, moment, .. } = found;
                     whole.extend_from_slice(&line[from..range.start]);
+                    from = range.end;
+                    let Moment::At(time) = moment else {
+                        seen.since_start += 1;
+                        whole.extend_from_slice(&line[range]);
+                        continue;
+                    };
+                    let time = time.to_zoned(zone.clone());
                     match self.mode {
-                        Mode::Ago => whole.extend_from_slice(ago(time, now.timestamp()).as_bytes()),
+                        Mode::Ago => whole.extend_from_slice(ago(&time, &how.now).as_bytes()),
                         _ => {
-                            let time = time.to_zoned(zone.clone());
-                            directives::write(
-                                &time,
-                                self.format.as_deref().unwrap_or(USUAL),
-                                &mut whole,
-                            );
+                            let format = self.format.as_deref().unwrap_or(USUAL);
+                            directives::write(&time, format, &mut whole);
                         }
                     }
-                    from = range.end;
                 }
                 whole.extend_from_slice(&line[from..]);
                 whole.push(b'\n');
@@ -266,25 +397,59 @@ impl Stamp {
     }
 }
 
+/// In the place of a time, as wide as one.
+const NO_TIME: &str = "           -";
+
+/// The time others are counted from, of each clock: times of a calendar and times since a start
+/// cannot be compared.
+#[derive(Default)]
+struct Since {
+    calendar: Option<i128>,
+    start: Option<i128>,
+}
+
+impl Since {
+    /// Nanoseconds from the last time (`gap`) or the first one (`elapsed`) of the same clock; 0
+    /// for the first.
+    fn next(&mut self, moment: Moment, mode: Mode) -> i128 {
+        let (now, since) = match moment {
+            Moment::At(time) => (time.as_nanosecond(), &mut self.calendar),
+            Moment::SinceStart(time) => (time, &mut self.start),
+        };
+        let before = *since.get_or_insert(now);
+        if mode == Mode::Gap {
+            *since = Some(now);
+        }
+        now - before
+    }
+}
+
 /// A time of the machine's clock; `other` where a calendar has no such time.
 fn timestamp(time: SystemTime, other: Timestamp) -> Timestamp {
     Timestamp::try_from(time).unwrap_or(other)
 }
 
-/// `26 min ago`, `in 3 h`, `now`.
-fn ago(time: Timestamp, now: Timestamp) -> String {
-    let seconds = now.as_second() - time.as_second();
-    let amount = seconds.unsigned_abs();
-    let words = match amount {
-        0 => return "now".to_owned(),
-        1..=59 => format!("{amount} s"),
-        60..=3599 => format!("{} min", amount / 60),
-        3600..=86_399 => format!("{} h", amount / 3600),
-        86_400..=2_678_399 => counted(amount / 86_400, "day", "days"),
-        2_678_400..=31_535_999 => counted(amount / 2_629_746, "month", "months"),
-        _ => counted(amount / 31_556_952, "year", "years"),
+/// `26 min 4 s ago`, `in 3 h`, `1 y 8 mo ago`, `now`: the two largest units of the calendar that
+/// are not 0, the second one directly below the first.
+fn ago(time: &Zoned, now: &Zoned) -> String {
+    let (earlier, later, is_past) =
+        if time <= now { (time, now, true) } else { (now, time, false) };
+    let span = earlier.until((Unit::Year, later)).unwrap_or_default();
+    let amounts = [
+        (i64::from(span.get_years()), "y"),
+        (i64::from(span.get_months()), "mo"),
+        (i64::from(span.get_days()), "d"),
+        (i64::from(span.get_hours()), "h"),
+        (span.get_minutes(), "min"),
+        (span.get_seconds(), "s"),
+    ];
+    let Some(first) = amounts.iter().position(|(amount, _)| *amount != 0) else {
+        return "now".to_owned();
     };
-    if seconds > 0 { format!("{words} ago") } else { format!("in {words}") }
+    let units = amounts[first..].iter().take(2).filter(|(amount, _)| *amount != 0);
+    let words: Vec<String> = units.map(|(amount, unit)| format!("{amount} {unit}")).collect();
+    let words = words.join(" ");
+    if is_past { format!("{words} ago") } else { format!("in {words}") }
 }
 
 #[cfg(test)]
@@ -292,14 +457,23 @@ mod tests {
     use super::*;
 
     #[test]
-    fn amounts_of_time_are_in_words() {
-        let at = |seconds| Timestamp::from_second(seconds).unwrap();
-        let now = at(1_000_000_000);
-        assert_eq!(ago(at(1_000_000_000), now), "now");
-        assert_eq!(ago(at(999_999_999), now), "1 s ago");
-        assert_eq!(ago(at(1_000_000_000 - 26 * 60), now), "26 min ago");
-        assert_eq!(ago(at(1_000_000_000 + 3 * 3600), now), "in 3 h");
-        assert_eq!(ago(at(1_000_000_000 - 86_400), now), "1 day ago");
-        assert_eq!(ago(at(0), now), "31 years ago");
+    fn ages_are_in_two_units_of_the_calendar() {
+        let zoned = |text: &str| text.parse::<Timestamp>().unwrap().to_zoned(TimeZone::UTC);
+        let now = zoned("2031-04-02T06:12:04Z");
+        for (time, said) in [
+            ("2031-04-02T06:12:04Z", "now"),
+            ("2031-04-02T06:12:03.5Z", "now"),
+            ("2031-04-02T06:12:03Z", "1 s ago"),
+            ("2031-04-02T05:46:00Z", "26 min 4 s ago"),
+            ("2031-04-02T03:12:04Z", "3 h ago"),
+            ("2031-04-02T09:14:05Z", "in 3 h 2 min"),
+            ("2031-04-01T06:11:04Z", "1 d ago"),
+            ("2031-03-30T03:12:04Z", "3 d 3 h ago"),
+            ("2031-03-02T06:12:04Z", "1 mo ago"),
+            ("2029-08-02T06:12:04Z", "1 y 8 mo ago"),
+            ("1970-01-01T00:00:00Z", "61 y 3 mo ago"),
+        ] {
+            assert_eq!(ago(&zoned(time), &now), said, "{time}");
+        }
     }
 }

@@ -101,7 +101,10 @@ fn bad_arguments_are_named() {
         ),
         ("stamp", "which mode? now, elapsed, gap, ago or as"),
         ("stamp ag -f %T", "ago writes words, no format"),
-        ("meter --size x", "invalid size: ‘x’"),
+        ("stamp ago -t", "--times is for elapsed and gap; ago and as read the times in the lines anyway"),
+        ("stamp as -d -m", "either --day-first or --month-first"),
+        ("stamp as -b soon", "not a time: ‘soon’"),
+        ("meter --expect x", "invalid size: ‘x’"),
         ("comm a", "missing operand after ‘a’"),
         ("join a b c", "extra operand ‘c’"),
         ("nl -bx", "invalid body numbering style: ‘x’"),
@@ -201,6 +204,73 @@ fn times_are_put_before_lines() {
     assert_eq!(text("stamp gap -f %S.%3N", "a\n"), "00.000 a\n");
     assert_eq!(text("stamp ago", "at 1969-12-31T23:34:00Z x\n"), "at 26 min ago x\n");
     assert_eq!(text("stamp as -u -f %H:%M", "x [02/Apr/2031:06:12:04 +0200] y\n"), "x [04:12] y\n");
+    let kernel = "[ 12.345] a [1.5]\n";
+    assert_eq!(
+        text("stamp as -b 2031-04-02T06:00Z -u -f %T.%3N", kernel),
+        "06:00:12.345 a 06:00:01.500\n"
+    );
+    assert_eq!(text("stamp as -u", kernel), kernel, "nobody knows when it started");
+}
+
+#[test]
+fn pauses_are_found_by_the_times_in_the_lines() {
+    let log = "2031-04-02 06:12:04 gate-02\n  more of it\n2031-04-02 06:12:04,250 gate-03\n\
+               2031-04-02 07:13:00 gate-04\n2031-04-02 07:12:59 late\n";
+    assert_eq!(
+        text("stamp gap -t -u", log),
+        "00:00:00.000 2031-04-02 06:12:04 gate-02\n           -   more of it\n\
+         00:00:00.250 2031-04-02 06:12:04,250 gate-03\n\
+         01:00:55.750 2031-04-02 07:13:00 gate-04\n-00:00:01.000 2031-04-02 07:12:59 late\n"
+    );
+    assert_eq!(
+        text("stamp elapsed --times -u -f %T", log),
+        "00:00:00 2031-04-02 06:12:04 gate-02\n-   more of it\n\
+         00:00:00 2031-04-02 06:12:04,250 gate-03\n\
+         01:00:56 2031-04-02 07:13:00 gate-04\n01:00:55 2031-04-02 07:12:59 late\n"
+    );
+    // Times since a start are counted among themselves.
+    assert_eq!(
+        text("stamp gap -t", "[1.5] a\n1932799124 b\n[3.0] c\n1932799125 d"),
+        "00:00:00.000 [1.5] a\n00:00:00.000 1932799124 b\n00:00:01.500 [3.0] c\n\
+         00:00:01.000 1932799125 d"
+    );
+}
+
+#[test]
+fn times_that_can_be_read_in_two_ways_are_said() {
+    for (line, stdin, out, said) in [
+        (
+            "stamp as -u",
+            "03/04/2031 06:12 a\n",
+            "2031-03-04 06:12:00 a\n",
+            "stamp: 1 time, the first “03/04/2031 06:12”, can be read in two ways: the month was \
+             taken to be first (--month-first or --day-first settles it)\n",
+        ),
+        ("stamp as -u -m", "03/04/2031 06:12 a\n", "2031-03-04 06:12:00 a\n", ""),
+        ("stamp as -u -d", "03/04/2031 06:12 a\n", "2031-04-03 06:12:00 a\n", ""),
+        ("stamp as -u", "25/04/2031 06:12 a\n", "2031-04-25 06:12:00 a\n", ""),
+        (
+            "stamp as -u",
+            "1932799124 a 1932799125\n1932799126\n",
+            "2031-04-01 08:38:44 a 1932799125\n2031-04-01 08:38:46\n",
+            "stamp: 2 numbers, the first “1932799124”, may be no times: taken as seconds since 1970 \
+             at the beginning of a line (--epoch settles it)\n",
+        ),
+        ("stamp as -u -e", "a 1932799124\n", "a 2031-04-01 08:38:44\n", ""),
+        (
+            "stamp ago",
+            "[12.5] a\n",
+            "[12.5] a\n",
+            "stamp: 1 time since the start of the machine left as they are: when it started is not \
+             in the lines (--boot TIME says it)\n",
+        ),
+        ("stamp gap -t", "a\n", "           - a\n", "stamp: no line has a time in it\n"),
+    ] {
+        let outcome = run_line(line, stdin.as_bytes());
+        assert_eq!(String::from_utf8_lossy(&outcome.out), out, "{line}");
+        assert_eq!(outcome.error, said, "{line}");
+        assert_eq!(outcome.status, 0, "{line}");
+    }
 }
 
 #[test]

@@ -225,6 +225,7 @@ pub(crate) const STAGES: &[&str] = &[
     "numfmt --to=iec --invalid=ignore",
     "numfmt --to=si --field=2 --invalid=ignore -d a",
     "stamp as -u",
+    "stamp gap -t -u",
     "cksum",
     "md5sum",
     "sha256sum -b",

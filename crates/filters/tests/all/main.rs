@@ -4,6 +4,7 @@
 
 mod behaviour;
 mod cases;
+mod compressed;
 mod explanations;
 mod host;
 mod laws;

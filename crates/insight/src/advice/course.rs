@@ -148,6 +148,9 @@ fn read(sampled: &SampledInput) -> String {
     let lines = grouped(sampled.kept.lines());
     match (sampled.whole_lines(), sampled.whole_bytes) {
         (Some(whole), _) => format!("{lines} of {} lines", grouped(whole)),
+        (None, Some(whole)) if sampled.is_estimated() => {
+            format!("{lines} lines of about {}", bytes(whole))
+        }
         (None, Some(whole)) => format!("{lines} lines of {}", bytes(whole)),
         (None, None) => format!("{lines} lines so far"),
     }

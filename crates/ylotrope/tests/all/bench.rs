@@ -338,7 +338,7 @@ fn a_followed_file_moves_the_river_until_it_is_stopped() {
 fn a_meter_draws_its_progress_on_a_terminal() {
     let terminal = Terminal::open(100, 20);
     terminal.type_text(
-        "yes 0123456789 | head -c 400000000 | $Y use meter --size 400000000 | wc -c; echo over",
+        "yes 0123456789 | head -c 400000000 | $Y use meter --expect 400000000 | wc -c; echo over",
     );
     terminal.press(&["Enter"]);
     terminal.wait_for("progress or its end", |screen| {

@@ -45,13 +45,13 @@ fn place(names: &[&str], word: &str) -> Option<usize> {
 }
 
 /// The number of a month, from 1.
-pub(super) fn month(word: &str) -> Option<i8> {
+pub(crate) fn month(word: &str) -> Option<i8> {
     let word = if word.trim_end_matches(['.', ',']) == "sept" { "sep" } else { word };
     Some(place(&MONTHS, word)? as i8 + 1)
 }
 
 /// The number of a weekday, Sunday being 0.
-pub(super) fn weekday(word: &str) -> Option<i64> {
+pub(crate) fn weekday(word: &str) -> Option<i64> {
     let whole = match word.trim_end_matches(['.', ',']) {
         "tues" => "tue",
         "wednes" => "wed",

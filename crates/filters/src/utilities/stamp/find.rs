@@ -1,239 +1,133 @@
 //! Times in lines: ISO 8601 and RFC 3339, RFC 3164 (as in system logs), common log form, RFC 5322
-//! (as in mail and web headers), `date` output, and `@` with seconds since 1970.
+//! (as in mail and web headers), `date` output, dates with months by name or all in numbers,
+//! seconds since 1970, and the seconds since the start that a kernel writes.
 
 use std::ops::Range;
 
-use jiff::civil::{Date, DateTime, Time};
-use jiff::tz::{Offset, TimeZone};
-use jiff::{Timestamp, ToSpan, Zoned};
+use jiff::{Timestamp, Zoned};
 
-use crate::common::time::{offset_of, seconds_since};
+use forms::{
+    american, bare_epoch, common_log, compact, ctime, header, iso, numbers, since_epoch,
+    since_start, system_log,
+};
+use reader::Reader;
 
-const MONTHS: [&[u8]; 12] = [
-    b"Jan", b"Feb", b"Mar", b"Apr", b"May", b"Jun", b"Jul", b"Aug", b"Sep", b"Oct", b"Nov", b"Dec",
-];
-const DAYS: [&[u8]; 7] = [b"Mon", b"Tue", b"Wed", b"Thu", b"Fri", b"Sat", b"Sun"];
+mod forms;
+mod reader;
 
-/// The first time at or behind `from`, and its place. A time without a zone is in that of `now`;
-/// one without a year is in the year that puts it at most a day after `now`.
-pub(super) fn find(line: &[u8], from: usize, now: &Zoned) -> Option<(Range<usize>, Timestamp)> {
+/// Which of two numbers of a date is the day, where both could be.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Order {
+    DayFirst,
+    MonthFirst,
+}
+
+/// How what is found is to be read.
+pub(super) struct Reading {
+    /// A time without a zone is in that of this; one without a year is in the year that puts it at
+    /// most a day after this.
+    pub(super) now: Zoned,
+    /// What was asked for dates of numbers only.
+    pub(super) order: Option<Order>,
+    /// Numbers anywhere in a line are seconds since 1970, not only at its beginning.
+    pub(super) epoch: bool,
+    /// When the machine was started whose kernel wrote.
+    pub(super) start: Option<Timestamp>,
+}
+
+/// A time in a line.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Moment {
+    /// A point in time.
+    At(Timestamp),
+    /// So many nanoseconds after a start that is not known.
+    SinceStart(i128),
+}
+
+/// Why a time may be another one.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Doubt {
+    /// Day and month can be exchanged; the month was taken to be first.
+    DayOrMonth,
+    /// It is only a number.
+    Epoch,
+}
+
+/// What was found, and where.
+pub(super) struct Found {
+    pub(super) range: Range<usize>,
+    pub(super) moment: Moment,
+    pub(super) doubt: Option<Doubt>,
+}
+
+impl Reading {
+    /// Nothing asked for.
+    pub(super) fn plain(now: Zoned) -> Self {
+        Self { now, order: None, epoch: false, start: None }
+    }
+
+    /// The time that begins with the reader, after `before` in its line.
+    fn form(&self, reader: &mut Reader<'_>, before: &[u8]) -> Option<(Moment, Option<Doubt>)> {
+        const CERTAIN: [fn(&mut Reader<'_>, &Reading) -> Option<Timestamp>; 8] =
+            [iso, compact, common_log, header, ctime, system_log, american, since_epoch];
+        for form in CERTAIN {
+            reader.at = 0;
+            if let Some(time) = form(reader, self) {
+                return Some((Moment::At(time), None));
+            }
+        }
+        let continues = before.last().is_some_and(|byte| b"+-._/:".contains(byte));
+        reader.at = 0;
+        if !continues && let Some((time, doubt)) = numbers(reader, self) {
+            return Some((Moment::At(time), doubt));
+        }
+        reader.at = 0;
+        if let Some(since) = since_start(reader) {
+            let start = self.start.map(|start| start.as_nanosecond() + since);
+            let at = start.and_then(|at| Timestamp::from_nanosecond(at).ok());
+            return Some((at.map_or(Moment::SinceStart(since), Moment::At), None));
+        }
+        reader.at = 0;
+        let at_beginning = matches!(before, b"" | b"[" | b"(" | b"\"");
+        if continues || !(self.epoch || at_beginning) {
+            return None;
+        }
+        let doubt = (!self.epoch).then_some(Doubt::Epoch);
+        bare_epoch(reader).map(|time| (Moment::At(time), doubt))
+    }
+}
+
+/// The first time at or after `from`.
+pub(super) fn find(line: &[u8], from: usize, how: &Reading) -> Option<Found> {
     for at in from..line.len() {
         let byte = line[at];
-        let begins = byte.is_ascii_digit() || byte.is_ascii_uppercase() || byte == b'@';
+        let begins = byte.is_ascii_digit() || byte.is_ascii_uppercase() || matches!(byte, b'@' | b'[');
         let inside = at > 0 && line[at - 1].is_ascii_alphanumeric();
         if !begins || inside {
             continue;
         }
-        let forms = [iso, compact, common_log, header, ctime, system_log, since_epoch];
-        for form in forms {
-            let mut reader = Reader { text: &line[at..], at: 0 };
-            let Some(time) = form(&mut reader, now) else { continue };
-            // A longer number or word is something else.
-            if reader.text.get(reader.at).is_some_and(u8::is_ascii_alphanumeric) {
-                continue;
-            }
-            return Some((at..at + reader.at, time));
+        let mut reader = Reader { text: &line[at..], at: 0 };
+        let Some((moment, doubt)) = how.form(&mut reader, &line[..at]) else { continue };
+        // A longer number or word is something else.
+        if reader.text.get(reader.at).is_some_and(u8::is_ascii_alphanumeric) {
+            continue;
         }
+        return Some(Found { range: at..at + reader.at, moment, doubt });
     }
     None
 }
 
-struct Reader<'l> {
-    text: &'l [u8],
-    at: usize,
-}
-
-impl Reader<'_> {
-    fn byte(&mut self, wanted: &[u8]) -> Option<u8> {
-        let byte = *self.text.get(self.at)?;
-        wanted.contains(&byte).then(|| self.at += 1)?;
-        Some(byte)
-    }
-
-    fn digits(&mut self, count: usize) -> Option<i32> {
-        let part = self.text.get(self.at..self.at + count)?;
-        if !part.iter().all(u8::is_ascii_digit) {
-            return None;
-        }
-        self.at += count;
-        std::str::from_utf8(part).ok()?.parse().ok()
-    }
-
-    /// One or two digits, a blank before one.
-    fn day(&mut self) -> Option<i32> {
-        self.byte(b" ");
-        let two = self.digits(2);
-        two.or_else(|| self.digits(1))
-    }
-
-    fn name(&mut self, names: &[&[u8]]) -> Option<usize> {
-        let rest = &self.text[self.at..];
-        let found = names.iter().position(|name| rest.starts_with(name))?;
-        self.at += names[found].len();
-        Some(found)
-    }
-
-    /// `06:12:04`, with a fraction; the seconds may be missing where that is said.
-    fn clock(&mut self, needs_seconds: bool) -> Option<Time> {
-        let hour = self.digits(2)?;
-        self.byte(b":")?;
-        let minute = self.digits(2)?;
-        let mut second = 0;
-        if needs_seconds || self.text.get(self.at) == Some(&b':') {
-            self.byte(b":")?;
-            second = self.digits(2)?;
-        }
-        let nanosecond = self.fraction();
-        Time::new(hour as i8, minute as i8, second.min(59) as i8, nanosecond).ok()
-    }
-
-    fn fraction(&mut self) -> i32 {
-        let digits = match self.text.get(self.at) {
-            Some(b'.' | b',') => {
-                self.text[self.at + 1..].iter().take_while(|byte| byte.is_ascii_digit()).count()
-            }
-            _ => 0,
-        };
-        if digits == 0 {
-            return 0;
-        }
-        let part = &self.text[self.at + 1..self.at + 1 + digits];
-        self.at += 1 + digits;
-        let nine = part.iter().chain(b"000000000").take(9);
-        nine.fold(0, |value, digit| value * 10 + i32::from(digit - b'0'))
-    }
-
-    /// `Z`, `+02:00`, `+0200`, `UTC`, `GMT`, directly or behind a blank.
-    fn zone(&mut self) -> Option<Offset> {
-        let start = self.at;
-        self.byte(b" ");
-        for name in [&b"Z"[..], b"UTC", b"GMT"] {
-            let rest = &self.text[self.at..];
-            if rest.starts_with(name)
-                && !rest.get(name.len()).is_some_and(u8::is_ascii_alphanumeric)
-            {
-                self.at += name.len();
-                return Some(Offset::UTC);
-            }
-        }
-        for length in [6, 5, 3] {
-            let Some(part) = self.text.get(self.at..self.at + length) else { continue };
-            let Some(offset) = std::str::from_utf8(part).ok().and_then(offset_of) else { continue };
-            self.at += length;
-            return Some(offset);
-        }
-        self.at = start;
-        None
-    }
-}
-
-fn moment(date: Date, time: Time, offset: Option<Offset>, now: &Zoned) -> Option<Timestamp> {
-    let zone = offset.map_or_else(|| now.time_zone().clone(), TimeZone::fixed);
-    Some(DateTime::from_parts(date, time).to_zoned(zone).ok()?.timestamp())
-}
-
-fn date(year: i32, month: i32, day: i32) -> Option<Date> {
-    Date::new(year as i16, month as i8, day as i8).ok()
-}
-
-fn iso(reader: &mut Reader<'_>, now: &Zoned) -> Option<Timestamp> {
-    let year = reader.digits(4)?;
-    let mark = reader.byte(b"-/")?;
-    let month = reader.digits(2)?;
-    reader.byte(&[mark])?;
-    let day = reader.digits(2)?;
-    reader.byte(b"T t_")?;
-    let time = reader.clock(false)?;
-    let offset = reader.zone();
-    moment(date(year, month, day)?, time, offset, now)
-}
-
-fn compact(reader: &mut Reader<'_>, now: &Zoned) -> Option<Timestamp> {
-    let (year, month, day) = (reader.digits(4)?, reader.digits(2)?, reader.digits(2)?);
-    reader.byte(b"T")?;
-    let (hour, minute, second) = (reader.digits(2)?, reader.digits(2)?, reader.digits(2)?);
-    let nanosecond = reader.fraction();
-    let time = Time::new(hour as i8, minute as i8, second.min(59) as i8, nanosecond).ok()?;
-    let offset = reader.zone();
-    moment(date(year, month, day)?, time, offset, now)
-}
-
-fn common_log(reader: &mut Reader<'_>, now: &Zoned) -> Option<Timestamp> {
-    let day = reader.digits(2)?;
-    reader.byte(b"/")?;
-    let month = reader.name(&MONTHS)? as i32 + 1;
-    reader.byte(b"/")?;
-    let year = reader.digits(4)?;
-    reader.byte(b": ")?;
-    let time = reader.clock(true)?;
-    let offset = reader.zone();
-    moment(date(year, month, day)?, time, offset, now)
-}
-
-/// `Wed, 02 Apr 2031 06:12:04 +0000`, the name of the day as one likes.
-fn header(reader: &mut Reader<'_>, now: &Zoned) -> Option<Timestamp> {
-    if reader.name(&DAYS).is_some() {
-        reader.byte(b",")?;
-        reader.byte(b" ")?;
-    }
-    let day = reader.day()?;
-    reader.byte(b" -")?;
-    let month = reader.name(&MONTHS)? as i32 + 1;
-    reader.byte(b" -")?;
-    let year = reader.digits(4)?;
-    reader.byte(b" ")?;
-    let time = reader.clock(false)?;
-    let offset = reader.zone();
-    moment(date(year, month, day)?, time, offset, now)
-}
-
-/// `Wed Apr  2 06:12:04 UTC 2031`, the zone as one likes.
-fn ctime(reader: &mut Reader<'_>, now: &Zoned) -> Option<Timestamp> {
-    reader.name(&DAYS)?;
-    reader.byte(b" ")?;
-    let month = reader.name(&MONTHS)? as i32 + 1;
-    reader.byte(b" ")?;
-    let day = reader.day()?;
-    reader.byte(b" ")?;
-    let time = reader.clock(true)?;
-    let offset = reader.zone();
-    reader.byte(b" ")?;
-    let year = reader.digits(4)?;
-    moment(date(year, month, day)?, time, offset, now)
-}
-
-/// `Apr  2 06:12:04`, without a year.
-fn system_log(reader: &mut Reader<'_>, now: &Zoned) -> Option<Timestamp> {
-    let month = reader.name(&MONTHS)? as i32 + 1;
-    reader.byte(b" ")?;
-    let day = reader.day()?;
-    reader.byte(b" ")?;
-    let time = reader.clock(true)?;
-    let latest = now.checked_add(1.day()).ok()?.timestamp();
-    let year = i32::from(now.year());
-    // The 29th of February may be several years back.
-    (0..8)
-        .filter_map(|back| moment(date(year + 1 - back, month, day)?, time, None, now))
-        .find(|time| *time <= latest)
-}
-
-fn since_epoch(reader: &mut Reader<'_>, _now: &Zoned) -> Option<Timestamp> {
-    reader.byte(b"@")?;
-    let rest = &reader.text[reader.at..];
-    let length = rest.iter().take_while(|byte| byte.is_ascii_digit() || **byte == b'.').count();
-    let length = rest[..length].iter().rposition(u8::is_ascii_digit)? + 1;
-    reader.at += length;
-    seconds_since(std::str::from_utf8(&rest[..length]).ok()?)
-}
-
 #[cfg(test)]
 mod tests {
+    use jiff::tz::TimeZone;
+
     use super::*;
 
     fn found(line: &str) -> Option<(String, String)> {
         let now = "2031-04-02T12:00:00Z".parse::<Timestamp>().unwrap().to_zoned(TimeZone::UTC);
-        let (range, time) = find(line.as_bytes(), 0, &now)?;
-        Some((line[range].to_owned(), time.to_string()))
+        let found = find(line.as_bytes(), 0, &Reading::plain(now))?;
+        let Moment::At(time) = found.moment else { return None };
+        Some((line[found.range].to_owned(), time.to_string()))
     }
 
     #[test]
@@ -268,6 +162,33 @@ mod tests {
             ("Feb 29 01:00:00 winch", "Feb 29 01:00:00", "2028-02-29T01:00:00Z"),
             ("7:2031-04-02T06:12:04Z x", "2031-04-02T06:12:04Z", "2031-04-02T06:12:04Z"),
             ("at @1.5.", "@1.5", "1970-01-01T00:00:01.5Z"),
+            ("25/03/2031 06:12 x", "25/03/2031 06:12", "2031-03-25T06:12:00Z"),
+            ("03/25/2031 06:12:04 x", "03/25/2031 06:12:04", "2031-03-25T06:12:04Z"),
+            ("x 3/25/2031 6:12 PM", "3/25/2031 6:12 PM", "2031-03-25T18:12:00Z"),
+            ("3/25/2031 12:05am x", "3/25/2031 12:05am", "2031-03-25T00:05:00Z"),
+            ("25-03-2031 06:12", "25-03-2031 06:12", "2031-03-25T06:12:00Z"),
+            ("03.04.2031 06:12", "03.04.2031 06:12", "2031-04-03T06:12:00Z"),
+            ("03.04.2031, 06:12", "03.04.2031, 06:12", "2031-04-03T06:12:00Z"),
+            ("March 3, 2031 06:12", "March 3, 2031 06:12", "2031-03-03T06:12:00Z"),
+            ("Mar 3, 2031 at 6:12 PM", "Mar 3, 2031 at 6:12 PM", "2031-03-03T18:12:00Z"),
+            ("Sept. 3, 2031 06:12", "Sept. 3, 2031 06:12", "2031-09-03T06:12:00Z"),
+            ("on 3 March 2031 06:12", "3 March 2031 06:12", "2031-03-03T06:12:00Z"),
+            ("03-MAR-2031 06:12:04", "03-MAR-2031 06:12:04", "2031-03-03T06:12:04Z"),
+            (
+                "Monday, 3 March 2031 06:12:04 x",
+                "Monday, 3 March 2031 06:12:04",
+                "2031-03-03T06:12:04Z",
+            ),
+            (
+                "Thursday, April 3, 2031 6:12:04 AM",
+                "Thursday, April 3, 2031 6:12:04 AM",
+                "2031-04-03T06:12:04Z",
+            ),
+            ("1932799124 winch", "1932799124", "2031-04-01T08:38:44Z"),
+            ("1932799124.250 winch", "1932799124.250", "2031-04-01T08:38:44.25Z"),
+            ("[1932799124] winch", "1932799124", "2031-04-01T08:38:44Z"),
+            ("1932799124250 winch", "1932799124250", "2031-04-01T08:38:44.25Z"),
+            ("1932799124250001 winch", "1932799124250001", "2031-04-01T08:38:44.250001Z"),
         ] {
             assert_eq!(found(line), Some((part.to_owned(), time.to_owned())), "{line}");
         }
@@ -283,8 +204,67 @@ mod tests {
             "Apr 2",
             "@",
             "2031-04-02T06:12:04x",
+            "card 1932799124",
+            "0932799124",
+            "19327991241",
+            "1932799124x",
+            "31/31/2031 06:12",
+            "3/25/2031 13:12 PM",
+            "03/04/31 06:12",
+            "Marching 3, 2031 06:12",
+            "[12]",
+            "[12.]",
+            "[12.5",
+            "-1932799124",
+            "1.25.03.2031 06:12",
         ] {
             assert_eq!(found(line), None, "{line}");
         }
+    }
+
+    fn read(line: &str, how: &Reading) -> Option<(String, Moment, Option<Doubt>)> {
+        let found = find(line.as_bytes(), 0, how)?;
+        Some((line[found.range].to_owned(), found.moment, found.doubt))
+    }
+
+    #[test]
+    fn what_can_be_read_in_two_ways_says_so_until_it_is_settled() {
+        let at = |text: &str| Moment::At(text.parse().unwrap());
+        let mut how = Reading::plain(Timestamp::UNIX_EPOCH.to_zoned(TimeZone::UTC));
+        let line = "03/04/2031 06:12 x";
+        let part = "03/04/2031 06:12".to_owned();
+        let (march, april) = (at("2031-03-04T06:12:00Z"), at("2031-04-03T06:12:00Z"));
+        assert_eq!(read(line, &how), Some((part.clone(), march, Some(Doubt::DayOrMonth))));
+        // The same either way, or only one way.
+        for line in ["03/03/2031 06:12", "03/13/2031 06:12", "13/03/2031 06:12"] {
+            assert_eq!(read(line, &how).unwrap().2, None, "{line}");
+        }
+        how.order = Some(Order::MonthFirst);
+        assert_eq!(read(line, &how), Some((part.clone(), march, None)));
+        how.order = Some(Order::DayFirst);
+        assert_eq!(read(line, &how), Some((part, april, None)));
+        // With the day first asked for, a date that has no such month is still read.
+        assert_eq!(read("03/13/2031 06:12", &how).unwrap().1, at("2031-03-13T06:12:00Z"));
+        let epoch = at("2031-04-01T08:38:44Z");
+        let first = read("1932799124 x", &how).unwrap();
+        assert_eq!((first.1, first.2), (epoch, Some(Doubt::Epoch)));
+        assert_eq!(read("card 1932799124", &how), None);
+        how.epoch = true;
+        assert_eq!(read("1932799124 x", &how).unwrap().2, None);
+        let anywhere = read("card 1932799124", &how).unwrap();
+        assert_eq!((anywhere.1, anywhere.2), (epoch, None));
+    }
+
+    #[test]
+    fn times_of_the_kernel_count_from_its_start() {
+        let mut how = Reading::plain(Timestamp::UNIX_EPOCH.to_zoned(TimeZone::UTC));
+        let part = "[   12.345678]".to_owned();
+        let line = "[   12.345678] winch: ready";
+        let since = Moment::SinceStart(12_345_678_000);
+        assert_eq!(read(line, &how), Some((part.clone(), since, None)));
+        assert_eq!(read("[12.5] x", &how).unwrap().1, Moment::SinceStart(12_500_000_000));
+        how.start = Some("2031-04-02T06:00:00Z".parse().unwrap());
+        let at = Moment::At("2031-04-02T06:00:12.345678Z".parse().unwrap());
+        assert_eq!(read(line, &how), Some((part, at, None)));
     }
 }

@@ -60,6 +60,9 @@ pub(super) fn source_words(app: &App, preview: &Preview) -> (String, String) {
                 format!("{} so far", insight::lines(lines))
             }
             (Some(lines), _) => format!("{sample} of {} lines", grouped(lines)),
+            (None, Some(whole)) if sampled.is_estimated() => {
+                format!("{sample} of about {}", bytes(whole))
+            }
             (None, Some(whole)) => format!("{sample} of {}", bytes(whole)),
             (None, None) => format!("{sample}, more is coming"),
         }

@@ -1,0 +1,226 @@
+//! A source of what compressed data holds. Several members one after the other are one stream, as the
+//! forms have it (RFC 1952 section 2.2, RFC 8878 section 3, .xz section 2).
+
+use std::io::{self, BufRead, Read};
+
+use bzip2::bufread::BzDecoder;
+use flate2::bufread::GzDecoder;
+use liblzma::bufread::XzDecoder;
+use stream::{BLOCK_SIZE, Block, DecodingError, DecodingFailure, ReadError, Source};
+
+use super::form::{Form, MAGIC_BYTES};
+use super::reader::SourceReader;
+
+/// Memory that a member may want for reading it: what `xz -9` and `zstd -19` want, many times.
+const MEMORY_MIB: u64 = 1024;
+
+/// One member while it is read.
+enum Member {
+    Gzip(GzDecoder<SourceReader>),
+    Bzip2(BzDecoder<SourceReader>),
+    Xz(XzDecoder<SourceReader>),
+    Zstd(Box<zstd::stream::read::Decoder<'static, SourceReader>>),
+}
+
+impl Member {
+    fn begin(form: Form, reader: SourceReader) -> io::Result<Self> {
+        Ok(match form {
+            Form::Gzip => Self::Gzip(GzDecoder::new(reader)),
+            Form::Bzip2 => Self::Bzip2(BzDecoder::new(reader)),
+            Form::Xz => {
+                let stream = liblzma::stream::Stream::new_auto_decoder(MEMORY_MIB << 20, 0);
+                Self::Xz(XzDecoder::new_stream(reader, stream?))
+            }
+            Form::Zstd => {
+                let decoder = zstd::stream::read::Decoder::with_buffer(reader)?;
+                Self::Zstd(Box::new(decoder.single_frame()))
+            }
+        })
+    }
+
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        match self {
+            Self::Gzip(decoder) => decoder.read(buffer),
+            Self::Bzip2(decoder) => decoder.read(buffer),
+            Self::Xz(decoder) => decoder.read(buffer),
+            Self::Zstd(decoder) => decoder.read(buffer),
+        }
+    }
+
+    fn reader(&mut self) -> &mut SourceReader {
+        match self {
+            Self::Gzip(decoder) => decoder.get_mut(),
+            Self::Bzip2(decoder) => decoder.get_mut(),
+            Self::Xz(decoder) => decoder.get_mut(),
+            Self::Zstd(decoder) => decoder.get_mut(),
+        }
+    }
+
+    fn reader_of(&self) -> &SourceReader {
+        match self {
+            Self::Gzip(decoder) => decoder.get_ref(),
+            Self::Bzip2(decoder) => decoder.get_ref(),
+            Self::Xz(decoder) => decoder.get_ref(),
+            Self::Zstd(decoder) => decoder.get_ref(),
+        }
+    }
+
+    fn end(self) -> SourceReader {
+        match self {
+            Self::Gzip(decoder) => decoder.into_inner(),
+            Self::Bzip2(decoder) => decoder.into_inner(),
+            Self::Xz(decoder) => decoder.into_inner(),
+            Self::Zstd(decoder) => decoder.finish(),
+        }
+    }
+}
+
+enum State {
+    /// Before a member, or after the last one.
+    Between(SourceReader),
+    Within(Member),
+    /// Nothing more comes.
+    Over,
+}
+
+/// What the data of another source holds. Memory: one block, and what the decoder keeps: the window of
+/// the form, at most [`MEMORY_MIB`].
+pub(super) struct DecodedSource {
+    state: State,
+    form: Form,
+    members: u64,
+    /// Given so far.
+    bytes: u64,
+    lines: u64,
+    /// What ended a member after bytes that are given first.
+    failed: Option<io::Error>,
+}
+
+impl DecodedSource {
+    pub(super) fn new(source: Box<dyn Source>, form: Form) -> Self {
+        let state = State::Between(SourceReader::new(source));
+        Self { state, form, members: 0, bytes: 0, lines: 0, failed: None }
+    }
+
+    fn error(&self, failure: DecodingFailure, at: u64) -> ReadError {
+        let error = DecodingError { failure, at, bytes: self.bytes, lines: self.lines };
+        ReadError::Io(io::Error::other(error))
+    }
+
+    /// What an error of a decoder or of the source means.
+    fn failed(&self, error: &io::Error, reader: &mut SourceReader) -> ReadError {
+        if let Some(failure) = reader.take_failure() {
+            return failure;
+        }
+        let memory = error.get_ref().and_then(|inner| inner.downcast_ref());
+        let failure = if let Some(liblzma::stream::Error::MemLimit) = memory {
+            DecodingFailure::Memory(MEMORY_MIB)
+        } else if error.kind() == io::ErrorKind::UnexpectedEof {
+            DecodingFailure::Truncated
+        } else {
+            DecodingFailure::Damaged
+        };
+        self.error(failure, reader.taken())
+    }
+
+    /// Begins the next member, where there is one.
+    fn begin(&mut self, mut reader: SourceReader) -> Result<State, ReadError> {
+        if self.members > 0 {
+            skip_zeros(&mut reader).map_err(|error| self.failed(&error, &mut reader))?;
+        }
+        let at = reader.taken();
+        let first = match reader.peek(MAGIC_BYTES) {
+            Ok(first) => first,
+            Err(error) => return Err(self.failed(&error, &mut reader)),
+        };
+        let found = Form::of_content(first);
+        if found == Some(self.form) {
+            let member = Member::begin(self.form, reader);
+            return member
+                .map(State::Within)
+                .map_err(|_| self.error(DecodingFailure::Damaged, at));
+        }
+        let failure = match (first.is_empty(), self.members) {
+            (true, 1..) => return Ok(State::Over),
+            (true, 0) => DecodingFailure::Truncated,
+            (false, 1..) => DecodingFailure::Trailing(self.form.name()),
+            (false, 0) => {
+                let found = found.map(Form::name);
+                DecodingFailure::OtherForm { wanted: self.form.name(), found }
+            }
+        };
+        Err(self.error(failure, at))
+    }
+
+    /// The next bytes of a member; none at its end.
+    fn read(&mut self, member: &mut Member) -> Result<Vec<u8>, ReadError> {
+        if let Some(error) = self.failed.take() {
+            return Err(self.failed(&error, member.reader()));
+        }
+        let mut buffer = vec![0; BLOCK_SIZE];
+        let mut filled = 0;
+        while filled < buffer.len() {
+            match member.read(&mut buffer[filled..]) {
+                Ok(0) => break,
+                Ok(count) => filled += count,
+                // What came before is given first.
+                Err(error) if filled > 0 => {
+                    self.failed = Some(error);
+                    break;
+                }
+                Err(error) => return Err(self.failed(&error, member.reader())),
+            }
+            // Whoever follows a file sees what there is.
+            if !member.reader().has_more_at_hand() {
+                break;
+            }
+        }
+        buffer.truncate(filled);
+        Ok(buffer)
+    }
+}
+
+/// Skips the zeros that pad a stream to the size of a tape's or a disk's blocks.
+fn skip_zeros(reader: &mut SourceReader) -> io::Result<()> {
+    loop {
+        let bytes = reader.fill_buf()?;
+        let zeros = bytes.iter().take_while(|byte| **byte == 0).count();
+        let all = zeros == bytes.len();
+        reader.consume(zeros);
+        if !all || zeros == 0 {
+            return Ok(());
+        }
+    }
+}
+
+impl Source for DecodedSource {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        loop {
+            match std::mem::replace(&mut self.state, State::Over) {
+                State::Over => return Ok(None),
+                State::Between(reader) => self.state = self.begin(reader)?,
+                State::Within(mut member) => {
+                    let bytes = self.read(&mut member)?;
+                    if bytes.is_empty() {
+                        self.members += 1;
+                        self.state = State::Between(member.end());
+                        continue;
+                    }
+                    self.state = State::Within(member);
+                    let block = Block::new(bytes);
+                    self.bytes += block.len() as u64;
+                    self.lines += block.newlines();
+                    return Ok(Some(block));
+                }
+            }
+        }
+    }
+
+    fn position(&self) -> Option<u64> {
+        match &self.state {
+            State::Over => None,
+            State::Between(reader) => Some(reader.taken()),
+            State::Within(member) => Some(member.reader_of().taken()),
+        }
+    }
+}
