@@ -16,7 +16,7 @@ macro_rules! utilities {
 
 utilities! {
     basename bunzip2 bzcat bzip2 cat cksum column comm csplit cut date dirname echo
-    expand expr r#false fmt fold grep gunzip gzip head join md5sum meter nl numfmt od
+    expand expr r#false fields fmt fold grep gunzip gzip head join md5sum meter nl numfmt od
     paste printf rev seq sha256sum shuf sleep sort split stamp tac tail tee test tr
     r#true tsort unexpand uniq unxz unzstd venn wc xargs xz xzcat yes zcat zstd zstdcat
 }

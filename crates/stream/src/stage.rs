@@ -5,8 +5,8 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use crate::{
-    Block, Commands, Decoding, ExitStatus, Files, Input, LineId, Origin, Output, Processors, ReadError,
-    RunControl, Sink, Source, StageError, StageMeter, WriteError, describe,
+    Block, Commands, Decoding, ExitStatus, Files, Input, LineId, Origin, Output, Processors,
+    ReadError, RunControl, Sink, Source, StageError, StageMeter, WriteError, describe,
 };
 
 /// How long a stage sleeps before it looks again whether it should stop.

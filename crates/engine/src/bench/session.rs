@@ -240,7 +240,8 @@ fn count_sources(preview: &Preview, control: &RunControl, report: &Report) {
         if sampled.whole_lines().is_some() || sampled.identity.is_none() {
             continue;
         }
-        if let Some(lines) = path.and_then(|path| count_lines_in(&path, sampled.decoding, control)) {
+        if let Some(lines) = path.and_then(|path| count_lines_in(&path, sampled.decoding, control))
+        {
             sampled.set_whole_lines(lines);
             report(SessionEvent::Counted);
         }

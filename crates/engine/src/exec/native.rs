@@ -8,9 +8,9 @@ use std::path::Path;
 use std::sync::Arc;
 
 use stream::{
-    CommandEnd, CommandRequest, Commands, Decoding, Environment, ExitStatus, Files, Joined, LineId, Machine,
-    OriginStore, Output, Processors, Replacement, RunControl, Running, Sink, Source, StageError,
-    StageIo, StageMeter, StagePorts, WriteError, WriteMode,
+    CommandEnd, CommandRequest, Commands, Decoding, Environment, ExitStatus, Files, Joined, LineId,
+    Machine, OriginStore, Output, Processors, Replacement, RunControl, Running, Sink, Source,
+    StageError, StageIo, StageMeter, StagePorts, WriteError, WriteMode,
 };
 
 use super::context::Doors;

@@ -9,8 +9,8 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use stream::{
-    Decoding, FileFacts, Files, Machine, Permission, Replacement, RunControl, Scratch, Sink, Source,
-    WriteMode,
+    Decoding, FileFacts, Files, Machine, Permission, Replacement, RunControl, Scratch, Sink,
+    Source, WriteMode,
 };
 
 use crate::base::limits::Limits;

@@ -45,7 +45,8 @@ const REMOVE_FILES: OptionSpec =
     option(REMOVE, "rm", None, "remove the files that are read", false);
 
 /// The options of a filter that decompresses.
-pub(crate) const UNPACKING: &[OptionSpec] = &[STDOUT, DECOMPRESS, FORCE, KEEP, TEST, QUIET, VERBOSE];
+pub(crate) const UNPACKING: &[OptionSpec] =
+    &[STDOUT, DECOMPRESS, FORCE, KEEP, TEST, QUIET, VERBOSE];
 
 macro_rules! packing {
     ($($more:expr),*) => {
@@ -158,7 +159,7 @@ fn parse(
         level = match level {
             Some((word, before)) if word == given.word => {
                 Some((word, before.saturating_mul(10).saturating_add(digit)))
-            },
+            }
             _ => Some((given.word, digit)),
         };
     }
@@ -278,12 +279,7 @@ impl Codec {
         io.message(&format!("{}: {text}", file_name(file)))
     }
 
-    fn fail(
-        &mut self,
-        io: &mut StageIo<'_>,
-        file: &[u8],
-        text: &str,
-    ) -> Result<(), StageError> {
+    fn fail(&mut self, io: &mut StageIo<'_>, file: &[u8], text: &str) -> Result<(), StageError> {
         self.failed = true;
         io.message(&format!("{}: {text}", file_name(file)))
     }
@@ -307,11 +303,8 @@ impl Codec {
     }
 
     fn open(&self, io: &mut StageIo<'_>, file: &[u8]) -> Result<Input, InputTrouble> {
-        let opened = if self.packs {
-            io.open(file)
-        } else {
-            io.open_decoded(file, self.form.decoding())
-        };
+        let opened =
+            if self.packs { io.open(file) } else { io.open_decoded(file, self.form.decoding()) };
         opened.map_err(|error| InputTrouble::Read(error.into()))
     }
 
@@ -338,19 +331,14 @@ impl Codec {
             })?;
             return Ok(());
         }
-        if self.form.wants_suffix()
-            && file != b"-"
-            && !self.force
-            && !self.form.has_suffix(file)
-        {
+        if self.form.wants_suffix() && file != b"-" && !self.force && !self.form.has_suffix(file) {
             return Ok(self.warn(io, file, "unknown suffix, ignored; < reads any name")?);
         }
-        let mut input =
-            if self.is_plain(io, file)? {
-                io.open(file).map_err(|error| InputTrouble::Read(error.into()))?
-            } else {
-                self.open(io, file)?
-            };
+        let mut input = if self.is_plain(io, file)? {
+            io.open(file).map_err(|error| InputTrouble::Read(error.into()))?
+        } else {
+            self.open(io, file)?
+        };
         while let Some(lines) = input.next_block()? {
             if file == b"-" {
                 // Lines of compressed data are not lines of anything.

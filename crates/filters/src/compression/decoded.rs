@@ -136,9 +136,7 @@ impl DecodedSource {
         let found = Form::of_content(first);
         if found == Some(self.form) {
             let member = Member::begin(self.form, reader);
-            return member
-                .map(State::Within)
-                .map_err(|_| self.error(DecodingFailure::Damaged, at));
+            return member.map(State::Within).map_err(|_| self.error(DecodingFailure::Damaged, at));
         }
         let failure = match (first.is_empty(), self.members) {
             (true, 1..) => return Ok(State::Over),

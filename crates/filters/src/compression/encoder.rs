@@ -40,9 +40,7 @@ impl Encoder {
                 }
                 Self::Gzip(builder.write(Vec::new(), Compression::new(level)))
             }
-            Form::Bzip2 => {
-                Self::Bzip2(BzEncoder::new(Vec::new(), bzip2::Compression::new(level)))
-            }
+            Form::Bzip2 => Self::Bzip2(BzEncoder::new(Vec::new(), bzip2::Compression::new(level))),
             Form::Xz => {
                 let check = liblzma::stream::Check::Crc64;
                 let stream = liblzma::stream::Stream::new_easy_encoder(level, check)?;

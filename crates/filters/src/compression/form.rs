@@ -80,9 +80,7 @@ impl Form {
                 ("-z", ""),
                 ("_z", ""),
             ],
-            Self::Bzip2 => {
-                &[(".bz2", ""), (".bz", ""), (".tbz2", ".tar"), (".tbz", ".tar")]
-            }
+            Self::Bzip2 => &[(".bz2", ""), (".bz", ""), (".tbz2", ".tar"), (".tbz", ".tar")],
             Self::Xz => &[(".xz", ""), (".lzma", ""), (".txz", ".tar"), (".tlz", ".tar")],
             Self::Zstd => &[(".zst", ""), (".tzst", ".tar")],
         }

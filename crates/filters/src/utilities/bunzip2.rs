@@ -1,14 +1,12 @@
 use crate::compression::Form;
-use crate::compression::codec::{self, UNPACKING, Task};
+use crate::compression::codec::{self, Task, UNPACKING};
 use crate::spec::{Arguments, Definition, Filter, Spec, UsageError, example};
 
 static SPEC: Spec = codec::spec(
     "bunzip2",
     "decompresses bzip2 data",
     UNPACKING,
-    &[
-        example("bunzip2 -k winch.log.bz2", "make winch.log beside the compressed file"),
-    ],
+    &[example("bunzip2 -k winch.log.bz2", "make winch.log beside the compressed file")],
 );
 
 pub(crate) static DEFINITION: Definition = Definition::new(&SPEC, build, explain);

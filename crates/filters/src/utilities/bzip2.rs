@@ -6,9 +6,7 @@ static SPEC: Spec = codec::spec(
     "bzip2",
     "compresses files as bzip2 data",
     BZIP2,
-    &[
-        example("bzip2 -k winch.log", "make winch.log.bz2 beside the file"),
-    ],
+    &[example("bzip2 -k winch.log", "make winch.log.bz2 beside the file")],
 );
 
 pub(crate) static DEFINITION: Definition = Definition::new(&SPEC, build, explain);

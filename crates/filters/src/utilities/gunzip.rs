@@ -1,5 +1,5 @@
 use crate::compression::Form;
-use crate::compression::codec::{self, UNPACKING, Task};
+use crate::compression::codec::{self, Task, UNPACKING};
 use crate::spec::{Arguments, Definition, Filter, Spec, UsageError, example};
 
 static SPEC: Spec = codec::spec(

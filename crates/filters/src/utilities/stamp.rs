@@ -123,7 +123,8 @@ fn parse(arguments: &Arguments) -> Result<Stamp, UsageError> {
         return Err(UsageError::with_hint(&SPEC, Some(given.word), message));
     }
     if let (Mode::Now | Mode::Ago | Mode::As, Some(given)) = (mode, arguments.last('t')) {
-        let message = "--times is for elapsed and gap; ago and as read the times in the lines anyway";
+        let message =
+            "--times is for elapsed and gap; ago and as read the times in the lines anyway";
         return Err(UsageError::with_hint(&SPEC, Some(given.word), message));
     }
     let boot = arguments.last('b').map(|given| {
@@ -169,7 +170,9 @@ fn explain(arguments: &Arguments) -> String {
     match stamp.mode {
         Mode::Now => format!("puts the time it came before each line{files}{format}"),
         Mode::Elapsed if stamp.times => {
-            format!("puts the time since the first time in the lines{files} before each line{format}")
+            format!(
+                "puts the time since the first time in the lines{files} before each line{format}"
+            )
         }
         Mode::Gap if stamp.times => format!(
             "puts the time between the time in each line{files} and the one before it before each line{format}"

@@ -1,14 +1,12 @@
 use crate::compression::Form;
-use crate::compression::codec::{self, UNPACKING, Task};
+use crate::compression::codec::{self, Task, UNPACKING};
 use crate::spec::{Arguments, Definition, Filter, Spec, UsageError, example};
 
 static SPEC: Spec = codec::spec(
     "unzstd",
     "decompresses zstd data",
     UNPACKING,
-    &[
-        example("unzstd winch.log.zst", "make winch.log beside the compressed file"),
-    ],
+    &[example("unzstd winch.log.zst", "make winch.log beside the compressed file")],
 );
 
 pub(crate) static DEFINITION: Definition = Definition::new(&SPEC, build, explain);

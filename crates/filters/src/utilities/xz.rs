@@ -1,14 +1,12 @@
 use crate::compression::Form;
-use crate::compression::codec::{self, XZ, Task};
+use crate::compression::codec::{self, Task, XZ};
 use crate::spec::{Arguments, Definition, Filter, Spec, UsageError, example};
 
 static SPEC: Spec = codec::spec(
     "xz",
     "compresses files as xz data",
     XZ,
-    &[
-        example("xz -k winch.log", "make winch.log.xz beside the file"),
-    ],
+    &[example("xz -k winch.log", "make winch.log.xz beside the file")],
 );
 
 pub(crate) static DEFINITION: Definition = Definition::new(&SPEC, build, explain);

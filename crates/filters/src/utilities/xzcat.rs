@@ -1,14 +1,12 @@
 use crate::compression::Form;
-use crate::compression::codec::{self, UNPACKING, Task};
+use crate::compression::codec::{self, Task, UNPACKING};
 use crate::spec::{Arguments, Definition, Filter, Spec, UsageError, example};
 
 static SPEC: Spec = codec::spec(
     "xzcat",
     "writes what is in xz data",
     UNPACKING,
-    &[
-        example("xzcat winch.log.xz | tail -n 5", "the end of a compressed log"),
-    ],
+    &[example("xzcat winch.log.xz | tail -n 5", "the end of a compressed log")],
 );
 
 pub(crate) static DEFINITION: Definition = Definition::new(&SPEC, build, explain);

@@ -101,7 +101,10 @@ fn bad_arguments_are_named() {
         ),
         ("stamp", "which mode? now, elapsed, gap, ago or as"),
         ("stamp ag -f %T", "ago writes words, no format"),
-        ("stamp ago -t", "--times is for elapsed and gap; ago and as read the times in the lines anyway"),
+        (
+            "stamp ago -t",
+            "--times is for elapsed and gap; ago and as read the times in the lines anyway",
+        ),
         ("stamp as -d -m", "either --day-first or --month-first"),
         ("stamp as -b soon", "not a time: ‘soon’"),
         ("meter --expect x", "invalid size: ‘x’"),

@@ -137,10 +137,9 @@ fn what_cannot_be_read_says_where_and_how_much_was_read() {
             "{}",
             outcome.error
         );
-        for (content, why) in [
-            (&b""[..], "unexpected end of file"),
-            (b"plain text\n", &format!("not {pack} data")),
-        ] {
+        for (content, why) in
+            [(&b""[..], "unexpected end of file"), (b"plain text\n", &format!("not {pack} data"))]
+        {
             let outcome = of_file(&format!("{show} {name}"), &name, content);
             assert_eq!(outcome.status, 1, "{show}");
             assert!(outcome.error.contains(why), "{}", outcome.error);
@@ -148,9 +147,8 @@ fn what_cannot_be_read_says_where_and_how_much_was_read() {
         // Another form under this name.
         for (other, _, other_show, _) in FAMILIES.iter().filter(|(other, ..)| *other != pack) {
             let outcome = of_file(&format!("{show} {name}"), &name, &packed(other, b"x\n"));
-            let said = format!(
-                "{show}: {name}: not {pack} data, but {other}; {other_show} reads it\n"
-            );
+            let said =
+                format!("{show}: {name}: not {pack} data, but {other}; {other_show} reads it\n");
             assert_eq!((outcome.error, outcome.status), (said, 1));
         }
     }
@@ -190,20 +188,29 @@ fn files_are_made_beside_those_that_are_kept() {
             let words: Vec<&[u8]> = line.split(' ').map(str::as_bytes).collect();
             run_in(&world, &words, b"", WHOLE)
         };
-        let written = |name: &str| world.written.lock().get(&PathBuf::from(name)).map(|sink| sink.contents());
+        let written =
+            |name: &str| world.written.lock().get(&PathBuf::from(name)).map(|sink| sink.contents());
         let outcome = run(&format!("{unpack} -k winch.log{end}"));
         assert_eq!((outcome.error.as_str(), outcome.status), ("", 0), "{unpack}");
         assert_eq!(written("winch.log").as_deref(), Some(&b"x\n"[..]));
         for (line, said, status) in [
             (format!("{pack} -k gate.log"), format!("{name}: already exists; -f overwrites it"), 2),
             (format!("{pack} -k folder"), "folder: is a directory, ignored".to_owned(), 2),
-            (format!("{pack} -k {name}"), format!("{name}: has the suffix of compressed data already, left as it is"), 2),
+            (
+                format!("{pack} -k {name}"),
+                format!("{name}: has the suffix of compressed data already, left as it is"),
+                2,
+            ),
             (format!("{unpack} -k gate.log"), "gate.log: unknown suffix, ignored".to_owned(), 2),
             (format!("{pack} -k nope"), "nope: No such file or directory".to_owned(), 1),
         ] {
             let outcome = run(&line);
             let name = line.split(' ').next().unwrap();
-            assert_eq!((outcome.error, outcome.status), (format!("{name}: {said}\n"), status), "{line}");
+            assert_eq!(
+                (outcome.error, outcome.status),
+                (format!("{name}: {said}\n"), status),
+                "{line}"
+            );
         }
         let outcome = run(&format!("{pack} -kf gate.log"));
         assert_eq!((outcome.error.as_str(), outcome.status), ("", 0), "{pack}");
@@ -241,11 +248,8 @@ fn levels_are_those_of_the_form() {
 }
 
 fn machine(program: &str, arguments: &[&str], stdin: &[u8]) -> Option<Vec<u8>> {
-    let child = Command::new(program)
-        .args(arguments)
-        .stdin(Stdio::piped())
-        .stdout(Stdio::piped())
-        .spawn();
+    let child =
+        Command::new(program).args(arguments).stdin(Stdio::piped()).stdout(Stdio::piped()).spawn();
     let mut child = child.ok()?;
     let mut input = child.stdin.take().unwrap();
     let stdin = stdin.to_vec();

@@ -73,7 +73,7 @@ pub(crate) fn host_words(words: &[Vec<u8>], stdin: &[u8], folder: &Path) -> (Vec
 }
 
 /// Filters that no machine has: there is nothing to compare them with.
-const OURS: [&str; 3] = ["meter", "stamp", "venn"];
+const OURS: [&str; 4] = ["fields", "meter", "stamp", "venn"];
 
 fn is_ours(line: &str) -> bool {
     line.split_whitespace().next().is_some_and(|name| OURS.contains(&name))

@@ -6,6 +6,7 @@ mod behaviour;
 mod cases;
 mod compressed;
 mod explanations;
+mod fields;
 mod host;
 mod laws;
 mod models;

@@ -101,7 +101,8 @@ impl Reading {
 pub(super) fn find(line: &[u8], from: usize, how: &Reading) -> Option<Found> {
     for at in from..line.len() {
         let byte = line[at];
-        let begins = byte.is_ascii_digit() || byte.is_ascii_uppercase() || matches!(byte, b'@' | b'[');
+        let begins =
+            byte.is_ascii_digit() || byte.is_ascii_uppercase() || matches!(byte, b'@' | b'[');
         let inside = at > 0 && line[at - 1].is_ascii_alphanumeric();
         if !begins || inside {
             continue;

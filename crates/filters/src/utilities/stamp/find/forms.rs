@@ -109,7 +109,6 @@ pub(super) fn since_epoch(reader: &mut Reader<'_>, _how: &Reading) -> Option<Tim
     seconds_since(std::str::from_utf8(&rest[..length]).ok()?)
 }
 
-
 /// `March 3, 2031 06:12`, `Mar 3 2031 6:12 PM`, the name of the day before it as one likes.
 pub(super) fn american(reader: &mut Reader<'_>, how: &Reading) -> Option<Timestamp> {
     if reader.weekday().is_some() {
@@ -131,7 +130,10 @@ pub(super) fn american(reader: &mut Reader<'_>, how: &Reading) -> Option<Timesta
 
 /// `03/04/2031 06:12`, `3/4/2031 6:12 PM`, `03-04-2031 06:12`, and `03.04.2031 06:12`, in which the
 /// day is first. Else a number over 12 tells which of the two is the day, or what was asked for.
-pub(super) fn numbers(reader: &mut Reader<'_>, how: &Reading) -> Option<(Timestamp, Option<Doubt>)> {
+pub(super) fn numbers(
+    reader: &mut Reader<'_>,
+    how: &Reading,
+) -> Option<(Timestamp, Option<Doubt>)> {
     let first = reader.short_number()?;
     let mark = reader.byte(b"/-.")?;
     let second = reader.short_number()?;
