@@ -84,9 +84,25 @@ fn has(program: &str, asks: &str) -> bool {
     probe.is_ok_and(|status| status.success())
 }
 
-/// The real interface is driven through tmux, and drawings are read back by pdftotext.
+/// What the tests compare with and drive, each with what makes it answer and its package.
+const TOOLS: [(&str, &str, &str); 9] = [
+    // The real interface.
+    ("tmux", "-V", "tmux"),
+    // Drawings are read back.
+    ("pdftotext", "-v", "poppler-utils"),
+    // Prompts that the Bench is opened from, and completions.
+    ("zsh", "--version", "zsh"),
+    ("fish", "--version", "fish"),
+    ("man", "--version", "man-db"),
+    // The other side of compressed data.
+    ("gzip", "--version", "gzip"),
+    ("bzip2", "--help", "bzip2"),
+    ("xz", "--version", "xz-utils"),
+    ("zstd", "--version", "zstd"),
+];
+
 fn ensure_tools() -> Result<()> {
-    for (program, asks, package) in [("tmux", "-V", "tmux"), ("pdftotext", "-v", "poppler-utils")] {
+    for (program, asks, package) in TOOLS {
         if has(program, asks) {
             continue;
         }

@@ -15,7 +15,7 @@ mod runs;
 
 pub use base::background::{BackgroundError, in_background};
 pub use base::limits::{Limit, Limits, default_budget};
-pub use bench::capture::{Capture, MORE_THAN_KEPT};
+pub use bench::capture::{Capture, Unread};
 pub use bench::request::{Request, SessionEvent};
 pub use bench::session::Workbench;
 pub use bench::start_held::{OnFailure, StartResult};

@@ -3,16 +3,20 @@
 use std::io::{self, IsTerminal};
 use std::path::PathBuf;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
+use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 
 use engine::{Capture, SessionEvent, Variables};
 use ratatui::crossterm::event::{self, MouseEvent, MouseEventKind};
 use signal_hook::consts::SIGHUP;
+use stream::Source;
 use thiserror::Error;
 
 use crate::state::app::{App, Setup};
 use crate::state::event::{Event, Wish};
+use crate::state::purpose::Purpose;
 use crate::storage::config::Config;
 use crate::storage::store::Store;
 use crate::terminal::{self, Screen};
@@ -38,25 +42,48 @@ pub struct Options {
     pub background: Option<Background>,
     /// The parameters of the script.
     pub parameters: Vec<Vec<u8>>,
+    /// What becomes of the text when the screen is left.
+    pub purpose: Purpose,
+}
+
+/// How the screen was left.
+pub enum Left {
+    /// There is nothing more to do.
+    Done,
+    /// A signal asked to end.
+    Signal(i32),
+    /// The result was not wanted.
+    Declined,
+    /// The text is to be run on everything, its result going to standard output.
+    PassOn {
+        /// The text.
+        text: String,
+        /// Its variables and parameters.
+        variables: Variables,
+        /// Standard input, where it was data: all of it.
+        input: Option<Box<dyn Source>>,
+    },
+    /// The text is to be printed.
+    Print(String),
 }
 
 /// Why there is no screen.
 #[derive(Debug, Error)]
 pub enum TuiError {
-    /// Standard output is no terminal.
-    #[error("standard output is not a terminal; “ylotrope run” works without one")]
+    /// There is no controlling terminal.
+    #[error("there is no terminal to draw on; “ylotrope run” works without one")]
     NoTerminal,
     /// The terminal failed.
     #[error("the terminal: {0}")]
     Terminal(#[from] io::Error),
 }
 
-/// Opens the Bench and stays until the user leaves. The terminal is left as it was found. Gives the
-/// signal that asked to end, where one did.
+/// Opens the Bench on the terminal that is standard output, and stays until the user leaves. The
+/// terminal is left as it was found, and nothing reads its keys any more.
 ///
 /// # Errors
 /// When there is no terminal or it fails.
-pub fn run(options: Options) -> Result<Option<i32>, TuiError> {
+pub fn run(options: Options) -> Result<Left, TuiError> {
     if !io::stdout().is_terminal() {
         return Err(TuiError::NoTerminal);
     }
@@ -84,15 +111,17 @@ pub fn run(options: Options) -> Result<Option<i32>, TuiError> {
         config: Config::usual(),
         recovered,
         events: sender.clone(),
+        purpose: options.purpose,
     });
     if homeless {
         app.message = Some(insight::NotOurs::NoHome.to_string());
     }
     let mut screen = Screen::enter()?;
     terminal::watch_signals(&sender)?;
-    read_terminal(sender);
+    let keys = KeyReader::start(sender)?;
     let outcome = event_loop(&mut app, &mut screen, &events);
     screen.leave();
+    keys.stop();
     app.end_everything();
     outcome
 }
@@ -109,28 +138,63 @@ fn take_standard_input(sender: &Sender<Event>) -> io::Result<Option<Arc<Capture>
         .map(Some)
 }
 
-fn read_terminal(sender: Sender<Event>) {
-    std::thread::spawn(move || {
-        while let Ok(event) = event::read() {
-            // Where the mouse only moves, nothing happens.
-            let moved = |mouse: &MouseEvent| mouse.kind == MouseEventKind::Moved;
-            if event.as_mouse_event().is_some_and(|mouse| moved(&mouse)) {
-                continue;
-            }
-            if sender.send(Event::Terminal(event)).is_err() {
-                return;
-            }
+/// The thread that reads keys. It looks now and then whether it is to stop, so that whoever has the
+/// terminal afterwards gets every key.
+struct KeyReader {
+    stops: Arc<AtomicBool>,
+    thread: JoinHandle<()>,
+}
+
+impl KeyReader {
+    /// How often it looks.
+    const LOOK: Duration = Duration::from_millis(50);
+
+    fn start(sender: Sender<Event>) -> io::Result<Self> {
+        let stops = Arc::new(AtomicBool::new(false));
+        let asked = stops.clone();
+        let thread = std::thread::Builder::new().name("keys".to_owned());
+        let thread = thread.spawn(move || read_keys(&sender, &asked))?;
+        Ok(Self { stops, thread })
+    }
+
+    fn stop(self) {
+        self.stops.store(true, Ordering::Relaxed);
+        // A terminal that is gone may never answer; then nobody needs its keys.
+        let since = Instant::now();
+        while !self.thread.is_finished() && since.elapsed() < Self::LOOK * 10 {
+            std::thread::sleep(Duration::from_millis(1));
         }
-        // The terminal is gone: leave as if it had said so.
-        let _ = sender.send(Event::Signal(SIGHUP));
-    });
+    }
+}
+
+fn read_keys(sender: &Sender<Event>, stops: &AtomicBool) {
+    while !stops.load(Ordering::Relaxed) {
+        let event = match event::poll(KeyReader::LOOK) {
+            Ok(false) => continue,
+            Ok(true) => event::read(),
+            Err(error) => Err(error),
+        };
+        let Ok(event) = event else {
+            // The terminal is gone: leave as if it had said so.
+            let _ = sender.send(Event::Signal(SIGHUP));
+            return;
+        };
+        // Where the mouse only moves, nothing happens.
+        let moved = |mouse: &MouseEvent| mouse.kind == MouseEventKind::Moved;
+        if event.as_mouse_event().is_some_and(|mouse| moved(&mouse)) {
+            continue;
+        }
+        if sender.send(Event::Terminal(event)).is_err() {
+            return;
+        }
+    }
 }
 
 fn event_loop(
     app: &mut App,
     screen: &mut Screen,
     events: &Receiver<Event>,
-) -> Result<Option<i32>, TuiError> {
+) -> Result<Left, TuiError> {
     let mut dirty = true;
     let mut drawn = Instant::now().checked_sub(FRAME).unwrap_or_else(Instant::now);
     loop {
@@ -156,7 +220,7 @@ fn event_loop(
                 }
             }
             Err(RecvTimeoutError::Timeout) => dirty |= app.pulse(),
-            Err(RecvTimeoutError::Disconnected) => return Ok(None),
+            Err(RecvTimeoutError::Disconnected) => return Ok(Left::Done),
         }
         if let Some(bytes) = app.take_clipboard()
             && let Err(error) = Screen::copy(&bytes)
@@ -175,8 +239,18 @@ fn event_loop(
                 screen.take_again()?;
                 dirty = true;
             }
-            Wish::Leave => return Ok(None),
-            Wish::End(signal) => return Ok(Some(signal)),
+            Wish::Leave => return Ok(Left::Done),
+            Wish::Decline => return Ok(Left::Declined),
+            Wish::Print => return Ok(Left::Print(app.text.editor.text().to_owned())),
+            Wish::PassOn => {
+                let input = app.session.workbench.capture().map(|capture| capture.hand_over());
+                return Ok(Left::PassOn {
+                    text: app.text.editor.text().to_owned(),
+                    variables: app.session.variables.clone(),
+                    input,
+                });
+            }
+            Wish::End(signal) => return Ok(Left::Signal(signal)),
         }
     }
 }

@@ -4,6 +4,7 @@ use crate::actions::{ALL, Action};
 use crate::state::app::App;
 use crate::state::drawer::Drawer;
 use crate::state::place::Focus;
+use crate::state::purpose::Purpose;
 use crate::state::run::Shows;
 use crate::state::screen::Screen;
 
@@ -180,6 +181,15 @@ fn in_text(app: &App) -> Vec<Hint> {
         return COMPLETION.to_vec();
     }
     let mut hints = TEXT.to_vec();
+    let leaving = match app.purpose {
+        Purpose::Work => None,
+        Purpose::Pipe => Some("quit, the result goes on"),
+        Purpose::Prompt => Some("back to the prompt"),
+    };
+    if let Some(leaving) = leaving {
+        hints.retain(|hint| hint.0 != "Ctrl-Q");
+        hints.insert(0, ("Ctrl-Q", leaving));
+    }
     if app.has_program() {
         hints.insert(2, ("F2", "program"));
     }

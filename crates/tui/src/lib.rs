@@ -14,7 +14,8 @@ mod theme;
 mod update;
 mod views;
 
-pub use event_loop::{Options, TuiError, run};
+pub use event_loop::{Left, Options, TuiError, run};
 pub use shell::quote;
+pub use state::purpose::Purpose;
 pub use storage::store::open_script;
 pub use theme::Background;

@@ -15,6 +15,7 @@ pub(crate) mod pending;
 pub(crate) mod place;
 pub(crate) mod point;
 pub(crate) mod program;
+pub(crate) mod purpose;
 pub(crate) mod result;
 pub(crate) mod run;
 pub(crate) mod sample_form;

@@ -20,6 +20,7 @@ use crate::state::kept::KeptState;
 use crate::state::lens::{Content, Lens, content_of, row_lines, rows_of, search};
 use crate::state::pending::PendingView;
 use crate::state::place::{Focus, Place};
+use crate::state::purpose::Purpose;
 use crate::state::result::ResultState;
 use crate::state::run::ThroughputView;
 use crate::state::sample_form::QUICK;
@@ -126,6 +127,7 @@ impl App {
             points: 0,
             compare: CompareView::default(),
             clipboard: None,
+            purpose: setup.purpose,
             wish: Wish::Stay,
             page: Size::new(80, 24),
         };
@@ -153,6 +155,10 @@ impl App {
         }
         if history_error.is_some() {
             app.message = history_error;
+        }
+        if app.message.is_none() && app.purpose == Purpose::Pipe {
+            app.message =
+                Some("the result goes on to standard output when you quit and say yes".to_owned());
         }
         app.text_changed();
         app.ask_missing_parameters();

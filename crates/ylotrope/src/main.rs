@@ -9,9 +9,11 @@ mod export;
 mod guard;
 mod interrupts;
 mod log;
+mod output;
 mod progress;
 mod runs;
 mod say;
+mod shell_init;
 mod statistics;
 
 use std::ffi::OsString;
@@ -27,8 +29,9 @@ use clap::{Args, CommandFactory, Parser, Subcommand, ValueEnum};
 use engine::{Estimate, RunError, Variables, Watch, estimate, run_filter, run_script};
 use insight::{RunEnd, RunRecord, Runs, SourceRecord};
 use interrupts::Interrupts;
+use output::ScreenOutput;
 use stream::RunControl;
-use tui::{Background, Options};
+use tui::{Background, Left, Options, Purpose};
 
 /// Build text pipelines, see what every stage does to sample data, then run them for real.
 #[derive(Parser)]
@@ -42,6 +45,12 @@ struct Cli {
     command: Option<Command>,
     #[command(flatten)]
     screen: ScreenOptions,
+    /// When the screen is left, print the text to standard output instead of running it
+    #[arg(long, conflicts_with = "files")]
+    print: bool,
+    /// Begin with this text
+    #[arg(long, value_name = "TEXT", conflicts_with = "files", allow_hyphen_values = true)]
+    line: Option<OsString>,
     /// Write a log of what is done, without data, to ylotrope/log where state is kept
     #[arg(long, value_enum, value_name = "LEVEL", global = true)]
     log: Option<log::Level>,
@@ -89,6 +98,11 @@ enum Command {
     Export(export::Arguments),
     /// List, show or compare kept runs
     Runs(runs::Arguments),
+    /// Print what bash, zsh or fish reads to have the Bench at its prompt (Alt-i)
+    ShellInit {
+        /// The shell
+        shell: shell_init::Shell,
+    },
     /// Write any amount of the demo's gate.log, the same for the same seed
     DemoData(DemoData),
 }
@@ -177,8 +191,7 @@ fn main() -> ExitCode {
     if let Some(conflict) = conflict(&cli) {
         Cli::command().error(ErrorKind::ArgumentConflict, conflict).exit();
     }
-    let has_screen =
-        matches!(cli.command, None | Some(Command::Demo(_))) && io::stdout().is_terminal();
+    let has_screen = matches!(cli.command, None | Some(Command::Demo(_))) && output::has_terminal();
     if has_screen && !is_worker {
         arguments.remove(0);
         return guard::run(arguments).unwrap_or_else(|error| {
@@ -197,16 +210,28 @@ fn main() -> ExitCode {
         Some(Command::Use(used)) => return use_filter(used),
         Some(Command::Guide(guide)) => return show_guide(guide),
         Some(Command::Check(arguments)) => return check::tell(arguments),
-        Some(Command::Columns(arguments)) => columns::tell(&arguments).map(|()| None),
-        Some(Command::Export(arguments)) => export::make(&arguments).map(|()| None),
-        Some(Command::Runs(arguments)) => runs::tell(&arguments).map(|()| None),
-        Some(Command::Demo(screen)) => open_demo(&screen.or(&cli.screen)),
-        Some(Command::DemoData(demo_data)) => write_demo_data(&demo_data).map(|()| None),
-        None => open(cli.files, &cli.screen),
+        Some(Command::ShellInit { shell }) => {
+            say::print_exactly(&shell_init::text(shell));
+            return ExitCode::SUCCESS;
+        }
+        Some(Command::Columns(arguments)) => columns::tell(&arguments).map(|()| Left::Done),
+        Some(Command::Export(arguments)) => export::make(&arguments).map(|()| Left::Done),
+        Some(Command::Runs(arguments)) => runs::tell(&arguments).map(|()| Left::Done),
+        Some(Command::Demo(screen)) => {
+            with_screen(|output| open_demo(&screen.or(&cli.screen), output))
+        }
+        Some(Command::DemoData(demo_data)) => write_demo_data(&demo_data).map(|()| Left::Done),
+        None => with_screen(|output| open(&cli, output)),
     };
     match outcome {
-        Ok(None) => ExitCode::SUCCESS,
-        Ok(Some(signal)) => ExitCode::from(128 + signal as u8),
+        Ok(Left::Done) => ExitCode::SUCCESS,
+        Ok(Left::Signal(signal)) => ExitCode::from(128 + signal as u8),
+        Ok(Left::Declined) => ExitCode::from(DECLINED),
+        Ok(Left::Print(text)) => {
+            say::print_exactly(&text);
+            ExitCode::SUCCESS
+        }
+        Ok(Left::PassOn { text, variables, input }) => pass_on(&text, variables, input),
         Err(error) => {
             say::error(&format!("ylotrope: {error:#}"));
             ExitCode::from(2)
@@ -229,8 +254,39 @@ fn options(screen: &ScreenOptions) -> Options {
     Options { background, ..Options::default() }
 }
 
-/// Gives the signal that ended it, where one did.
-fn open_demo(screen: &ScreenOptions) -> Result<Option<i32>> {
+/// What the status of a process is that was interrupted: 128 + SIGINT. Nothing was wanted.
+const DECLINED: u8 = 130;
+
+/// Opens a screen, on the controlling terminal where standard output is something else; afterwards
+/// standard output is what it was.
+fn with_screen(open: impl FnOnce(&ScreenOutput) -> Result<Left>) -> Result<Left> {
+    let output = ScreenOutput::take()?;
+    let left = open(&output);
+    output.give_back()?;
+    left
+}
+
+/// Runs the text as `ylotrope run` does, with what was standard input.
+fn pass_on(
+    text: &str,
+    mut variables: Variables,
+    input: Option<Box<dyn stream::Source>>,
+) -> ExitCode {
+    let fed = input.map(output::feed_standard_input).transpose();
+    if let Err(error) = fed {
+        say::error(&format!("ylotrope: standard input cannot be handed on: {error}"));
+        return ExitCode::from(2);
+    }
+    let interrupts = Interrupts::watch();
+    let outcome = run_script(text, &mut variables, &interrupts.control, None);
+    interrupts.pass_on();
+    match outcome {
+        Ok(status) => ExitCode::from(status),
+        Err(error) => not_run(text, &error),
+    }
+}
+
+fn open_demo(screen: &ScreenOptions, output: &ScreenOutput) -> Result<Left> {
     let folder = insight::own_folder(insight::Keeps::State);
     let folder = folder.ok_or(insight::NotOurs::NoHome)?.join("demo");
     let shown = folder.display().to_string();
@@ -238,14 +294,16 @@ fn open_demo(screen: &ScreenOptions) -> Result<Option<i32>> {
     std::env::set_current_dir(&folder).with_context(|| shown)?;
     let path = PathBuf::from(demo::FIRST);
     let text = tui::open_script(&path)?;
-    Ok(tui::run(Options { text, path: Some(path), ..options(screen) })?)
+    let purpose = output.purpose();
+    Ok(tui::run(Options { text, path: Some(path), purpose, ..options(screen) })?)
 }
 
 fn is_script(path: &Path) -> bool {
     path.extension().is_some_and(|extension| extension == "sh")
 }
 
-fn open(files: Vec<PathBuf>, screen: &ScreenOptions) -> Result<Option<i32>> {
+fn open(cli: &Cli, output: &ScreenOutput) -> Result<Left> {
+    let files = &cli.files;
     let (files, parameters) = match &files[..] {
         [script, parameters @ ..] if is_script(script) => (&files[..1], parameters),
         _ => (&files[..], &files[..0]),
@@ -256,9 +314,15 @@ fn open(files: Vec<PathBuf>, screen: &ScreenOptions) -> Result<Option<i32>> {
             bail!("{}: is a folder; name the files in it", file.display());
         }
     }
-    let mut options = options(screen);
+    let mut options = options(&cli.screen);
+    options.purpose = if cli.print { Purpose::Prompt } else { output.purpose() };
     let parameters = parameters.iter().map(|word| word.clone().into_os_string().into_vec());
     options.parameters = parameters.collect();
+    if let Some(line) = &cli.line {
+        let line = line.to_str().context("--line: the text is not UTF-8")?;
+        options.text = line.to_owned();
+        return Ok(tui::run(options)?);
+    }
     match files {
         [script] if is_script(script) => {
             options.text =
@@ -327,22 +391,25 @@ fn run_for_real(run: Run) -> ExitCode {
     interrupts.pass_on();
     match outcome {
         Ok(status) => ExitCode::from(status),
-        Err(error) => {
-            let at = match &error {
-                RunError::Shell(error) => error.span.start,
-                RunError::Plan(error) => error.span.start,
-                RunError::Excess(excess) => {
-                    say::error(&format!("ylotrope run: {excess}; the run was ended"));
-                    return ExitCode::from(2);
-                }
-            };
-            let before = text.get(..at).unwrap_or_default();
-            let line = before.matches('\n').count() + 1;
-            let column = before.rsplit('\n').next().unwrap_or_default().chars().count() + 1;
-            say::error(&format!("ylotrope run: line {line}, column {column}: {error}"));
-            ExitCode::from(2)
-        }
+        Err(error) => not_run(&text, &error),
     }
+}
+
+/// Says why a text was not run to its end, and where in it that is.
+fn not_run(text: &str, error: &RunError) -> ExitCode {
+    let at = match error {
+        RunError::Shell(error) => error.span.start,
+        RunError::Plan(error) => error.span.start,
+        RunError::Excess(excess) => {
+            say::error(&format!("ylotrope run: {excess}; the run was ended"));
+            return ExitCode::from(2);
+        }
+    };
+    let before = text.get(..at).unwrap_or_default();
+    let line = before.matches('\n').count() + 1;
+    let column = before.rsplit('\n').next().unwrap_or_default().chars().count() + 1;
+    say::error(&format!("ylotrope run: line {line}, column {column}: {error}"));
+    ExitCode::from(2)
 }
 
 impl Telling {

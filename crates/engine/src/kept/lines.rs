@@ -4,6 +4,7 @@ use parking_lot::{Mutex, MutexGuard};
 use std::fs::File;
 use std::io;
 use std::os::unix::fs::FileExt;
+use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::SystemTime;
 
@@ -40,6 +41,8 @@ struct State {
     in_memory: u64,
     spill: Option<Spill>,
     ended: bool,
+    /// Bytes that stay in memory, and where the others go, where that is not as usual.
+    room: Option<(u64, PathBuf)>,
 }
 
 struct Spill {
@@ -70,12 +73,17 @@ impl State {
         let continues = self.segments.last().is_some_and(|segment| !segment.ends_line);
         let ends_line = bytes.last() == Some(&b'\n');
         let first_line = self.segments.last().map_or(0, |last| last.first_line + last.newlines);
-        let data = if self.in_memory + bytes.len() as u64 <= MEMORY_LIMIT {
+        let most = self.room.as_ref().map_or(MEMORY_LIMIT, |(memory, _)| *memory);
+        let data = if self.in_memory + bytes.len() as u64 <= most {
             self.in_memory += bytes.len() as u64;
             Data::Memory(bytes)
         } else {
             if self.spill.is_none() {
-                self.spill = Some(Spill { file: tempfile::tempfile()?, length: 0 });
+                let file = match &self.room {
+                    Some((_, folder)) => tempfile::tempfile_in(folder)?,
+                    None => tempfile::tempfile()?,
+                };
+                self.spill = Some(Spill { file, length: 0 });
             }
             let Some(spill) = &mut self.spill else { return Ok(()) };
             spill.file.write_all_at(&bytes, spill.length)?;
@@ -104,9 +112,13 @@ impl State {
         if self.gathering.is_empty() {
             return Ok(());
         }
-        let bytes = std::mem::take(&mut self.gathering);
+        let bytes = Bytes::from(std::mem::take(&mut self.gathering));
         let newlines = std::mem::take(&mut self.gathered_newlines);
-        self.store(bytes.into(), newlines)
+        self.store(bytes.clone(), newlines).inspect_err(|_| {
+            // Nothing is lost where there is no room for it.
+            self.gathering = bytes.to_vec();
+            self.gathered_newlines = newlines;
+        })
     }
 
     fn open_line(&self) -> bool {
@@ -144,6 +156,13 @@ impl Kept {
         Self { arrivals, ..Self::default() }
     }
 
+    /// As [`Kept::coming`]; beyond so many bytes it goes to a file without a name in this folder.
+    pub(crate) fn coming_in(memory: u64, folder: PathBuf) -> Self {
+        let kept = Self::coming();
+        kept.lock().room = Some((memory, folder));
+        kept
+    }
+
     /// When its lines came, where that is noted.
     pub(crate) fn arrivals(&self) -> Option<Arc<dyn Arrivals>> {
         self.arrivals.clone().map(|log| -> Arc<dyn Arrivals> { log })
@@ -161,26 +180,27 @@ impl Kept {
     /// Adds a block.
     ///
     /// # Errors
-    /// When the temporary file cannot be written.
+    /// When the temporary file cannot be written; what was there before stays, and nothing of the block.
     pub fn append(&self, block: &Block) -> io::Result<()> {
         let mut state = self.lock();
+        if block.len() + state.gathering.len() <= SEGMENT {
+            state.gathering.extend_from_slice(block.bytes());
+            state.gathered_newlines += block.newlines();
+        } else {
+            state.flush()?;
+            if block.len() < SEGMENT / 2 {
+                state.gathering.extend_from_slice(block.bytes());
+                state.gathered_newlines = block.newlines();
+            } else {
+                state.store(block.bytes().clone(), block.newlines())?;
+            }
+        }
         if let Some(arrivals) = &self.arrivals {
             arrivals.note(block.newlines(), SystemTime::now());
         }
         state.bytes += block.len() as u64;
         state.newlines += block.newlines();
-        if block.len() + state.gathering.len() <= SEGMENT {
-            state.gathering.extend_from_slice(block.bytes());
-            state.gathered_newlines += block.newlines();
-            return Ok(());
-        }
-        state.flush()?;
-        if block.len() < SEGMENT / 2 {
-            state.gathering.extend_from_slice(block.bytes());
-            state.gathered_newlines = block.newlines();
-            return Ok(());
-        }
-        state.store(block.bytes().clone(), block.newlines())
+        Ok(())
     }
 
     /// States that nothing more will come.

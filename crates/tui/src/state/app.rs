@@ -19,6 +19,7 @@ use crate::state::lens::Lens;
 use crate::state::pending::PendingView;
 use crate::state::place::{Focus, Place};
 use crate::state::point::PutAt;
+use crate::state::purpose::Purpose;
 use crate::state::result::ResultState;
 use crate::state::run::{Running, ThroughputView};
 use crate::state::screen::Screen;
@@ -55,6 +56,8 @@ pub(crate) struct Setup {
     pub(crate) recovered: Option<Recovered>,
     /// Where background work sends its news.
     pub(crate) events: Sender<Event>,
+    /// What becomes of the text at the end.
+    pub(crate) purpose: Purpose,
 }
 
 /// The mouse.
@@ -118,6 +121,8 @@ pub(crate) struct App {
     pub(crate) compare: CompareView,
     /// What goes to the terminal's clipboard.
     pub(crate) clipboard: Option<Vec<u8>>,
+    /// What becomes of the text at the end.
+    pub(crate) purpose: Purpose,
     /// What is asked of the terminal.
     pub(crate) wish: Wish,
     /// The size of the screen.

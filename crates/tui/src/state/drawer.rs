@@ -135,6 +135,10 @@ pub(crate) enum Question {
     Leave,
     /// Leave although a run goes on?
     EndRun,
+    /// Let the result go on to standard output?
+    PassOn,
+    /// Print the text?
+    Print,
     /// Open another pipeline although something is not saved?
     Open(PathBuf),
     /// Save over a file that is there?
@@ -290,6 +294,16 @@ impl Drawer {
             Self::Confirm(Question::Leave) => {
                 vec![("s", "save and quit"), ("y", "quit without saving"), ("n", "stay")]
             }
+            Self::Confirm(Question::PassOn) => vec![
+                ("y", "run it, the result goes on"),
+                ("n", "nothing goes on, quit"),
+                ("Esc", "stay"),
+            ],
+            Self::Confirm(Question::Print) => vec![
+                ("y", "back with this text"),
+                ("n/Esc", "back, the line as it was"),
+                ("e", "stay"),
+            ],
             Self::Confirm(Question::Allow(_)) => vec![
                 ("o", "once"),
                 ("s", "for this session"),

@@ -65,6 +65,12 @@ pub(crate) enum Wish {
     TakeAgain,
     /// To end.
     Leave,
+    /// To end, and the result was not wanted.
+    Decline,
+    /// To end, and then to run the text with its result going on.
+    PassOn,
+    /// To end, and then to print the text.
+    Print,
     /// To end by this signal.
     End(i32),
 }

@@ -10,6 +10,7 @@ use crate::state::app::App;
 use crate::state::drawer::{Drawer, PromptKind, Question};
 use crate::state::event::Wish;
 use crate::state::place::{Focus, Place};
+use crate::state::purpose::Purpose;
 use crate::state::sample_form::{QUICK, SampleForm};
 use crate::state::screen::Screen;
 use crate::text::display::View;
@@ -381,19 +382,38 @@ impl App {
     pub(crate) fn leave(&mut self) {
         if self.is_running() {
             self.drawer = Some(Drawer::Confirm(Question::EndRun));
-        } else if self.would_lose_text() {
-            self.drawer = Some(Drawer::Confirm(Question::Leave));
         } else {
-            self.leave_now();
+            self.leave_or_ask();
         }
     }
 
+    /// As [`App::leave`], where no run is in progress.
+    pub(crate) fn leave_or_ask(&mut self) {
+        match self.purpose {
+            Purpose::Pipe => self.drawer = Some(Drawer::Confirm(Question::PassOn)),
+            Purpose::Prompt => self.drawer = Some(Drawer::Confirm(Question::Print)),
+            Purpose::Work if self.would_lose_text() => {
+                self.drawer = Some(Drawer::Confirm(Question::Leave));
+            }
+            Purpose::Work => self.leave_now(Wish::Leave),
+        }
+    }
+
+    /// Why the text cannot be run at all, where that is so.
+    pub(crate) fn text_cannot_run(&self) -> Option<String> {
+        let text = self.text.editor.text();
+        if text.trim().is_empty() {
+            return Some("there is nothing to run".to_owned());
+        }
+        shell::parse(text).err().map(|error| error.to_string())
+    }
+
     /// Leaves without asking; the line stays among the earlier ones.
-    pub(crate) fn leave_now(&mut self) {
+    pub(crate) fn leave_now(&mut self, wish: Wish) {
         self.remember_line();
         if let Some(recovery) = &self.kept.recovery {
             recovery.forget_now();
         }
-        self.wish = Wish::Leave;
+        self.wish = wish;
     }
 }

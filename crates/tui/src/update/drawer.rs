@@ -10,6 +10,7 @@ use crate::help;
 use crate::noted;
 use crate::state::app::App;
 use crate::state::drawer::{Drawer, PromptKind, Question};
+use crate::state::event::Wish;
 use crate::state::list::{List, edit};
 use crate::state::place::Focus;
 use crate::state::trail::Asked;
@@ -56,6 +57,10 @@ impl App {
             self.question_top = 0;
             if let Some(Drawer::Sheet(view)) = &drawer {
                 self.leave_sheet(view);
+            }
+            // At a prompt it takes back what was begun.
+            if matches!(drawer, Some(Drawer::Confirm(Question::Print))) {
+                self.leave_now(Wish::Decline);
             }
             return;
         }
@@ -178,7 +183,8 @@ impl App {
             _ => return true,
         };
         match (question, letter) {
-            (_, 'n') => {}
+            (Question::PassOn | Question::Print, 'n') => self.leave_now(Wish::Decline),
+            (Question::Print, 'e') | (_, 'n') => {}
             (Question::Act(commands), 's') => self.act_now(commands, OnFailure::Stop),
             (Question::Act(commands), 'g') => self.act_now(commands, OnFailure::GoOn),
             (Question::Act(_), _) => return true,
@@ -265,14 +271,15 @@ impl App {
                     self.show_run();
                 }
             },
-            Question::Leave => self.leave_now(),
+            Question::Leave => self.leave_now(Wish::Leave),
+            Question::Print => self.leave_now(Wish::Print),
+            Question::PassOn => match self.text_cannot_run() {
+                Some(why) => self.message = Some(format!("not run: {why}; n quits with nothing")),
+                None => self.leave_now(Wish::PassOn),
+            },
             Question::EndRun => {
                 self.cancel_run();
-                if self.would_lose_text() {
-                    self.drawer = Some(Drawer::Confirm(Question::Leave));
-                } else {
-                    self.leave_now();
-                }
+                self.leave_or_ask();
             }
             Question::Open(path) => self.open(&path),
             Question::Overwrite(path) => {
@@ -325,7 +332,7 @@ impl App {
         match self.text.path.clone() {
             Some(path) => {
                 if self.save_to(path) {
-                    self.leave_now();
+                    self.leave_now(Wish::Leave);
                 }
             }
             None => self.ask_name(),

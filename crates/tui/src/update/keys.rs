@@ -6,6 +6,7 @@ use crate::actions::{ALL, Action};
 use crate::state::app::App;
 use crate::state::event::Wish;
 use crate::state::place::{Focus, Place};
+use crate::state::purpose::Purpose;
 use crate::state::screen::Screen;
 
 /// Lets the tests see what becomes of the terminal when a thread panics: with
@@ -170,6 +171,8 @@ impl App {
                 self.message =
                     Some("no longer followed; any change of the text starts again".to_owned());
             }
+            // Esc again and again leads back to the prompt, with nothing changed.
+            KeyCode::Esc if self.purpose == Purpose::Prompt => self.leave(),
             KeyCode::Esc => self.message = None,
             _ => return false,
         }

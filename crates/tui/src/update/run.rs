@@ -44,13 +44,13 @@ impl App {
 
     /// Why a full run would not have all of its data, where that is known beforehand.
     pub(crate) fn lacks_input(&self) -> Option<String> {
-        let full = self.session.workbench.capture().is_some_and(|capture| capture.is_full());
+        let unread = self.session.workbench.capture()?.unread()?;
         let preview = self.result.preview.as_ref()?;
         let standard = |input: &engine::InputRecord| {
             input.name == stream::InputName::Standard && input.sampled.is_some()
         };
         let reads = preview.stages.iter().any(|stage| stage.inputs.iter().any(standard));
-        (full && reads).then(|| engine::MORE_THAN_KEPT.to_owned())
+        reads.then(|| unread.to_string())
     }
 
     /// Why files may not be written by a run, where that is known beforehand.

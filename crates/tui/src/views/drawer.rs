@@ -275,6 +275,10 @@ fn title_of(question: &Question, app: &App) -> Vec<String> {
             "A run is in progress. Stop it (no files are written) and quit?".to_owned()
         }
         Question::Leave => "The pipeline is not saved. Quit anyway?".to_owned(),
+        Question::PassOn => {
+            "Run this on all of the data, and let its result go on to standard output?".to_owned()
+        }
+        Question::Print => "Back to the prompt with this text?".to_owned(),
         Question::Open(path) => {
             format!("The pipeline is not saved. Open {} anyway?", safe(&path.display().to_string()))
         }
@@ -323,8 +327,36 @@ fn question_rows(question: &Question, app: &App) -> Vec<QuestionRow> {
         }
         _ => {}
     }
-    if matches!(question, Question::RunAll | Question::Write) {
+    if matches!(question, Question::PassOn) {
+        rows.extend(started(app).into_iter().map(|text| row(3, text, theme.ink())));
+    }
+    if matches!(question, Question::RunAll | Question::Write | Question::PassOn) {
         rows.extend(planned(app));
+    }
+    rows
+}
+
+/// The commands of the machine that a run would start, as far as the preview knows.
+fn started(app: &App) -> Vec<String> {
+    let Some(preview) = &app.result.preview else {
+        return vec!["what it would write and start is not known yet".to_owned()];
+    };
+    let words = |words: &[Vec<u8>]| -> String {
+        let words: Vec<String> = words.iter().map(|word| shell::quote_bytes(word)).collect();
+        safe(&words.join(" "))
+    };
+    let stages = preview.stages.iter();
+    let programs = stages.filter(|stage| matches!(stage.plan.kind, engine::StageKind::Host(_)));
+    let mut rows: Vec<String> =
+        programs.map(|stage| format!("starts {}", words(&stage.plan.words()))).collect();
+    match preview.commands.len() {
+        0 => {}
+        1 => rows.push(format!("starts {}", safe(&insight::command_line(&preview.commands[0])))),
+        more => rows.push(format!(
+            "starts {} commands in the sample: {} and others",
+            insight::grouped(more as u64),
+            safe(&insight::command_line(&preview.commands[0]))
+        )),
     }
     rows
 }

@@ -55,6 +55,7 @@ impl Stand {
             store: None,
             recovered: None,
             events,
+            purpose: crate::state::purpose::Purpose::Work,
         });
         Self { app, news, folder }
     }

@@ -10,6 +10,7 @@ mod dry_run;
 mod effects;
 mod ends;
 mod everyday;
+mod pipes;
 mod runs;
 mod shell;
 mod standing_alone;

@@ -80,6 +80,11 @@ impl Terminal {
         self.wait(until);
     }
 
+    /// Presses a key that begins with Esc, which tmux calls `M-x`.
+    pub(crate) fn alt(&self, letter: char) {
+        self.press(&[&format!("M-{letter}")]);
+    }
+
     /// Types text as it is.
     pub(crate) fn type_text(&self, text: &str) {
         self.tmux(&["send-keys", "-l", text]);

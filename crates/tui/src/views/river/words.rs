@@ -37,6 +37,11 @@ pub(in super::super) fn source_name(preview: &Preview) -> String {
     }
 }
 
+/// True where standard input has more than is kept.
+fn has_unread(app: &App) -> bool {
+    app.session.workbench.capture().is_some_and(|capture| capture.unread().is_some())
+}
+
 /// What the first stage reads, and which part of it.
 pub(super) fn source_words(app: &App, preview: &Preview) -> (String, String) {
     let inputs = &preview.stages[0].inputs;
@@ -64,6 +69,10 @@ pub(super) fn source_words(app: &App, preview: &Preview) -> (String, String) {
                 format!("{sample} of about {}", bytes(whole))
             }
             (None, Some(whole)) => format!("{sample} of {}", bytes(whole)),
+            (None, None) if has_unread(app) => {
+                let kept = app.session.workbench.capture().map_or(0, |all| all.kept().bytes());
+                format!("{sample}; only {} of it are kept", bytes(kept))
+            }
             (None, None) => format!("{sample}, more is coming"),
         }
     };

@@ -323,7 +323,7 @@ fn lines_that_had_a_result_are_remembered_when_they_are_left() {
     assert_eq!(stand.app.text.history, ["seq 3 | tac"]);
     press(&mut stand, "Ctrl-w Backspace Backspace Backspace");
     stand.settle();
-    stand.app.leave_now();
+    stand.app.leave_now(crate::state::event::Wish::Leave);
     assert_eq!(stand.app.text.history, ["seq 3 | tac", "seq 5 | sort", "seq 5"]);
 }
 
