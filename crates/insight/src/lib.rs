@@ -12,6 +12,7 @@ mod guide;
 mod point;
 mod runs;
 mod shelf;
+mod start;
 mod trail;
 
 pub use advice::about::About;
@@ -74,5 +75,8 @@ pub use shelf::folder::{
     Deleted, copy_script, delete_script, rename_script, renamed, restore_script, scripts_in,
 };
 pub use shelf::past::{PAST_MOST, PastLine, PastLog};
+pub use start::folder::{EntryKind, FolderEntry, list_folder};
+pub use start::look::{FileLook, look_at};
+pub use start::programs::{SourceProgram, folder_name, source_programs};
 pub use trail::follow::{Change, Lost, Trail, TrailSource, TrailStart, TrailStep};
 pub use trail::lost::{LostAt, Whereabouts};

@@ -44,6 +44,11 @@ pub struct Options {
     pub parameters: Vec<Vec<u8>>,
     /// What becomes of the text when the screen is left.
     pub purpose: Purpose,
+    /// The place to begin is shown first: the files of the folder this process is in.
+    pub starts: bool,
+    /// Lays out the demo, goes to its folder, and gives the pipeline that is opened there; or says why
+    /// not.
+    pub demo: Option<fn() -> Result<PathBuf, String>>,
 }
 
 /// How the screen was left.
@@ -112,6 +117,8 @@ pub fn run(options: Options) -> Result<Left, TuiError> {
         recovered,
         events: sender.clone(),
         purpose: options.purpose,
+        starts: options.starts,
+        demo: options.demo,
     });
     if homeless {
         app.message = Some(insight::NotOurs::NoHome.to_string());

@@ -23,6 +23,7 @@ pub(crate) mod screen;
 pub(crate) mod session;
 pub(crate) mod sheet;
 pub(crate) mod shelf;
+pub(crate) mod start;
 pub(crate) mod target;
 pub(crate) mod text;
 pub(crate) mod trail;

@@ -51,6 +51,7 @@ mod program;
 mod run;
 mod sheet;
 mod shelf;
+mod start;
 mod text;
 mod trail;
 mod trials;
@@ -128,6 +129,7 @@ impl App {
             compare: CompareView::default(),
             clipboard: None,
             purpose: setup.purpose,
+            demo: setup.demo,
             wish: Wish::Stay,
             page: Size::new(80, 24),
         };
@@ -162,6 +164,9 @@ impl App {
         }
         app.text_changed();
         app.ask_missing_parameters();
+        if setup.starts {
+            app.open_start();
+        }
         app
     }
 
@@ -243,6 +248,8 @@ impl App {
             Event::Finds(number, finds) => self.patterns_tried(number, finds),
             Event::Tried(number, at, made) => self.tried(number, at, made),
             Event::Trailed(number, rows) => self.trailed(number, rows),
+            Event::StartRead(number, all) => self.start_read(number, *all),
+            Event::Looked(number, looks) => self.looked(number, looks),
             Event::ShelfRead(number, entries, trouble) => {
                 self.shelf_read(number, entries, trouble);
             }

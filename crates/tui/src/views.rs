@@ -19,6 +19,7 @@ mod program;
 mod river;
 mod sheet;
 mod shelf;
+mod start;
 mod throughput;
 mod trail;
 mod versions;

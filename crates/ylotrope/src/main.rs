@@ -14,6 +14,7 @@ mod progress;
 mod runs;
 mod say;
 mod shell_init;
+mod sources;
 mod statistics;
 
 use std::ffi::OsString;
@@ -54,8 +55,8 @@ struct Cli {
     /// Write a log of what is done, without data, to ylotrope/log where state is kept
     #[arg(long, value_enum, value_name = "LEVEL", global = true)]
     log: Option<log::Level>,
-    /// Data files to work on, or a saved pipeline (a script ending in .sh) with its parameters; without any, data
-    /// from standard input
+    /// Data files to work on, a folder to choose from, or a saved pipeline (a script ending in .sh) with its
+    /// parameters; without any, data from standard input, or this folder
     files: Vec<PathBuf>,
 }
 
@@ -286,13 +287,18 @@ fn pass_on(
     }
 }
 
-fn open_demo(screen: &ScreenOptions, output: &ScreenOutput) -> Result<Left> {
+/// Lays the demo out, goes to its folder, and gives the pipeline that is opened there.
+fn lay_out_demo() -> Result<PathBuf> {
     let folder = insight::own_folder(insight::Keeps::State);
     let folder = folder.ok_or(insight::NotOurs::NoHome)?.join("demo");
     let shown = folder.display().to_string();
     demo::lay_out(&folder).with_context(|| format!("the demo cannot be created in {shown}"))?;
     std::env::set_current_dir(&folder).with_context(|| shown)?;
-    let path = PathBuf::from(demo::FIRST);
+    Ok(PathBuf::from(demo::FIRST))
+}
+
+fn open_demo(screen: &ScreenOptions, output: &ScreenOutput) -> Result<Left> {
+    let path = lay_out_demo()?;
     let text = tui::open_script(&path)?;
     let purpose = output.purpose();
     Ok(tui::run(Options { text, path: Some(path), purpose, ..options(screen) })?)
@@ -308,14 +314,9 @@ fn open(cli: &Cli, output: &ScreenOutput) -> Result<Left> {
         [script, parameters @ ..] if is_script(script) => (&files[..1], parameters),
         _ => (&files[..], &files[..0]),
     };
-    for file in files {
-        let facts = std::fs::metadata(file).with_context(|| file.display().to_string())?;
-        if facts.is_dir() {
-            bail!("{}: is a folder; name the files in it", file.display());
-        }
-    }
     let mut options = options(&cli.screen);
     options.purpose = if cli.print { Purpose::Prompt } else { output.purpose() };
+    options.demo = Some(|| lay_out_demo().map_err(|error| format!("{error:#}")));
     let parameters = parameters.iter().map(|word| word.clone().into_os_string().into_vec());
     options.parameters = parameters.collect();
     if let Some(line) = &cli.line {
@@ -323,28 +324,28 @@ fn open(cli: &Cli, output: &ScreenOutput) -> Result<Left> {
         options.text = line.to_owned();
         return Ok(tui::run(options)?);
     }
+    if let [folder] = files
+        && folder.is_dir()
+    {
+        std::env::set_current_dir(folder).with_context(|| folder.display().to_string())?;
+        options.starts = true;
+        return Ok(tui::run(options)?);
+    }
+    for file in files {
+        let facts = std::fs::metadata(file).with_context(|| file.display().to_string())?;
+        if facts.is_dir() {
+            bail!("{}: is a folder; name it alone, or the files in it", file.display());
+        }
+    }
     match files {
         [script] if is_script(script) => {
             options.text =
                 tui::open_script(script).with_context(|| script.display().to_string())?;
             options.path = Some(script.clone());
         }
-        [] if io::stdin().is_terminal() => {}
-        [] => options.text = "cat".to_owned(),
-        files => {
-            let mut text = "cat".to_owned();
-            for file in files {
-                let Some(name) = file.to_str() else {
-                    bail!(
-                        "{}: a name that is not UTF-8 cannot be part of the text",
-                        file.display()
-                    );
-                };
-                text.push(' ');
-                text.push_str(&tui::quote(name));
-            }
-            options.text = text;
-        }
+        [] if io::stdin().is_terminal() => options.starts = true,
+        [] => options.text = sources::standard_input().to_owned(),
+        files => options.text = sources::reading(files)?,
     }
     Ok(tui::run(options)?)
 }

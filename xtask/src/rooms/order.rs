@@ -20,7 +20,7 @@ pub(super) fn rooms(name: &str) -> Option<&'static [&'static str]> {
         ]),
         "insight" => Some(&[
             "describe", "columns", "point", "example", "guide", "edit", "compare", "runs", "trail",
-            "advice", "export", "shelf",
+            "advice", "export", "shelf", "start",
         ]),
         "tui" => Some(&[
             "theme",

@@ -58,7 +58,14 @@ pub(crate) struct Setup {
     pub(crate) events: Sender<Event>,
     /// What becomes of the text at the end.
     pub(crate) purpose: Purpose,
+    /// The place to begin is shown first.
+    pub(crate) starts: bool,
+    /// Lays out the demo.
+    pub(crate) demo: Option<Demo>,
 }
+
+/// Lays out the demo, goes to its folder, and gives the pipeline that is opened there; or says why not.
+pub(crate) type Demo = fn() -> Result<PathBuf, String>;
 
 /// The mouse.
 #[derive(Default)]
@@ -123,6 +130,8 @@ pub(crate) struct App {
     pub(crate) clipboard: Option<Vec<u8>>,
     /// What becomes of the text at the end.
     pub(crate) purpose: Purpose,
+    /// Lays out the demo.
+    pub(crate) demo: Option<Demo>,
     /// What is asked of the terminal.
     pub(crate) wish: Wish,
     /// The size of the screen.

@@ -14,6 +14,7 @@ use crate::state::program::ProgramEditor;
 use crate::state::sample_form::SampleForm;
 use crate::state::sheet::SheetView;
 use crate::state::shelf::ShelfView;
+use crate::state::start::StartView;
 use crate::state::trail::TrailView;
 use crate::state::versions::VersionsView;
 
@@ -33,6 +34,8 @@ pub(crate) enum Drawer {
     Confirm(Question),
     /// Saved pipelines.
     Shelf(Box<ShelfView>),
+    /// The place to begin.
+    Start(Box<StartView>),
     /// All actions.
     Actions(List<usize>),
     /// What can be handed over.
@@ -188,6 +191,7 @@ impl Drawer {
     pub(crate) fn selected(&mut self) -> Option<&mut usize> {
         match self {
             Self::Shelf(view) => Some(&mut view.at),
+            Self::Start(view) => Some(&mut view.at),
             Self::Actions(list) => Some(&mut list.at),
             Self::Export(list) => Some(&mut list.at),
             Self::History(earlier) => Some(&mut earlier.list.at),
@@ -213,6 +217,7 @@ impl Drawer {
         let input = match self {
             Self::Prompt(prompt) => &mut prompt.input,
             Self::Shelf(view) => &mut view.query,
+            Self::Start(view) => &mut view.query,
             Self::Actions(list) => &mut list.query,
             Self::Export(list) => &mut list.query,
             Self::History(earlier) => &mut earlier.list.query,
@@ -237,7 +242,7 @@ impl Drawer {
 
     /// It takes the whole screen but for the command text.
     pub(crate) fn is_whole(&self) -> bool {
-        matches!(self, Self::Versions(_) | Self::Shelf(_))
+        matches!(self, Self::Versions(_) | Self::Shelf(_) | Self::Start(_))
     }
 
     /// The keys that mean something in it.
@@ -266,6 +271,15 @@ impl Drawer {
                 ("Tab", "its lines"),
                 ("type", "search them"),
                 ("Esc", "close"),
+            ],
+            Self::Start(_) => vec![
+                ("Enter", "open"),
+                ("↑↓", "choose"),
+                ("type", "to search"),
+                ("Tab", "several"),
+                ("F9", "how do I …"),
+                ("Esc", "an empty text"),
+                ("Ctrl-Q", "quit"),
             ],
             Self::Versions(_) => vec![
                 ("↑↓", "version 2"),

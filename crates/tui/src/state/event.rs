@@ -9,6 +9,7 @@ use ratatui::crossterm::event::Event as TerminalEvent;
 use crate::state::columns::Counted;
 use crate::state::parsed::Parsed;
 use crate::state::place::Place;
+use crate::state::start::{Beginning, Looked};
 use crate::state::trail::TrailRow;
 use crate::state::versions::VersionsNews;
 
@@ -40,6 +41,10 @@ pub(crate) enum Event {
     Tried(u64, usize, Option<insight::Outcome>),
     /// What is on the Shelf, by the number of the reading, and why earlier lines are not.
     ShelfRead(u64, Vec<ShelfEntry>, Option<String>),
+    /// What there is to begin with, by the number of the reading.
+    StartRead(u64, Box<Beginning>),
+    /// Looks at files, by the number of the reading.
+    Looked(u64, Vec<Looked>),
     /// News of the comparison of versions with this number.
     Versions(u64, VersionsNews),
     /// The rows of a trail by its number, with what it is of; `None` where there is no such line.

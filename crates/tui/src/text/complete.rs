@@ -222,7 +222,7 @@ mod tests {
     #[test]
     fn names_options_and_files_where_they_belong() {
         assert_eq!(names("so"), ["sort "]);
-        assert_eq!(names("cat x | u"), ["unexpand ", "uniq "]);
+        assert_eq!(names("cat x | u"), ["unexpand ", "uniq ", "unxz ", "unzstd "]);
         assert!(names("sort -").contains(&"-r".to_owned()));
         assert_eq!(names("cut --del"), ["--delimiter="]);
         assert!(names("sort -k").is_empty());

@@ -121,6 +121,7 @@ impl App {
             Action::Save => self.save(),
             Action::SaveAs => self.ask_name(),
             Action::Shelf => self.open_shelf(),
+            Action::Start => self.open_start(),
             Action::Actions => self.drawer = Some(Drawer::actions()),
             Action::Help => self.drawer = Some(Drawer::Help(0)),
             Action::Quit => self.leave(),

@@ -85,6 +85,7 @@ impl App {
             | Drawer::Trail(_)
             | Drawer::Versions(_)
             | Drawer::Shelf(_)
+            | Drawer::Start(_)
             | Drawer::Page(_)
             | Drawer::Sheet(_)
             | Drawer::Pattern(_) => self.building_key(&mut drawer, key),
@@ -148,6 +149,7 @@ impl App {
         };
         if stays {
             self.drawer = Some(drawer);
+            self.after_start_key();
         }
     }
 
@@ -159,6 +161,7 @@ impl App {
             Drawer::Trail(view) => self.trail_key(view, key),
             Drawer::Versions(view) => self.versions_key(view, key),
             Drawer::Shelf(view) => self.shelf_key(view, key),
+            Drawer::Start(view) => self.start_key(view, key),
             Drawer::Sheet(view) => self.sheet_key(view, key),
             Drawer::Pattern(patterns) => self.pattern_key(patterns, key.code),
             Drawer::Page(page) => {

@@ -272,7 +272,11 @@ fn path_name(entry: &ShelfEntry) -> String {
 }
 
 /// What is in the folders, and what was evaluated before, the newest first.
-fn entries(shelves: &[PathBuf], lines: Vec<PastLine>, history: Vec<String>) -> Vec<ShelfEntry> {
+pub(super) fn entries(
+    shelves: &[PathBuf],
+    lines: Vec<PastLine>,
+    history: Vec<String>,
+) -> Vec<ShelfEntry> {
     let mut known: HashMap<&str, &PastLine> = HashMap::new();
     for line in &lines {
         known.entry(line.text.trim()).or_insert(line);

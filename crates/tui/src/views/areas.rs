@@ -31,7 +31,9 @@ pub(super) fn areas(area: Rect, app: &App) -> Areas {
     };
     let roomy = height >= 36;
     let command_top = if roomy { 2 } else { 1 };
-    let command_rows = command::rows(app, width, height);
+    // There is no text yet where one begins.
+    let begins = matches!(app.drawer, Some(Drawer::Start(_)));
+    let command_rows = if begins { 0 } else { command::rows(app, width, height) };
     let rule = command_top + command_rows;
     let wanted = match &app.drawer {
         Some(drawer) => drawer::rows(drawer, app, height),

@@ -35,6 +35,8 @@ pub(super) fn header(canvas: &mut Canvas<'_>, app: &App) {
     // The Shelf lies over the view it was opened from.
     let shown = match app.drawer {
         Some(Drawer::Shelf(_)) => None,
+        // Nothing is shown yet that has a view.
+        Some(Drawer::Start(_)) => Some(Screen::Bench),
         _ => Some(app.screen),
     };
     // The views keep their names as long as a few letters of the file's fit next to them.
@@ -70,6 +72,13 @@ pub(super) fn header(canvas: &mut Canvas<'_>, app: &App) {
         .path
         .as_ref()
         .map_or_else(|| "not saved yet".to_owned(), |path| safe(&path.display().to_string()));
+    let name = match &app.drawer {
+        Some(Drawer::Start(view)) => {
+            let folder = view.all.as_ref().map(|all| insight::folder_name(&all.folder));
+            safe(&folder.unwrap_or_else(|| "this folder".to_owned()))
+        }
+        _ => name,
+    };
     let room = usize::from(start.saturating_sub(x + 4));
     let name =
         cut_middle(&name, room.saturating_sub(changed.len()).clamp(usize::from(NAME_LEAST), 40));

@@ -40,7 +40,7 @@ pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
         Drawer::Program(editor) => program::rows(editor, height),
         Drawer::Point(point) => super::point::rows(point, most),
         Drawer::Trail(view) => super::trail::rows(view, most),
-        Drawer::Versions(_) | Drawer::Shelf(_) => height,
+        Drawer::Versions(_) | Drawer::Shelf(_) | Drawer::Start(_) => height,
         Drawer::Guide(guide) => super::guide::rows(guide, most),
         Drawer::Page(page) => super::guide::page_rows(page, most),
         Drawer::Sheet(view) => super::sheet::rows(view, most),
@@ -136,6 +136,7 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, drawer: &Drawer, app: &App) -> Optio
             None
         }
         Drawer::Shelf(view) => super::shelf::draw(canvas, view, app),
+        Drawer::Start(view) => super::start::draw(canvas, view, app),
         Drawer::Program(editor) => program::draw(canvas, editor, app),
         Drawer::Export(list) => {
             let name = |what: insight::Export| {

@@ -21,6 +21,6 @@ pub(super) fn input(
     let skip = (cursor + 1).saturating_sub(room);
     let visible: String = safe(text).chars().skip(skip).collect();
     canvas.put(x + 1, y, &visible, app.theme.bright());
-    let at = Position::new(area.x + x + 1 + (cursor - skip) as u16, area.y + y);
+    let at = Position::new(area.x + x + 1 + cursor.saturating_sub(skip) as u16, area.y + y);
     area.contains(at).then_some(at)
 }

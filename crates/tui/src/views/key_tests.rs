@@ -54,6 +54,7 @@ fn effect(stand: &mut Stand, before: &Before) -> String {
             crate::state::drawer::Drawer::Prompt(_) => "prompt",
             crate::state::drawer::Drawer::Confirm(_) => "question",
             crate::state::drawer::Drawer::Shelf(_) => "shelf",
+            crate::state::drawer::Drawer::Start(_) => "the place to begin",
             crate::state::drawer::Drawer::Actions(_) => "actions",
             crate::state::drawer::Drawer::Export(_) => "export",
             crate::state::drawer::Drawer::Program(_) => "program",

@@ -56,6 +56,8 @@ impl Stand {
             recovered: None,
             events,
             purpose: crate::state::purpose::Purpose::Work,
+            starts: false,
+            demo: None,
         });
         Self { app, news, folder }
     }

@@ -9,6 +9,7 @@ mod looking;
 mod mouse;
 mod pointing;
 mod stages;
+mod starting;
 mod told;
 mod writing;
 

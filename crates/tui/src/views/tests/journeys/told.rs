@@ -71,6 +71,7 @@ fn facts(stand: &Stand) -> Vec<String> {
         Some(Drawer::Prompt(prompt)) => format!("drawer prompt {}", prompt.input.value()),
         Some(Drawer::Confirm(_)) => "drawer question".to_owned(),
         Some(Drawer::Shelf(list)) => format!("drawer shelf at {}", list.at),
+        Some(Drawer::Start(view)) => format!("drawer start at {}", view.at),
         Some(Drawer::Actions(list)) => {
             format!("drawer actions {} at {}", list.query.value(), list.at)
         }
