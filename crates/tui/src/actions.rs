@@ -1,5 +1,9 @@
 //! Everything that can be done outside the text, each with its key and its words.
 
+use std::sync::OnceLock;
+
+use thiserror::Error;
+
 /// Something that can be done.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[allow(missing_docs)] // each is said in words in `ALL`
@@ -60,6 +64,7 @@ pub(crate) enum Action {
 }
 
 /// An action with its key, a short name for the last row, and a sentence for the help.
+#[derive(Clone, Copy, Debug)]
 pub(crate) struct Entry {
     /// What is done.
     pub action: Action,
@@ -71,6 +76,20 @@ pub(crate) struct Entry {
     pub says: &'static str,
 }
 
+impl Entry {
+    /// The name of the action in the configuration: `run-all`.
+    pub(crate) fn name(&self) -> String {
+        let mut name = String::new();
+        for letter in format!("{:?}", self.action).chars() {
+            if letter.is_ascii_uppercase() && !name.is_empty() {
+                name.push('-');
+            }
+            name.push(letter.to_ascii_lowercase());
+        }
+        name
+    }
+}
+
 const fn entry(
     action: Action,
     key: &'static str,
@@ -80,8 +99,70 @@ const fn entry(
     Entry { action, key, short, says }
 }
 
+/// All actions with the keys of the user's choice, in the order of the help.
+pub(crate) fn all() -> &'static [Entry] {
+    CHOSEN.get().map_or(USUAL, |chosen| chosen)
+}
+
+/// What the user has chosen; set once, before anything is drawn.
+static CHOSEN: OnceLock<Vec<Entry>> = OnceLock::new();
+
+/// Why keys cannot be as they were chosen.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+pub(crate) enum KeyError {
+    /// There is no such action.
+    #[error("there is no action “{0}”")]
+    NoAction(String),
+    /// What cannot be a key of an action.
+    #[error("“{key}” cannot be the key of “{action}”: a single letter, digit or sign can")]
+    NoKey {
+        /// The action.
+        action: String,
+        /// The key.
+        key: String,
+    },
+    /// Two actions have the same key.
+    #[error("“{0}” is the key of two actions, “{1}” and “{2}”")]
+    Twice(String, String, String),
+}
+
+/// The actions with these keys in the place of the usual ones, by the names of the actions.
+///
+/// # Errors
+/// Names and keys that are none, a key for two actions.
+pub(crate) fn with_keys<'k>(
+    keys: impl Iterator<Item = (&'k str, &'k str)>,
+) -> Result<Vec<Entry>, KeyError> {
+    let mut all = USUAL.to_vec();
+    for (name, key) in keys {
+        let entry = all.iter_mut().find(|entry| entry.name() == name);
+        let entry = entry.ok_or_else(|| KeyError::NoAction(name.to_owned()))?;
+        let mut letters = key.chars();
+        let is_one = letters.next().is_some_and(|letter| letter.is_ascii_graphic())
+            && letters.next().is_none();
+        if !is_one {
+            let (action, key) = (name.to_owned(), key.to_owned());
+            return Err(KeyError::NoKey { action, key });
+        }
+        // It is needed as long as the program runs.
+        entry.key = Box::leak(key.to_owned().into_boxed_str());
+    }
+    for (at, one) in all.iter().enumerate() {
+        if let Some(other) = all[at + 1..].iter().find(|other| other.key == one.key) {
+            return Err(KeyError::Twice(one.key.to_owned(), one.name(), other.name()));
+        }
+    }
+    Ok(all)
+}
+
+/// Uses these keys from now on; only the first call counts.
+pub(crate) fn choose(all: Vec<Entry>) {
+    // A second choice in one process has nobody who could expect it.
+    let _ = CHOSEN.set(all);
+}
+
 /// All actions, in the order of the help.
-pub(crate) const ALL: &[Entry] = &[
+const USUAL: &[Entry] = &[
     entry(Action::EditText, "e", "edit text", "edit the command text"),
     entry(
         Action::Sheet,
@@ -236,3 +317,29 @@ pub(crate) const ALL: &[Entry] = &[
     entry(Action::Help, "?", "help", "all keys"),
     entry(Action::Quit, "q", "quit", "quit; asks when something is not saved"),
 ];
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn keys_can_be_chosen_but_not_twice() {
+        assert_eq!(USUAL.iter().filter(|entry| entry.name() == "run-all").count(), 1);
+        let all = with_keys([("run-all", "G"), ("copy-text", "=")].into_iter()).unwrap();
+        let of = |name: &str| all.iter().find(|entry| entry.name() == name).unwrap().key;
+        assert_eq!((of("run-all"), of("copy-text"), of("quit")), ("G", "=", "q"));
+        for (keys, error) in [
+            (("fly", "G"), KeyError::NoAction("fly".to_owned())),
+            (
+                ("run-all", "q"),
+                KeyError::Twice("q".to_owned(), "run-all".to_owned(), "quit".to_owned()),
+            ),
+        ] {
+            assert_eq!(with_keys([keys].into_iter()).unwrap_err(), error);
+        }
+        for key in ["", "ab", " ", "é"] {
+            let error = with_keys([("run-all", key)].into_iter()).unwrap_err();
+            assert!(matches!(error, KeyError::NoKey { .. }), "{key}");
+        }
+    }
+}

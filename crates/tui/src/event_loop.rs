@@ -1,15 +1,17 @@
 //! From the terminal to the state and back, until the user leaves.
 
+use std::fs::File;
 use std::io::{self, IsTerminal};
+use std::os::fd::OwnedFd;
 use std::path::PathBuf;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
-use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 
 use engine::{Capture, SessionEvent, Variables};
 use ratatui::crossterm::event::{self, MouseEvent, MouseEventKind};
+use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use signal_hook::consts::SIGHUP;
 use stream::Source;
 use thiserror::Error;
@@ -18,6 +20,7 @@ use crate::state::app::{App, Setup};
 use crate::state::event::{Event, Wish};
 use crate::state::purpose::Purpose;
 use crate::storage::config::Config;
+use crate::storage::settings::Settings;
 use crate::storage::store::Store;
 use crate::terminal::{self, Screen};
 use crate::theme::{Background, Depth, Theme};
@@ -92,8 +95,18 @@ pub fn run(options: Options) -> Result<Left, TuiError> {
     if !io::stdout().is_terminal() {
         return Err(TuiError::NoTerminal);
     }
-    let depth = Depth::from_environment();
-    let background = options.background.unwrap_or_else(|| terminal::ask_background(depth));
+    let config = Config::usual();
+    let (settings, trouble) = match config.as_ref().map(Config::settings) {
+        Some(Ok(settings)) => (settings, None),
+        Some(Err(error)) => (Settings::default(), Some(error.to_string())),
+        None => (Settings::default(), None),
+    };
+    settings.choose_keys();
+    let depth = settings.depth.unwrap_or_else(Depth::from_environment);
+    let background = options
+        .background
+        .or(settings.background)
+        .unwrap_or_else(|| terminal::ask_background(depth));
     let (sender, events) = channel();
     let capture = take_standard_input(&sender)?;
     let store = Store::usual();
@@ -107,19 +120,26 @@ pub fn run(options: Options) -> Result<Left, TuiError> {
         text: options.text,
         path: options.path,
         shell_history: crate::storage::shell_history::usual(),
-        shelves: std::iter::once(".".into()).chain(options.shelves).collect(),
+        shelves: std::iter::once(".".into())
+            .chain(options.shelves)
+            .chain(settings.shelves.clone())
+            .collect(),
         theme: Theme::new(background, depth),
         variables: Variables::new(name, options.parameters),
         capture,
         store,
         runs: insight::Runs::usual(),
-        config: Config::usual(),
+        config,
         recovered,
         events: sender.clone(),
         purpose: options.purpose,
         starts: options.starts,
+        settings,
         demo: options.demo,
     });
+    if trouble.is_some() {
+        app.message = trouble;
+    }
     if homeless {
         app.message = Some(insight::NotOurs::NoHome.to_string());
     }
@@ -127,10 +147,24 @@ pub fn run(options: Options) -> Result<Left, TuiError> {
     terminal::watch_signals(&sender)?;
     let keys = KeyReader::start(sender)?;
     let outcome = event_loop(&mut app, &mut screen, &events);
-    screen.leave();
     keys.stop();
+    screen.leave();
     app.end_everything();
     outcome
+}
+
+/// The configuration in force as a file that says the same, with a comment for each setting.
+///
+/// # Errors
+/// What is wrong with the file, in words.
+pub fn configuration() -> Result<String, String> {
+    let config = Config::usual().ok_or_else(|| insight::NotOurs::NoHome.to_string())?;
+    config.in_force().map_err(|error| error.to_string())
+}
+
+/// The level of the log that is set; `None` for none.
+pub fn log_level() -> Option<String> {
+    Config::usual()?.settings().ok()?.log
 }
 
 /// Takes in standard input where it is data and not the keyboard.
@@ -145,54 +179,58 @@ fn take_standard_input(sender: &Sender<Event>) -> io::Result<Option<Arc<Capture>
         .map(Some)
 }
 
-/// The thread that reads keys. It looks now and then whether it is to stop, so that whoever has the
+/// The thread that reads keys. Once it is asked to stop it takes none any more: whoever has the
 /// terminal afterwards gets every key.
 struct KeyReader {
     stops: Arc<AtomicBool>,
-    thread: JoinHandle<()>,
 }
 
 impl KeyReader {
-    /// How often it looks.
-    const LOOK: Duration = Duration::from_millis(50);
+    /// How often it looks whether it is to stop.
+    const LOOK: Timespec = Timespec { tv_sec: 0, tv_nsec: 50_000_000 };
 
     fn start(sender: Sender<Event>) -> io::Result<Self> {
         let stops = Arc::new(AtomicBool::new(false));
         let asked = stops.clone();
+        let terminal = if io::stdin().is_terminal() {
+            rustix::io::dup(rustix::stdio::stdin())?
+        } else {
+            OwnedFd::from(File::open("/dev/tty")?)
+        };
         let thread = std::thread::Builder::new().name("keys".to_owned());
-        let thread = thread.spawn(move || read_keys(&sender, &asked))?;
-        Ok(Self { stops, thread })
+        thread.spawn(move || read_keys(&terminal, &sender, &asked))?;
+        Ok(Self { stops })
     }
 
     fn stop(self) {
         self.stops.store(true, Ordering::Relaxed);
-        // A terminal that is gone may never answer; then nobody needs its keys.
-        let since = Instant::now();
-        while !self.thread.is_finished() && since.elapsed() < Self::LOOK * 10 {
-            std::thread::sleep(Duration::from_millis(1));
-        }
     }
 }
 
-fn read_keys(sender: &Sender<Event>, stops: &AtomicBool) {
-    while !stops.load(Ordering::Relaxed) {
-        let event = match event::poll(KeyReader::LOOK) {
-            Ok(false) => continue,
-            Ok(true) => event::read(),
-            Err(error) => Err(error),
-        };
-        let Ok(event) = event else {
-            // The terminal is gone: leave as if it had said so.
-            let _ = sender.send(Event::Signal(SIGHUP));
+fn read_keys(terminal: &OwnedFd, sender: &Sender<Event>, stops: &AtomicBool) {
+    loop {
+        // Waiting takes no key, so that none is lost when it ends.
+        let mut ports = [PollFd::new(terminal, PollFlags::IN)];
+        let ready = poll(&mut ports, Some(&KeyReader::LOOK)).unwrap_or(0) > 0;
+        if stops.load(Ordering::Relaxed) {
             return;
-        };
-        // Where the mouse only moves, nothing happens.
-        let moved = |mouse: &MouseEvent| mouse.kind == MouseEventKind::Moved;
-        if event.as_mouse_event().is_some_and(|mouse| moved(&mouse)) {
-            continue;
         }
-        if sender.send(Event::Terminal(event)).is_err() {
-            return;
+        while ready || event::poll(Duration::ZERO).unwrap_or(false) {
+            let Ok(event) = event::read() else {
+                // The terminal is gone: leave as if it had said so.
+                let _ = sender.send(Event::Signal(SIGHUP));
+                return;
+            };
+            // Where the mouse only moves, nothing happens.
+            let moved = |mouse: &MouseEvent| mouse.kind == MouseEventKind::Moved;
+            let is_moved = event.as_mouse_event().is_some_and(|mouse| moved(&mouse));
+            if !is_moved && sender.send(Event::Terminal(event)).is_err() {
+                return;
+            }
+            // What came with it is at hand already.
+            if stops.load(Ordering::Relaxed) || !event::poll(Duration::ZERO).unwrap_or(false) {
+                break;
+            }
         }
     }
 }

@@ -1,6 +1,6 @@
 //! What the help says: the areas, every key, and every sign of the view it is opened over.
 
-use crate::actions::ALL;
+use crate::actions::all;
 use crate::state::screen::Screen;
 
 /// A row: what is explained, and what it is; a heading has nothing to be explained.
@@ -101,7 +101,7 @@ pub(crate) fn rows(screen: Screen) -> Vec<Row> {
     rows.extend(signs(screen).iter().map(|(sign, says)| row(sign, says)));
     rows.push(row("", ""));
     rows.push(row("In the river and the lens:", ""));
-    rows.extend(ALL.iter().map(|entry| row(entry.key, entry.says)));
+    rows.extend(all().iter().map(|entry| row(entry.key, entry.says)));
     rows.extend([
         row("", ""),
         row("In the text: readline keys (Ctrl-A E B F W K U Y, Alt-B F D), and", ""),
@@ -132,12 +132,12 @@ mod tests {
             Screen::Compare,
             Screen::Columns,
         ] {
-            let all = rows(screen);
+            let shown = rows(screen);
             for (sign, says) in signs(screen) {
                 assert!(!says.is_empty() && !says.ends_with('.'), "{sign}");
                 assert_eq!(all.iter().filter(|row| row.0 == *sign && row.1 == *says).count(), 1);
             }
-            assert!(ALL.iter().all(|entry| all.iter().any(|row| row.1 == entry.says)));
+            assert!(all().iter().all(|entry| shown.iter().any(|row| row.1 == entry.says)));
         }
     }
 }

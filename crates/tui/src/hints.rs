@@ -1,6 +1,6 @@
 //! The keys worth showing where the cursor is: a table for each place.
 
-use crate::actions::{ALL, Action};
+use crate::actions::{Action, all};
 use crate::state::app::App;
 use crate::state::drawer::Drawer;
 use crate::state::place::Focus;
@@ -108,7 +108,7 @@ const OUTPUT: &[Action] = &[Action::EditText, Action::Compare, Action::Actions, 
 
 /// The keys of actions, as the table of actions has them.
 fn keys(actions: &[Action]) -> impl Iterator<Item = Hint> + '_ {
-    let entry = |action: &Action| ALL.iter().find(|entry| entry.action == *action);
+    let entry = |action: &Action| all().iter().find(|entry| entry.action == *action);
     actions.iter().filter_map(entry).map(|entry| (entry.key, entry.short))
 }
 

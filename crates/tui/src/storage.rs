@@ -2,5 +2,6 @@
 
 pub(crate) mod config;
 pub(crate) mod recovery;
+pub(crate) mod settings;
 pub(crate) mod shell_history;
 pub(crate) mod store;

@@ -8,6 +8,7 @@ use std::time::{Duration, Instant};
 
 use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::clipboard::CopyToClipboard;
+use ratatui::crossterm::event::Event as TerminalEvent;
 use ratatui::crossterm::event::{
     DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture,
 };
@@ -19,7 +20,7 @@ use ratatui::crossterm::{execute, queue};
 use ratatui::layout::Size;
 use ratatui::{Frame, Terminal};
 use rustix::process::Signal;
-use signal_hook::consts::{SIGCONT, SIGHUP, SIGINT, SIGQUIT, SIGTERM, SIGTSTP};
+use signal_hook::consts::{SIGCONT, SIGHUP, SIGINT, SIGQUIT, SIGTERM, SIGTSTP, SIGWINCH};
 use signal_hook::iterator::Signals;
 
 use crate::state::event::Event;
@@ -146,7 +147,7 @@ fn guard_panics() {
 pub(crate) fn watch_signals(sender: &Sender<Event>) -> io::Result<()> {
     /// A signal again within this time is the same one, by way of the process group.
     const SAME: Duration = Duration::from_millis(500);
-    let mut signals = Signals::new([SIGTERM, SIGHUP, SIGINT, SIGQUIT, SIGTSTP, SIGCONT])?;
+    let mut signals = Signals::new([SIGTERM, SIGHUP, SIGINT, SIGQUIT, SIGTSTP, SIGCONT, SIGWINCH])?;
     let sender = sender.clone();
     std::thread::Builder::new().name("signals".to_owned()).spawn(move || {
         let mut asked: Option<Instant> = None;
@@ -154,6 +155,8 @@ pub(crate) fn watch_signals(sender: &Sender<Event>) -> io::Result<()> {
             let event = match signal {
                 SIGTSTP => Event::Suspend,
                 SIGCONT => Event::Continued,
+                // Drawing finds the new size by itself.
+                SIGWINCH => Event::Terminal(TerminalEvent::Resize(0, 0)),
                 signal => Event::Signal(signal),
             };
             let ends = matches!(event, Event::Signal(_));

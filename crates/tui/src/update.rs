@@ -23,7 +23,6 @@ use crate::state::place::{Focus, Place};
 use crate::state::purpose::Purpose;
 use crate::state::result::ResultState;
 use crate::state::run::ThroughputView;
-use crate::state::sample_form::QUICK;
 use crate::state::screen::{Page, Screen};
 use crate::state::session::{ConsentState, SessionState};
 use crate::state::text::TextState;
@@ -91,7 +90,7 @@ impl App {
             session: SessionState {
                 workbench,
                 variables: setup.variables,
-                preview_memory: None,
+                limits: setup.settings.limits,
                 events,
             },
             consent: ConsentState::default(),
@@ -113,7 +112,7 @@ impl App {
             opened: BTreeSet::new(),
             question_top: 0,
             lens: Lens::default(),
-            sample: QUICK,
+            sample: setup.settings.sample,
             drawer: None,
             message: None,
             theme: setup.theme,
@@ -146,9 +145,6 @@ impl App {
                     "the text of an interrupted session was kept: ↑ brings it back".to_owned(),
                 );
             }
-        }
-        if let Some(Ok(memory)) = app.kept.config.as_ref().map(Config::preview_memory) {
-            app.session.preview_memory = memory;
         }
         match app.kept.config.as_ref().map(Config::allowed) {
             Some(Ok(allowed)) => app.consent.allowed = allowed,

@@ -2,6 +2,7 @@
 
 mod check;
 mod columns;
+mod completions;
 mod demo;
 mod demo_data;
 mod dry_run;
@@ -9,6 +10,7 @@ mod export;
 mod guard;
 mod interrupts;
 mod log;
+mod man;
 mod output;
 mod progress;
 mod runs;
@@ -34,10 +36,13 @@ use output::ScreenOutput;
 use stream::RunControl;
 use tui::{Background, Left, Options, Purpose};
 
+/// The version and what it was built from.
+const VERSION: &str = concat!(env!("CARGO_PKG_VERSION"), " (", env!("YLOTROPE_BUILD"), ")");
+
 /// Build text pipelines, see what every stage does to sample data, then run them for real.
 #[derive(Parser)]
 #[command(
-    version,
+    version = VERSION,
     max_term_width = 100,
     override_usage = "ylotrope [OPTIONS] [FILES]...\n       ylotrope [OPTIONS] <COMMAND>"
 )]
@@ -99,6 +104,27 @@ enum Command {
     Export(export::Arguments),
     /// List, show or compare kept runs
     Runs(runs::Arguments),
+    /// Print the configuration in force, with a comment for each setting
+    Config,
+    /// Print a manual page, of the program or of a filter
+    Man {
+        /// The filter
+        filter: Option<OsString>,
+        /// Write all pages into this folder instead
+        #[arg(long, value_name = "FOLDER", conflicts_with = "filter")]
+        to: Option<PathBuf>,
+    },
+    /// Print completions for bash, zsh or fish
+    Completions {
+        /// The shell
+        shell: shell_init::Shell,
+    },
+    /// For completions: what can be in the place of a word
+    #[command(hide = true)]
+    Candidates {
+        /// What is asked for
+        words: Vec<String>,
+    },
     /// Print what bash, zsh or fish reads to have the Bench at its prompt (Alt-i)
     ShellInit {
         /// The shell
@@ -113,6 +139,9 @@ struct Run {
     /// Run this text instead of a script
     #[arg(short = 'c', value_name = "LINE")]
     line: Option<OsString>,
+    /// Only check that the text can be run, as sh -n does
+    #[arg(short = 'n', conflicts_with_all = ["dry_run", "stats", "progress", "keep"])]
+    check_only: bool,
     /// Change nothing: print to standard error which files would be written and which commands run
     #[arg(long)]
     dry_run: bool,
@@ -200,7 +229,8 @@ fn main() -> ExitCode {
             ExitCode::from(2)
         });
     }
-    if let Some(level) = cli.log
+    let level = cli.log.or_else(|| log::Level::from_str(&tui::log_level()?, false).ok());
+    if let Some(level) = level
         && let Err(error) = log::begin(level)
     {
         say::error(&format!("ylotrope: {error:#}"));
@@ -211,6 +241,16 @@ fn main() -> ExitCode {
         Some(Command::Use(used)) => return use_filter(used),
         Some(Command::Guide(guide)) => return show_guide(guide),
         Some(Command::Check(arguments)) => return check::tell(arguments),
+        Some(Command::Config) => return show_configuration(),
+        Some(Command::Man { filter, to }) => return show_pages(filter, to),
+        Some(Command::Completions { shell }) => {
+            say::print_exactly(&completions::script(shell));
+            return ExitCode::SUCCESS;
+        }
+        Some(Command::Candidates { words }) => {
+            say::print(&completions::candidates(&words));
+            return ExitCode::SUCCESS;
+        }
         Some(Command::ShellInit { shell }) => {
             say::print_exactly(&shell_init::text(shell));
             return ExitCode::SUCCESS;
@@ -218,11 +258,9 @@ fn main() -> ExitCode {
         Some(Command::Columns(arguments)) => columns::tell(&arguments).map(|()| Left::Done),
         Some(Command::Export(arguments)) => export::make(&arguments).map(|()| Left::Done),
         Some(Command::Runs(arguments)) => runs::tell(&arguments).map(|()| Left::Done),
-        Some(Command::Demo(screen)) => {
-            with_screen(|output| open_demo(&screen.or(&cli.screen), output))
-        }
+        Some(Command::Demo(screen)) => open_demo(&screen.or(&cli.screen)),
         Some(Command::DemoData(demo_data)) => write_demo_data(&demo_data).map(|()| Left::Done),
-        None => with_screen(|output| open(&cli, output)),
+        None => open(&cli),
     };
     match outcome {
         Ok(Left::Done) => ExitCode::SUCCESS,
@@ -258,13 +296,16 @@ fn options(screen: &ScreenOptions) -> Options {
 /// What the status of a process is that was interrupted: 128 + SIGINT. Nothing was wanted.
 const DECLINED: u8 = 130;
 
-/// Opens a screen, on the controlling terminal where standard output is something else; afterwards
+/// Opens the screen, on the controlling terminal where standard output is something else; afterwards
 /// standard output is what it was.
-fn with_screen(open: impl FnOnce(&ScreenOutput) -> Result<Left>) -> Result<Left> {
+fn show(mut options: Options) -> Result<Left> {
     let output = ScreenOutput::take()?;
-    let left = open(&output);
+    if options.purpose == Purpose::Work {
+        options.purpose = output.purpose();
+    }
+    let left = tui::run(options);
     output.give_back()?;
-    left
+    Ok(left?)
 }
 
 /// Runs the text as `ylotrope run` does, with what was standard input.
@@ -297,39 +338,40 @@ fn lay_out_demo() -> Result<PathBuf> {
     Ok(PathBuf::from(demo::FIRST))
 }
 
-fn open_demo(screen: &ScreenOptions, output: &ScreenOutput) -> Result<Left> {
+fn open_demo(screen: &ScreenOptions) -> Result<Left> {
     let path = lay_out_demo()?;
     let text = tui::open_script(&path)?;
-    let purpose = output.purpose();
-    Ok(tui::run(Options { text, path: Some(path), purpose, ..options(screen) })?)
+    show(Options { text, path: Some(path), ..options(screen) })
 }
 
 fn is_script(path: &Path) -> bool {
     path.extension().is_some_and(|extension| extension == "sh")
 }
 
-fn open(cli: &Cli, output: &ScreenOutput) -> Result<Left> {
+fn open(cli: &Cli) -> Result<Left> {
     let files = &cli.files;
     let (files, parameters) = match &files[..] {
         [script, parameters @ ..] if is_script(script) => (&files[..1], parameters),
         _ => (&files[..], &files[..0]),
     };
     let mut options = options(&cli.screen);
-    options.purpose = if cli.print { Purpose::Prompt } else { output.purpose() };
+    if cli.print {
+        options.purpose = Purpose::Prompt;
+    }
     options.demo = Some(|| lay_out_demo().map_err(|error| format!("{error:#}")));
     let parameters = parameters.iter().map(|word| word.clone().into_os_string().into_vec());
     options.parameters = parameters.collect();
     if let Some(line) = &cli.line {
         let line = line.to_str().context("--line: the text is not UTF-8")?;
         options.text = line.to_owned();
-        return Ok(tui::run(options)?);
+        return show(options);
     }
     if let [folder] = files
         && folder.is_dir()
     {
         std::env::set_current_dir(folder).with_context(|| folder.display().to_string())?;
         options.starts = true;
-        return Ok(tui::run(options)?);
+        return show(options);
     }
     for file in files {
         let facts = std::fs::metadata(file).with_context(|| file.display().to_string())?;
@@ -347,7 +389,7 @@ fn open(cli: &Cli, output: &ScreenOutput) -> Result<Left> {
         [] => options.text = sources::standard_input().to_owned(),
         files => options.text = sources::reading(files)?,
     }
-    Ok(tui::run(options)?)
+    show(options)
 }
 
 /// Runs like `sh`: status 2 for text that cannot be run, 127 for a script that is not there.
@@ -376,6 +418,12 @@ fn run_for_real(run: Run) -> ExitCode {
         say::error("ylotrope run: the text is not UTF-8");
         return ExitCode::from(2);
     };
+    if run.check_only {
+        return match shell::parse(&text) {
+            Ok(_) => ExitCode::SUCCESS,
+            Err(error) => not_run(&text, &RunError::Shell(error)),
+        };
+    }
     let mut variables = Variables::new(name, arguments.collect());
     let interrupts = Interrupts::watch();
     let outcome = if run.dry_run {
@@ -501,6 +549,46 @@ fn no_such_filter(command: &str, name: &[u8]) -> ExitCode {
     let name = String::from_utf8_lossy(name);
     say::error(&format!("ylotrope {command}: no filter “{name}”; “ylotrope guide” lists them"));
     ExitCode::from(127)
+}
+
+fn show_configuration() -> ExitCode {
+    match tui::configuration() {
+        Ok(text) => {
+            say::print(&text);
+            ExitCode::SUCCESS
+        }
+        Err(why) => {
+            say::error(&format!("ylotrope config: {why}"));
+            ExitCode::from(2)
+        }
+    }
+}
+
+/// Prints a manual page, or writes all of them.
+fn show_pages(filter: Option<OsString>, to: Option<PathBuf>) -> ExitCode {
+    if let Some(folder) = to {
+        let write = |(name, page): (String, String)| std::fs::write(folder.join(name), page);
+        let written = std::fs::create_dir_all(&folder)
+            .and_then(|()| man::all().into_iter().try_for_each(write));
+        if let Err(error) = written {
+            say::error(&format!(
+                "ylotrope man: {}: {}",
+                folder.display(),
+                stream::describe(&error)
+            ));
+            return ExitCode::from(2);
+        }
+        return ExitCode::SUCCESS;
+    }
+    let page = match filter {
+        None => man::of_program(),
+        Some(name) => match filters::find(name.as_encoded_bytes()) {
+            Some(definition) => man::of_filter(definition.spec),
+            None => return no_such_filter("man", name.as_encoded_bytes()),
+        },
+    };
+    say::print_exactly(&page);
+    ExitCode::SUCCESS
 }
 
 fn show_guide(guide: Guide) -> ExitCode {

@@ -706,6 +706,7 @@ mod tests {
             .file(
                 file.path(),
                 FileSource::of(file.reopen().unwrap()).unwrap(),
+                None,
                 Sample::Last(3),
                 &limits,
                 &RunControl::default(),

@@ -6,7 +6,7 @@ static SPEC: Spec = codec::spec(
     "bunzip2",
     "decompresses bzip2 data",
     UNPACKING,
-    &[example("bunzip2 -k winch.log.bz2", "make winch.log beside the compressed file")],
+    &[example("bunzip2 -k winch.log.2.bz2", "make winch.log beside the compressed file")],
 );
 
 pub(crate) static DEFINITION: Definition = Definition::new(&SPEC, build, explain);

@@ -6,7 +6,7 @@ static SPEC: Spec = codec::spec(
     "bzcat",
     "writes what is in bzip2 data",
     UNPACKING,
-    &[example("bzcat winch.log.bz2 | tail -n 5", "the end of a compressed log")],
+    &[example("bzcat winch.log.2.bz2 | tail -n 5", "the end of a compressed log")],
 );
 
 pub(crate) static DEFINITION: Definition = Definition::new(&SPEC, build, explain);

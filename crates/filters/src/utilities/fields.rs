@@ -63,12 +63,15 @@ static SPEC: Spec = Spec {
             "fields < cabins.csv",
             "which fields there are, in how many records, and the first value",
         ),
-        example("fields id odometer_km < cabins.csv", "two columns, with TAB between them"),
+        example("fields cabin name < cabins.csv", "two columns, with TAB between them"),
         example(
             "fields card zone < gate.log | sort -u",
             "values of name=value pairs among other words",
         ),
-        example("fields /winch/load time --as csv < events.json", "nested fields by their pointer"),
+        example(
+            "fields -q time cabin /winch/load --as csv < events.json",
+            "nested fields by their pointer",
+        ),
     ],
 };
 

@@ -7,8 +7,8 @@ static SPEC: Spec = codec::spec(
     "decompresses gzip data",
     UNPACKING,
     &[
-        example("gunzip -c gate.log.gz | grep -c refused", "count in compressed data"),
-        example("gunzip -t gate.log.gz", "check that a file can be read to its end"),
+        example("gunzip -c winch.log.1.gz | grep -c warning", "count in compressed data"),
+        example("gunzip -t winch.log.1.gz", "check that a file can be read to its end"),
     ],
 );
 

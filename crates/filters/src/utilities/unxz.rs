@@ -6,7 +6,7 @@ static SPEC: Spec = codec::spec(
     "unxz",
     "decompresses xz data",
     UNPACKING,
-    &[example("unxz -k winch.log.xz", "make winch.log beside the compressed file")],
+    &[example("unxz -k winch.log.3.xz", "make winch.log beside the compressed file")],
 );
 
 pub(crate) static DEFINITION: Definition = Definition::new(&SPEC, build, explain);

@@ -6,7 +6,7 @@ static SPEC: Spec = codec::spec(
     "unzstd",
     "decompresses zstd data",
     UNPACKING,
-    &[example("unzstd winch.log.zst", "make winch.log beside the compressed file")],
+    &[example("unzstd -f winch.log.4.zst", "make winch.log beside the compressed file")],
 );
 
 pub(crate) static DEFINITION: Definition = Definition::new(&SPEC, build, explain);

@@ -6,7 +6,7 @@ static SPEC: Spec = codec::spec(
     "xzcat",
     "writes what is in xz data",
     UNPACKING,
-    &[example("xzcat winch.log.xz | tail -n 5", "the end of a compressed log")],
+    &[example("xzcat winch.log.3.xz | tail -n 5", "the end of a compressed log")],
 );
 
 pub(crate) static DEFINITION: Definition = Definition::new(&SPEC, build, explain);

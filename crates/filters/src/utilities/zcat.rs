@@ -7,8 +7,11 @@ static SPEC: Spec = codec::spec(
     "writes what is in gzip data",
     UNPACKING,
     &[
-        example("zcat gate.log.2.gz | grep refused", "search a compressed log"),
-        example("zcat -f gate.log gate.log.1.gz | wc -l", "count in files that may be compressed"),
+        example("zcat winch.log.1.gz | grep warning", "search a compressed log"),
+        example(
+            "zcat -f winch.log winch.log.1.gz | wc -l",
+            "count in files that may be compressed",
+        ),
     ],
 );
 

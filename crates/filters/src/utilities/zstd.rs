@@ -8,7 +8,7 @@ static SPEC: Spec = codec::spec(
     ZSTD,
     &[
         example("zstd -19 winch.log", "make winch.log.zst beside the file, as small as it gets"),
-        example("zstd -d --rm winch.log.zst", "bring the file back"),
+        example("zstd -df winch.log.4.zst", "bring a file back, and keep the compressed one"),
     ],
 );
 

@@ -6,7 +6,7 @@ static SPEC: Spec = codec::spec(
     "zstdcat",
     "writes what is in zstd data",
     UNPACKING,
-    &[example("zstdcat winch.log.zst | tail -n 5", "the end of a compressed log")],
+    &[example("zstdcat winch.log.4.zst | tail -n 5", "the end of a compressed log")],
 );
 
 pub(crate) static DEFINITION: Definition = Definition::new(&SPEC, build, explain);

@@ -27,6 +27,7 @@ use crate::state::session::{ConsentState, SessionState};
 use crate::state::target::Targets;
 use crate::state::text::TextState;
 use crate::storage::config::Config;
+use crate::storage::settings::Settings;
 use crate::storage::store::{Recovered, Store};
 use crate::theme::Theme;
 
@@ -60,6 +61,8 @@ pub(crate) struct Setup {
     pub(crate) purpose: Purpose,
     /// The place to begin is shown first.
     pub(crate) starts: bool,
+    /// What the user has set.
+    pub(crate) settings: Settings,
     /// Lays out the demo.
     pub(crate) demo: Option<Demo>,
 }

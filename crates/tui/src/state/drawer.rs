@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use engine::HeldCommand;
 use tui_input::{Input, InputRequest};
 
-use crate::actions::ALL;
+use crate::actions::all;
 use crate::state::examples::PatternView;
 use crate::state::guide::{GuideView, PageView};
 use crate::state::list::List;
@@ -181,7 +181,7 @@ impl Drawer {
     }
 
     pub(crate) fn actions() -> Self {
-        let all = ALL.iter().enumerate();
+        let all = all().iter().enumerate();
         Self::Actions(List::new(
             all.map(|(at, entry)| (format!("{} {}", entry.says, entry.short), at)).collect(),
         ))

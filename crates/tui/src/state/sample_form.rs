@@ -3,9 +3,6 @@
 use engine::Sample;
 use ratatui::crossterm::event::KeyCode;
 
-/// What is looked at unless something else is chosen: everything, where that is quick.
-pub(crate) const QUICK: Sample = Sample::Quick(5000);
-
 /// The kinds of samples.
 const ROWS: usize = 6;
 

@@ -2,7 +2,7 @@
 
 use std::sync::mpsc::Sender;
 
-use engine::{Consents, Variables, Workbench};
+use engine::{Consents, Limits, Variables, Workbench};
 
 use super::event::Event;
 
@@ -11,8 +11,8 @@ pub(crate) struct SessionState {
     pub(crate) workbench: Workbench,
     /// Variables and parameters the text begins with.
     pub(crate) variables: Variables,
-    /// Bytes that a preview may take, where that is set.
-    pub(crate) preview_memory: Option<u64>,
+    /// What a preview may take.
+    pub(crate) limits: Limits,
     /// Where background work sends its news.
     pub(crate) events: Sender<Event>,
 }

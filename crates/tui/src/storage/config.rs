@@ -6,6 +6,9 @@ use std::path::PathBuf;
 use engine::{Consent, Consents};
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
+use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
+
+use super::settings::{Content, SETTINGS, Settings};
 
 /// A configuration that cannot be read or written.
 #[derive(Debug, Error)]
@@ -31,25 +34,10 @@ pub(crate) enum ConfigError {
     NotText,
 }
 
-/// The file's content.
-#[derive(Debug, Default, Serialize, Deserialize)]
-#[serde(deny_unknown_fields)]
-struct Content {
-    /// Memory that a preview may take, in MiB.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    preview_memory_mib: Option<u64>,
-    /// The history file of the shell is read too.
-    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
-    shell_history: bool,
-    /// What may always be started in the Bench.
-    #[serde(default)]
-    allowed: Vec<Allowed>,
-}
-
 /// A consent as text: all that it covers.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
-struct Allowed {
+pub(super) struct Allowed {
     /// The name and the arguments, for who reads the file.
     command: String,
     /// Where it runs.
@@ -99,20 +87,76 @@ impl Config {
         ConfigError::File { path: self.path.clone(), error }
     }
 
-    fn read(&self) -> Result<Content, ConfigError> {
+    fn text_error(&self, message: &str) -> ConfigError {
+        let message = message.lines().next().unwrap_or_default().to_owned();
+        ConfigError::Text { path: self.path.display().to_string(), message }
+    }
+
+    /// What is in the file; nothing where there is none.
+    fn read_text(&self) -> Result<String, ConfigError> {
         let bytes = match insight::read_own(&self.path) {
             Ok(Some(bytes)) => bytes,
-            Ok(None) => return Ok(Content::default()),
+            Ok(None) => return Ok(String::new()),
             Err(error) => return Err(self.file_error(error)),
         };
-        let text = String::from_utf8(bytes).map_err(|_| ConfigError::Text {
-            path: self.path.display().to_string(),
-            message: "not UTF-8".to_owned(),
-        })?;
-        toml::from_str(&text).map_err(|error| ConfigError::Text {
-            path: self.path.display().to_string(),
-            message: error.to_string().lines().next().unwrap_or_default().to_owned(),
+        String::from_utf8(bytes).map_err(|_| self.text_error("not UTF-8"))
+    }
+
+    fn read(&self) -> Result<Content, ConfigError> {
+        toml::from_str(&self.read_text()?).map_err(|error| {
+            // Which line is meant; the parser says the rest in several lines.
+            let text = self.read_text().unwrap_or_default();
+            let before = error.span().and_then(|span| text.get(..span.start)).unwrap_or_default();
+            let line = before.matches('\n').count() + 1;
+            self.text_error(&format!("line {line}: {}", error.message()))
         })
+    }
+
+    /// The settings in force.
+    ///
+    /// # Errors
+    /// A file that cannot be read or is not a configuration, a value that means nothing.
+    pub(crate) fn settings(&self) -> Result<Settings, ConfigError> {
+        Settings::of(&self.read()?).map_err(|message| self.text_error(&message))
+    }
+
+    /// The configuration in force, as a file that says the same, with a comment for each setting.
+    ///
+    /// # Errors
+    /// As [`Config::settings`].
+    pub(crate) fn in_force(&self) -> Result<String, ConfigError> {
+        self.settings()?;
+        let set: toml::Table = toml::from_str(&self.read_text()?).unwrap_or_default();
+        let is_there = if self.path.exists() { "" } else { ", which is not there" };
+        let mut text =
+            format!("# The configuration in force, from {}{is_there}.\n", self.path.display());
+        for setting in SETTINGS {
+            let value = set.get(setting.name).map(ToString::to_string);
+            let mark = if value.is_some() { "" } else { " (not set)" };
+            let value = value.unwrap_or_else(|| setting.usual.to_owned());
+            text.push_str(&format!("\n# {}{mark}\n{} = {value}\n", setting.says, setting.name));
+        }
+        text.push_str("\n# keys of actions, each a letter, digit or sign\n[keys]\n");
+        let keys = set.get("keys").and_then(toml::Value::as_table);
+        for entry in crate::actions::all() {
+            let name = entry.name();
+            let chosen = keys.and_then(|keys| keys.get(&name)).map(ToString::to_string);
+            // A key with a name can be replaced, not written here.
+            let is_named = entry.key.chars().count() > 1;
+            match chosen {
+                Some(key) => text.push_str(&format!("{name} = {key}\n")),
+                None if is_named => text.push_str(&format!("# {name} is on {}\n", entry.key)),
+                None => {
+                    let key = toml::Value::from(entry.key);
+                    text.push_str(&format!("{name} = {key}\n"));
+                }
+            }
+        }
+        let allowed = set.get("allowed").and_then(toml::Value::as_array).map_or(0, Vec::len);
+        text.push_str(&format!(
+            "\n# Commands that may always be started in the Bench, added there by “always”: {allowed}\n"
+        ));
+        Ok(text)
     }
 
     /// What may always be started.
@@ -132,27 +176,24 @@ impl Config {
             .collect()
     }
 
-    /// Bytes of memory that a preview may take (`preview_memory_mib`, at least 64), where that is set.
-    ///
-    /// # Errors
-    /// A file that cannot be read, or is not a configuration.
-    pub(crate) fn preview_memory(&self) -> Result<Option<u64>, ConfigError> {
-        /// Less than this makes no sense: the program itself takes about as much.
-        const LEAST_MIB: u64 = 64;
-        let set = self.read()?.preview_memory_mib;
-        Ok(set.map(|mib| mib.clamp(LEAST_MIB, 1 << 30) << 20))
-    }
-
     /// Allows a command for good. What is wrong with the file stays as it is.
     ///
     /// # Errors
     /// A file that cannot be read or written, or is no configuration.
     pub(crate) fn allow(&self, consent: &Consent) -> Result<(), ConfigError> {
         let allowed = Allowed::of(consent)?;
-        self.change(|content| {
-            if !content.allowed.contains(&allowed) {
-                content.allowed.push(allowed);
-            }
+        if self.read()?.allowed.contains(&allowed) {
+            return Ok(());
+        }
+        self.change(|document| {
+            let list =
+                document.entry("allowed").or_insert(Item::ArrayOfTables(ArrayOfTables::new()));
+            let Some(list) = list.as_array_of_tables_mut() else { return };
+            let mut table = Table::new();
+            table.insert("command", value(&allowed.command));
+            table.insert("folder", value(&allowed.folder));
+            table.insert("consent", value(&allowed.consent));
+            list.push(table);
         })
     }
 
@@ -161,7 +202,7 @@ impl Config {
     /// # Errors
     /// A file that cannot be read, or is not a configuration.
     pub(crate) fn reads_shell_history(&self) -> Result<bool, ConfigError> {
-        Ok(self.read()?.shell_history)
+        Ok(self.read()?.shell_history.unwrap_or(false))
     }
 
     /// The history file of the shell is read from now on. What is wrong with the file stays as it is.
@@ -172,18 +213,20 @@ impl Config {
         if self.reads_shell_history()? {
             Ok(())
         } else {
-            self.change(|content| content.shell_history = true)
+            self.change(|document| {
+                document.insert("shell_history", value(true));
+            })
         }
     }
 
-    fn change(&self, change: impl FnOnce(&mut Content)) -> Result<(), ConfigError> {
-        let mut content = self.read()?;
-        change(&mut content);
-        let text = toml::to_string(&content).map_err(|error| ConfigError::Text {
-            path: self.path.display().to_string(),
-            message: error.to_string(),
-        })?;
-        self.write(&text).map_err(|error| self.file_error(error))
+    /// Changes the file; what else is in it, comments too, stays as it is.
+    fn change(&self, change: impl FnOnce(&mut DocumentMut)) -> Result<(), ConfigError> {
+        self.settings()?;
+        let text = self.read_text()?;
+        let mut document: DocumentMut =
+            text.parse().map_err(|error: toml_edit::TomlError| self.text_error(error.message()))?;
+        change(&mut document);
+        self.write(&document.to_string()).map_err(|error| self.file_error(error))
     }
 
     fn write(&self, text: &str) -> io::Result<()> {
@@ -221,15 +264,29 @@ mod tests {
     }
 
     #[test]
-    fn the_memory_of_a_preview_is_a_setting_and_stays_one() {
+    fn what_the_user_wrote_stays_when_something_is_added() {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("config.toml");
         let config = Config::at(path.clone());
-        assert_eq!(config.preview_memory().unwrap(), None);
-        std::fs::write(&path, "preview_memory_mib = 512\n").unwrap();
+        let own = "# mine\npreview_memory_mib = 512 # enough\n";
+        std::fs::write(&path, own).unwrap();
         let held = engine::HeldCommand::of_words(&[b"touch".to_vec()]).unwrap();
         config.allow(&held.consent().unwrap()).unwrap();
-        assert_eq!(config.preview_memory().unwrap(), Some(512 << 20));
+        config.read_shell_history().unwrap();
+        let text = std::fs::read_to_string(&path).unwrap();
+        assert!(text.starts_with(own), "{text}");
+        assert_eq!(config.settings().unwrap().limits.memory_bytes, 512 << 20);
+        assert!(config.reads_shell_history().unwrap());
+        assert_eq!(config.allowed().unwrap().iter().count(), 1);
+        // What is printed says the same.
+        let printed = config.in_force().unwrap();
+        let other = Config::at(folder.path().join("other.toml"));
+        std::fs::write(folder.path().join("other.toml"), &printed).unwrap();
+        let settings =
+            |config: &Config| Settings { keys: Default::default(), ..config.settings().unwrap() };
+        assert_eq!(settings(&other), settings(&config));
+        assert!(printed.contains("preview_memory_mib = 512\n"), "{printed}");
+        assert!(printed.contains("(not set)\nsample = \"quick 5000\""), "{printed}");
         std::fs::remove_file(&path).unwrap();
         rustix::fs::mknodat(
             rustix::fs::CWD,

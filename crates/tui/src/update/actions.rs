@@ -11,8 +11,9 @@ use crate::state::drawer::{Drawer, PromptKind, Question};
 use crate::state::event::Wish;
 use crate::state::place::{Focus, Place};
 use crate::state::purpose::Purpose;
-use crate::state::sample_form::{QUICK, SampleForm};
+use crate::state::sample_form::SampleForm;
 use crate::state::screen::Screen;
+use crate::storage::settings::QUICK;
 use crate::text::display::View;
 
 /// For how long a program may be started.

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use engine::OnFailure;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
-use crate::actions::ALL;
+use crate::actions::all;
 use crate::help;
 use crate::noted;
 use crate::state::app::App;
@@ -142,7 +142,7 @@ impl App {
                     self.focus = Focus::River;
                 }
                 if let Choice::Entry(at) = choice {
-                    self.act(ALL[at].action);
+                    self.act(all()[at].action);
                 }
                 matches!(choice, Choice::None)
             }

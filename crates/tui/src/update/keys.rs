@@ -2,7 +2,7 @@
 
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
-use crate::actions::{ALL, Action};
+use crate::actions::{Action, all};
 use crate::state::app::App;
 use crate::state::event::Wish;
 use crate::state::place::{Focus, Place};
@@ -141,7 +141,7 @@ impl App {
             KeyCode::Delete => "d".to_owned(),
             _ => return,
         };
-        match ALL.iter().find(|entry| entry.key == pressed) {
+        match all().iter().find(|entry| entry.key == pressed) {
             // A run brings its view along: who then presses its letter wants to see it.
             Some(entry)
                 if entry.action == Action::Throughput && self.screen == Screen::Throughput => {}

@@ -51,13 +51,10 @@ impl App {
             // What was wrong with the text before says nothing of this one.
             self.text.problem = None;
             let limits = if self.sample == Sample::Everything {
-                Limits::generous()
+                let memory_bytes = self.session.limits.memory_bytes;
+                Limits { memory_bytes, ..Limits::generous() }
             } else {
-                Limits::default()
-            };
-            let limits = Limits {
-                memory_bytes: self.session.preview_memory.unwrap_or(limits.memory_bytes),
-                ..limits
+                self.session.limits
             };
             self.text.shown_span = self.text.pipeline().map(|pipeline| pipeline.span);
             let request = Request {

@@ -7,7 +7,7 @@ use ratatui::style::Style;
 use super::canvas::{Canvas, cut};
 use super::input::input;
 use super::program;
-use crate::actions::ALL as ALL_ACTIONS;
+use crate::actions::all as all_actions;
 use crate::help;
 use crate::noted;
 use crate::state::app::App;
@@ -154,7 +154,9 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, drawer: &Drawer, app: &App) -> Optio
             let names: Vec<(String, String)> = list
                 .found()
                 .iter()
-                .map(|(_, at)| (ALL_ACTIONS[*at].key.to_owned(), ALL_ACTIONS[*at].says.to_owned()))
+                .map(|(_, at)| {
+                    (all_actions()[*at].key.to_owned(), all_actions()[*at].says.to_owned())
+                })
                 .collect();
             picker(canvas, "do", list, &names, app)
         }

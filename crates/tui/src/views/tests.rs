@@ -57,6 +57,7 @@ impl Stand {
             events,
             purpose: crate::state::purpose::Purpose::Work,
             starts: false,
+            settings: crate::storage::settings::Settings::default(),
             demo: None,
         });
         Self { app, news, folder }

@@ -157,9 +157,10 @@ fn missing_files_folders_and_no_terminal_are_clear_errors() {
     let folder = tempfile::tempdir().unwrap();
     for (arguments, message) in [
         (&["nope"][..], "nope: No such file or directory"),
-        (&["."][..], ".: is a folder"),
-        (&["demo"][..], "standard output is not a terminal"),
-        (&["--background", "light", "demo"][..], "standard output is not a terminal"),
+        (&[".", "."][..], ".: is a folder"),
+        (&["."][..], "no terminal to draw on"),
+        (&["demo"][..], "no terminal to draw on"),
+        (&["--background", "light", "demo"][..], "no terminal to draw on"),
         (&["demo-data", "--size", "many", "x"][..], "--size"),
         (&["--background", "light", "run", "-c", "echo x > new"][..], "--background is for the"),
     ] {

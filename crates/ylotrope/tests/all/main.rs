@@ -2,6 +2,7 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)] // tests fail by panics
 
+mod at_home;
 mod bench;
 mod check;
 mod columns;

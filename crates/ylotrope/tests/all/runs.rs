@@ -267,7 +267,8 @@ fn a_run_in_the_bench_is_held_ended_and_compared() {
     // One that runs until it is stopped.
     terminal.type_text("$Y");
     terminal.press(&["Enter"]);
-    terminal.wait("Esc to the river");
+    terminal.wait("type to search");
+    terminal.escape("Esc to the river");
     terminal.paste("seq 100000000000 | grep 77 | tee copy.txt | wc -l > out.txt");
     terminal.escape("↑↓ select");
     terminal.press(&["r"]);
@@ -369,7 +370,8 @@ fn leaving_while_a_run_goes_on_ends_it_and_leaves_nothing() {
     std::fs::create_dir(&before).unwrap();
     terminal.type_text("cd before; $Y");
     terminal.press(&["Enter"]);
-    terminal.wait("Esc to the river");
+    terminal.wait("type to search");
+    terminal.escape("Esc to the river");
     terminal.paste("yes | tee a | cat > b");
     terminal.escape("↑↓ select");
     terminal.press(&["r"]);
