@@ -1,6 +1,7 @@
 //! `cargo xtask`: the one test command, and the benchmark against the host's utilities.
 
 mod bench;
+mod dist;
 mod rooms;
 mod test;
 mod words;
@@ -12,6 +13,8 @@ use clap::Parser;
 enum Cli {
     /// Check what the tests need, then formatting, clippy, and all tests
     Test,
+    /// Make what people install, in target/dist-out, and try it: an archive and a Debian package
+    Dist,
     /// Format every file, also those that macros declare
     Format,
     /// Write docs/advice.md: all notes with their examples, as they are said
@@ -46,6 +49,7 @@ enum Cli {
 fn main() -> Result<()> {
     match Cli::parse() {
         Cli::Test => test::run(),
+        Cli::Dist => dist::run(),
         Cli::Format => test::format(false),
         Cli::Words { write: true } => words::write(&test::root()?),
         Cli::Words { write: false } => words::check(&test::root()?),

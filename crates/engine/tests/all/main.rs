@@ -4,6 +4,7 @@
 
 mod arrivals;
 mod budget;
+mod compressed;
 mod estimates;
 mod faults;
 mod full;

@@ -81,9 +81,15 @@ const MAGIC: [(&[u8], &str, &str); 5] = [
 
 fn compressed(look: &Look<'_>) -> Option<Note> {
     // These only count or pass bytes on.
-    if matches!(look.stage.name.as_str(), "cat" | "wc" | "od" | "cksum" | "tee" | "head" | "tail")
-        || look.arguments.is_none()
-    {
+    const ANY_BYTES: [&str; 9] =
+        ["cat", "wc", "od", "cksum", "md5sum", "sha256sum", "tee", "head", "tail"];
+    // Those that compress and decompress know what they read.
+    const CODECS: [&str; 12] = [
+        "gzip", "gunzip", "zcat", "bzip2", "bunzip2", "bzcat", "xz", "unxz", "xzcat", "zstd",
+        "unzstd", "zstdcat",
+    ];
+    let stage = look.stage.name.as_str();
+    if ANY_BYTES.contains(&stage) || CODECS.contains(&stage) || look.arguments.is_none() {
         return None;
     }
     let (name, (_, form, reader)) = look.stage.inputs.iter().find_map(|input| {
@@ -96,7 +102,16 @@ fn compressed(look: &Look<'_>) -> Option<Note> {
         Some((name, magic))
     })?;
     let text = format!("{name} is compressed ({form}): {reader} makes text of it");
-    Some(look.note(NoteKind::Compressed, Severity::Warning, text))
+    let note = look.note(NoteKind::Compressed, Severity::Warning, text);
+    // Of the other forms there is no filter that could be tried.
+    if !CODECS.contains(reader) {
+        return Some(note);
+    }
+    let by_name = *reader != "zcat" || filters::Form::Gzip.has_suffix(name.as_bytes());
+    Some(match look.put_before(reader, by_name) {
+        Some(edits) => note.with(format!("read it with {reader}"), edits),
+        None => note,
+    })
 }
 
 fn blank_lines(look: &Look<'_>) -> Option<Note> {

@@ -15,11 +15,35 @@ fn starts_commands(stages: &str) -> bool {
     stages.contains("xargs") || stages.contains("print | ")
 }
 
+/// Recipes with filters that no machine has.
+fn is_of_our_own(stages: &str) -> bool {
+    ["fields", "stamp", "venn", "meter"].iter().any(|name| stages.starts_with(name))
+}
+
+#[test]
+fn recipes_with_filters_of_our_own_give_what_they_promise() {
+    let mut all = String::new();
+    for recipe in recipes() {
+        let (data, stages) = recipe.on_sample();
+        if !is_of_our_own(&stages) {
+            continue;
+        }
+        let input = Arc::new(Kept::of(data.as_bytes()));
+        let ours = try_on(&stages, &input, &Limits::default(), &RunControl::default()).unwrap();
+        let ours = String::from_utf8(ours.contents()).unwrap();
+        all.push_str(&format!("── {}: {stages}\n{ours}", recipe.aim));
+    }
+    insta::assert_snapshot!(all, @"");
+}
+
 #[test]
 fn every_recipe_runs_as_in_the_shell() {
     let mut wrong = Vec::new();
     for recipe in recipes() {
         let (data, stages) = recipe.on_sample();
+        if is_of_our_own(&stages) {
+            continue;
+        }
         let theirs = host(&stages, data.as_bytes());
         if theirs.is_empty() {
             wrong.push(format!("{}: {stages} gives nothing", recipe.aim));

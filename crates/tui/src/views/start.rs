@@ -51,11 +51,11 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, view: &StartView, app: &App) -> Opti
             }
             Row::Found(at) => {
                 canvas.row_target(y, Target::Entry(*at));
-                if *at == view.at {
-                    canvas.select(y, 1);
-                    canvas.put(1, y, "▸", theme.bright());
-                }
                 item(canvas, y, view, all, view.found[*at], &columns, app);
+                if *at == view.at {
+                    canvas.put(1, y, "▸", theme.bright());
+                    canvas.select(y, 1);
+                }
             }
         }
     }

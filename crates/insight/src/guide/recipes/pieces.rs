@@ -1,7 +1,7 @@
 //! Pieces taken out of lines, and lines handed on.
 
 use crate::guide::recipe::{Recipe, recipe};
-use crate::guide::samples::Sample::{Log, Paths, Settings, Text, Words};
+use crate::guide::samples::Sample::{Log, Paths, Settings, Table, Text, Words};
 
 pub(super) const RECIPES: &[Recipe] = &[
     recipe(
@@ -151,7 +151,7 @@ pub(super) const RECIPES: &[Recipe] = &[
     recipe(
         "the pause between lines of a log",
         ["gaps between times", "seconds since the line before", "how long nothing happened"],
-        "awk '{ split($2, t, \":\"); s = t[1] * 3600 + t[2] * 60 + t[3]; if (NR > 1) print s - p, $0; p = s }' | sort -rn",
+        "stamp gap -t | sort -r",
         Log,
     ),
     recipe(
@@ -159,5 +159,33 @@ pub(super) const RECIPES: &[Recipe] = &[
         ["convert hh:mm:ss to seconds", "time as a number of seconds", "clock time to seconds"],
         "awk '{ split($2, t, \":\"); print t[1] * 3600 + t[2] * 60 + t[3] }'",
         Log,
+    ),
+    recipe(
+        "columns of CSV by their names",
+        ["named columns of a table", "pick CSV fields by heading", "csv column by header name"],
+        "fields name seats",
+        Table,
+    ),
+    recipe(
+        "the value of a name=value word",
+        ["values of key=value pairs", "pick a named value out of a log", "logfmt field"],
+        "fields card",
+        Log,
+    ),
+    recipe(
+        "CSV as JSON lines",
+        ["convert csv to json", "a table as JSON records", "JSON objects from a table"],
+        "fields cabin name load --as json",
+        Table,
+    ),
+    recipe(
+        "which named fields there are",
+        [
+            "list the fields of records",
+            "names of the columns or members",
+            "what is in these records",
+        ],
+        "fields",
+        Table,
     ),
 ];
