@@ -16,9 +16,17 @@ use crate::text::cells;
 #[error("the drawing cannot be made a PDF: {0}")]
 pub struct PdfError(String);
 
-/// The fonts that come with this: for code, and for letters that the first has not.
-fn fonts() -> [&'static [u8]; 3] {
-    [dejavu::sans_mono::regular(), dejavu::sans_mono::bold(), dejavu::sans::regular()]
+/// The fonts that come with this, compressed: for code, and for letters that the first has not.
+const FONTS: [&[u8]; 3] = [
+    include_bytes!(concat!(env!("OUT_DIR"), "/mono")),
+    include_bytes!(concat!(env!("OUT_DIR"), "/mono-bold")),
+    include_bytes!(concat!(env!("OUT_DIR"), "/sans")),
+];
+
+/// The fonts as they are used.
+fn fonts() -> Result<Vec<Vec<u8>>, PdfError> {
+    let unpacked = FONTS.iter().map(|font| zstd::decode_all(*font));
+    unpacked.collect::<Result<_, _>>().map_err(|error| PdfError(error.to_string()))
 }
 
 /// Text in which every character has a picture in `faces`; the others are told by their numbers.
@@ -40,8 +48,8 @@ fn with_pictures(text: &str, faces: &[Face<'_>]) -> String {
 /// # Errors
 /// When the drawing cannot be converted, which no drawing of this crate is known to cause.
 pub fn pdf(scene: &Scene) -> Result<Vec<u8>, PdfError> {
-    let faces: Vec<Face<'_>> =
-        fonts().iter().filter_map(|font| Face::parse(font, 0).ok()).collect();
+    let fonts = fonts()?;
+    let faces: Vec<Face<'_>> = fonts.iter().filter_map(|font| Face::parse(font, 0).ok()).collect();
     let mut scene = scene.clone();
     for element in &mut scene.elements {
         if let Element::Text { text, size, .. } = element {
@@ -52,8 +60,8 @@ pub fn pdf(scene: &Scene) -> Result<Vec<u8>, PdfError> {
         }
     }
     let mut database = Database::new();
-    for font in fonts() {
-        database.load_font_data(font.to_vec());
+    for font in &fonts {
+        database.load_font_data(font.clone());
     }
     database.set_monospace_family("DejaVu Sans Mono");
     let options = Options {

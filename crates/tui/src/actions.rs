@@ -325,9 +325,9 @@ mod tests {
     #[test]
     fn keys_can_be_chosen_but_not_twice() {
         assert_eq!(USUAL.iter().filter(|entry| entry.name() == "run-all").count(), 1);
-        let all = with_keys([("run-all", "G"), ("copy-text", "=")].into_iter()).unwrap();
+        let all = with_keys([("run-all", "G"), ("copy-text", "&")].into_iter()).unwrap();
         let of = |name: &str| all.iter().find(|entry| entry.name() == name).unwrap().key;
-        assert_eq!((of("run-all"), of("copy-text"), of("quit")), ("G", "=", "q"));
+        assert_eq!((of("run-all"), of("copy-text"), of("quit")), ("G", "&", "q"));
         for (keys, error) in [
             (("fly", "G"), KeyError::NoAction("fly".to_owned())),
             (

@@ -54,6 +54,16 @@ pub struct Options {
     pub demo: Option<fn() -> Result<PathBuf, String>>,
 }
 
+/// What goes on when the screen is left.
+pub struct PassOn {
+    /// The text to be run.
+    pub text: String,
+    /// Its variables and parameters.
+    pub variables: Variables,
+    /// Standard input, where it was data: all of it.
+    pub input: Option<Box<dyn Source>>,
+}
+
 /// How the screen was left.
 pub enum Left {
     /// There is nothing more to do.
@@ -63,14 +73,7 @@ pub enum Left {
     /// The result was not wanted.
     Declined,
     /// The text is to be run on everything, its result going to standard output.
-    PassOn {
-        /// The text.
-        text: String,
-        /// Its variables and parameters.
-        variables: Variables,
-        /// Standard input, where it was data: all of it.
-        input: Option<Box<dyn Source>>,
-    },
+    PassOn(Box<PassOn>),
     /// The text is to be printed.
     Print(String),
 }
@@ -289,11 +292,11 @@ fn event_loop(
             Wish::Print => return Ok(Left::Print(app.text.editor.text().to_owned())),
             Wish::PassOn => {
                 let input = app.session.workbench.capture().map(|capture| capture.hand_over());
-                return Ok(Left::PassOn {
+                return Ok(Left::PassOn(Box::new(PassOn {
                     text: app.text.editor.text().to_owned(),
                     variables: app.session.variables.clone(),
                     input,
-                });
+                })));
             }
             Wish::End(signal) => return Ok(Left::Signal(signal)),
         }

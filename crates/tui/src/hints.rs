@@ -183,7 +183,7 @@ fn in_text(app: &App) -> Vec<Hint> {
     let mut hints = TEXT.to_vec();
     let leaving = match app.purpose {
         Purpose::Work => None,
-        Purpose::Pipe => Some("quit, the result goes on"),
+        Purpose::Pipe => Some("quit, passing the result on"),
         Purpose::Prompt => Some("back to the prompt"),
     };
     if let Some(leaving) = leaving {

@@ -14,7 +14,7 @@ mod theme;
 mod update;
 mod views;
 
-pub use event_loop::{Left, Options, TuiError, configuration, log_level, run};
+pub use event_loop::{Left, Options, PassOn, TuiError, configuration, log_level, run};
 pub use shell::quote;
 pub use state::purpose::Purpose;
 pub use storage::store::open_script;

@@ -156,7 +156,7 @@ impl App {
         }
         if app.message.is_none() && app.purpose == Purpose::Pipe {
             app.message =
-                Some("the result goes on to standard output when you quit and say yes".to_owned());
+                Some("quit with yes, and the result is passed on to standard output".to_owned());
         }
         app.text_changed();
         app.ask_missing_parameters();

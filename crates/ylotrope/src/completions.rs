@@ -42,7 +42,7 @@ const BASH: &str = include_str!("completions/bash.sh");
 const ZSH: &str = include_str!("completions/zsh.sh");
 const FISH: &str = include_str!("completions/fish.fish");
 
-/// What can be where a word is asked for, one a line, with what it is after a TAB.
+/// What can be where a word is asked for, one per line, with what it is after a TAB.
 pub(crate) fn candidates(words: &[String]) -> String {
     let mut out = String::new();
     let mut add = |name: &str, says: &str| {

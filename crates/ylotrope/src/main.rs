@@ -34,7 +34,7 @@ use insight::{RunEnd, RunRecord, Runs, SourceRecord};
 use interrupts::Interrupts;
 use output::ScreenOutput;
 use stream::RunControl;
-use tui::{Background, Left, Options, Purpose};
+use tui::{Background, Left, Options, PassOn, Purpose};
 
 /// The version and what it was built from.
 const VERSION: &str = concat!(env!("CARGO_PKG_VERSION"), " (", env!("YLOTROPE_BUILD"), ")");
@@ -270,7 +270,7 @@ fn main() -> ExitCode {
             say::print_exactly(&text);
             ExitCode::SUCCESS
         }
-        Ok(Left::PassOn { text, variables, input }) => pass_on(&text, variables, input),
+        Ok(Left::PassOn(what)) => pass_on(*what),
         Err(error) => {
             say::error(&format!("ylotrope: {error:#}"));
             ExitCode::from(2)
@@ -309,22 +309,18 @@ fn show(mut options: Options) -> Result<Left> {
 }
 
 /// Runs the text as `ylotrope run` does, with what was standard input.
-fn pass_on(
-    text: &str,
-    mut variables: Variables,
-    input: Option<Box<dyn stream::Source>>,
-) -> ExitCode {
+fn pass_on(PassOn { text, mut variables, input }: PassOn) -> ExitCode {
     let fed = input.map(output::feed_standard_input).transpose();
     if let Err(error) = fed {
         say::error(&format!("ylotrope: standard input cannot be handed on: {error}"));
         return ExitCode::from(2);
     }
     let interrupts = Interrupts::watch();
-    let outcome = run_script(text, &mut variables, &interrupts.control, None);
+    let outcome = run_script(&text, &mut variables, &interrupts.control, None);
     interrupts.pass_on();
     match outcome {
         Ok(status) => ExitCode::from(status),
-        Err(error) => not_run(text, &error),
+        Err(error) => not_run(&text, &error),
     }
 }
 

@@ -61,7 +61,7 @@ impl ScreenOutput {
 }
 
 /// Lets standard input be a pipe that is fed with all of this, on a thread of its own. The thread ends
-/// when all is written, or nobody reads any more.
+/// when all is written, or its reader closes.
 ///
 /// # Errors
 /// What the system says.

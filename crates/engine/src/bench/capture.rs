@@ -212,6 +212,9 @@ impl Capture {
         };
         let mut all = Chain::default();
         all.0.push_back(self.kept.source());
+        let more = self.kept.not_stored();
+        let more = (!more.is_empty()).then(|| Block::new(more));
+        all.0.extend(more.map(|block| Box::new(Once(Some(block))) as Box<dyn Source>));
         all.0.extend(left.map(|block| Box::new(Once(Some(block))) as Box<dyn Source>));
         if let Some(why) = broken {
             all.0.push_back(Box::new(Fails(why)));

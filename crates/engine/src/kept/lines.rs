@@ -320,6 +320,15 @@ impl Kept {
         Box::new(KeptSource { kept: self.clone(), next: 0 })
     }
 
+    /// What could not be put with the rest because there is no room for it; nothing where there is.
+    pub(crate) fn not_stored(&self) -> Bytes {
+        let mut state = self.lock();
+        match state.flush() {
+            Ok(()) => Bytes::new(),
+            Err(_) => Bytes::copy_from_slice(&state.gathering),
+        }
+    }
+
     fn segment(&self, number: usize) -> io::Result<Option<Block>> {
         let state = self.lock();
         let segment = state.segments.get(number);

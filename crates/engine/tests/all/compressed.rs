@@ -1,5 +1,6 @@
 //! Compressed files in previews, counts and full runs: what is in them is what is seen.
 
+use std::os::unix::fs::PermissionsExt;
 use std::path::Path;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
@@ -130,7 +131,6 @@ fn a_file_is_compressed_beside_the_old_one_and_never_removed_by_the_bench() {
     let folder = tempfile::tempdir().unwrap();
     let log = folder.path().join("a.log");
     std::fs::write(&log, "a line\n").unwrap();
-    use std::os::unix::fs::PermissionsExt;
     std::fs::set_permissions(&log, std::fs::Permissions::from_mode(0o600)).unwrap();
     let mut bench = Bench::new();
     let refused = bench.run(&format!("gzip {}", log.display()));

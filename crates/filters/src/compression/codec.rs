@@ -240,9 +240,9 @@ impl Filter for Codec {
             let done = if self.test {
                 self.check(io, file)
             } else if self.output.is_none() && (self.to_output || file == b"-") {
-                self.to_output(io, file)
+                self.show(io, file)
             } else {
-                self.to_file(io, file)
+                self.replace(io, file)
             };
             match done {
                 Ok(()) => {}
@@ -317,7 +317,7 @@ impl Codec {
         Ok(Form::of_content(input.peek(MAGIC_BYTES)?) != Some(self.form))
     }
 
-    fn to_output(&mut self, io: &mut StageIo<'_>, file: &[u8]) -> Result<(), InputTrouble> {
+    fn show(&mut self, io: &mut StageIo<'_>, file: &[u8]) -> Result<(), InputTrouble> {
         if self.packs {
             if io.out().is_terminal() && !self.force {
                 let message = "compressed data is not written to a terminal; -f does it anyway";
@@ -394,7 +394,7 @@ impl Codec {
     }
 
     /// Makes a new file of one, with its rights and its time, in its place unless it is kept.
-    fn to_file(&mut self, io: &mut StageIo<'_>, file: &[u8]) -> Result<(), InputTrouble> {
+    fn replace(&mut self, io: &mut StageIo<'_>, file: &[u8]) -> Result<(), InputTrouble> {
         let target = match self.target(file) {
             Ok(target) => target,
             Err(why) => return Ok(self.warn(io, file, why)?),

@@ -6,13 +6,34 @@ use std::io::{self, BufRead, Read};
 use bzip2::bufread::BzDecoder;
 use flate2::bufread::GzDecoder;
 use liblzma::bufread::XzDecoder;
-use stream::{BLOCK_SIZE, Block, DecodingError, DecodingFailure, ReadError, Source};
+use stream::{BLOCK_SIZE, Block, Decoding, DecodingError, DecodingFailure, ReadError, Source};
 
 use super::form::{Form, MAGIC_BYTES};
 use super::reader::SourceReader;
 
 /// Memory that a member may want for reading it: what `xz -9` and `zstd -19` want, many times.
 const MEMORY_MIB: u64 = 1024;
+
+static GZIP: Decoding = Decoding { name: "gzip", open: |source| opened(source, Form::Gzip) };
+static BZIP2: Decoding = Decoding { name: "bzip2", open: |source| opened(source, Form::Bzip2) };
+static XZ: Decoding = Decoding { name: "xz", open: |source| opened(source, Form::Xz) };
+static ZSTD: Decoding = Decoding { name: "zstd", open: |source| opened(source, Form::Zstd) };
+
+fn opened(source: Box<dyn Source>, form: Form) -> Box<dyn Source> {
+    Box::new(DecodedSource::new(source, form))
+}
+
+impl Form {
+    /// How files of this form are read.
+    pub fn decoding(self) -> &'static Decoding {
+        match self {
+            Self::Gzip => &GZIP,
+            Self::Bzip2 => &BZIP2,
+            Self::Xz => &XZ,
+            Self::Zstd => &ZSTD,
+        }
+    }
+}
 
 /// One member while it is read.
 enum Member {
@@ -78,7 +99,7 @@ impl Member {
 enum State {
     /// Before a member, or after the last one.
     Between(SourceReader),
-    Within(Member),
+    Within(Box<Member>),
     /// Nothing more comes.
     Over,
 }
@@ -136,7 +157,10 @@ impl DecodedSource {
         let found = Form::of_content(first);
         if found == Some(self.form) {
             let member = Member::begin(self.form, reader);
-            return member.map(State::Within).map_err(|_| self.error(DecodingFailure::Damaged, at));
+            return member
+                .map(Box::new)
+                .map(State::Within)
+                .map_err(|_| self.error(DecodingFailure::Damaged, at));
         }
         let failure = match (first.is_empty(), self.members) {
             (true, 1..) => return Ok(State::Over),

@@ -1,6 +1,4 @@
-use stream::{Decoding, Source};
-
-use super::decoded::DecodedSource;
+//! The forms of compressed data: their first bytes, names and levels.
 
 /// A form of compressed data.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -17,15 +15,6 @@ pub enum Form {
 
 /// Bytes at the beginning that tell a form.
 pub(super) const MAGIC_BYTES: usize = 6;
-
-static GZIP: Decoding = Decoding { name: "gzip", open: |source| opened(source, Form::Gzip) };
-static BZIP2: Decoding = Decoding { name: "bzip2", open: |source| opened(source, Form::Bzip2) };
-static XZ: Decoding = Decoding { name: "xz", open: |source| opened(source, Form::Xz) };
-static ZSTD: Decoding = Decoding { name: "zstd", open: |source| opened(source, Form::Zstd) };
-
-fn opened(source: Box<dyn Source>, form: Form) -> Box<dyn Source> {
-    Box::new(DecodedSource::new(source, form))
-}
 
 impl Form {
     /// All of them.
@@ -44,7 +33,12 @@ impl Form {
 
     /// As it is called.
     pub fn name(self) -> &'static str {
-        self.decoding().name
+        match self {
+            Self::Gzip => "gzip",
+            Self::Bzip2 => "bzip2",
+            Self::Xz => "xz",
+            Self::Zstd => "zstd",
+        }
     }
 
     /// The filter that writes what is in a file of this form.
@@ -54,16 +48,6 @@ impl Form {
             Self::Bzip2 => "bzcat",
             Self::Xz => "xzcat",
             Self::Zstd => "zstdcat",
-        }
-    }
-
-    /// How files of this form are read.
-    pub fn decoding(self) -> &'static Decoding {
-        match self {
-            Self::Gzip => &GZIP,
-            Self::Bzip2 => &BZIP2,
-            Self::Xz => &XZ,
-            Self::Zstd => &ZSTD,
         }
     }
 

@@ -16,11 +16,13 @@ mod csv;
 mod detect;
 mod json;
 mod pairs;
+mod value;
 mod written;
 
 use csv::Csv;
 use detect::Form;
 use json::Json;
+use value::{Bad, Value};
 use written::Written;
 
 const JSON: char = '\u{1}';
@@ -80,33 +82,11 @@ pub(crate) static DEFINITION: Definition = Definition::new(&SPEC, build, explain
 /// Bad records that are named one by one.
 const NAMED_MAX: u64 = 10;
 
+/// Bytes of lines that are read before they are worked on by several processors.
+const BATCH: usize = 1 << 20;
+
 /// Different names that are listed.
 const NAMES_MAX: usize = 10_000;
-
-/// A value in a record.
-#[derive(Clone, Debug, PartialEq, Eq)]
-enum Value<'r> {
-    /// There is none.
-    Missing,
-    /// Text, without quotes and escapes.
-    Text(Cow<'r, [u8]>),
-    /// JSON as it was written: a number, an object, a list, `true`, `false`, `null`.
-    Json(&'r [u8]),
-}
-
-/// Why a record cannot be read.
-#[derive(Clone, Debug, PartialEq, Eq)]
-struct Bad {
-    why: Cow<'static, str>,
-    /// The byte in its line where that shows, from 1.
-    at: Option<usize>,
-}
-
-impl Bad {
-    fn new(why: impl Into<Cow<'static, str>>, at: Option<usize>) -> Self {
-        Self { why: why.into(), at }
-    }
-}
 
 struct Fields {
     form: Option<Form>,
@@ -209,6 +189,17 @@ enum Reader {
     Json(Json),
     Csv(Csv),
     Pairs,
+}
+
+/// What came of a part of a batch.
+#[derive(Default)]
+struct Part {
+    out: Vec<u8>,
+    records: u64,
+    missing: Vec<u64>,
+    bad: u64,
+    /// The first of these.
+    named: Vec<(LineId, Bad)>,
 }
 
 /// What a run has seen.
@@ -342,6 +333,13 @@ impl Fields {
                 Reader::Csv(Csv::new(self.delimiter.unwrap_or(delimiter), self.numbers))
             }
         };
+        let by_parts = !self.names.is_empty()
+            && form.is_of_lines()
+            && !io.keeps_origins()
+            && !io.out().is_eager();
+        if by_parts {
+            return self.read_by_parts(io, input, form, seen);
+        }
         let mut out = Vec::new();
         while let Some(lines) = input.next_lines()? {
             match &mut reader {
@@ -382,6 +380,90 @@ impl Fields {
             io.out().put(&out, Origin::None)?;
         }
         Ok(())
+    }
+
+    /// Reads records of one line each on all processors, a batch of lines after the other. Memory: two
+    /// batches and what is written for them.
+    fn read_by_parts(
+        &self,
+        io: &mut StageIo<'_>,
+        input: &mut Input,
+        form: Form,
+        seen: &mut Seen,
+    ) -> Result<(), InputTrouble> {
+        let processors = io.processors();
+        let mut over = false;
+        while !over {
+            let mut batch = Vec::new();
+            let mut bytes = 0;
+            while bytes < BATCH {
+                let Some(lines) = input.next_lines()? else {
+                    over = true;
+                    break;
+                };
+                bytes += lines.bytes.len();
+                batch.push(lines);
+            }
+            // What is little is not worth another thread.
+            let workers = if bytes < BATCH / 4 { 1 } else { processors.count().min(batch.len()) };
+            let size = batch.len().div_ceil(workers.max(1)).max(1);
+            let mut parts: Vec<Part> = batch.chunks(size).map(|_| Part::default()).collect();
+            if let [part] = &mut parts[..] {
+                self.part(form, &batch, part);
+            } else {
+                let jobs = batch.chunks(size).zip(&mut parts).map(|(lines, part)| {
+                    Box::new(move || self.part(form, lines, part)) as Box<dyn FnOnce() + Send + '_>
+                });
+                processors.run(jobs.collect());
+            }
+            for part in parts {
+                seen.records += part.records;
+                for (all, missing) in seen.missing.iter_mut().zip(part.missing) {
+                    *all += missing;
+                }
+                for (line, bad) in &part.named {
+                    self.name_bad(io, *line, bad, seen)?;
+                }
+                seen.bad += part.bad - part.named.len() as u64;
+                io.out().put(&part.out, Origin::None)?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Reads some lines, each a record.
+    fn part(&self, form: Form, all: &[Lines], part: &mut Part) {
+        let json = Json::new(&self.names);
+        part.missing = vec![0; self.names.len()];
+        for (id, line) in all.iter().flat_map(Lines::iter) {
+            let line = line.strip_suffix(b"\r").unwrap_or(line);
+            if line.iter().all(u8::is_ascii_whitespace) {
+                continue;
+            }
+            part.records += 1;
+            let values = match form {
+                Form::Json => json.values(line),
+                _ => pairs::values(line, &self.names),
+            };
+            match values {
+                Ok(values) => {
+                    for (value, missing) in values.iter().zip(&mut part.missing) {
+                        *missing += u64::from(*value == Value::Missing);
+                    }
+                    self.written.record(&self.names, &values, &mut part.out);
+                }
+                Err(bad) => {
+                    part.bad += 1;
+                    if (part.named.len() as u64) < NAMED_MAX {
+                        part.named.push((id, bad));
+                    }
+                    if self.keep_bad {
+                        part.out.extend_from_slice(line);
+                        part.out.push(b'\n');
+                    }
+                }
+            }
+        }
     }
 
     /// Reads records of one line each with `read`, which writes them.
@@ -506,16 +588,8 @@ impl Fields {
         seen: &mut Seen,
         out: &mut Vec<u8>,
     ) -> Result<(), InputTrouble> {
-        seen.bad += 1;
         let (first, last) = lines;
-        if seen.bad <= NAMED_MAX && !self.quiet {
-            let mut message = format!("line {}", first.line() + 1);
-            if let Some(at) = bad.at {
-                let _ = write!(message, ", byte {at}");
-            }
-            let _ = write!(message, ": {}", bad.why);
-            io.message(&message)?;
-        }
+        self.name_bad(io, first, bad, seen)?;
         if self.keep_bad && !self.names.is_empty() {
             out.extend_from_slice(record);
             out.push(b'\n');
@@ -525,6 +599,26 @@ impl Fields {
             }
         }
         Ok(())
+    }
+
+    /// Counts a record that cannot be read, and names it where not many were named.
+    fn name_bad(
+        &self,
+        io: &mut StageIo<'_>,
+        line: LineId,
+        bad: &Bad,
+        seen: &mut Seen,
+    ) -> Result<(), StageError> {
+        seen.bad += 1;
+        if seen.bad > NAMED_MAX || self.quiet {
+            return Ok(());
+        }
+        let mut message = format!("line {}", line.line() + 1);
+        if let Some(at) = bad.at {
+            let _ = write!(message, ", byte {at}");
+        }
+        let _ = write!(message, ": {}", bad.why);
+        io.message(&message)
     }
 
     /// What was missing and what could not be read.

@@ -66,6 +66,8 @@ pub fn folder_name(folder: &Path) -> String {
 
 #[cfg(test)]
 mod tests {
+    use std::os::unix::fs::PermissionsExt;
+
     use super::*;
 
     #[test]
@@ -78,7 +80,6 @@ mod tests {
         std::fs::write(folder.path().join("ps"), "").unwrap();
         let path = folder.path().display().to_string();
         assert_eq!(source_programs(&path, |_| true), []);
-        use std::os::unix::fs::PermissionsExt;
         let rights = std::fs::Permissions::from_mode(0o755);
         std::fs::set_permissions(folder.path().join("ps"), rights).unwrap();
         assert_eq!(source_programs(&path, |_| true).len(), 1);

@@ -33,7 +33,7 @@ fn recipes_with_filters_of_our_own_give_what_they_promise() {
         let ours = String::from_utf8(ours.contents()).unwrap();
         all.push_str(&format!("── {}: {stages}\n{ours}", recipe.aim));
     }
-    insta::assert_snapshot!(all, @"");
+    insta::assert_snapshot!(all);
 }
 
 #[test]

@@ -152,6 +152,42 @@ pub(crate) enum Question {
     Allow(Box<HeldCommand>),
 }
 
+impl Question {
+    /// The keys that answer it.
+    fn hints(&self) -> Vec<(&'static str, &'static str)> {
+        match self {
+            Self::Leave => {
+                vec![("s", "save and quit"), ("y", "quit without saving"), ("n", "stay")]
+            }
+            Self::PassOn => vec![
+                ("y", "run it, pass the result on"),
+                ("n", "pass nothing on, quit"),
+                ("Esc", "stay"),
+            ],
+            Self::Print => vec![
+                ("y", "back with this text"),
+                ("n/Esc", "back, the line as it was"),
+                ("e", "stay"),
+            ],
+            Self::Allow(_) => vec![
+                ("o", "once"),
+                ("s", "for this session"),
+                ("a", "always, kept in the configuration"),
+                ("n", "no"),
+            ],
+            Self::Act(_) => vec![
+                ("s", "run them, stop at the first failure"),
+                ("g", "run them all, also after a failure"),
+                ("n", "no"),
+            ],
+            Self::RunAll => {
+                vec![("y", "run"), ("d", "run without writing files"), ("n", "no")]
+            }
+            _ => vec![("y", "yes"), ("n", "no")],
+        }
+    }
+}
+
 impl Prompt {
     /// The keys that mean something in it.
     fn hints(&self) -> Vec<(&'static str, &'static str)> {
@@ -174,6 +210,17 @@ impl Prompt {
         }
     }
 }
+
+/// In the place to begin.
+const START: &[(&str, &str)] = &[
+    ("Enter", "open"),
+    ("↑↓", "choose"),
+    ("type", "to search"),
+    ("Tab", "several"),
+    ("F9", "how do I …"),
+    ("Esc", "an empty text"),
+    ("Ctrl-Q", "quit"),
+];
 
 impl Drawer {
     pub(crate) fn prompt(kind: PromptKind, text: &str) -> Self {
@@ -272,15 +319,7 @@ impl Drawer {
                 ("type", "search them"),
                 ("Esc", "close"),
             ],
-            Self::Start(_) => vec![
-                ("Enter", "open"),
-                ("↑↓", "choose"),
-                ("type", "to search"),
-                ("Tab", "several"),
-                ("F9", "how do I …"),
-                ("Esc", "an empty text"),
-                ("Ctrl-Q", "quit"),
-            ],
+            Self::Start(_) => START.to_vec(),
             Self::Versions(_) => vec![
                 ("↑↓", "version 2"),
                 ("m", "compare with this one"),
@@ -305,34 +344,7 @@ impl Drawer {
                 vec![("↑↓", "choose"), ("0-9", "number"), ("Enter", "apply"), ("Esc", "cancel")]
             }
             Self::Prompt(prompt) => prompt.hints(),
-            Self::Confirm(Question::Leave) => {
-                vec![("s", "save and quit"), ("y", "quit without saving"), ("n", "stay")]
-            }
-            Self::Confirm(Question::PassOn) => vec![
-                ("y", "run it, the result goes on"),
-                ("n", "nothing goes on, quit"),
-                ("Esc", "stay"),
-            ],
-            Self::Confirm(Question::Print) => vec![
-                ("y", "back with this text"),
-                ("n/Esc", "back, the line as it was"),
-                ("e", "stay"),
-            ],
-            Self::Confirm(Question::Allow(_)) => vec![
-                ("o", "once"),
-                ("s", "for this session"),
-                ("a", "always, kept in the configuration"),
-                ("n", "no"),
-            ],
-            Self::Confirm(Question::Act(_)) => vec![
-                ("s", "run them, stop at the first failure"),
-                ("g", "run them all, also after a failure"),
-                ("n", "no"),
-            ],
-            Self::Confirm(Question::RunAll) => {
-                vec![("y", "run"), ("d", "run without writing files"), ("n", "no")]
-            }
-            Self::Confirm(_) => vec![("y", "yes"), ("n", "no")],
+            Self::Confirm(question) => question.hints(),
             Self::Program(_) => vec![
                 ("type", "applied at once"),
                 ("Esc", "close"),

@@ -4,11 +4,10 @@ use std::io::{self, Write};
 use std::path::PathBuf;
 
 use engine::{Consent, Consents};
-use serde::{Deserialize, Serialize};
 use thiserror::Error;
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
 
-use super::settings::{Content, SETTINGS, Settings};
+use super::settings::{Allowed, Content, SETTINGS, Settings};
 
 /// A configuration that cannot be read or written.
 #[derive(Debug, Error)]
@@ -32,18 +31,6 @@ pub(crate) enum ConfigError {
     /// A command that cannot stand in a text file.
     #[error("a command whose words are not UTF-8 cannot be kept in the configuration")]
     NotText,
-}
-
-/// A consent as text: all that it covers.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(deny_unknown_fields)]
-pub(super) struct Allowed {
-    /// The name and the arguments, for who reads the file.
-    command: String,
-    /// Where it runs.
-    folder: String,
-    /// The consent itself; a line that says something else than this is not let through.
-    consent: String,
 }
 
 impl Allowed {
@@ -282,8 +269,10 @@ mod tests {
         let printed = config.in_force().unwrap();
         let other = Config::at(folder.path().join("other.toml"));
         std::fs::write(folder.path().join("other.toml"), &printed).unwrap();
-        let settings =
-            |config: &Config| Settings { keys: Default::default(), ..config.settings().unwrap() };
+        let settings = |config: &Config| Settings {
+            keys: std::collections::BTreeMap::default(),
+            ..config.settings().unwrap()
+        };
         assert_eq!(settings(&other), settings(&config));
         assert!(printed.contains("preview_memory_mib = 512\n"), "{printed}");
         assert!(printed.contains("(not set)\nsample = \"quick 5000\""), "{printed}");

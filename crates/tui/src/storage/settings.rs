@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use std::time::Duration;
 
 use engine::{Limits, Sample};
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 
 use crate::theme::{Background, Depth};
 
@@ -77,7 +77,19 @@ pub(super) struct Content {
     keys: BTreeMap<String, String>,
     /// What may always be started in the Bench.
     #[serde(default)]
-    pub(super) allowed: Vec<super::config::Allowed>,
+    pub(super) allowed: Vec<Allowed>,
+}
+
+/// A consent as text: all that it covers.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct Allowed {
+    /// The name and the arguments, for who reads the file.
+    pub(super) command: String,
+    /// Where it runs.
+    pub(super) folder: String,
+    /// The consent itself; a line that says something else than this is not let through.
+    pub(super) consent: String,
 }
 
 /// The settings in force.
@@ -105,6 +117,9 @@ impl Default for Settings {
         }
     }
 }
+
+/// Less memory for a preview makes no sense: the program itself takes about as much.
+const LEAST_MIB: u64 = 64;
 
 /// A value that means nothing: the setting, and what it can be.
 fn wrong(name: &str, value: &str) -> String {
@@ -139,8 +154,6 @@ impl Settings {
             Some(text) => sample(text).ok_or_else(|| wrong("sample", text))?,
         };
         let mut limits = Limits::default();
-        /// Less than this makes no sense: the program itself takes about as much.
-        const LEAST_MIB: u64 = 64;
         if let Some(mib @ 1..) = content.preview_memory_mib {
             limits.memory_bytes = mib.clamp(LEAST_MIB, 1 << 30) << 20;
         }

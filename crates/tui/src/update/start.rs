@@ -136,7 +136,7 @@ impl App {
             Some(Item::Above) => self.go_to(&all.folder.join("..")),
             Some(Item::Lately(number)) => match all.lately.get(number) {
                 Some(ShelfEntry { shelved: Shelved::Saved(path), .. }) => {
-                    self.ask_to_open(path.clone())
+                    self.ask_to_open(path.clone());
                 }
                 Some(entry) => self.begin_with_text(&entry.text),
                 None => {}

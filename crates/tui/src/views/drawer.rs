@@ -279,7 +279,7 @@ fn title_of(question: &Question, app: &App) -> Vec<String> {
         }
         Question::Leave => "The pipeline is not saved. Quit anyway?".to_owned(),
         Question::PassOn => {
-            "Run this on all of the data, and let its result go on to standard output?".to_owned()
+            "Run this on all of the data, and pass its result on to standard output?".to_owned()
         }
         Question::Print => "Back to the prompt with this text?".to_owned(),
         Question::Open(path) => {

@@ -1,5 +1,6 @@
 //! Manual pages, completions, configuration, log, checks and scripts that name the program.
 
+use std::os::unix::fs::PermissionsExt;
 use std::path::Path;
 use std::process::{Command, Output, Stdio};
 
@@ -103,7 +104,6 @@ fn a_text_is_only_checked_with_n_and_a_script_can_name_the_program() {
     std::fs::write(&script, lines).unwrap();
     let checked = run(folder.path(), &["run", "-n", "count.sh", "7"]);
     assert!(checked.status.success() && !folder.path().join("made").exists());
-    use std::os::unix::fs::PermissionsExt;
     std::fs::set_permissions(&script, std::fs::Permissions::from_mode(0o755)).unwrap();
     let made = Command::new(&script).arg("7").current_dir(folder.path()).output().unwrap();
     assert_eq!((text(&made.stdout), text(&made.stderr)), ("7\n".to_owned(), String::new()));

@@ -18,16 +18,16 @@ fn a_pipe_goes_on_after_a_yes() {
     let terminal = Terminal::open(120, 40);
     begin(&terminal, "seq 1000 | $Y | wc -l; echo ended ${PIPESTATUS[*]}", "cat");
     let screen = terminal.screen();
-    assert!(screen.contains("the result goes on to standard output when you quit"), "{screen}");
+    assert!(screen.contains("the result is passed on to standard output"), "{screen}");
     terminal.press(&["C-q"]);
-    let screen = terminal.wait("let its result go on to standard output?");
-    assert!(screen.contains("y run it, the result goes on"), "{screen}");
+    let screen = terminal.wait("pass its result on to standard output?");
+    assert!(screen.contains("y run it, pass the result on"), "{screen}");
     // Esc stays.
-    terminal.escape("Ctrl-Q quit, the result goes on");
+    terminal.escape("Ctrl-Q quit, passing the result on");
     terminal.type_text(" | grep 7 | sort -rn");
     terminal.wait("sort -rn");
     terminal.press(&["C-q"]);
-    terminal.wait("let its result go on to standard output?");
+    terminal.wait("pass its result on to standard output?");
     terminal.press(&["y"]);
     let screen = terminal.wait("ended 0 0 0");
     assert!(screen.lines().any(|line| line.trim() == "271"), "{screen}");
@@ -39,7 +39,7 @@ fn all_lines_go_on_where_nothing_was_changed() {
     let terminal = Terminal::open(120, 40);
     begin(&terminal, "seq 1000 | $Y | wc -l; echo ended ${PIPESTATUS[*]}", "cat");
     terminal.press(&["C-q"]);
-    terminal.wait("let its result go on");
+    terminal.wait("pass its result on");
     terminal.press(&["y"]);
     let screen = terminal.wait("ended 0 0 0");
     assert!(screen.lines().any(|line| line.trim() == "1000"), "{screen}");
@@ -50,7 +50,7 @@ fn nothing_goes_on_after_a_no() {
     let terminal = Terminal::open(120, 40);
     begin(&terminal, "seq 1000 | $Y | wc -l; echo ended ${PIPESTATUS[*]}", "cat");
     terminal.press(&["C-q"]);
-    terminal.wait("let its result go on");
+    terminal.wait("pass its result on");
     terminal.press(&["n"]);
     let screen = terminal.wait("ended 0 130 0");
     assert!(screen.lines().any(|line| line.trim() == "0"), "{screen}");
@@ -61,7 +61,7 @@ fn a_reader_that_closes_ends_it_as_any_filter() {
     let terminal = Terminal::open(120, 40);
     begin(&terminal, "yes | $Y | head -n 1; echo ended ${PIPESTATUS[*]}", "cat");
     terminal.press(&["C-q"]);
-    terminal.wait("let its result go on");
+    terminal.wait("pass its result on");
     terminal.press(&["y"]);
     let screen = terminal.wait("ended 141 141 0");
     assert!(screen.lines().any(|line| line.trim() == "y"), "{screen}");
@@ -74,14 +74,14 @@ fn a_text_that_cannot_run_is_not_let_go_on_and_a_status_is_handed_on() {
     terminal.type_text(" | grep 'x");
     terminal.wait("outdated");
     terminal.press(&["C-q"]);
-    terminal.wait("let its result go on");
+    terminal.wait("pass its result on");
     terminal.press(&["y"]);
-    terminal.wait_gone("let its result go on");
+    terminal.wait_gone("pass its result on");
     terminal.wait("this quote ' has no end");
     terminal.type_text("' ; echo much; exit 7");
     terminal.wait("exit 7");
     terminal.press(&["C-q"]);
-    terminal.wait("let its result go on");
+    terminal.wait("pass its result on");
     terminal.press(&["y"]);
     terminal.wait("ended 7 much");
 }
@@ -95,7 +95,7 @@ fn two_gibibytes_go_through_in_little_memory() {
         "cat",
     );
     terminal.press(&["C-q"]);
-    terminal.wait("let its result go on");
+    terminal.wait("pass its result on");
     terminal.press(&["y"]);
     // While it works: the process that was the screen, and the one that waits for it.
     let most = std::cell::Cell::new(0);

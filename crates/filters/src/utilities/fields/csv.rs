@@ -6,7 +6,7 @@ use std::ops::Range;
 use memchr::{memchr, memchr2};
 use stream::LineId;
 
-use super::{Bad, Value};
+use super::value::{Bad, Value};
 
 /// A record may have at most so many bytes; a quote that is not closed by then is a mistake in its
 /// first line.

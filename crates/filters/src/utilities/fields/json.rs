@@ -7,7 +7,7 @@ use serde::de::{DeserializeSeed, Deserializer, IgnoredAny, MapAccess, SeqAccess,
 use serde_json::error::Category;
 use serde_json::value::RawValue;
 
-use super::{Bad, Value};
+use super::value::{Bad, Value};
 
 /// What is wanted of a value: itself, and what is in it.
 #[derive(Default)]

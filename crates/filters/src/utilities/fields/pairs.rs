@@ -3,7 +3,7 @@
 
 use std::borrow::Cow;
 
-use super::{Bad, Value};
+use super::value::{Bad, Value};
 
 /// One pair of a line.
 struct Pair<'l> {

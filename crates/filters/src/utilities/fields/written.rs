@@ -1,6 +1,6 @@
 //! How records are written.
 
-use super::Value;
+use super::value::Value;
 
 /// A form of output.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

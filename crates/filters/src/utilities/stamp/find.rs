@@ -2,8 +2,6 @@
 //! (as in mail and web headers), `date` output, dates with months by name or all in numbers,
 //! seconds since 1970, and the seconds since the start that a kernel writes.
 
-use std::ops::Range;
-
 use jiff::{Timestamp, Zoned};
 
 use forms::{
@@ -11,54 +9,11 @@ use forms::{
     since_start, system_log,
 };
 use reader::Reader;
+pub(super) use reading::{Doubt, Found, Moment, Order, Reading};
 
 mod forms;
 mod reader;
-
-/// Which of two numbers of a date is the day, where both could be.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Order {
-    DayFirst,
-    MonthFirst,
-}
-
-/// How what is found is to be read.
-pub(super) struct Reading {
-    /// A time without a zone is in that of this; one without a year is in the year that puts it at
-    /// most a day after this.
-    pub(super) now: Zoned,
-    /// What was asked for dates of numbers only.
-    pub(super) order: Option<Order>,
-    /// Numbers anywhere in a line are seconds since 1970, not only at its beginning.
-    pub(super) epoch: bool,
-    /// When the machine was started whose kernel wrote.
-    pub(super) start: Option<Timestamp>,
-}
-
-/// A time in a line.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Moment {
-    /// A point in time.
-    At(Timestamp),
-    /// So many nanoseconds after a start that is not known.
-    SinceStart(i128),
-}
-
-/// Why a time may be another one.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Doubt {
-    /// Day and month can be exchanged; the month was taken to be first.
-    DayOrMonth,
-    /// It is only a number.
-    Epoch,
-}
-
-/// What was found, and where.
-pub(super) struct Found {
-    pub(super) range: Range<usize>,
-    pub(super) moment: Moment,
-    pub(super) doubt: Option<Doubt>,
-}
+mod reading;
 
 impl Reading {
     /// Nothing asked for.

@@ -167,7 +167,7 @@ pub(super) const RECIPES: &[Recipe] = &[
         Table,
     ),
     recipe(
-        "the value of a name=value word",
+        "a named value of each line",
         ["values of key=value pairs", "pick a named value out of a log", "logfmt field"],
         "fields card",
         Log,

@@ -7,7 +7,7 @@ use jiff::{Timestamp, ToSpan, Zoned};
 use crate::common::time::seconds_since;
 
 use super::reader::Reader;
-use super::{Doubt, Order, Reading};
+use super::reading::{Doubt, Order, Reading};
 
 fn moment(date: Date, time: Time, offset: Option<Offset>, now: &Zoned) -> Option<Timestamp> {
     let zone = offset.map_or_else(|| now.time_zone().clone(), TimeZone::fixed);

@@ -17,7 +17,7 @@ fn file(name: &str, kind: EntryKind, bytes: u64, days: u64) -> FolderEntry {
         kind,
         bytes,
         changed: Some(SystemTime::now() - Duration::from_secs(days * 86_400 + 60)),
-        is_script: name.ends_with(".sh"),
+        is_script: name == "worst-gates.sh",
     }
 }
 
