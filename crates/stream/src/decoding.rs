@@ -8,6 +8,9 @@ use crate::Source;
 pub struct Decoding {
     /// What tells it from others.
     pub name: &'static str,
+    /// Bytes that are decoded in one go: as long as fewer were given, the place that was reached in the
+    /// compressed data says nothing of how many there are. 0 where that is little.
+    pub at_once: u64,
     /// A source of the data in what the other one gives. It fails with a [`DecodingError`] inside an
     /// error of the system's kind, after all that could be read.
     pub open: fn(Box<dyn Source>) -> Box<dyn Source>,

@@ -120,7 +120,8 @@ fn read_compressed(
     let (mut sampled, read, position) = taken;
     sampled.decoding = Some(decoding);
     if let (false, Some(position @ 1..)) = (sampled.complete, position) {
-        let whole = read as f64 * bytes as f64 / position as f64;
+        let decoded = read.next_multiple_of(decoding.at_once.max(1)).max(read);
+        let whole = decoded as f64 * bytes as f64 / position as f64;
         sampled.whole_bytes = Some((whole as u64).max(read));
     }
     Ok(sampled)

@@ -14,10 +14,13 @@ use super::reader::SourceReader;
 /// Memory that a member may want for reading it: what `xz -9` and `zstd -19` want, many times.
 const MEMORY_MIB: u64 = 1024;
 
-static GZIP: Decoding = Decoding { name: "gzip", open: |source| opened(source, Form::Gzip) };
-static BZIP2: Decoding = Decoding { name: "bzip2", open: |source| opened(source, Form::Bzip2) };
-static XZ: Decoding = Decoding { name: "xz", open: |source| opened(source, Form::Xz) };
-static ZSTD: Decoding = Decoding { name: "zstd", open: |source| opened(source, Form::Zstd) };
+static GZIP: Decoding =
+    Decoding { name: "gzip", at_once: 0, open: |source| opened(source, Form::Gzip) };
+static BZIP2: Decoding =
+    Decoding { name: "bzip2", at_once: 900_000, open: |source| opened(source, Form::Bzip2) };
+static XZ: Decoding = Decoding { name: "xz", at_once: 0, open: |source| opened(source, Form::Xz) };
+static ZSTD: Decoding =
+    Decoding { name: "zstd", at_once: 0, open: |source| opened(source, Form::Zstd) };
 
 fn opened(source: Box<dyn Source>, form: Form) -> Box<dyn Source> {
     Box::new(DecodedSource::new(source, form))

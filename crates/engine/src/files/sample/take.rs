@@ -63,7 +63,7 @@ pub(super) fn take_from(
             Err(ReadError::Cancelled) => break,
         }
     }
-    if bound.hit.load(Relaxed) && failure.is_none() {
+    if taker.at_end && bound.hit.load(Relaxed) && failure.is_none() {
         // The end of what was given is not the end of what there is.
         taker.at_end = false;
         taker.cut.get_or_insert(Limit::Bytes(limits.bytes));
