@@ -78,5 +78,6 @@ pub use shelf::past::{PAST_MOST, PastLine, PastLog};
 pub use start::folder::{EntryKind, FolderEntry, list_folder};
 pub use start::look::{FileLook, look_at};
 pub use start::programs::{SourceProgram, folder_name, source_programs};
+pub use start::reading::reading_command;
 pub use trail::follow::{Change, Lost, Trail, TrailSource, TrailStart, TrailStep};
 pub use trail::lost::{LostAt, Whereabouts};

@@ -4,3 +4,4 @@
 pub(crate) mod folder;
 pub(crate) mod look;
 pub(crate) mod programs;
+pub(crate) mod reading;

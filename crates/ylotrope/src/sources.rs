@@ -3,7 +3,7 @@
 use std::os::unix::fs::FileExt;
 use std::path::{Path, PathBuf};
 
-use anyhow::{Result, bail};
+use anyhow::{Context, Result, bail};
 use filters::Form;
 
 /// The form of a compressed regular file; `None` for any other file.
@@ -20,32 +20,15 @@ fn form_of(path: &Path) -> Option<Form> {
 /// # Errors
 /// A name that cannot be part of a text; files that are compressed in different ways.
 pub(crate) fn reading(files: &[PathBuf]) -> Result<String> {
-    let forms: Vec<Option<Form>> = files.iter().map(|file| form_of(file)).collect();
-    let mut words = Vec::new();
+    let mut named = Vec::new();
     for file in files {
         let Some(name) = file.to_str() else {
             bail!("{}: a name that is not UTF-8 cannot be part of the text", file.display());
         };
-        words.push(tui::quote(name));
+        named.push((name, form_of(file)));
     }
-    let words = words.join(" ");
-    let by_name = |form: Form| {
-        !form.wants_suffix()
-            || files.iter().all(|file| form.has_suffix(file.as_os_str().as_encoded_bytes()))
-    };
-    Ok(match forms[..] {
-        [Some(form), ref others @ ..] if others.iter().all(|other| *other == Some(form)) => {
-            match files.len() {
-                _ if by_name(form) => format!("{} {words}", form.reader()),
-                1 => format!("{} < {words}", form.reader()),
-                // What has another name is read as it is, or decompressed, by its content.
-                _ => format!("{} -f {words}", form.reader()),
-            }
-        }
-        _ if forms.iter().all(Option::is_none) => format!("cat {words}"),
-        _ if forms.iter().flatten().all(|form| *form == Form::Gzip) => format!("zcat -f {words}"),
-        _ => bail!("files that are compressed in different ways cannot be read by one command"),
-    })
+    insight::reading_command(&named)
+        .context("files that are compressed in different ways cannot be read by one command")
 }
 
 /// The command that reads standard input, where that is a file whose content is known; `cat` else.

@@ -248,7 +248,16 @@ struct Rest(OwnedFd);
 
 impl Source for Rest {
     fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
-        Ok(read_block(&self.0)?)
+        loop {
+            match read_block(&self.0) {
+                // Whoever opened it does not wait; we do.
+                Err(error) if error.kind() == io::ErrorKind::WouldBlock => {
+                    let mut ports = [PollFd::new(&self.0, PollFlags::IN)];
+                    poll(&mut ports, None).map_err(io::Error::from)?;
+                }
+                read => return Ok(read?),
+            }
+        }
     }
 }
 

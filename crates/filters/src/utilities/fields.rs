@@ -392,17 +392,23 @@ impl Fields {
         seen: &mut Seen,
     ) -> Result<(), InputTrouble> {
         let processors = io.processors();
-        let mut over = false;
-        while !over {
+        // What ends the input, after what was read before it is written.
+        let mut end = None;
+        while end.is_none() {
             let mut batch = Vec::new();
             let mut bytes = 0;
             while bytes < BATCH {
-                let Some(lines) = input.next_lines()? else {
-                    over = true;
+                match input.next_lines() {
+                    Ok(Some(lines)) => {
+                        bytes += lines.bytes.len();
+                        batch.push(lines);
+                    }
+                    Ok(None) => end = Some(Ok(())),
+                    Err(error) => end = Some(Err(error)),
+                }
+                if end.is_some() {
                     break;
-                };
-                bytes += lines.bytes.len();
-                batch.push(lines);
+                }
             }
             // What is little is not worth another thread.
             let workers = if bytes < BATCH / 4 { 1 } else { processors.count().min(batch.len()) };
@@ -428,7 +434,7 @@ impl Fields {
                 io.out().put(&part.out, Origin::None)?;
             }
         }
-        Ok(())
+        Ok(end.unwrap_or(Ok(()))?)
     }
 
     /// Reads some lines, each a record.

@@ -28,10 +28,8 @@ pub struct FileLook {
     pub estimated: bool,
     /// The beginning of the first line that says something.
     pub first: Vec<u8>,
-    /// The filter that reads it, where it is compressed.
-    pub reader: Option<&'static str>,
-    /// That filter takes it by its name; else only as standard input.
-    pub by_name: bool,
+    /// How it is compressed, where it is.
+    pub compressed: Option<Compressed>,
 }
 
 /// Looks at the beginning of a regular file, at most 64 KiB, decompressed where it is compressed.
@@ -55,8 +53,7 @@ pub fn look_at(path: &Path) -> io::Result<FileLook> {
     let scale = if is_all { 1.0 } else { whole as f64 / taken.max(1) as f64 };
     let mut look = of_content(&data, (data.len() as f64 * scale) as u64, is_all);
     look.kind = format!("{} of {}", form.name(), look.kind);
-    look.reader = Some(form.reader());
-    look.by_name = !form.wants_suffix() || form.has_suffix(path.as_os_str().as_encoded_bytes());
+    look.compressed = Some(form);
     Ok(look)
 }
 
@@ -108,8 +105,7 @@ fn of_content(first: &[u8], whole: u64, is_all: bool) -> FileLook {
         lines: Some(lines),
         estimated: !is_all,
         first: said[..said.len().min(FIRST_LINE)].to_vec(),
-        reader: None,
-        by_name: true,
+        compressed: None,
     }
 }
 

@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use insight::{EntryKind, FileLook, PastLine, ShelfEntry, Shelved};
+use insight::{EntryKind, PastLine, ShelfEntry, Shelved};
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use stream::describe;
 
@@ -179,7 +179,7 @@ impl App {
                 EntryKind::File => {}
             }
         }
-        let mut looks = Vec::new();
+        let mut forms = Vec::new();
         for number in files {
             match view.looks.get(number) {
                 None => {
@@ -192,7 +192,7 @@ impl App {
                     self.message = Some(format!("{}: {why}", name.unwrap_or_default()));
                     return true;
                 }
-                Some(Ok(look)) => looks.push(look),
+                Some(Ok(look)) => forms.push(look.compressed),
             }
         }
         let names: Option<Vec<&str>> = chosen.iter().map(|file| file.name.to_str()).collect();
@@ -200,13 +200,13 @@ impl App {
             self.message = Some("a name that is not UTF-8 cannot be part of the text".to_owned());
             return true;
         };
-        match reading(&names, &looks) {
-            Ok(text) => self.begin_with_text(&text),
-            Err(why) => {
-                self.message = Some(why.to_owned());
-                return true;
-            }
-        }
+        let files: Vec<_> = names.into_iter().zip(forms).collect();
+        let Some(text) = insight::reading_command(&files) else {
+            self.message =
+                Some("files compressed in different ways are not opened together".to_owned());
+            return true;
+        };
+        self.begin_with_text(&text);
         false
     }
 
@@ -230,28 +230,6 @@ impl App {
     }
 }
 
-/// The command that reads these files.
-fn reading(names: &[&str], looks: &[&FileLook]) -> Result<String, &'static str> {
-    let mut readers: Vec<Option<&str>> = looks.iter().map(|look| look.reader).collect();
-    readers.dedup();
-    let words: Vec<String> = names.iter().map(|name| file_word(name)).collect();
-    let words = words.join(" ");
-    match readers[..] {
-        [None] => Ok(format!("cat {words}")),
-        [Some(reader)] if looks.iter().all(|look| look.by_name) => Ok(format!("{reader} {words}")),
-        [Some(reader)] if names.len() == 1 => Ok(format!("{reader} < {words}")),
-        _ if readers.iter().flatten().all(|reader| *reader == "zcat") => {
-            Ok(format!("zcat -f {words}"))
-        }
-        _ => Err("files compressed in different ways are not opened together"),
-    }
-}
-
-/// The name of a file as a word of the text that is no option.
-fn file_word(name: &str) -> String {
-    if name.starts_with('-') { shell::quote(&format!("./{name}")) } else { shell::quote(name) }
-}
-
 /// What there is in the folder this process is in.
 fn beginning(shelves: &[PathBuf], lines: Vec<PastLine>, history: Vec<String>) -> Beginning {
     let folder = std::env::current_dir().unwrap_or_else(|_| PathBuf::from("."));
@@ -264,31 +242,4 @@ fn beginning(shelves: &[PathBuf], lines: Vec<PastLine>, history: Vec<String>) ->
     let listed: Vec<&str> = engine::listed_programs().collect();
     let programs = insight::source_programs(&path, |name| listed.contains(&name));
     Beginning { folder, files, lately, programs }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn files_are_read_by_what_is_in_them() {
-        let plain = FileLook { by_name: true, ..FileLook::default() };
-        let gzip = FileLook { reader: Some("zcat"), by_name: true, ..FileLook::default() };
-        let renamed = FileLook { reader: Some("zcat"), ..FileLook::default() };
-        let xz = FileLook { reader: Some("xzcat"), by_name: true, ..FileLook::default() };
-        for (names, looks, expected) in [
-            (&["a.log"][..], &[&plain][..], Ok("cat a.log")),
-            (&["a b", "-c"], &[&plain, &plain], Ok("cat 'a b' ./-c")),
-            (&["a.gz"], &[&gzip], Ok("zcat a.gz")),
-            (&["a.log.1"], &[&renamed], Ok("zcat < a.log.1")),
-            (&["a.log", "a.gz"], &[&plain, &gzip], Ok("zcat -f a.log a.gz")),
-            (
-                &["a.gz", "b.xz"],
-                &[&gzip, &xz],
-                Err("files compressed in different ways are not opened together"),
-            ),
-        ] {
-            assert_eq!(reading(names, looks), expected.map(str::to_owned), "{names:?}");
-        }
-    }
 }

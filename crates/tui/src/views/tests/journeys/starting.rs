@@ -26,7 +26,6 @@ fn look(kind: &str, lines: u64, first: &str) -> insight::FileLook {
         kind: kind.to_owned(),
         lines: Some(lines),
         first: first.as_bytes().to_vec(),
-        by_name: true,
         ..insight::FileLook::default()
     }
 }
@@ -59,7 +58,7 @@ fn view() -> StartView {
     });
     let gzip = insight::FileLook {
         estimated: true,
-        reader: Some("zcat"),
+        compressed: Some(filters::Form::Gzip),
         ..look("gzip of text, fields by blanks", 2_300_000, "2031-04-01 05:58:12 gate-07")
     };
     view.looks.insert(
