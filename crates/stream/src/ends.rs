@@ -5,12 +5,12 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
-use crate::{Arrivals, Block, FileFacts, ReadError, WriteError};
+use crate::{Arrivals, Block, FileFacts, Processors, ReadError, WriteError};
 
 /// Something blocks come from: a file, a link, a sample.
 ///
 /// A source belongs to one reader, which calls all methods on its own thread; it may be handed to
-/// another thread between two calls. Only [`Source::next_block`] may wait (for a writer, a disk, a
+/// another thread between two calls. Only [`Source::next_block`] and its like may wait (for a writer, a disk, a
 /// named pipe), and it ends the wait when the run is cancelled; the other methods answer at once, or
 /// after one call of the system on a file. A block has at most [`crate::BLOCK_SIZE`] bytes unless
 /// its writer passed on a larger one.
@@ -21,6 +21,17 @@ pub trait Source: Send {
     /// [`ReadError::Cancelled`] once the run is ended; what the system says of a file. After an
     /// error nothing more is read from this source.
     fn next_block(&mut self) -> Result<Option<Block>, ReadError>;
+
+    /// As [`Source::next_block`], with the help of other processors where the source has use for them.
+    ///
+    /// # Errors
+    /// Those of [`Source::next_block`].
+    fn next_block_with(
+        &mut self,
+        _processors: &dyn Processors,
+    ) -> Result<Option<Block>, ReadError> {
+        self.next_block()
+    }
 
     /// Moves forward to the last part of a seekable source. False when that cannot be done
     /// here, or anything was read already; the source is then unmoved and must be read through.

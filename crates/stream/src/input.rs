@@ -3,7 +3,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 use memchr::{memchr, memrchr};
 
-use crate::{Arrivals, FileFacts, LineId, ReadError, Source, Tail};
+use crate::{Arrivals, Block, FileFacts, LineId, Processors, ReadError, Source, Tail};
 
 /// One input of a stage, numbered, read as blocks or as runs of whole lines.
 ///
@@ -141,13 +141,31 @@ impl Input {
     /// # Errors
     /// Those of [`Source::next_block`](crate::Source::next_block).
     pub fn next_block(&mut self) -> Result<Option<Lines>, ReadError> {
+        self.next_block_of(|source| source.next_block())
+    }
+
+    /// As [`Input::next_block`], with the help of other processors where the source has use for them.
+    ///
+    /// # Errors
+    /// Those of [`Source::next_block`](crate::Source::next_block).
+    pub fn next_block_with(
+        &mut self,
+        processors: &dyn Processors,
+    ) -> Result<Option<Lines>, ReadError> {
+        self.next_block_of(|source| source.next_block_with(processors))
+    }
+
+    fn next_block_of(
+        &mut self,
+        next: impl FnOnce(&mut dyn Source) -> Result<Option<Block>, ReadError>,
+    ) -> Result<Option<Lines>, ReadError> {
         if !self.partial.is_empty() || !self.queued.is_empty() {
             let mut bytes = std::mem::take(&mut self.partial);
             bytes.extend_from_slice(&std::mem::take(&mut self.queued));
             let newlines = memchr::memchr_iter(b'\n', &bytes).count() as u64;
             return Ok(Some(self.hand_out(bytes.into(), newlines)));
         }
-        Ok(self.source.next_block()?.map(|block| {
+        Ok(next(&mut *self.source)?.map(|block| {
             let newlines = block.newlines();
             self.hand_out(block.into_bytes(), newlines)
         }))
@@ -232,7 +250,6 @@ impl Input {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::Block;
     use crate::testing::CutSource;
     use proptest::prelude::*;
 

@@ -37,6 +37,18 @@ impl Source for CutSource {
     }
 }
 
+/// Files in `/broken` are read to their last byte; then comes an error instead of the end.
+struct Breaks(CutSource);
+
+impl Source for Breaks {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        match self.0.next_block()? {
+            Some(block) => Ok(Some(block)),
+            None => Err(io::Error::from_raw_os_error(5).into()),
+        }
+    }
+}
+
 /// A sink that keeps everything it is given.
 #[derive(Default)]
 pub struct MemorySink(Mutex<Vec<u8>>);
@@ -55,7 +67,8 @@ impl Sink for MemorySink {
     }
 }
 
-/// Files in memory, read in pieces of a fixed size; a clock that only moves when somebody waits.
+/// Files in memory, read in pieces of a fixed size; a clock that only moves when somebody waits. What
+/// is in `/full` cannot be written, what is in `/broken` not read to its end.
 #[derive(Default)]
 pub struct FixedFiles {
     /// The files by name.
@@ -92,7 +105,11 @@ impl Files for FixedFiles {
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
         let data = self.files.get(path).ok_or_else(|| io::Error::from_raw_os_error(2))?;
         let cut = if self.cut == 0 { data.len() } else { self.cut };
-        Ok(Box::new(CutSource::new(data, cut)))
+        let source = CutSource::new(data, cut);
+        if path.parent().is_some_and(|parent| parent == Path::new("/broken")) {
+            return Ok(Box::new(Breaks(source)));
+        }
+        Ok(Box::new(source))
     }
 
     fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {

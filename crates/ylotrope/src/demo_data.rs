@@ -1,9 +1,49 @@
 //! Any amount of `gate.log` of the Kestrel Tarn funicular, the same for the same seed.
 
-use std::io::{self, Write};
+use std::fs::File;
+use std::io::{self, BufWriter, Write};
+use std::path::PathBuf;
 
+use anyhow::{Context, Result};
+use clap::Args;
 use rand_xoshiro::SplitMix64;
 use rand_xoshiro::rand_core::{Rng, SeedableRng};
+
+#[derive(Args)]
+pub(crate) struct DemoData {
+    /// How much: bytes, or with K, M, G
+    #[arg(long)]
+    size: String,
+    /// Different seeds give different data
+    #[arg(long, default_value_t = 1)]
+    seed: u64,
+    /// The file to write
+    file: PathBuf,
+}
+
+/// Writes what is asked for into its file.
+pub(crate) fn write_file(demo_data: &DemoData) -> Result<()> {
+    let size =
+        parse_size(&demo_data.size).context("--size: a number, with K, M or G if you like")?;
+    let file =
+        File::create(&demo_data.file).with_context(|| demo_data.file.display().to_string())?;
+    let mut out = BufWriter::with_capacity(1 << 20, file);
+    write(&mut out, size, demo_data.seed)?;
+    out.flush()?;
+    Ok(())
+}
+
+fn parse_size(text: &str) -> Option<u64> {
+    let digits = text.trim_end_matches(|character: char| character.is_ascii_alphabetic());
+    let factor = match text[digits.len()..].to_ascii_uppercase().as_str() {
+        "" => 1,
+        "K" | "KIB" => 1 << 10,
+        "M" | "MIB" => 1 << 20,
+        "G" | "GIB" => 1 << 30,
+        _ => return None,
+    };
+    digits.parse::<u64>().ok()?.checked_mul(factor)
+}
 
 /// Gates and how often each is passed, of 100; the bad ones refuse more.
 const GATES: [(u32, u64, u64); 14] = [

@@ -1,11 +1,43 @@
 //! Man pages (man-pages(7)): of the program, from the description of its command line; of each filter,
 //! from its spec.
 
+use std::ffi::OsString;
+use std::path::PathBuf;
+use std::process::ExitCode;
+
 use clap::CommandFactory;
 use filters::{Operands, Spec};
 use roff::{Inline, Roff, bold, italic, roman};
 
-use crate::Cli;
+use crate::one_filter::no_such_filter;
+use crate::{Cli, say};
+
+/// Prints a manual page, or writes all of them.
+pub(crate) fn show_pages(filter: Option<OsString>, to: Option<PathBuf>) -> ExitCode {
+    if let Some(folder) = to {
+        let write = |(name, page): (String, String)| std::fs::write(folder.join(name), page);
+        let written =
+            std::fs::create_dir_all(&folder).and_then(|()| all().into_iter().try_for_each(write));
+        if let Err(error) = written {
+            say::error(&format!(
+                "ylotrope man: {}: {}",
+                folder.display(),
+                stream::describe(&error)
+            ));
+            return ExitCode::from(2);
+        }
+        return ExitCode::SUCCESS;
+    }
+    let page = match filter {
+        None => of_program(),
+        Some(name) => match filters::find(name.as_encoded_bytes()) {
+            Some(definition) => of_filter(definition.spec),
+            None => return no_such_filter("man", name.as_encoded_bytes()),
+        },
+    };
+    say::print_exactly(&page);
+    ExitCode::SUCCESS
+}
 
 /// The page of the program, `ylotrope(1)`.
 pub(crate) fn of_program() -> String {

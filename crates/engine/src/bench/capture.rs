@@ -8,6 +8,7 @@ use std::time::Duration;
 
 use parking_lot::Mutex;
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
+use rustix::io::retry_on_intr;
 use stream::{Arrivals, Block, ReadError, RunControl, Source, describe};
 
 use crate::files::block_source::read_block;
@@ -253,7 +254,7 @@ impl Source for Rest {
                 // Whoever opened it does not wait; we do.
                 Err(error) if error.kind() == io::ErrorKind::WouldBlock => {
                     let mut ports = [PollFd::new(&self.0, PollFlags::IN)];
-                    poll(&mut ports, None).map_err(io::Error::from)?;
+                    retry_on_intr(|| poll(&mut ports, None)).map_err(io::Error::from)?;
                 }
                 read => return Ok(read?),
             }
@@ -320,8 +321,13 @@ mod tests {
     fn all_of_it_is_handed_over_whenever_that_is() {
         let data: Vec<u8> =
             (0..200_000).flat_map(|line| format!("{line}\n").into_bytes()).collect();
-        for limit in [1, 100_000, 1 << 30] {
+        for (limit, waits) in
+            [(1, true), (1, false), (100_000, true), (1 << 30, true), (1 << 30, false)]
+        {
             let (reading, writing) = rustix::pipe::pipe().unwrap();
+            if !waits {
+                rustix::fs::fcntl_setfl(&reading, rustix::fs::OFlags::NONBLOCK).unwrap();
+            }
             let given = data.clone();
             let writer = std::thread::spawn(move || File::from(writing).write_all(&given));
             let capture = Capture::start_limited(reading, limit, || {}).unwrap();
@@ -330,7 +336,7 @@ mod tests {
                     std::thread::yield_now();
                 }
             }
-            assert!(all(capture.hand_over()) == data, "{limit}");
+            assert!(all(capture.hand_over()) == data, "{limit} {waits}");
             writer.join().unwrap().unwrap();
         }
     }

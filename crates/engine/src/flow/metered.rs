@@ -6,8 +6,8 @@ use std::thread::ThreadId;
 
 use bytes::Bytes;
 use stream::{
-    Arrivals, Block, FileFacts, METERED, ReadError, RunControl, Sink, Source, StageMeter, Tail,
-    WriteError,
+    Arrivals, Block, FileFacts, METERED, Processors, ReadError, RunControl, Sink, Source,
+    StageMeter, Tail, WriteError,
 };
 
 use crate::base::clock::{now_ns, run_ns, thread_time};
@@ -165,32 +165,36 @@ impl MeteredSource {
 
     /// Reads on, and looks at the clock: at each block that is not from a link, which costs more
     /// than the look.
-    fn next(&mut self) -> Result<Option<Block>, ReadError> {
+    fn next(
+        &mut self,
+        next: impl FnOnce(&mut dyn Source) -> Result<Option<Block>, ReadError>,
+    ) -> Result<Option<Block>, ReadError> {
         if !METERED {
-            return self.inner.next_block();
+            return next(&mut *self.inner);
         }
         if self.inner.is_link() {
             self.blocks = (self.blocks + 1) % 16;
             if self.blocks == 0 {
                 self.clock.look_now_and_then(now_ns());
             }
-            return self.inner.next_block();
+            return next(&mut *self.inner);
         }
         let before = now_ns();
-        let block = self.inner.next_block();
+        let block = next(&mut *self.inner);
         let now = now_ns();
         self.meter.add_reading(now - before);
         self.clock.look_now_and_then(now);
         block
     }
-}
 
-impl Source for MeteredSource {
-    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+    fn counted(
+        &mut self,
+        next: impl FnOnce(&mut dyn Source) -> Result<Option<Block>, ReadError>,
+    ) -> Result<Option<Block>, ReadError> {
         if self.control.is_cancelled() {
             return Err(ReadError::Cancelled);
         }
-        let block = self.next()?;
+        let block = self.next(next)?;
         match &block {
             Some(block) => {
                 self.meter.count_in(block);
@@ -205,6 +209,16 @@ impl Source for MeteredSource {
             None => {}
         }
         Ok(block)
+    }
+}
+
+impl Source for MeteredSource {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        self.counted(|inner| inner.next_block())
+    }
+
+    fn next_block_with(&mut self, processors: &dyn Processors) -> Result<Option<Block>, ReadError> {
+        self.counted(|inner| inner.next_block_with(processors))
     }
 
     fn arrivals(&self) -> Option<Arc<dyn Arrivals>> {

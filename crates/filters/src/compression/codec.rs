@@ -7,7 +7,7 @@ use std::path::Path;
 
 use stream::{
     Block, DecodingError, DecodingFailure, ExitStatus, FileFacts, Input, InputTrouble, LineId,
-    Origin, ReadError, Sink, StageError, StageIo, WriteError, describe,
+    Origin, Processors, ReadError, Sink, StageError, StageIo, WriteError, describe,
 };
 
 use super::encoder::{Encoder, Named};
@@ -339,7 +339,7 @@ impl Codec {
         } else {
             self.open(io, file)?
         };
-        while let Some(lines) = input.next_block()? {
+        while let Some(lines) = input.next_block_with(io.processors())? {
             if file == b"-" {
                 // Lines of compressed data are not lines of anything.
                 io.out().put(&lines.bytes, Origin::None)?;
@@ -353,7 +353,7 @@ impl Codec {
     fn check(&self, io: &mut StageIo<'_>, file: &[u8]) -> Result<(), InputTrouble> {
         let mut input = self.open(io, file)?;
         let mut amounts = Amounts::default();
-        while let Some(lines) = input.next_block()? {
+        while let Some(lines) = input.next_block_with(io.processors())? {
             amounts.written += lines.bytes.len() as u64;
         }
         if self.verbose {
@@ -432,7 +432,7 @@ impl Codec {
         let amounts = if self.packs {
             pack(&mut input, self.form, self.level, named, |bytes, _| write(&*sink, bytes))?
         } else {
-            match unpack(&mut input, &*sink) {
+            match unpack(&mut input, &*sink, io.processors()) {
                 Ok(amounts) => amounts,
                 Err((InputTrouble::Read(ReadError::Io(error)), amounts)) => {
                     let failure = DecodingError::inside(&error).map(|error| &error.failure);
@@ -522,10 +522,14 @@ fn pack(
 }
 
 /// Decompresses an input to its end.
-fn unpack(input: &mut Input, sink: &dyn Sink) -> Result<Amounts, (InputTrouble, Amounts)> {
+fn unpack(
+    input: &mut Input,
+    sink: &dyn Sink,
+    processors: &dyn Processors,
+) -> Result<Amounts, (InputTrouble, Amounts)> {
     let mut amounts = Amounts::default();
     loop {
-        match input.next_block() {
+        match input.next_block_with(processors) {
             Ok(None) => {
                 amounts.read = input.position().unwrap_or(0);
                 return Ok(amounts);

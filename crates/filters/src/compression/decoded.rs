@@ -6,8 +6,11 @@ use std::io::{self, BufRead, Read};
 use bzip2::bufread::BzDecoder;
 use flate2::bufread::GzDecoder;
 use liblzma::bufread::XzDecoder;
-use stream::{BLOCK_SIZE, Block, Decoding, DecodingError, DecodingFailure, ReadError, Source};
+use stream::{
+    BLOCK_SIZE, Block, Decoding, DecodingError, DecodingFailure, Processors, ReadError, Source,
+};
 
+use super::blocks::Blocks;
 use super::form::{Form, MAGIC_BYTES};
 use super::reader::SourceReader;
 
@@ -42,6 +45,7 @@ impl Form {
 enum Member {
     Gzip(GzDecoder<SourceReader>),
     Bzip2(BzDecoder<SourceReader>),
+    Blocks(Box<Blocks>),
     Xz(XzDecoder<SourceReader>),
     Zstd(Box<zstd::stream::read::Decoder<'static, SourceReader>>),
 }
@@ -66,8 +70,18 @@ impl Member {
         match self {
             Self::Gzip(decoder) => decoder.read(buffer),
             Self::Bzip2(decoder) => decoder.read(buffer),
+            Self::Blocks(blocks) => blocks.read(buffer),
             Self::Xz(decoder) => decoder.read(buffer),
             Self::Zstd(decoder) => decoder.read(buffer),
+        }
+    }
+
+    /// Bytes that were decoded so far, also by a reading that failed, where that may be more than it
+    /// said.
+    fn decoded(&self) -> u64 {
+        match self {
+            Self::Bzip2(decoder) => decoder.total_out(),
+            _ => 0,
         }
     }
 
@@ -75,6 +89,7 @@ impl Member {
         match self {
             Self::Gzip(decoder) => decoder.get_mut(),
             Self::Bzip2(decoder) => decoder.get_mut(),
+            Self::Blocks(blocks) => blocks.reader_mut(),
             Self::Xz(decoder) => decoder.get_mut(),
             Self::Zstd(decoder) => decoder.get_mut(),
         }
@@ -84,8 +99,25 @@ impl Member {
         match self {
             Self::Gzip(decoder) => decoder.get_ref(),
             Self::Bzip2(decoder) => decoder.get_ref(),
+            Self::Blocks(blocks) => blocks.reader(),
             Self::Xz(decoder) => decoder.get_ref(),
             Self::Zstd(decoder) => decoder.get_ref(),
+        }
+    }
+
+    /// Bytes of the compressed data before what comes next.
+    fn place(&self) -> u64 {
+        match self {
+            Self::Blocks(blocks) => blocks.place(),
+            other => other.reader_of().taken(),
+        }
+    }
+
+    /// True where more can be had without waiting.
+    fn has_more_at_hand(&self) -> bool {
+        match self {
+            Self::Blocks(blocks) => blocks.has_more_at_hand(),
+            other => other.reader_of().has_more_at_hand(),
         }
     }
 
@@ -93,6 +125,7 @@ impl Member {
         match self {
             Self::Gzip(decoder) => decoder.into_inner(),
             Self::Bzip2(decoder) => decoder.into_inner(),
+            Self::Blocks(blocks) => blocks.end(),
             Self::Xz(decoder) => decoder.into_inner(),
             Self::Zstd(decoder) => decoder.finish(),
         }
@@ -112,6 +145,8 @@ enum State {
 pub(super) struct DecodedSource {
     state: State,
     form: Form,
+    /// True for a regular file: all of it can be read without waiting for anybody.
+    is_whole: bool,
     members: u64,
     /// Given so far.
     bytes: u64,
@@ -122,8 +157,9 @@ pub(super) struct DecodedSource {
 
 impl DecodedSource {
     pub(super) fn new(source: Box<dyn Source>, form: Form) -> Self {
+        let is_whole = source.file_bytes().is_some();
         let state = State::Between(SourceReader::new(source));
-        Self { state, form, members: 0, bytes: 0, lines: 0, failed: None }
+        Self { state, form, is_whole, members: 0, bytes: 0, lines: 0, failed: None }
     }
 
     fn error(&self, failure: DecodingFailure, at: u64) -> ReadError {
@@ -132,11 +168,14 @@ impl DecodedSource {
     }
 
     /// What an error of a decoder or of the source means.
-    fn failed(&self, error: &io::Error, reader: &mut SourceReader) -> ReadError {
+    fn failed(&self, error: &io::Error, at: u64, reader: &mut SourceReader) -> ReadError {
         if let Some(failure) = reader.take_failure() {
             return failure;
         }
         let memory = error.get_ref().and_then(|inner| inner.downcast_ref());
+        if error.kind() == io::ErrorKind::OutOfMemory {
+            return ReadError::Io(io::ErrorKind::OutOfMemory.into());
+        }
         let failure = if let Some(liblzma::stream::Error::MemLimit) = memory {
             DecodingFailure::Memory(MEMORY_MIB)
         } else if error.kind() == io::ErrorKind::UnexpectedEof {
@@ -144,21 +183,28 @@ impl DecodedSource {
         } else {
             DecodingFailure::Damaged
         };
-        self.error(failure, reader.taken())
+        self.error(failure, at)
     }
 
     /// Begins the next member, where there is one.
-    fn begin(&mut self, mut reader: SourceReader) -> Result<State, ReadError> {
-        if self.members > 0 {
-            skip_zeros(&mut reader).map_err(|error| self.failed(&error, &mut reader))?;
+    fn begin(&mut self, mut reader: SourceReader, helped: bool) -> Result<State, ReadError> {
+        if self.members > 0
+            && let Err(error) = skip_zeros(&mut reader)
+        {
+            return Err(self.failed(&error, reader.taken(), &mut reader));
         }
         let at = reader.taken();
         let first = match reader.peek(MAGIC_BYTES) {
             Ok(first) => first,
-            Err(error) => return Err(self.failed(&error, &mut reader)),
+            Err(error) => return Err(self.failed(&error, at, &mut reader)),
         };
         let found = Form::of_content(first);
         if found == Some(self.form) {
+            // What is not all there yet is read as it comes.
+            if self.form == Form::Bzip2 && self.is_whole && helped {
+                let blocks = Box::new(Blocks::new(reader));
+                return Ok(State::Within(Box::new(Member::Blocks(blocks))));
+            }
             let member = Member::begin(self.form, reader);
             return member
                 .map(Box::new)
@@ -180,28 +226,59 @@ impl DecodedSource {
     /// The next bytes of a member; none at its end.
     fn read(&mut self, member: &mut Member) -> Result<Vec<u8>, ReadError> {
         if let Some(error) = self.failed.take() {
-            return Err(self.failed(&error, member.reader()));
+            return Err(self.failed(&error, member.place(), member.reader()));
         }
         let mut buffer = vec![0; BLOCK_SIZE];
         let mut filled = 0;
         while filled < buffer.len() {
+            let before = member.decoded();
             match member.read(&mut buffer[filled..]) {
                 Ok(0) => break,
                 Ok(count) => filled += count,
-                // What came before is given first.
-                Err(error) if filled > 0 => {
+                Err(error) => {
+                    filled += (member.decoded() - before) as usize;
+                    if filled == 0 {
+                        return Err(self.failed(&error, member.place(), member.reader()));
+                    }
+                    // What came before is given first.
                     self.failed = Some(error);
                     break;
                 }
-                Err(error) => return Err(self.failed(&error, member.reader())),
             }
             // Whoever follows a file sees what there is.
-            if !member.reader().has_more_at_hand() {
+            if !member.has_more_at_hand() {
                 break;
             }
         }
         buffer.truncate(filled);
         Ok(buffer)
+    }
+}
+
+impl DecodedSource {
+    fn next(&mut self, processors: Option<&dyn Processors>) -> Result<Option<Block>, ReadError> {
+        loop {
+            match std::mem::replace(&mut self.state, State::Over) {
+                State::Over => return Ok(None),
+                State::Between(reader) => self.state = self.begin(reader, processors.is_some())?,
+                State::Within(mut member) => {
+                    if let (Member::Blocks(blocks), Some(processors)) = (&mut *member, processors) {
+                        blocks.decode_ahead(processors);
+                    }
+                    let bytes = self.read(&mut member)?;
+                    if bytes.is_empty() {
+                        self.members += 1;
+                        self.state = State::Between(member.end());
+                        continue;
+                    }
+                    self.state = State::Within(member);
+                    let block = Block::new(bytes);
+                    self.bytes += block.len() as u64;
+                    self.lines += block.newlines();
+                    return Ok(Some(block));
+                }
+            }
+        }
     }
 }
 
@@ -220,32 +297,18 @@ fn skip_zeros(reader: &mut SourceReader) -> io::Result<()> {
 
 impl Source for DecodedSource {
     fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
-        loop {
-            match std::mem::replace(&mut self.state, State::Over) {
-                State::Over => return Ok(None),
-                State::Between(reader) => self.state = self.begin(reader)?,
-                State::Within(mut member) => {
-                    let bytes = self.read(&mut member)?;
-                    if bytes.is_empty() {
-                        self.members += 1;
-                        self.state = State::Between(member.end());
-                        continue;
-                    }
-                    self.state = State::Within(member);
-                    let block = Block::new(bytes);
-                    self.bytes += block.len() as u64;
-                    self.lines += block.newlines();
-                    return Ok(Some(block));
-                }
-            }
-        }
+        self.next(None)
+    }
+
+    fn next_block_with(&mut self, processors: &dyn Processors) -> Result<Option<Block>, ReadError> {
+        self.next(Some(processors).filter(|processors| processors.count() > 1))
     }
 
     fn position(&self) -> Option<u64> {
         match &self.state {
             State::Over => None,
             State::Between(reader) => Some(reader.taken()),
-            State::Within(member) => Some(member.reader_of().taken()),
+            State::Within(member) => Some(member.place()),
         }
     }
 }

@@ -35,6 +35,12 @@ impl SourceReader {
         self.failure.take()
     }
 
+    /// Puts bytes back that were taken last.
+    pub(super) fn put_back(&mut self, bytes: &[u8]) {
+        self.taken -= bytes.len() as u64;
+        self.block = [bytes, &self.block[..]].concat().into();
+    }
+
     fn read_on(&mut self) -> io::Result<Option<Bytes>> {
         if self.at_end {
             return Ok(None);

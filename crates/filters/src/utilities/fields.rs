@@ -1,28 +1,28 @@
 //! Fields by name out of records of open formats. A filter of our own.
 
-use std::borrow::Cow;
-use std::fmt::Write as _;
-
-use indexmap::IndexMap;
-use stream::{ExitStatus, Input, InputTrouble, LineId, Lines, Origin, StageError, StageIo};
+use stream::{ExitStatus, Origin, StageError, StageIo};
 
 use crate::spec::{
     Arguments, Definition, Dropped, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb,
     example, option,
 };
-use crate::text::phrases::{counted, file_name, list};
+use crate::text::phrases::{file_name, list};
 
 mod csv;
 mod detect;
 mod json;
+mod one_line;
 mod pairs;
+mod reading;
+mod seen;
 mod value;
 mod written;
 
-use csv::Csv;
 use detect::Form;
 use json::Json;
-use value::{Bad, Value};
+use one_line::OneLine;
+use seen::Seen;
+use value::Value;
 use written::Written;
 
 const JSON: char = '\u{1}';
@@ -78,15 +78,6 @@ static SPEC: Spec = Spec {
 };
 
 pub(crate) static DEFINITION: Definition = Definition::new(&SPEC, build, explain);
-
-/// Bad records that are named one by one.
-const NAMED_MAX: u64 = 10;
-
-/// Bytes of lines that are read before they are worked on by several processors.
-const BATCH: usize = 1 << 20;
-
-/// Different names that are listed.
-const NAMES_MAX: usize = 10_000;
 
 struct Fields {
     form: Option<Form>,
@@ -184,45 +175,10 @@ fn explain(arguments: &Arguments) -> String {
     format!("writes {} of {data}{of}, {form}", list(&names))
 }
 
-/// What reads the records of a form.
-enum Reader {
-    Json(Json),
-    Csv(Csv),
-    Pairs,
-}
-
-/// What came of a part of a batch.
-#[derive(Default)]
-struct Part {
-    out: Vec<u8>,
-    records: u64,
-    missing: Vec<u64>,
-    bad: u64,
-    /// The first of these.
-    named: Vec<(LineId, Bad)>,
-}
-
-/// What a run has seen.
-struct Seen {
-    records: u64,
-    bad: u64,
-    /// In how many records each wanted field is missing.
-    missing: Vec<u64>,
-    /// Every name with the records that have it and the first value, where names are listed.
-    listed: IndexMap<Vec<u8>, (u64, Vec<u8>)>,
-    more_names: bool,
-}
-
 impl Filter for Fields {
     fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
         let files = std::mem::take(&mut self.files);
-        let mut seen = Seen {
-            records: 0,
-            bad: 0,
-            missing: vec![0; self.names.len()],
-            listed: IndexMap::new(),
-            more_names: false,
-        };
+        let mut seen = Seen::of(self.names.len());
         let mut head = self.heading && !self.names.is_empty();
         io.each_input(&files, 2, |io, input, _| {
             if std::mem::take(&mut head) {
@@ -233,7 +189,7 @@ impl Filter for Fields {
             self.read(io, input, &mut seen)
         })?;
         if self.names.is_empty() {
-            for (name, (records, first)) in &seen.listed {
+            for (name, records, first) in seen.listed() {
                 let mut line = Vec::new();
                 let values = [
                     Value::Text(name.into()),
@@ -245,7 +201,11 @@ impl Filter for Fields {
                 io.out().put(&line, Origin::None)?;
             }
         }
-        self.tell(io, &seen)?;
+        if !self.quiet {
+            for line in seen.told(&self.names, self.keep_bad) {
+                io.message(&line)?;
+            }
+        }
         Ok(if seen.bad > 0 { ExitStatus(1) } else { io.status() })
     }
 
@@ -269,8 +229,9 @@ impl Filter for Fields {
             detect::form(&[&first, dropped.line])
         })?;
         let bad = match form {
-            Form::Json => Json::new(&self.names).values(dropped.line).err()?,
-            Form::Pairs => pairs::values(dropped.line, &self.names).err()?,
+            Form::Json | Form::Pairs => {
+                OneLine::new(form, &self.names).values(dropped.line, &mut Vec::new()).err()?
+            }
             Form::Csv(_) if dropped.number == 0 && !self.numbers => {
                 return Some("the heading of the CSV data".to_owned());
             }
@@ -281,387 +242,10 @@ impl Filter for Fields {
 
     fn marks(&self, line: &[u8]) -> Vec<std::ops::Range<usize>> {
         let form = self.form.or_else(|| detect::form(&[line]));
-        let begin = line.as_ptr() as usize;
-        let place = |part: &[u8]| {
-            let from = (part.as_ptr() as usize).checked_sub(begin)?;
-            (from + part.len() <= line.len()).then(|| from..from + part.len())
-        };
         match form {
-            Some(Form::Json) => {
-                Json::new(&self.names).raw(line).iter().filter_map(|raw| place(raw)).collect()
-            }
-            Some(Form::Pairs) => {
-                let Ok(values) = pairs::values(line, &self.names) else { return Vec::new() };
-                let borrowed = values.iter().filter_map(|value| match value {
-                    Value::Text(Cow::Borrowed(text)) => place(text),
-                    _ => None,
-                });
-                borrowed.collect()
-            }
+            Some(Form::Json) => Json::new(&self.names).places(line),
+            Some(Form::Pairs) => pairs::places(line, &self.names),
             _ => Vec::new(),
-        }
-    }
-}
-
-impl Fields {
-    /// Reads one input: its form by its first lines, then record after record.
-    fn read(
-        &self,
-        io: &mut StageIo<'_>,
-        input: &mut Input,
-        seen: &mut Seen,
-    ) -> Result<(), InputTrouble> {
-        let form = match self.form {
-            Some(form) => form,
-            None => {
-                let first = input.peek(detect::LOOKED_AT)?;
-                let lines: Vec<&[u8]> = first.split(|byte| *byte == b'\n').collect();
-                let Some(form) = detect::form(&lines) else {
-                    if first.iter().all(u8::is_ascii_whitespace) {
-                        return Ok(());
-                    }
-                    let message = "which form? --json, --csv or --pairs says it";
-                    return Err(StageError::failed(2, message).into());
-                };
-                form
-            }
-        };
-        let mut reader = match form {
-            Form::Json => Reader::Json(Json::new(&self.names)),
-            Form::Pairs => Reader::Pairs,
-            Form::Csv(delimiter) => {
-                Reader::Csv(Csv::new(self.delimiter.unwrap_or(delimiter), self.numbers))
-            }
-        };
-        let by_parts = !self.names.is_empty()
-            && form.is_of_lines()
-            && !io.keeps_origins()
-            && !io.out().is_eager();
-        if by_parts {
-            return self.read_by_parts(io, input, form, seen);
-        }
-        let mut out = Vec::new();
-        while let Some(lines) = input.next_lines()? {
-            match &mut reader {
-                Reader::Csv(csv) => self.csv(io, csv, &lines, seen, &mut out)?,
-                Reader::Json(json) => {
-                    let mut read = |line: &[u8], out: &mut Vec<u8>, seen: &mut Seen| {
-                        if self.names.is_empty() {
-                            return json::all(line, &mut |name, value| seen.list(name, value));
-                        }
-                        let values = json.values(line)?;
-                        self.write(&values, seen, out);
-                        Ok(())
-                    };
-                    self.lines(io, &lines, seen, &mut out, &mut read)?;
-                }
-                Reader::Pairs => {
-                    let mut read = |line: &[u8], out: &mut Vec<u8>, seen: &mut Seen| {
-                        if self.names.is_empty() {
-                            return pairs::all(line, &mut |name, value| seen.list(name, value));
-                        }
-                        let values = pairs::values(line, &self.names)?;
-                        self.write(&values, seen, out);
-                        Ok(())
-                    };
-                    self.lines(io, &lines, seen, &mut out, &mut read)?;
-                }
-            }
-            if !io.keeps_origins() {
-                io.out().put(&out, Origin::None)?;
-                out.clear();
-            }
-            if io.out().is_eager() {
-                io.out().flush()?;
-            }
-        }
-        if let Reader::Csv(csv) = &mut reader {
-            while self.unclosed(io, csv, seen, &mut out)? {}
-            io.out().put(&out, Origin::None)?;
-        }
-        Ok(())
-    }
-
-    /// Reads records of one line each on all processors, a batch of lines after the other. Memory: two
-    /// batches and what is written for them.
-    fn read_by_parts(
-        &self,
-        io: &mut StageIo<'_>,
-        input: &mut Input,
-        form: Form,
-        seen: &mut Seen,
-    ) -> Result<(), InputTrouble> {
-        let processors = io.processors();
-        // What ends the input, after what was read before it is written.
-        let mut end = None;
-        while end.is_none() {
-            let mut batch = Vec::new();
-            let mut bytes = 0;
-            while bytes < BATCH {
-                match input.next_lines() {
-                    Ok(Some(lines)) => {
-                        bytes += lines.bytes.len();
-                        batch.push(lines);
-                    }
-                    Ok(None) => end = Some(Ok(())),
-                    Err(error) => end = Some(Err(error)),
-                }
-                if end.is_some() {
-                    break;
-                }
-            }
-            // What is little is not worth another thread.
-            let workers = if bytes < BATCH / 4 { 1 } else { processors.count().min(batch.len()) };
-            let size = batch.len().div_ceil(workers.max(1)).max(1);
-            let mut parts: Vec<Part> = batch.chunks(size).map(|_| Part::default()).collect();
-            if let [part] = &mut parts[..] {
-                self.part(form, &batch, part);
-            } else {
-                let jobs = batch.chunks(size).zip(&mut parts).map(|(lines, part)| {
-                    Box::new(move || self.part(form, lines, part)) as Box<dyn FnOnce() + Send + '_>
-                });
-                processors.run(jobs.collect());
-            }
-            for part in parts {
-                seen.records += part.records;
-                for (all, missing) in seen.missing.iter_mut().zip(part.missing) {
-                    *all += missing;
-                }
-                for (line, bad) in &part.named {
-                    self.name_bad(io, *line, bad, seen)?;
-                }
-                seen.bad += part.bad - part.named.len() as u64;
-                io.out().put(&part.out, Origin::None)?;
-            }
-        }
-        Ok(end.unwrap_or(Ok(()))?)
-    }
-
-    /// Reads some lines, each a record.
-    fn part(&self, form: Form, all: &[Lines], part: &mut Part) {
-        let json = Json::new(&self.names);
-        part.missing = vec![0; self.names.len()];
-        for (id, line) in all.iter().flat_map(Lines::iter) {
-            let line = line.strip_suffix(b"\r").unwrap_or(line);
-            if line.iter().all(u8::is_ascii_whitespace) {
-                continue;
-            }
-            part.records += 1;
-            let values = match form {
-                Form::Json => json.values(line),
-                _ => pairs::values(line, &self.names),
-            };
-            match values {
-                Ok(values) => {
-                    for (value, missing) in values.iter().zip(&mut part.missing) {
-                        *missing += u64::from(*value == Value::Missing);
-                    }
-                    self.written.record(&self.names, &values, &mut part.out);
-                }
-                Err(bad) => {
-                    part.bad += 1;
-                    if (part.named.len() as u64) < NAMED_MAX {
-                        part.named.push((id, bad));
-                    }
-                    if self.keep_bad {
-                        part.out.extend_from_slice(line);
-                        part.out.push(b'\n');
-                    }
-                }
-            }
-        }
-    }
-
-    /// Reads records of one line each with `read`, which writes them.
-    fn lines(
-        &self,
-        io: &mut StageIo<'_>,
-        lines: &Lines,
-        seen: &mut Seen,
-        out: &mut Vec<u8>,
-        read: &mut dyn FnMut(&[u8], &mut Vec<u8>, &mut Seen) -> Result<(), Bad>,
-    ) -> Result<(), InputTrouble> {
-        let each = io.keeps_origins();
-        for (id, line) in lines.iter() {
-            let line = line.strip_suffix(b"\r").unwrap_or(line);
-            if line.iter().all(u8::is_ascii_whitespace) {
-                continue;
-            }
-            seen.records += 1;
-            match read(line, out, seen) {
-                Ok(()) if each => {
-                    io.out().put(out, Origin::Line(id))?;
-                    out.clear();
-                }
-                Ok(()) => {}
-                Err(bad) => self.bad(io, line, &bad, (id, id), seen, out)?,
-            }
-        }
-        Ok(())
-    }
-
-    fn csv(
-        &self,
-        io: &mut StageIo<'_>,
-        csv: &mut Csv,
-        lines: &Lines,
-        seen: &mut Seen,
-        out: &mut Vec<u8>,
-    ) -> Result<(), InputTrouble> {
-        for (id, line) in lines.iter() {
-            self.csv_line(io, csv, line, id, seen, out)?;
-        }
-        Ok(())
-    }
-
-    fn csv_line(
-        &self,
-        io: &mut StageIo<'_>,
-        csv: &mut Csv,
-        line: &[u8],
-        id: LineId,
-        seen: &mut Seen,
-        out: &mut Vec<u8>,
-    ) -> Result<(), InputTrouble> {
-        match csv.line(line, id, &self.names) {
-            csv::Step::More => {}
-            csv::Step::Heading => {
-                if let Some(name) = csv.unknown(&self.names).first() {
-                    let text = |name: &[u8]| String::from_utf8_lossy(name).into_owned();
-                    let known: Vec<String> = csv.heading().map(text).collect();
-                    let message = format!("no field “{}”: there are {}", text(name), list(&known));
-                    return Err(StageError::failed(2, message).into());
-                }
-            }
-            csv::Step::Record(first) => {
-                seen.records += 1;
-                if self.names.is_empty() {
-                    for (name, value) in csv.named() {
-                        seen.list(name, value);
-                    }
-                    return Ok(());
-                }
-                self.write(&csv.values(&self.names), seen, out);
-                if io.keeps_origins() {
-                    io.out().put(out, Origin::Range(first, id))?;
-                    out.clear();
-                }
-            }
-            csv::Step::Bad(bad, first) => {
-                seen.records += 1;
-                self.bad(io, csv.record(), &bad, (first, id), seen, out)?;
-            }
-            csv::Step::Unclosed => {
-                self.unclosed(io, csv, seen, out)?;
-            }
-        }
-        Ok(())
-    }
-
-    /// A quote that is not closed costs its line: those after it are read again without it. False
-    /// where none is open.
-    fn unclosed(
-        &self,
-        io: &mut StageIo<'_>,
-        csv: &mut Csv,
-        seen: &mut Seen,
-        out: &mut Vec<u8>,
-    ) -> Result<bool, InputTrouble> {
-        let Some((record, bad, first)) = csv.take_open() else { return Ok(false) };
-        let mut lines = record.split(|byte| *byte == b'\n');
-        seen.records += 1;
-        self.bad(io, lines.next().unwrap_or_default(), &bad, (first, first), seen, out)?;
-        for (number, line) in lines.enumerate() {
-            self.csv_line(io, csv, line, first.plus(number as u64 + 1), seen, out)?;
-        }
-        Ok(true)
-    }
-
-    fn write(&self, values: &[Value<'_>], seen: &mut Seen, out: &mut Vec<u8>) {
-        for (value, missing) in values.iter().zip(&mut seen.missing) {
-            *missing += u64::from(*value == Value::Missing);
-        }
-        self.written.record(&self.names, values, out);
-    }
-
-    /// A record that cannot be read: named, and passed on where that is asked for.
-    fn bad(
-        &self,
-        io: &mut StageIo<'_>,
-        record: &[u8],
-        bad: &Bad,
-        lines: (LineId, LineId),
-        seen: &mut Seen,
-        out: &mut Vec<u8>,
-    ) -> Result<(), InputTrouble> {
-        let (first, last) = lines;
-        self.name_bad(io, first, bad, seen)?;
-        if self.keep_bad && !self.names.is_empty() {
-            out.extend_from_slice(record);
-            out.push(b'\n');
-            if io.keeps_origins() {
-                io.out().put(out, Origin::Range(first, last))?;
-                out.clear();
-            }
-        }
-        Ok(())
-    }
-
-    /// Counts a record that cannot be read, and names it where not many were named.
-    fn name_bad(
-        &self,
-        io: &mut StageIo<'_>,
-        line: LineId,
-        bad: &Bad,
-        seen: &mut Seen,
-    ) -> Result<(), StageError> {
-        seen.bad += 1;
-        if seen.bad > NAMED_MAX || self.quiet {
-            return Ok(());
-        }
-        let mut message = format!("line {}", line.line() + 1);
-        if let Some(at) = bad.at {
-            let _ = write!(message, ", byte {at}");
-        }
-        let _ = write!(message, ": {}", bad.why);
-        io.message(&message)
-    }
-
-    /// What was missing and what could not be read.
-    fn tell(&self, io: &mut StageIo<'_>, seen: &Seen) -> Result<(), StageError> {
-        if self.quiet {
-            return Ok(());
-        }
-        let records = counted(seen.records - seen.bad, "record", "records");
-        if seen.bad > 0 {
-            let what = if self.keep_bad { "passed on as it was" } else { "dropped" };
-            let bad = counted(seen.bad, "record", "records");
-            io.message(&format!(
-                "{bad} of {} cannot be read, {what}",
-                counted(seen.records, "", "").trim()
-            ))?;
-        }
-        for (name, missing) in self.names.iter().zip(&seen.missing).filter(|(_, count)| **count > 0)
-        {
-            let name = String::from_utf8_lossy(name);
-            let missing = counted(*missing, "", "");
-            io.message(&format!("“{name}” is missing in {} of {records}", missing.trim()))?;
-        }
-        if seen.more_names {
-            io.message(&format!("only the first {NAMES_MAX} names are listed"))?;
-        }
-        Ok(())
-    }
-}
-
-impl Seen {
-    fn list(&mut self, name: &[u8], value: &[u8]) {
-        if let Some((records, _)) = self.listed.get_mut(name) {
-            *records += 1;
-        } else if self.listed.len() < NAMES_MAX {
-            self.listed.insert(name.to_vec(), (1, value.to_vec()));
-        } else {
-            self.more_names = true;
         }
     }
 }

@@ -1,8 +1,13 @@
 //! `fields`: records of every form, also of several lines, missing and bad ones.
 
-use proptest::prelude::*;
+use std::path::PathBuf;
+use std::sync::Arc;
 
-use crate::support::{Cuts, Outcome, WHOLE, run, run_line};
+use proptest::prelude::*;
+use stream::testing::{CutSource, FixedFiles, MemorySink, NoCommands, Processed};
+use stream::{Output, RunControl, StageIo, StageMeter, StagePorts};
+
+use crate::support::{Cuts, Outcome, WHOLE, run, run_in, run_line};
 
 fn out(line: &str, stdin: &str) -> String {
     String::from_utf8(run_line(line, stdin.as_bytes()).out).unwrap()
@@ -117,6 +122,67 @@ fn what_is_missing_is_counted_and_bad_records_are_named() {
         (outcome.error.as_str(), outcome.status),
         ("fields: which form? --json, --csv or --pairs says it\n", 2)
     );
+}
+
+#[test]
+fn what_was_read_before_a_file_breaks_is_written() {
+    for (form, line, written) in [
+        ("--json", "{\"a\":7}\n", "7\n"),
+        ("--pairs", "at a=7\n", "7\n"),
+        ("-n --csv", "7,8\n", "7\n"),
+    ] {
+        for lines in [1, 3, 300_000] {
+            let name = if form == "-n --csv" { "1" } else { "a" };
+            let files = [(PathBuf::from("/broken/x"), line.repeat(lines).into_bytes())].into();
+            let world = FixedFiles { files, cut: 1000, ..FixedFiles::default() };
+            let line = format!("fields {form} {name} -f /broken/x");
+            let words: Vec<&[u8]> = line.split(' ').map(str::as_bytes).collect();
+            for cuts in [WHOLE, Cuts { input: 1, output: 64, origins: true }] {
+                let outcome = run_in(&world, &words, b"", cuts);
+                assert!(outcome.out == written.repeat(lines).into_bytes(), "{form} {lines}");
+                assert_eq!(outcome.status, 2);
+                assert!(outcome.error.contains("/broken/x"), "{}", outcome.error);
+            }
+        }
+    }
+}
+
+#[test]
+fn bad_records_are_named_where_they_are() {
+    // One place for both: what was written before a message is there before it.
+    let data = "{\"a\":1}\n{\n{\"a\":2}\n[\n\"x\"\n{\"a\":3}\n";
+    for (arguments, expected) in
+        [(&["a"][..], ["1\n", "2\n", "3\n"]), (&["-k", "a"], ["1\n", "{\n2\n", "[\n\"x\"\n3\n"])]
+    {
+        let arguments: Vec<Vec<u8>> =
+            arguments.iter().map(|word| word.as_bytes().to_vec()).collect();
+        let sink = Arc::new(MemorySink::default());
+        let (world, meter) = (FixedFiles::default(), StageMeter::default());
+        let mut io = StageIo::new(StagePorts {
+            name: "fields".into(),
+            stdin: Some(Box::new(CutSource::new(data.as_bytes(), 1000))),
+            out: Output::new(sink.clone(), None),
+            error: None,
+            files: &world,
+            commands: &NoCommands,
+            processors: &Processed(3),
+            meter: &meter,
+            control: RunControl::default(),
+        });
+        let mut filter = filters::find(b"fields").unwrap().build(&arguments).unwrap();
+        assert_eq!(filter.run(&mut io).unwrap().0, 1);
+        io.out().flush().unwrap();
+        let text = String::from_utf8(sink.contents()).unwrap();
+        let place = |part: &str| text.find(part).unwrap_or_else(|| panic!("{part} in {text}"));
+        assert!(text.starts_with(expected[0]), "{text}");
+        assert!(place("line 2, byte 1") < place(expected[1]), "{text}");
+        assert!(place(expected[1]) < place("line 4"), "{text}");
+        assert!(place("line 5, byte 1: not a JSON object") < place("3\n"), "{text}");
+        assert!(
+            text.contains(if arguments.len() == 1 { "dropped" } else { "passed on" }),
+            "{text}"
+        );
+    }
 }
 
 #[test]

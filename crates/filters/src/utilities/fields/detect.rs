@@ -15,11 +15,6 @@ pub(super) enum Form {
 }
 
 impl Form {
-    /// True where a record is one line.
-    pub(super) fn is_of_lines(self) -> bool {
-        !matches!(self, Self::Csv(_))
-    }
-
     pub(super) fn name(self) -> &'static str {
         match self {
             Self::Json => "JSON",

@@ -2,40 +2,43 @@
 //! that comes twice the last counts; numbers are passed on as they are written.
 
 use std::borrow::Cow;
-
-use serde::de::{DeserializeSeed, Deserializer, IgnoredAny, MapAccess, SeqAccess, Visitor};
-use serde_json::error::Category;
-use serde_json::value::RawValue;
+use std::ops::Range;
 
 use super::value::{Bad, Value};
+use scan::{Open, Visitor, scan};
+
+mod scan;
 
 /// What is wanted of a value: itself, and what is in it.
 #[derive(Default)]
 struct Node {
     /// The places where it is written.
     wanted: Vec<usize>,
-    children: Vec<(String, Node)>,
+    /// Those and the places of all that is in it.
+    below: Vec<usize>,
+    children: Vec<Child>,
 }
 
-impl Node {
-    fn child(&self, name: &str) -> Option<&Self> {
-        self.children.iter().find(|(known, _)| known == name).map(|(_, node)| node)
-    }
-
-    fn add(&mut self, name: &str) -> &mut Self {
-        let at = self.children.iter().position(|(known, _)| known == name);
-        let at = at.unwrap_or_else(|| {
-            self.children.push((name.to_owned(), Self::default()));
-            self.children.len() - 1
-        });
-        &mut self.children[at].1
-    }
+/// A member or an element of which something is wanted.
+struct Child {
+    name: Vec<u8>,
+    /// The name as the number of an element (RFC 6901 section 4).
+    number: Option<usize>,
+    node: usize,
 }
+
+/// The node of what nothing is wanted of.
+const UNWANTED: usize = usize::MAX;
 
 /// Reads the wanted members of records.
 pub(super) struct Json {
-    root: Node,
-    count: usize,
+    /// The first is that of the record itself.
+    nodes: Vec<Node>,
+    /// Where the wanted values are, in the order in which they are written.
+    found: Vec<Option<Range<usize>>>,
+    open: Open,
+    /// The nodes of the values that were begun and not ended.
+    path: Vec<usize>,
 }
 
 /// The names on the way to a member.
@@ -49,163 +52,179 @@ fn steps(name: &str) -> Vec<String> {
     }
 }
 
+/// The number that these digits are, where they are written as an element's.
+fn element_number(name: &str) -> Option<usize> {
+    let plain = name == "0" || name.starts_with(|first: char| matches!(first, '1'..='9'));
+    if plain { name.parse().ok() } else { None }
+}
+
 impl Json {
     pub(super) fn new(names: &[Vec<u8>]) -> Self {
-        let mut root = Node::default();
+        let mut nodes = vec![Node::default()];
         for (place, name) in names.iter().enumerate() {
-            let steps = steps(&String::from_utf8_lossy(name));
-            let node = steps.iter().fold(&mut root, |node, step| node.add(step));
-            node.wanted.push(place);
+            let mut at = 0;
+            for step in steps(&String::from_utf8_lossy(name)) {
+                at = match nodes[at].children.iter().find(|child| child.name == step.as_bytes()) {
+                    Some(child) => child.node,
+                    None => {
+                        let node = nodes.len();
+                        let number = element_number(&step);
+                        nodes[at].children.push(Child { name: step.into(), number, node });
+                        nodes.push(Node::default());
+                        node
+                    }
+                };
+                nodes[at].below.push(place);
+            }
+            nodes[at].wanted.push(place);
         }
-        Self { root, count: names.len() }
+        let found = vec![None; names.len()];
+        Self { nodes, found, open: Open::default(), path: Vec::new() }
     }
 
-    fn find<'l>(&self, line: &'l [u8]) -> Result<Vec<Option<&'l RawValue>>, Bad> {
-        let mut found = vec![None; self.count];
-        let line = line.strip_prefix(b"\xef\xbb\xbf").unwrap_or(line);
-        look_into(line, &self.root, &mut found)?;
-        Ok(found)
+    /// Finds the wanted values of a record.
+    fn find(&mut self, line: &[u8]) -> Result<(), Bad> {
+        self.found.fill(None);
+        self.path.clear();
+        let mut take = Take {
+            text: line,
+            nodes: &self.nodes,
+            found: &mut self.found,
+            path: &mut self.path,
+            node: 0,
+            elements: Vec::new(),
+        };
+        scan(line, &mut self.open, &mut take)
     }
 
     /// The wanted values of a record.
-    pub(super) fn values<'l>(&self, line: &'l [u8]) -> Result<Vec<Value<'l>>, Bad> {
-        let found = self.find(line)?;
-        found.into_iter().map(|raw| raw.map_or(Ok(Value::Missing), value)).collect()
+    pub(super) fn values<'l>(
+        &mut self,
+        line: &'l [u8],
+        values: &mut Vec<Value<'l>>,
+    ) -> Result<(), Bad> {
+        self.find(line)?;
+        values.clear();
+        for found in &self.found {
+            values.push(match found {
+                Some(at) => value(&line[at.clone()])?,
+                None => Value::Missing,
+            });
+        }
+        Ok(())
     }
 
     /// The wanted values as they are written; none of a record that cannot be read.
-    pub(super) fn raw<'l>(&self, line: &'l [u8]) -> Vec<&'l [u8]> {
-        let found = self.find(line).unwrap_or_default();
-        found.into_iter().flatten().map(|raw| raw.get().as_bytes()).collect()
+    pub(super) fn places(&mut self, line: &[u8]) -> Vec<Range<usize>> {
+        if self.find(line).is_err() {
+            return Vec::new();
+        }
+        self.found.iter().flatten().cloned().collect()
     }
 }
 
-fn look_into<'l>(
-    text: &'l [u8],
-    node: &Node,
-    found: &mut Vec<Option<&'l RawValue>>,
-) -> Result<(), Bad> {
-    let mut reader = serde_json::Deserializer::from_slice(text);
-    let take = Take { node, found };
-    take.deserialize(&mut reader).and_then(|()| reader.end()).map_err(|error| bad(&error))
-}
-
-fn bad(error: &serde_json::Error) -> Bad {
-    let why = match error.classify() {
-        Category::Eof => "the JSON record ends early; it must be on one line",
-        Category::Data => "not a JSON object or list",
-        Category::Syntax | Category::Io => "not JSON",
-    };
-    Bad::new(why, Some(error.column().max(1)))
+/// A text with the escapes of JSON as what it stands for.
+fn unescaped(text: &[u8]) -> Result<Cow<'_, [u8]>, Bad> {
+    if memchr::memchr(b'\\', text).is_none() {
+        return Ok(text.into());
+    }
+    let quoted = [b"\"", text, b"\""].concat();
+    let text: String = serde_json::from_slice(&quoted)
+        .map_err(|_| Bad::new("an escape that is no character", None))?;
+    Ok(text.into_bytes().into())
 }
 
 /// A string without quotes and escapes, anything else as it is written.
-fn value(raw: &RawValue) -> Result<Value<'_>, Bad> {
-    let text = raw.get();
-    let Some(inner) = text.strip_prefix('"').and_then(|text| text.strip_suffix('"')) else {
-        return Ok(Value::Json(text.as_bytes()));
-    };
-    if !inner.contains('\\') {
-        return Ok(Value::Text(inner.as_bytes().into()));
+fn value(raw: &[u8]) -> Result<Value<'_>, Bad> {
+    match raw {
+        [b'"', text @ .., b'"'] => Ok(Value::Text(unescaped(text)?)),
+        _ => Ok(Value::Json(raw)),
     }
-    let text: String =
-        serde_json::from_str(text).map_err(|_| Bad::new("an escape that is no character", None))?;
-    Ok(Value::Text(Cow::Owned(text.into_bytes())))
 }
 
-/// Takes the wanted members of an object or a list, and checks the others.
-struct Take<'n, 'f, 'l> {
-    node: &'n Node,
-    found: &'f mut Vec<Option<&'l RawValue>>,
+/// Notes where the wanted values are.
+struct Take<'n> {
+    text: &'n [u8],
+    nodes: &'n [Node],
+    found: &'n mut Vec<Option<Range<usize>>>,
+    path: &'n mut Vec<usize>,
+    /// The node of the value that comes next.
+    node: usize,
+    /// The numbers of the elements that come next in the lists of which something is wanted.
+    elements: Vec<usize>,
 }
 
-impl<'l> Take<'_, '_, 'l> {
-    /// A member that is wanted, or something in it.
-    fn member<E: serde::de::Error>(&mut self, node: &Node, raw: &'l RawValue) -> Result<(), E> {
-        for place in &node.wanted {
-            self.found[*place] = Some(raw);
+impl Take<'_> {
+    fn note(&mut self, node: usize, at: &Range<usize>) {
+        for place in &self.nodes[node].wanted {
+            self.found[*place] = Some(at.clone());
         }
-        let holds_more = matches!(raw.get().as_bytes().first(), Some(b'{' | b'['));
-        if holds_more && !node.children.is_empty() {
-            look_into(raw.get().as_bytes(), node, self.found).map_err(|bad| E::custom(bad.why))?;
+    }
+
+    /// The value of this node comes next, for the first time or again.
+    fn expect(&mut self, node: usize) {
+        self.node = node;
+        if node != UNWANTED {
+            for place in &self.nodes[node].below {
+                self.found[*place] = None;
+            }
         }
+    }
+}
+
+impl Visitor for Take<'_> {
+    fn begin(&mut self, list: bool) {
+        self.path.push(self.node);
+        if list && self.node != UNWANTED {
+            self.elements.push(0);
+        }
+    }
+
+    #[inline]
+    fn name(&mut self, at: Range<usize>, escaped: bool) -> Result<(), Bad> {
+        let within = self.path.last().copied().unwrap_or(UNWANTED);
+        if within == UNWANTED || self.nodes[within].children.is_empty() {
+            self.node = UNWANTED;
+            return Ok(());
+        }
+        let name = &self.text[at];
+        let name = if escaped { unescaped(name)? } else { name.into() };
+        let children = &self.nodes[within].children;
+        let child = children.iter().find(|child| child.name == *name);
+        self.expect(child.map_or(UNWANTED, |child| child.node));
         Ok(())
     }
-}
 
-impl<'l> DeserializeSeed<'l> for Take<'_, '_, 'l> {
-    type Value = ();
-
-    fn deserialize<D: Deserializer<'l>>(self, reader: D) -> Result<(), D::Error> {
-        reader.deserialize_any(self)
-    }
-}
-
-/// The name of a member, borrowed where it has no escapes.
-struct Name;
-
-impl<'l> DeserializeSeed<'l> for Name {
-    type Value = Cow<'l, str>;
-
-    fn deserialize<D: Deserializer<'l>>(self, reader: D) -> Result<Cow<'l, str>, D::Error> {
-        reader.deserialize_str(self)
-    }
-}
-
-impl<'l> Visitor<'l> for Name {
-    type Value = Cow<'l, str>;
-
-    fn expecting(&self, text: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        text.write_str("a name")
+    fn element(&mut self) {
+        let within = self.path.last().copied().unwrap_or(UNWANTED);
+        let mut node = UNWANTED;
+        if within != UNWANTED
+            && let Some(number) = self.elements.last_mut()
+        {
+            let children = &self.nodes[within].children;
+            let child = children.iter().find(|child| child.number == Some(*number));
+            node = child.map_or(UNWANTED, |child| child.node);
+            *number += 1;
+        }
+        self.expect(node);
     }
 
-    fn visit_borrowed_str<E>(self, name: &'l str) -> Result<Self::Value, E> {
-        Ok(Cow::Borrowed(name))
-    }
-
-    fn visit_str<E>(self, name: &str) -> Result<Self::Value, E> {
-        Ok(Cow::Owned(name.to_owned()))
-    }
-}
-
-impl<'l> Visitor<'l> for Take<'_, '_, 'l> {
-    type Value = ();
-
-    fn expecting(&self, text: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        text.write_str("an object or a list")
-    }
-
-    fn visit_map<A: MapAccess<'l>>(mut self, mut members: A) -> Result<(), A::Error> {
-        while let Some(name) = members.next_key_seed(Name)? {
-            match self.node.child(&name) {
-                Some(node) => {
-                    let raw = members.next_value::<&RawValue>()?;
-                    self.member(node, raw)?;
-                }
-                None => {
-                    members.next_value::<IgnoredAny>()?;
-                }
-            }
+    #[inline]
+    fn scalar(&mut self, at: Range<usize>) -> Result<(), Bad> {
+        if self.node != UNWANTED {
+            self.note(self.node, &at);
         }
         Ok(())
     }
 
-    fn visit_seq<A: SeqAccess<'l>>(mut self, mut members: A) -> Result<(), A::Error> {
-        let mut number = 0;
-        loop {
-            match self.node.child(&number.to_string()) {
-                Some(node) => {
-                    let Some(raw) = members.next_element::<&RawValue>()? else { return Ok(()) };
-                    self.member(node, raw)?;
-                }
-                None => {
-                    if members.next_element::<IgnoredAny>()?.is_none() {
-                        return Ok(());
-                    }
-                }
+    fn end(&mut self, at: Range<usize>, list: bool) -> Result<(), Bad> {
+        if let Some(node @ 0..UNWANTED) = self.path.pop() {
+            if list {
+                self.elements.pop();
             }
-            number += 1;
+            self.note(node, &at);
         }
+        Ok(())
     }
 }
 
@@ -214,68 +233,105 @@ const LISTED_DEPTH: usize = 16;
 
 /// Gives every member that is not an object with its value, nested ones by their pointer.
 pub(super) fn all(line: &[u8], each: &mut dyn FnMut(&[u8], &[u8])) -> Result<(), Bad> {
-    let line = line.strip_prefix(b"\xef\xbb\xbf").unwrap_or(line);
-    let members = members(line)?;
-    list(&members, "", 0, each)
+    let mut list = List {
+        text: line,
+        name: Vec::new(),
+        pointer: Vec::new(),
+        ends: Vec::new(),
+        within: 0,
+        elements: 0,
+        each,
+    };
+    scan(line, &mut Open::default(), &mut list)
 }
 
-type Members<'l> = Vec<(Cow<'l, str>, &'l RawValue)>;
-
-struct All;
-
-impl<'l> Visitor<'l> for All {
-    type Value = Members<'l>;
-
-    fn expecting(&self, text: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        text.write_str("an object or a list")
-    }
-
-    fn visit_map<A: MapAccess<'l>>(self, mut members: A) -> Result<Self::Value, A::Error> {
-        let mut all = Vec::new();
-        while let Some(name) = members.next_key_seed(Name)? {
-            all.push((name, members.next_value::<&RawValue>()?));
-        }
-        Ok(all)
-    }
-
-    fn visit_seq<A: SeqAccess<'l>>(self, mut members: A) -> Result<Self::Value, A::Error> {
-        let mut all = Vec::new();
-        while let Some(raw) = members.next_element::<&RawValue>()? {
-            all.push((Cow::Owned(all.len().to_string()), raw));
-        }
-        Ok(all)
-    }
+/// Lists the members.
+struct List<'e> {
+    text: &'e [u8],
+    /// The member of the record itself that is read.
+    name: Vec<u8>,
+    /// The way to the value that comes next.
+    pointer: Vec<u8>,
+    /// How much of it leads to each of the objects that were begun.
+    ends: Vec<usize>,
+    /// How many values were begun within one that is listed whole, it among them.
+    within: usize,
+    elements: usize,
+    each: &'e mut dyn FnMut(&[u8], &[u8]),
 }
 
-fn members(text: &[u8]) -> Result<Members<'_>, Bad> {
-    let mut reader = serde_json::Deserializer::from_slice(text);
-    let all = reader.deserialize_any(All).map_err(|error| bad(&error))?;
-    reader.end().map_err(|error| bad(&error))?;
-    Ok(all)
-}
-
-fn list(
-    all: &Members<'_>,
-    before: &str,
-    depth: usize,
-    each: &mut dyn FnMut(&[u8], &[u8]),
-) -> Result<(), Bad> {
-    for (name, raw) in all {
-        let step = name.replace('~', "~0").replace('/', "~1");
-        let pointer = format!("{before}/{step}");
-        if raw.get().starts_with('{') && depth < LISTED_DEPTH {
-            list(&members(raw.get().as_bytes())?, &pointer, depth + 1, each)?;
-            continue;
+impl List<'_> {
+    /// Leads the way to a member of the object that was begun last.
+    fn lead(&mut self, name: &[u8]) {
+        self.pointer.truncate(self.ends.last().copied().unwrap_or(0));
+        self.pointer.push(b'/');
+        for byte in name {
+            match byte {
+                b'~' => self.pointer.extend_from_slice(b"~0"),
+                b'/' => self.pointer.extend_from_slice(b"~1"),
+                byte => self.pointer.push(*byte),
+            }
         }
-        let plain = depth == 0 && !name.starts_with('/');
-        let shown = if plain { name.as_ref() } else { &pointer };
-        match value(raw)? {
-            Value::Text(text) => each(shown.as_bytes(), &text),
-            Value::Json(text) => each(shown.as_bytes(), text),
+        if self.ends.len() == 1 {
+            name.clone_into(&mut self.name);
+        }
+    }
+
+    fn give(&mut self, at: Range<usize>) -> Result<(), Bad> {
+        // A member of the record itself has a name, where that cannot be taken for a pointer.
+        let plain = self.ends.len() == 1 && !self.name.starts_with(b"/");
+        let shown = if plain { &self.name } else { &self.pointer };
+        match value(&self.text[at])? {
+            Value::Text(text) => (self.each)(shown, &text),
+            Value::Json(text) => (self.each)(shown, text),
             Value::Missing => {}
         }
+        Ok(())
     }
-    Ok(())
+}
+
+impl Visitor for List<'_> {
+    fn begin(&mut self, list: bool) {
+        let is_record = self.ends.is_empty();
+        if self.within > 0 || !is_record && (list || self.ends.len() > LISTED_DEPTH) {
+            self.within += 1;
+        } else {
+            self.ends.push(self.pointer.len());
+        }
+    }
+
+    fn name(&mut self, at: Range<usize>, _: bool) -> Result<(), Bad> {
+        if self.within == 0 {
+            let name = unescaped(&self.text[at])?;
+            self.lead(&name);
+        }
+        Ok(())
+    }
+
+    fn element(&mut self) {
+        if self.within == 0 {
+            self.lead(self.elements.to_string().as_bytes());
+            self.elements += 1;
+        }
+    }
+
+    fn scalar(&mut self, at: Range<usize>) -> Result<(), Bad> {
+        if self.within == 0 { self.give(at) } else { Ok(()) }
+    }
+
+    fn end(&mut self, at: Range<usize>, _: bool) -> Result<(), Bad> {
+        match self.within {
+            0 => {
+                self.ends.pop();
+            }
+            1 => {
+                self.within = 0;
+                self.give(at)?;
+            }
+            _ => self.within -= 1,
+        }
+        Ok(())
+    }
 }
 
 #[cfg(test)]
@@ -284,13 +340,15 @@ mod tests {
 
     fn read(line: &str, names: &[&str]) -> Result<Vec<String>, Bad> {
         let names: Vec<Vec<u8>> = names.iter().map(|name| name.as_bytes().to_vec()).collect();
-        let json = Json::new(&names);
+        let mut json = Json::new(&names);
+        let mut values = Vec::new();
+        json.values(line.as_bytes(), &mut values)?;
         let shown = |value: &Value<'_>| match value {
             Value::Missing => "-".to_owned(),
             Value::Text(text) => format!("t:{}", String::from_utf8_lossy(text)),
             Value::Json(text) => format!("j:{}", String::from_utf8_lossy(text)),
         };
-        Ok(json.values(line.as_bytes())?.iter().map(shown).collect())
+        Ok(values.iter().map(shown).collect())
     }
 
     #[test]
@@ -316,6 +374,15 @@ mod tests {
         assert_eq!(read(line, &["/b/c/0", "a", "/b"]).unwrap()[..2], ["j:10", "j:2e400"]);
         assert_eq!(read(r#"{"\u0061": "\u00e9\ud83d\ude00"}"#, &["a"]).unwrap(), ["t:é😀"]);
         assert_eq!(read("[7, 8]", &["/1"]).unwrap(), ["j:8"]);
+        assert_eq!(
+            read("[7, [8, [9]], {\"1\": 3}]", &["/1/1/0", "1", "/2/1", "/01"]).unwrap(),
+            ["j:9", "j:[8, [9]]", "j:3", "-"]
+        );
+        // The last of two of a name counts, with all that is in it.
+        assert_eq!(
+            read(r#"{"a": {"b": 1, "c": 2}, "a": {"b": 3}}"#, &["/a/b", "/a/c"]).unwrap(),
+            ["j:3", "-"]
+        );
     }
 
     #[test]
@@ -345,7 +412,8 @@ mod tests {
         ] {
             assert!(read(line, &["a"]).is_err(), "{line}");
         }
-        assert!(Json::new(&[b"a".to_vec()]).values(b"{\"a\":\"\xff\"}").is_err());
+        let bad = Json::new(&[b"a".to_vec()]).values(b"{\"a\":\"\xff\"}", &mut Vec::new());
+        assert_eq!(bad.unwrap_err().at, Some(7));
         assert_eq!(read("{\"a\":1", &["a"]).unwrap_err().at, Some(6));
     }
 

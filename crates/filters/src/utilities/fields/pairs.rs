@@ -2,6 +2,7 @@
 //! `\` takes the meaning of what follows.
 
 use std::borrow::Cow;
+use std::ops::Range;
 
 use super::value::{Bad, Value};
 
@@ -9,6 +10,8 @@ use super::value::{Bad, Value};
 struct Pair<'l> {
     name: &'l [u8],
     value: Cow<'l, [u8]>,
+    /// Where the value is, without the quotes.
+    at: Range<usize>,
 }
 
 fn is_name(byte: u8) -> bool {
@@ -33,12 +36,12 @@ fn pairs(line: &[u8]) -> impl Iterator<Item = Result<Pair<'_>, Bad>> {
             let from = name_end + 1;
             if line.get(from) != Some(&b'"') {
                 at = word_end(line, from);
-                return Some(Ok(Pair { name, value: line[from..at].into() }));
+                return Some(Ok(Pair { name, value: line[from..at].into(), at: from..at }));
             }
             return match quoted(line, from + 1) {
                 Some((value, end)) => {
                     at = end;
-                    Some(Ok(Pair { name, value }))
+                    Some(Ok(Pair { name, value, at: from + 1..end - 1 }))
                 }
                 None => {
                     at = line.len();
@@ -90,17 +93,30 @@ pub(super) fn names(line: &[u8]) -> impl Iterator<Item = &[u8]> {
 }
 
 /// The values of the wanted names; of a name that comes twice the last.
-pub(super) fn values<'l>(line: &'l [u8], wanted: &[Vec<u8>]) -> Result<Vec<Value<'l>>, Bad> {
-    let mut values = vec![Value::Missing; wanted.len()];
+pub(super) fn values<'l>(
+    line: &'l [u8],
+    wanted: &[Vec<u8>],
+    values: &mut Vec<Value<'l>>,
+) -> Result<(), Bad> {
+    values.clear();
+    values.resize(wanted.len(), Value::Missing);
     for pair in pairs(line) {
         let pair = pair?;
-        for (name, value) in wanted.iter().zip(&mut values) {
+        for (name, value) in wanted.iter().zip(&mut *values) {
             if name == pair.name {
                 *value = Value::Text(pair.value.clone());
             }
         }
     }
-    Ok(values)
+    Ok(())
+}
+
+/// Where the values of the wanted names are; none of a record that cannot be read.
+pub(super) fn places(line: &[u8], wanted: &[Vec<u8>]) -> Vec<Range<usize>> {
+    let pairs: Result<Vec<Pair<'_>>, Bad> = pairs(line).collect();
+    let pairs = pairs.unwrap_or_default();
+    let last = |name: &Vec<u8>| pairs.iter().rev().find(|pair| name == pair.name);
+    wanted.iter().filter_map(last).map(|pair| pair.at.clone()).collect()
 }
 
 /// Gives every name with its value.
@@ -130,10 +146,19 @@ mod tests {
         .unwrap();
         assert_eq!(found, ["card:16304", "a.b:x \"y\" \n", "empty:", "card:7", "k:", "url:a=b"]);
         let wanted = [b"card".to_vec(), b"nope".to_vec()];
-        let values = values(line, &wanted).unwrap();
-        assert_eq!(values, [Value::Text(b"7"[..].into()), Value::Missing]);
+        let mut read = Vec::new();
+        values(line, &wanted, &mut read).unwrap();
+        assert_eq!(read, [Value::Text(b"7"[..].into()), Value::Missing]);
+        let wanted_places = [b"a.b".to_vec(), b"card".to_vec(), b"nope".to_vec()];
+        let marked: Vec<&[u8]> =
+            places(line, &wanted_places).into_iter().map(|at| &line[at]).collect();
+        assert_eq!(marked, [&br#"x \"y\" \n"#[..], b"7"]);
         for line in ["a=\"x", "a=\"x\\"] {
-            assert_eq!(super::values(line.as_bytes(), &wanted).unwrap_err().at, Some(3), "{line}");
+            assert_eq!(
+                values(line.as_bytes(), &wanted, &mut Vec::new()).unwrap_err().at,
+                Some(3),
+                "{line}"
+            );
         }
     }
 }
