@@ -9,6 +9,7 @@ use note::{Basis, Note, NoteKind, Proof};
 pub(crate) mod about;
 mod always_matches;
 pub(crate) mod check;
+mod compressed_form;
 mod course;
 mod delimiter_absent;
 mod dot_any;

@@ -87,6 +87,12 @@ pub trait Source: Send {
         None
     }
 
+    /// True where the whole data has more than what this gives: its end is that of a part of it, and
+    /// what is missing there is no error of the data.
+    fn is_part(&self) -> bool {
+        false
+    }
+
     /// True for a link, which adds the time its reader waits to the reader's meter.
     fn is_link(&self) -> bool {
         false

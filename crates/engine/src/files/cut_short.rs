@@ -107,6 +107,10 @@ impl Source for TellsEnd {
     fn is_link(&self) -> bool {
         self.inner.is_link()
     }
+
+    fn is_part(&self) -> bool {
+        self.inner.is_part()
+    }
 }
 
 #[cfg(test)]

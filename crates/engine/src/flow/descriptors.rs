@@ -413,6 +413,10 @@ impl Source for Reader {
             && self.untouched(|source| Some(source.allows_ahead())).unwrap_or(false)
     }
 
+    fn is_part(&self) -> bool {
+        self.0.lock().source.as_ref().is_some_and(|source| source.is_part())
+    }
+
     fn is_link(&self) -> bool {
         self.0.lock().source.as_ref().is_some_and(|source| source.is_link())
     }

@@ -265,6 +265,10 @@ impl Source for MeteredSource {
     fn file_bytes(&self) -> Option<u64> {
         self.inner.file_bytes()
     }
+
+    fn is_part(&self) -> bool {
+        self.inner.is_part()
+    }
 }
 
 #[cfg(test)]

@@ -160,7 +160,7 @@ fn try_lines(
     if let Some(Given { source, bytes }) = given {
         if let Ok(sampled) = take(source, sample, &limits, &control, bytes) {
             tried += sampled.kept.bytes();
-            input = Some(sampled.kept.source());
+            input = Some(sampled.source());
         }
         total += bytes.unwrap_or(0);
         data += bytes.unwrap_or(0);

@@ -78,8 +78,8 @@ pub fn fate(stage: &StageResult, flat: u64, control: &RunControl) -> Option<Stri
     let mut standard = None;
     for input in &stage.inputs {
         match &input.name {
-            InputName::Standard => standard = Some(input.kept.source()),
-            InputName::File(name) => files.add_reader(name.clone(), input.kept.source()),
+            InputName::Standard => standard = Some(input.source()),
+            InputName::File(name) => files.add_reader(name.clone(), input.source()),
         }
     }
     let starter = CommandStarter::beside(held_back.clone(), Policy::Nothing);

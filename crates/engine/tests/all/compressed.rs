@@ -18,6 +18,14 @@ fn run(line: &str) {
     assert_eq!(status.ok(), Some(0), "{line}");
 }
 
+fn wait_until(reached: impl Fn() -> bool) {
+    let since = Instant::now();
+    while !reached() {
+        assert!(since.elapsed() < PATIENCE);
+        std::thread::yield_now();
+    }
+}
+
 /// A log of so many lines, compressed by this filter; its path.
 fn packed(folder: &Path, filter: &str, end: &str, lines: u64) -> String {
     let (plain, path) = (folder.join("plain"), folder.join(format!("app.log{end}")));
@@ -98,6 +106,48 @@ fn what_is_damaged_is_shown_as_far_as_it_can_be_read_with_the_reason() {
     bench.sample = Sample::First(1000);
     let preview = bench.run(&format!("zcat {path}"));
     assert_eq!((preview.stages[0].messages.as_str(), preview.stages[0].status.0), ("", 0));
+}
+
+#[test]
+fn what_still_comes_is_not_called_damaged() {
+    use std::io::Write;
+
+    for (pack, show, end) in READERS {
+        let folder = tempfile::tempdir().unwrap();
+        let path = packed(folder.path(), pack, end, 100_000);
+        let data = std::fs::read(path).unwrap();
+        // In the head, in the middle, before the last checksum.
+        for first in [0, 3, data.len() / 2, data.len() - 2] {
+            let (reading, writing) = rustix::pipe::pipe().unwrap();
+            let mut writing = std::fs::File::from(writing);
+            let capture = engine::Capture::start(reading, || {}).unwrap();
+            writing.write_all(&data[..first]).unwrap();
+            wait_until(|| capture.kept().bytes() == first as u64);
+            let mut bench = Bench::with_input(capture.clone());
+            bench.sample = Sample::Everything;
+            let line = format!("{show} | wc -l");
+            let preview = bench.run(&line);
+            let stage = &preview.stages[0];
+            assert_eq!((stage.messages.as_str(), stage.status.0), ("", 0), "{show} {first}");
+            assert!(!sampled(&preview).complete);
+            writing.write_all(&data[first..]).unwrap();
+            drop(writing);
+            wait_until(|| capture.kept().has_ended());
+            let preview = bench.run(&line);
+            assert_eq!(preview.stages[0].messages, "", "{show}");
+            assert_eq!(preview.stages[1].out.contents(), b"100000\n", "{show} {first}");
+        }
+        // Where it has ended there, it is.
+        let (reading, writing) = rustix::pipe::pipe().unwrap();
+        let capture = engine::Capture::start(reading, || {}).unwrap();
+        std::fs::File::from(writing).write_all(&data[..data.len() - 2]).unwrap();
+        wait_until(|| capture.kept().has_ended());
+        let mut bench = Bench::with_input(capture);
+        bench.sample = Sample::Everything;
+        let preview = bench.run(&format!("{show} | wc -l"));
+        assert!(preview.stages[0].messages.contains("unexpected end of file"), "{show}");
+        assert_eq!(preview.stages[0].status.0, 1, "{show}");
+    }
 }
 
 #[test]

@@ -5,8 +5,8 @@ use std::sync::mpsc::{Receiver, channel};
 use std::time::{Duration, Instant};
 
 use engine::{
-    Applied, Consent, Consents, Ending, Fed, FullEnd, FullRequest, HeldCommand, Limit, Limits,
-    Preview, Request, Sample, SessionEvent, Variables, Workbench,
+    Applied, Capture, Consent, Consents, Ending, Fed, FullEnd, FullRequest, HeldCommand, Limit,
+    Limits, Preview, Request, Sample, SessionEvent, Variables, Workbench,
 };
 use proptest::prelude::*;
 
@@ -35,8 +35,17 @@ pub(crate) struct Bench {
 
 impl Bench {
     pub(crate) fn new() -> Self {
+        Self::of(None)
+    }
+
+    /// With standard input.
+    pub(crate) fn with_input(input: Arc<Capture>) -> Self {
+        Self::of(Some(input))
+    }
+
+    fn of(input: Option<Arc<Capture>>) -> Self {
         let (sender, news) = channel();
-        let workbench = Workbench::new(None, move |job| drop(sender.send(job)));
+        let workbench = Workbench::new(input, move |job| drop(sender.send(job)));
         Self { workbench, news, sample: Sample::First(5000), limits: Limits::default() }
     }
 

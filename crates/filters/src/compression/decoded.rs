@@ -147,6 +147,8 @@ pub(super) struct DecodedSource {
     form: Form,
     /// True for a regular file: all of it can be read without waiting for anybody.
     is_whole: bool,
+    /// True where what is missing at the end is there in the whole data.
+    is_part: bool,
     members: u64,
     /// Given so far.
     bytes: u64,
@@ -158,8 +160,9 @@ pub(super) struct DecodedSource {
 impl DecodedSource {
     pub(super) fn new(source: Box<dyn Source>, form: Form) -> Self {
         let is_whole = source.file_bytes().is_some();
+        let is_part = source.is_part();
         let state = State::Between(SourceReader::new(source));
-        Self { state, form, is_whole, members: 0, bytes: 0, lines: 0, failed: None }
+        Self { state, form, is_whole, is_part, members: 0, bytes: 0, lines: 0, failed: None }
     }
 
     fn error(&self, failure: DecodingFailure, at: u64) -> ReadError {
@@ -212,6 +215,7 @@ impl DecodedSource {
                 .map_err(|_| self.error(DecodingFailure::Damaged, at));
         }
         let failure = match (first.is_empty(), self.members) {
+            _ if self.is_part && first.len() < MAGIC_BYTES => DecodingFailure::Truncated,
             (true, 1..) => return Ok(State::Over),
             (true, 0) => DecodingFailure::Truncated,
             (false, 1..) => DecodingFailure::Trailing(self.form.name()),
@@ -256,16 +260,32 @@ impl DecodedSource {
 }
 
 impl DecodedSource {
+    /// An error, unless all that is wrong is that the source gives a part of the data.
+    fn ended(&self, error: ReadError) -> Result<Option<Block>, ReadError> {
+        let ReadError::Io(inner) = &error else { return Err(error) };
+        let failure = DecodingError::inside(inner).map(|error| &error.failure);
+        match failure {
+            Some(DecodingFailure::Truncated) if self.is_part => Ok(None),
+            _ => Err(error),
+        }
+    }
+
     fn next(&mut self, processors: Option<&dyn Processors>) -> Result<Option<Block>, ReadError> {
         loop {
             match std::mem::replace(&mut self.state, State::Over) {
                 State::Over => return Ok(None),
-                State::Between(reader) => self.state = self.begin(reader, processors.is_some())?,
+                State::Between(reader) => match self.begin(reader, processors.is_some()) {
+                    Ok(state) => self.state = state,
+                    Err(error) => return self.ended(error),
+                },
                 State::Within(mut member) => {
                     if let (Member::Blocks(blocks), Some(processors)) = (&mut *member, processors) {
                         blocks.decode_ahead(processors);
                     }
-                    let bytes = self.read(&mut member)?;
+                    let bytes = match self.read(&mut member) {
+                        Ok(bytes) => bytes,
+                        Err(error) => return self.ended(error),
+                    };
                     if bytes.is_empty() {
                         self.members += 1;
                         self.state = State::Between(member.end());

@@ -3,10 +3,11 @@
 use std::cell::OnceCell;
 
 use bytes::Bytes;
-use engine::{Kept, Preview, StageKind, StageResult};
+use engine::{InputRecord, Kept, Preview, StageKind, StageResult};
 use filters::{Arguments, Given};
 use shell::{Command, Part, Script, Span, Word};
 
+use super::compressed_form::compressed_form;
 use super::note::{Fix, Note, NoteKind, Severity};
 use super::seen::Seen;
 use crate::describe::units::grouped;
@@ -123,9 +124,14 @@ impl<'p> Look<'p> {
             })
     }
 
+    /// Its inputs that have lines: all but those that are compressed.
+    pub(super) fn text_inputs(&self) -> impl Iterator<Item = &'p InputRecord> {
+        self.stage.inputs.iter().filter(|input| compressed_form(&input.kept).is_none())
+    }
+
     /// Its input lines, as many as are looked at.
     pub(super) fn lines(&self) -> &Seen {
-        self.lines.get_or_init(|| Seen::of(self.stage.inputs.iter().map(|input| &*input.kept)))
+        self.lines.get_or_init(|| Seen::of(self.text_inputs().map(|input| &*input.kept)))
     }
 
     /// True where all its input lines are looked at.
@@ -150,7 +156,7 @@ impl<'p> Look<'p> {
     pub(super) fn peek(&self) -> &[Bytes] {
         self.peek.get_or_init(|| {
             let mut lines = Vec::new();
-            for input in &self.stage.inputs {
+            for input in self.text_inputs() {
                 lines.extend(some_lines(&input.kept));
             }
             lines

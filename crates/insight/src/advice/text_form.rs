@@ -4,6 +4,7 @@
 use bytes::Bytes;
 
 use super::about::About;
+use super::compressed_form::{CompressedForm, compressed_form, is_codec};
 use super::look::{Look, insert};
 use super::note::{Basis, Note, NoteKind, Proof, Severity};
 use super::nothing_matched::grep_pattern;
@@ -70,41 +71,26 @@ pub(super) const INVALID_TEXT: About = About {
     find: |look| invalid_text(look).into_iter().collect(),
 };
 
-/// How files of compressed data begin.
-const MAGIC: [(&[u8], &str, &str); 5] = [
-    (b"\x1f\x8b\x08", "gzip", "zcat"),
-    (b"BZh", "bzip2", "bzcat"),
-    (b"\xfd7zXZ\0", "xz", "xzcat"),
-    (b"\x28\xb5\x2f\xfd", "zstd", "zstdcat"),
-    (b"\x04\x22\x4d\x18", "lz4", "lz4cat"),
-];
-
 fn compressed(look: &Look<'_>) -> Option<Note> {
     // These only count or pass bytes on.
     const ANY_BYTES: [&str; 9] =
         ["cat", "wc", "od", "cksum", "md5sum", "sha256sum", "tee", "head", "tail"];
-    // Those that compress and decompress know what they read.
-    const CODECS: [&str; 12] = [
-        "gzip", "gunzip", "zcat", "bzip2", "bunzip2", "bzcat", "xz", "unxz", "xzcat", "zstd",
-        "unzstd", "zstdcat",
-    ];
     let stage = look.stage.name.as_str();
-    if ANY_BYTES.contains(&stage) || CODECS.contains(&stage) || look.arguments.is_none() {
+    if ANY_BYTES.contains(&stage) || is_codec(stage) || look.arguments.is_none() {
         return None;
     }
-    let (name, (_, form, reader)) = look.stage.inputs.iter().find_map(|input| {
-        let start = input.kept.bytes_at(0, 6);
-        let magic = MAGIC.iter().find(|(magic, _, _)| start.starts_with(magic))?;
+    let (name, form) = look.stage.inputs.iter().find_map(|input| {
         let name = match &input.name {
             stream::InputName::File(name) => String::from_utf8_lossy(name).into_owned(),
             stream::InputName::Standard => "the data".to_owned(),
         };
-        Some((name, magic))
+        Some((name, compressed_form(&input.kept)?))
     })?;
+    let CompressedForm { name: form, reader, .. } = form;
     let text = format!("{name} is compressed ({form}): {reader} makes text of it");
     let note = look.note(NoteKind::Compressed, Severity::Warning, text);
     // Of the other forms there is no filter that could be tried.
-    if !CODECS.contains(reader) {
+    if !is_codec(reader) {
         return Some(note);
     }
     let by_name = *reader != "zcat" || filters::Form::Gzip.has_suffix(name.as_bytes());
@@ -155,14 +141,15 @@ fn mentions_return(look: &Look<'_>) -> bool {
 
 fn carriage_returns(look: &Look<'_>) -> Option<Note> {
     look.arguments.as_ref()?;
-    // The first stage that reads them, and only where none after it removes them.
+    // The first stage that reads them as text, and only where none after it removes them.
     let stages = &look.preview.stages;
+    let makes = |look: &Look<'_>| {
+        look.arguments.is_some() && (look.stage.inputs.is_empty() || is_codec(&look.stage.name))
+    };
     let is_first = look.number == 0
         || !look.reads_standard_only()
-        || look
-            .before()
-            .is_some_and(|before| before.arguments.is_some() && before.stage.inputs.is_empty());
-    if !is_first || look.stage.inputs.is_empty() {
+        || look.before().is_some_and(|before| makes(&before));
+    if !is_first || look.stage.inputs.is_empty() || is_codec(&look.stage.name) {
         return None;
     }
     let mentioned = (look.number..stages.len())
@@ -173,7 +160,7 @@ fn carriage_returns(look: &Look<'_>) -> Option<Note> {
     }
     let has = |line: &Bytes| line.last() == Some(&b'\r');
     let head: Vec<Bytes> =
-        look.stage.inputs.iter().flat_map(|input| input.kept.lines_at(0, 100)).collect();
+        look.text_inputs().flat_map(|input| input.kept.lines_at(0, 100)).collect();
     // What comes from another system has them from the beginning.
     if !head.iter().any(has) {
         return None;
@@ -197,7 +184,9 @@ fn no_final_newline(look: &Look<'_>) -> Option<Note> {
     let inputs = &look.stage.inputs;
     let open = |number: usize| {
         inputs.get(number).is_some_and(|input| {
-            input.kept.ends_open() && input.sampled.as_ref().is_none_or(|one| one.complete)
+            input.kept.ends_open()
+                && compressed_form(&input.kept).is_none()
+                && input.sampled.as_ref().is_none_or(|one| one.complete)
         })
     };
     if let Some(arguments) = look.arguments_of("wc") {

@@ -14,6 +14,10 @@ use crate::describe::units::grouped;
 /// Bytes that are read of a file.
 const READ: usize = 64 << 10;
 
+/// Bytes that are read of a compressed file of whose beginning nothing comes: more than a block takes
+/// in any of the forms.
+const READ_OF_BLOCKS: usize = 1 << 20;
+
 /// Bytes of the first line that are kept.
 const FIRST_LINE: usize = 400;
 
@@ -32,7 +36,8 @@ pub struct FileLook {
     pub compressed: Option<Compressed>,
 }
 
-/// Looks at the beginning of a regular file, at most 64 KiB, decompressed where it is compressed.
+/// Looks at the beginning of a regular file: at most 64 KiB, of a compressed one as much as its first
+/// block takes, at most 1 MiB, decompressed.
 ///
 /// # Errors
 /// Where it cannot be opened or read, or is no regular file.
@@ -40,43 +45,64 @@ pub fn look_at(path: &Path) -> io::Result<FileLook> {
     let Some(file) = engine::open_regular(path)? else { return Ok(FileLook::default()) };
     let whole = file.metadata()?.len();
     let mut first = Vec::new();
-    file.take(READ as u64).read_to_end(&mut first)?;
-    let is_all = (first.len() as u64) >= whole;
+    (&file).take(READ as u64).read_to_end(&mut first)?;
+    let mut is_all = (first.len() as u64) >= whole;
     let Some(form) = Compressed::of_content(&first) else {
         return Ok(of_content(&first, whole, is_all));
     };
-    let read = first.len() as u64;
-    let (data, ended, taken) = decoded(first, form);
-    let taken = taken.unwrap_or(read);
+    let mut beginning = decoded(&first, form);
+    if beginning.data.is_empty() && !beginning.ended && !is_all {
+        (&file).take((READ_OF_BLOCKS - READ) as u64).read_to_end(&mut first)?;
+        is_all = (first.len() as u64) >= whole;
+        beginning = decoded(&first, form);
+    }
+    let Beginning { data, ended, taken } = beginning;
+    if data.is_empty() && !ended {
+        // Of damaged data nothing is known.
+        let kind = format!("{} data", form.name());
+        return Ok(FileLook { kind, compressed: Some(form), ..FileLook::default() });
+    }
     let is_all = is_all && ended;
-    // About as much as the beginning was made smaller, the rest was too.
-    let scale = if is_all { 1.0 } else { whole as f64 / taken.max(1) as f64 };
-    let mut look = of_content(&data, (data.len() as f64 * scale) as u64, is_all);
+    let bytes = data.len() as u64;
+    let whole = if is_all {
+        bytes
+    } else {
+        // About as much as the beginning was made smaller, the rest was too.
+        let decoded = bytes.next_multiple_of(form.decoding().at_once.max(1));
+        (decoded as f64 * whole as f64 / taken.unwrap_or(first.len() as u64).max(1) as f64) as u64
+    };
+    let mut look = of_content(&data, whole.max(bytes), is_all);
     look.kind = format!("{} of {}", form.name(), look.kind);
     look.compressed = Some(form);
     Ok(look)
 }
 
-/// What is in the beginning of compressed data, whether that is all, and how many bytes of the data it
-/// took. What is damaged is what could be read of it.
-fn decoded(first: Vec<u8>, form: Compressed) -> (Vec<u8>, bool, Option<u64>) {
+/// What is in the beginning of compressed data; of damaged data what could be read.
+struct Beginning {
+    data: Vec<u8>,
+    /// It is all that is in it.
+    ended: bool,
+    /// How many bytes of the compressed data it took, where that is known.
+    taken: Option<u64>,
+}
+
+fn decoded(first: &[u8], form: Compressed) -> Beginning {
     struct Once(Option<Vec<u8>>);
     impl Source for Once {
         fn next_block(&mut self) -> Result<Option<stream::Block>, stream::ReadError> {
             Ok(self.0.take().map(stream::Block::new))
         }
     }
-    let mut source = (form.decoding().open)(Box::new(Once(Some(first))));
+    let mut source = (form.decoding().open)(Box::new(Once(Some(first.to_vec()))));
     let mut data = Vec::new();
     while data.len() < READ * 4 {
         match source.next_block() {
             Ok(Some(block)) => data.extend_from_slice(block.bytes()),
-            Ok(None) => return (data, true, None),
-            Err(_) => return (data, false, None),
+            Ok(None) => return Beginning { data, ended: true, taken: None },
+            Err(_) => return Beginning { data, ended: false, taken: None },
         }
     }
-    let taken = source.position();
-    (data, false, taken)
+    Beginning { data, ended: false, taken: source.position() }
 }
 
 fn of_content(first: &[u8], whole: u64, is_all: bool) -> FileLook {
@@ -91,7 +117,8 @@ fn of_content(first: &[u8], whole: u64, is_all: bool) -> FileLook {
     let lines = if is_all {
         newlines + open
     } else {
-        (newlines as f64 * whole as f64 / first.len() as f64) as u64
+        // One at least, also where its end was not read.
+        ((newlines as f64 * whole as f64 / first.len() as f64) as u64).max(1)
     };
     let mut all: Vec<&[u8]> = first.split(|byte| *byte == b'\n').collect();
     if !is_all && all.len() > 1 {
@@ -158,6 +185,8 @@ fn kind_of(lines: &[&[u8]]) -> String {
 
 #[cfg(test)]
 mod tests {
+    use std::fmt::Write as _;
+
     use super::*;
 
     #[test]
@@ -179,5 +208,39 @@ mod tests {
         }
         let look = of_content(b"a b\nc d\ne", 900, false);
         assert_eq!((look.lines, look.estimated, &look.first[..]), (Some(200), true, &b"a b"[..]));
+        assert_eq!(of_content(b"a long li", 900, false).lines, Some(1));
+    }
+
+    #[test]
+    fn compressed_files_are_looked_into_however_large_their_blocks_are() {
+        let folder = tempfile::tempdir().unwrap();
+        let mut chance = fastrand::Rng::with_seed(1);
+        let mut log = String::new();
+        while log.len() < 4 << 20 {
+            // Little of it comes again: blocks are large.
+            let words = [chance.u64(..), chance.u64(..), chance.u64(..)];
+            let _ = writeln!(log, "{:x} {:x} {:x}", words[0], words[1], words[2]);
+        }
+        let plain = folder.path().join("log");
+        std::fs::write(&plain, &log).unwrap();
+        let lines = log.lines().count() as f64;
+        for form in Compressed::ALL {
+            let path = folder.path().join(form.name());
+            let line = format!("{} -c {} > {}", form.name(), plain.display(), path.display());
+            let control = stream::RunControl::default();
+            engine::run_script(&line, &mut engine::Variables::default(), &control, None).unwrap();
+            let look = look_at(&path).unwrap();
+            assert_eq!(look.kind, format!("{} of text", form.name()));
+            assert_eq!(look.first, log.lines().next().unwrap().as_bytes(), "{}", form.name());
+            let judged = look.lines.unwrap() as f64;
+            assert!(
+                look.estimated && (lines * 0.7..lines * 1.4).contains(&judged),
+                "{judged} {lines}"
+            );
+            // Nothing is said of what cannot be read.
+            std::fs::write(&path, &std::fs::read(&path).unwrap()[..20]).unwrap();
+            let look = look_at(&path).unwrap();
+            assert_eq!((look.kind, look.lines), (format!("{} data", form.name()), None));
+        }
     }
 }

@@ -59,6 +59,10 @@ pub(super) fn folder() -> tempfile::TempDir {
         "packed.gz",
         b"\x1f\x8b\x08\x00\x00\x00\x00\x00\x00\x03\x4b\x4c\x4a\x06\x00\xc2\x41\x24\x35\x03\n",
     );
+    // Bytes as they are: its data has carriage returns whichever way it is read.
+    put("untouched.gz", b"\x1f\x8b\x08\x00\x00\x00\x00\x00\x00\x03\x01 \x00\xdf\xffpassed\x0d\x0arefused\x0d\x0apassed\x0d\x0astuck\x0d\x0a\x17z\xce\xd2 \x00\x00\x00");
+    // Carriage returns in its head only, which is no text.
+    put("zones.gz", b"\x1f\x8b\x08\x10\x00\x00\x00\x00\x00\x03made\x0d\x0aby hand\x0d\x0a\x00\x01\x0f\x00\xf0\xffpassed\x0arefused\x0a\xe7\xd7\xa0\xf6\x0f\x00\x00\x00");
     put("table.tsv", b"gate\tpassed\trefused\n01\t120\t3\n02\t88\t14\n");
     put("ps.txt", b"USER    PID  CPU\nroot      1  0.0\nwinch   204  3.1\nrail   1187 12.4\n");
     put("hosts.txt", b"10.0.0.1 up\n10.0.0.2 up\n10.0x0.1 odd\n10.0.031 odd\n");

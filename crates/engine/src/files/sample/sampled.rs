@@ -5,7 +5,7 @@ use std::io;
 use std::sync::Arc;
 use std::time::SystemTime;
 
-use stream::{Arrivals, Block, Decoding, DecodingError, ReadError, Source};
+use stream::{Arrivals, Block, Decoding, DecodingError, ReadError, Source, Tail};
 
 use crate::base::limits::Limit;
 use crate::files::identity::Identity;
@@ -78,13 +78,13 @@ pub struct SampledInput {
     pub(crate) arrivals: Option<Arc<dyn Arrivals>>,
 }
 
-/// What was read of compressed data, and why not more.
-struct FailsAtEnd {
+/// What was read of more, and why not all, where that is an error.
+struct Beginning {
     inner: Box<dyn Source>,
     failure: Option<DecodingError>,
 }
 
-impl Source for FailsAtEnd {
+impl Source for Beginning {
     fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
         match (self.inner.next_block()?, self.failure.take()) {
             (None, Some(failure)) => Err(ReadError::Io(io::Error::other(failure))),
@@ -93,6 +93,18 @@ impl Source for FailsAtEnd {
                 Ok(block)
             }
         }
+    }
+
+    fn seek_last(&mut self, part: Tail) -> Result<bool, ReadError> {
+        if self.failure.is_some() { Ok(false) } else { self.inner.seek_last(part) }
+    }
+
+    fn file_bytes(&self) -> Option<u64> {
+        self.inner.file_bytes()
+    }
+
+    fn is_part(&self) -> bool {
+        true
     }
 }
 
@@ -125,8 +137,8 @@ impl SampledInput {
     pub(crate) fn source(&self) -> Box<dyn Source> {
         let inner = self.kept.source();
         match self.failure.clone() {
-            None => inner,
-            failure => Box::new(FailsAtEnd { inner, failure }),
+            None if self.complete => inner,
+            failure => Box::new(Beginning { inner, failure }),
         }
     }
 

@@ -8,7 +8,7 @@ use std::time::Instant;
 use filters::{Filter, Verb};
 use parking_lot::Mutex;
 use shell::Span;
-use stream::{CommandEnd, ExitStatus, InputName, LineId, OriginStore, StageFigures};
+use stream::{CommandEnd, ExitStatus, InputName, LineId, OriginStore, Source, StageFigures};
 
 use crate::base::limits::Limit;
 use crate::files::identity::Identity;
@@ -43,6 +43,13 @@ pub struct InputRecord {
     pub kept: Arc<Kept>,
     /// The sample it is, where it comes from outside the pipeline.
     pub sampled: Option<Arc<SampledInput>>,
+}
+
+impl InputRecord {
+    /// Reads it as the stage did.
+    pub(crate) fn source(&self) -> Box<dyn Source> {
+        self.sampled.as_ref().map_or_else(|| self.kept.source(), |sampled| sampled.source())
+    }
 }
 
 /// What a stage did.
