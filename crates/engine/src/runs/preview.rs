@@ -48,7 +48,7 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
     task.meters.lock().clone_from(&meters);
     let screen: Arc<Messages> = Arc::default();
     let taps = SampleTaps {
-        input: Mutex::new(standard.as_ref().map(|input| input.source())),
+        input: Mutex::new(standard.as_ref().map(InputRecord::source)),
         screen: screen.clone(),
         limits: task.limits,
         came: came(task, &stages),
