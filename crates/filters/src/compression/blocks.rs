@@ -20,13 +20,12 @@ mod tests;
 
 /// Bytes that a block of level 9 takes at most: its symbols of 20 bits each, and their tables.
 const COMPRESSED_MAX: u64 = 2_400_000;
-/// Bytes that are decoded of a block before they are asked for. A block of one byte again and again
-/// has fifty times as many as others.
-const AHEAD: usize = 2 << 20;
 /// Blocks that are decoded at the same time at most, about 6 MB each.
 const PARTS_MAX: usize = 8;
 /// Bytes of the head of a member: `BZh` and its level.
 const HEAD: u64 = 4;
+/// Bytes of a block that are tried first where its end is looked for.
+const TRIED_FIRST: u64 = 32 << 10;
 /// Bits before its end that a decoder may take.
 const TAKEN_AHEAD: u64 = 72;
 
@@ -112,11 +111,11 @@ impl Blocks {
             blocks += usize::from(matches!(self.steps.back(), Some(Step::Block { .. })));
         }
         let parts = self.steps.iter_mut().filter_map(|step| match step {
-            Step::Block { part, .. } => Some(part),
+            Step::Block { end: Some(_), part, .. } => Some(part),
             _ => None,
         });
         let jobs: Vec<_> = parts
-            .map(|part| Box::new(|| part.decode(AHEAD)) as Box<dyn FnOnce() + Send + '_>)
+            .map(|part| Box::new(|| part.check()) as Box<dyn FnOnce() + Send + '_>)
             .collect();
         if !jobs.is_empty() {
             processors.run(jobs);
@@ -168,7 +167,10 @@ impl Blocks {
                 let end = self.find_mark(begin);
                 self.next = end.unwrap_or(self.bits.end());
                 self.planned = end.is_none();
-                let part = self.part(begin, end);
+                let part = match end {
+                    Some(end) => self.between(begin, end),
+                    None => self.beginning(begin, self.bits.end()),
+                };
                 self.steps.push_back(Step::Block { begin, end, part });
             }
             (Some(END_MARK), Some(sum)) => {
@@ -198,33 +200,47 @@ impl Blocks {
         }
     }
 
-    /// What is from the mark at `begin` on as a stream of its own, to another mark or all of it.
-    fn part(&self, begin: u64, end: Option<u64>) -> Part {
+    /// What is between two marks as a stream of its own.
+    fn between(&self, begin: u64, end: u64) -> Part {
         let mut input = vec![b'B', b'Z', b'h', self.level];
         let sum = self.bits.get(begin + MARK_BITS, SUM_BITS).unwrap_or(0);
         // The checksum of a stream of one block is that of the block.
-        let tail = match end {
-            Some(_) => (u128::from(END_MARK) << SUM_BITS | u128::from(sum), MARK_BITS + SUM_BITS),
-            None => (0, 0),
-        };
-        self.bits.copy(begin, end, tail, &mut input);
+        let tail = u128::from(END_MARK) << SUM_BITS | u128::from(sum);
+        self.bits.copy(begin, end, (tail, MARK_BITS + SUM_BITS), &mut input);
+        Part::new(input)
+    }
+
+    /// What is from a mark on, to anywhere.
+    fn beginning(&self, begin: u64, to: u64) -> Part {
+        let mut input = vec![b'B', b'Z', b'h', self.level];
+        self.bits.copy(begin, to, (0, 0), &mut input);
         Part::new(input)
     }
 
     /// Looks for the end of a block that is not where a mark is: decodes on until the block begins to
     /// come, for which all of it must have been read, and takes the mark that is there.
     fn find_end(&mut self, begin: u64) -> (Option<u64>, Part) {
-        self.load(begin + COMPRESSED_MAX * 8);
-        let mut part = self.part(begin, None);
-        part.decode_first();
-        if !part.is_without_output() {
+        // Most blocks are much smaller than one may be.
+        let mut most = begin + TRIED_FIRST * 8;
+        let part = loop {
+            let is_more = self.load(most);
+            let mut part = self.beginning(begin, most.min(self.bits.end()));
+            part.decode_first();
+            let is_short = part.outcome() == Some(Outcome::Truncated);
+            if !is_short || !is_more || most >= begin + COMPRESSED_MAX * 8 {
+                break part;
+            }
+            most = begin + (most - begin) * 4;
+        };
+        if part.has_more_at_hand() {
             let taken = begin + (part.taken() as u64).saturating_sub(HEAD) * 8;
             let first = taken.saturating_sub(TAKEN_AHEAD).max(begin + MARK_BITS + SUM_BITS);
+            self.load(taken + MARK_BITS);
             let mut mark = self.bits.find_mark(first);
             while let Some(end) = mark.filter(|end| *end <= taken) {
-                let mut cut = self.part(begin, Some(end));
-                cut.decode(AHEAD);
-                if !matches!(cut.outcome(), Some(Outcome::Truncated | Outcome::Damaged)) {
+                let mut cut = self.between(begin, end);
+                cut.check();
+                if !matches!(cut.checked(), Some(Outcome::Truncated | Outcome::Damaged)) {
                     return (Some(end), cut);
                 }
                 mark = self.bits.find_mark(end + 1);
@@ -249,14 +265,18 @@ impl Blocks {
                     self.sum = 0;
                     (Some(*end), Outcome::Whole)
                 }
-                Step::Block { part, .. } if part.has_more_at_hand() => return Ok(()),
                 Step::Block { begin, end, part } => {
-                    let Some(done) = part.outcome() else { return Ok(()) };
                     let (begin, end) = (*begin, *end);
-                    if done != Outcome::Whole && end.is_some() && part.is_without_output() {
-                        self.mend(begin);
-                        continue;
+                    match (end, part.checked()) {
+                        (Some(_), None) => return Ok(()),
+                        (Some(_), Some(Outcome::Truncated | Outcome::Damaged)) => {
+                            self.mend(begin);
+                            continue;
+                        }
+                        _ if part.has_more_at_hand() => return Ok(()),
+                        _ => {}
                     }
+                    let Some(done) = part.outcome() else { return Ok(()) };
                     let sum = self.bits.get(begin + MARK_BITS, SUM_BITS).unwrap_or(0);
                     self.sum = self.sum.rotate_left(1) ^ sum as u32;
                     (end, done)
@@ -291,6 +311,9 @@ impl Read for Blocks {
         loop {
             self.settle()?;
             match self.steps.front_mut() {
+                Some(Step::Block { end: Some(_), part, .. }) if part.checked().is_none() => {
+                    part.check();
+                }
                 Some(Step::Block { part, .. }) => {
                     part.decode(1);
                     let given = part.give(buffer);

@@ -46,11 +46,13 @@ impl Bits {
         (self.base + self.bytes.len() as u64) * 8
     }
 
-    /// Forgets the bytes before a bit.
+    /// Lets go of the bytes before a bit, once they are most of what is at hand: what is left is moved.
     pub(super) fn forget(&mut self, before: u64) {
         let bytes = self.index(before).min(self.bytes.len());
-        self.bytes.drain(..bytes);
-        self.base += bytes as u64;
+        if bytes > self.bytes.len() / 2 {
+            self.bytes.drain(..bytes);
+            self.base += bytes as u64;
+        }
     }
 
     fn index(&self, bit: u64) -> usize {
@@ -94,11 +96,11 @@ impl Bits {
         None
     }
 
-    /// The bits from one on as bytes, all of them or those before another; the bits `tail` (so many)
-    /// come after them, and zeros up to a whole byte.
-    pub(super) fn copy(&self, from: u64, to: Option<u64>, tail: (u128, u64), out: &mut Vec<u8>) {
+    /// The bits from one on to before another as bytes; the bits `tail` (so many) come after them, and
+    /// zeros up to a whole byte.
+    pub(super) fn copy(&self, from: u64, to: u64, tail: (u128, u64), out: &mut Vec<u8>) {
         let bytes = self.bytes_from(from);
-        let count = to.unwrap_or(self.end()).saturating_sub(from);
+        let count = to.saturating_sub(from);
         let whole = (count / 8) as usize;
         let shift = from % 8;
         if shift == 0 {
@@ -165,7 +167,7 @@ mod tests {
             let to = (from + count).min(bits.end());
             let tail = tail & ((1 << tail_bits) - 1);
             let mut out = vec![0xaa];
-            bits.copy(from, Some(to), (tail, tail_bits), &mut out);
+            bits.copy(from, to, (tail, tail_bits), &mut out);
             let mut copied = Bits::new(0);
             copied.push(&out[1..]);
             let mut expected = text(&bits, from, to);

@@ -36,10 +36,14 @@ pub(super) struct Part {
     decoder: Option<Decompress>,
     output: Vec<u8>,
     given: usize,
-    /// True once something was given.
-    began: bool,
     outcome: Option<Outcome>,
+    /// How it will end, where it was decoded once to know that.
+    checked: Option<Outcome>,
 }
+
+/// Bytes that are kept of a block while it is checked. A block of one byte again and again has fifty
+/// times as many as others; it is decoded twice.
+pub(super) const KEPT: usize = 2 << 20;
 
 impl Part {
     /// Decodes a stream that has this block, and others at most after it.
@@ -50,9 +54,33 @@ impl Part {
             decoder: None,
             output: Vec::new(),
             given: 0,
-            began: false,
             outcome: None,
+            checked: None,
         }
+    }
+
+    /// Decodes all of it, so that nothing is given of a block that has other bytes than it should.
+    pub(super) fn check(&mut self) {
+        let mut kept_all = true;
+        while self.outcome.is_none() {
+            self.step(BLOCK_SIZE);
+            if self.output.len() > KEPT {
+                self.output.clear();
+                kept_all = false;
+            }
+        }
+        self.checked = self.outcome;
+        if kept_all {
+            self.input = Vec::new();
+        } else {
+            self.output.clear();
+            (self.taken, self.outcome) = (0, None);
+        }
+    }
+
+    /// How it will end, once it is checked.
+    pub(super) fn checked(&self) -> Option<Outcome> {
+        self.checked
     }
 
     /// Decodes until so many bytes are at hand, or to the end.
@@ -64,7 +92,7 @@ impl Part {
 
     /// Decodes the first byte and nothing else, for which the whole block must be read.
     pub(super) fn decode_first(&mut self) {
-        while self.outcome.is_none() && self.is_without_output() {
+        while self.outcome.is_none() && self.output.is_empty() {
             self.step(1);
         }
     }
@@ -88,7 +116,6 @@ impl Part {
         };
         if self.outcome.is_some() {
             self.decoder = None;
-            self.input = Vec::new();
         }
     }
 
@@ -100,11 +127,6 @@ impl Part {
     /// How it has ended, once it has.
     pub(super) fn outcome(&self) -> Option<Outcome> {
         self.outcome
-    }
-
-    /// True before the first byte is given or at hand.
-    pub(super) fn is_without_output(&self) -> bool {
-        !self.began && self.output.is_empty()
     }
 
     /// True where something is decoded that was not given.
@@ -122,7 +144,6 @@ impl Part {
             self.output.clear();
             self.given = 0;
         }
-        self.began |= count > 0;
         count
     }
 }

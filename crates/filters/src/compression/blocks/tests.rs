@@ -6,9 +6,10 @@ use bzip2::Compression;
 use bzip2::write::BzEncoder;
 use proptest::prelude::*;
 use stream::testing::{CutSource, Processed};
-use stream::{Block, DecodingError, DecodingFailure, ReadError, Source};
+use stream::{BLOCK_SIZE, Block, DecodingError, DecodingFailure, ReadError, Source};
 
 use super::super::decoded::DecodedSource;
+use super::part::KEPT;
 use super::*;
 
 /// A regular file, or something that is read as it comes.
@@ -49,10 +50,12 @@ fn read(data: &[u8], cut: usize, by_blocks: bool) -> (Vec<u8>, Option<DecodingEr
 fn alike(data: &[u8], cut: usize) -> (Vec<u8>, Option<DecodingFailure>) {
     let (straight, expected) = read(data, cut, false);
     let (out, failure) = read(data, cut, true);
-    assert_eq!(out.len(), straight.len());
-    assert!(out == straight);
     let failure = failure.map(|error| error.failure);
     assert_eq!(failure, expected.map(|error| error.failure));
+    // How much is known of a block before it proves damaged depends on how much is asked for at once.
+    let slack = if failure == Some(DecodingFailure::Damaged) { BLOCK_SIZE } else { 0 };
+    assert!(out.len().abs_diff(straight.len()) <= slack, "{} {}", out.len(), straight.len());
+    assert!(out.iter().zip(&straight).all(|(one, other)| one == other));
     (out, failure)
 }
 
@@ -117,6 +120,13 @@ struct Written(String);
 impl Written {
     fn put(&mut self, value: u64, bits: usize) {
         self.0 += &format!("{value:0bits$b}");
+    }
+
+    /// As the only block of a member.
+    fn alone(mut self, sum: u32) -> Vec<u8> {
+        self.put(END_MARK, 48);
+        self.put(sum.into(), 32);
+        [b"BZh1", &self.bytes()[..]].concat()
     }
 
     fn bytes(&self) -> Vec<u8> {
@@ -186,12 +196,18 @@ fn marks_within_blocks_are_no_ends() {
         // An end with a checksum after it.
         &[0x17, 0x72, 0x45, 0x38, 0x50, 0x90, 5, 6, 7, 8],
     ];
-    for (turn, mark) in marks.iter().cycle().take(12).enumerate() {
+    for (turn, mark) in marks.iter().cycle().take(13).enumerate() {
+        // Also very many small ones, and large ones.
+        let (count, longest) = match turn {
+            12 => (3000, 10),
+            10 => (5, 90_000),
+            _ => (5, 3000),
+        };
         let mut data = Written(b"BZh1".iter().map(|byte| format!("{byte:08b}")).collect());
         let (mut combined, mut expected) = (0_u32, Vec::new());
-        for _ in 0..5 {
+        for _ in 0..count {
             let mut payload: Vec<u8> =
-                (0..chance.usize(1..3000)).map(|_| chance.u8(2..254)).collect();
+                (0..chance.usize(1..longest)).map(|_| chance.u8(2..254)).collect();
             for _ in 0..chance.usize(..4) {
                 let at = chance.usize(..=payload.len());
                 payload.splice(at..at, mark.iter().copied());
@@ -201,11 +217,16 @@ fn marks_within_blocks_are_no_ends() {
                 payload.extend_from_slice(mark);
             }
             let out = decoded(&block_with(&payload, 0));
-            assert!(!out.is_empty());
+            let alone = block_with(&payload, sum(&out)).alone(sum(&out));
+            if read(&alone, 777, false).1.is_some() {
+                // Of some codes no text can be made, whatever the checksum.
+                continue;
+            }
             data.0 += &block_with(&payload, sum(&out)).0;
             combined = combined.rotate_left(1) ^ sum(&out);
             expected.extend_from_slice(&out);
         }
+        assert!(expected.len() > count);
         data.put(END_MARK, 48);
         data.put(combined.into(), 32);
         let bytes = data.bytes();
@@ -221,7 +242,8 @@ fn marks_within_blocks_are_no_ends() {
         assert_eq!(failure, Some(DecodingFailure::Truncated));
         let mut changed = bytes.clone();
         changed[bytes.len() / 2] ^= 4;
-        assert_eq!(alike(&changed, 777).1, Some(DecodingFailure::Damaged));
+        // Not every bit means something: one of the tables is not used.
+        alike(&changed, 777);
         let last = bytes.len() - 2;
         changed = bytes;
         changed[last] ^= 4;
@@ -235,9 +257,12 @@ fn a_block_of_one_byte_again_and_again_is_not_held_whole() {
     let (out, failure) = alike(&data, 100);
     assert_eq!((out.len(), failure), (60 << 20, None));
     let mut part = Part::new(data);
-    part.decode(AHEAD);
+    part.check();
+    assert_eq!(part.checked(), Some(Outcome::Whole));
     let mut out = vec![0; 60 << 20];
-    assert!((AHEAD..AHEAD + (1 << 20)).contains(&part.give(&mut out)));
+    assert_eq!(part.give(&mut out), 0);
+    part.decode(1);
+    assert!((1..KEPT).contains(&part.give(&mut out)));
 }
 
 /// Notes how many jobs came at a time.
