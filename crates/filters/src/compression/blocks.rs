@@ -1,11 +1,12 @@
 //! bzip2 data read block by block, several at the same time. The format stands every block on its
 //! own: a mark, a checksum, the data. Marks are looked for; what is between two of them is decoded as
-//! a stream of one block. The bits of a mark may also come up within a block: then the checksum of
-//! what was cut off is wrong, and the end of the block is found by decoding on.
+//! a stream of one block. The bits of a mark may also come up within a block: then what was cut off
+//! there is not whole, and the end of the block is found by decoding on.
 
 use std::collections::VecDeque;
-use std::io::{self, BufRead, Read};
+use std::io::{self, BufRead};
 
+use bytes::Bytes;
 use stream::Processors;
 
 use super::form::{Form, MAGIC_BYTES};
@@ -20,7 +21,10 @@ mod tests;
 
 /// Bytes that a block of level 9 takes at most: its symbols of 20 bits each, and their tables.
 const COMPRESSED_MAX: u64 = 2_400_000;
-/// Blocks that are decoded at the same time at most, about 6 MB each.
+/// Bytes that are decoded of all blocks before they are asked for. A block of one byte again and again
+/// has fifty times as many as others.
+const AHEAD: usize = 32 << 20;
+/// Blocks that are decoded at the same time at most, about 6 MB each besides.
 const PARTS_MAX: usize = 8;
 /// Bytes of the head of a member: `BZh` and its level.
 const HEAD: u64 = 4;
@@ -75,10 +79,6 @@ impl Blocks {
         blocks
     }
 
-    pub(super) fn reader(&self) -> &SourceReader {
-        &self.reader
-    }
-
     pub(super) fn reader_mut(&mut self) -> &mut SourceReader {
         &mut self.reader
     }
@@ -94,16 +94,8 @@ impl Blocks {
         self.reader
     }
 
-    /// True where something is planned that was not given.
-    pub(super) fn has_more_at_hand(&self) -> bool {
-        !self.steps.is_empty()
-    }
-
-    /// Decodes the next blocks at the same time, where none is left.
-    pub(super) fn decode_ahead(&mut self, processors: &dyn Processors) {
-        if !self.steps.is_empty() {
-            return;
-        }
+    /// Decodes the next blocks at the same time.
+    fn decode_ahead(&mut self, processors: &dyn Processors) {
         let most = processors.count().min(PARTS_MAX);
         let mut blocks = 0;
         while blocks < most && !self.planned {
@@ -111,11 +103,11 @@ impl Blocks {
             blocks += usize::from(matches!(self.steps.back(), Some(Step::Block { .. })));
         }
         let parts = self.steps.iter_mut().filter_map(|step| match step {
-            Step::Block { end: Some(_), part, .. } => Some(part),
+            Step::Block { part, .. } => Some(part),
             _ => None,
         });
         let jobs: Vec<_> = parts
-            .map(|part| Box::new(|| part.check()) as Box<dyn FnOnce() + Send + '_>)
+            .map(|part| Box::new(|| part.decode(AHEAD / most)) as Box<dyn FnOnce() + Send + '_>)
             .collect();
         if !jobs.is_empty() {
             processors.run(jobs);
@@ -167,10 +159,7 @@ impl Blocks {
                 let end = self.find_mark(begin);
                 self.next = end.unwrap_or(self.bits.end());
                 self.planned = end.is_none();
-                let part = match end {
-                    Some(end) => self.between(begin, end),
-                    None => self.beginning(begin, self.bits.end()),
-                };
+                let part = self.part(begin, self.next);
                 self.steps.push_back(Step::Block { begin, end, part });
             }
             (Some(END_MARK), Some(sum)) => {
@@ -200,20 +189,12 @@ impl Blocks {
         }
     }
 
-    /// What is between two marks as a stream of its own.
-    fn between(&self, begin: u64, end: u64) -> Part {
+    /// What is from the mark at `begin` on to a bit as a stream of its own, with the bits that fill its
+    /// last byte: no bit is there that is not in the data. So a block that is cut off gives nothing,
+    /// and one that ends there is whole. No mark begins less than eight bits after another one.
+    fn part(&self, begin: u64, to: u64) -> Part {
         let mut input = vec![b'B', b'Z', b'h', self.level];
-        let sum = self.bits.get(begin + MARK_BITS, SUM_BITS).unwrap_or(0);
-        // The checksum of a stream of one block is that of the block.
-        let tail = u128::from(END_MARK) << SUM_BITS | u128::from(sum);
-        self.bits.copy(begin, end, (tail, MARK_BITS + SUM_BITS), &mut input);
-        Part::new(input)
-    }
-
-    /// What is from a mark on, to anywhere.
-    fn beginning(&self, begin: u64, to: u64) -> Part {
-        let mut input = vec![b'B', b'Z', b'h', self.level];
-        self.bits.copy(begin, to, (0, 0), &mut input);
+        self.bits.copy(begin, to, &mut input);
         Part::new(input)
     }
 
@@ -224,7 +205,7 @@ impl Blocks {
         let mut most = begin + TRIED_FIRST * 8;
         let part = loop {
             let is_more = self.load(most);
-            let mut part = self.beginning(begin, most.min(self.bits.end()));
+            let mut part = self.part(begin, most.min(self.bits.end()));
             part.decode_first();
             let is_short = part.outcome() == Some(Outcome::Truncated);
             if !is_short || !is_more || most >= begin + COMPRESSED_MAX * 8 {
@@ -238,9 +219,9 @@ impl Blocks {
             self.load(taken + MARK_BITS);
             let mut mark = self.bits.find_mark(first);
             while let Some(end) = mark.filter(|end| *end <= taken) {
-                let mut cut = self.between(begin, end);
-                cut.check();
-                if !matches!(cut.checked(), Some(Outcome::Truncated | Outcome::Damaged)) {
+                let mut cut = self.part(begin, end);
+                cut.decode_first();
+                if cut.has_more_at_hand() {
                     return (Some(end), cut);
                 }
                 mark = self.bits.find_mark(end + 1);
@@ -267,16 +248,19 @@ impl Blocks {
                 }
                 Step::Block { begin, end, part } => {
                     let (begin, end) = (*begin, *end);
-                    match (end, part.checked()) {
-                        (Some(_), None) => return Ok(()),
-                        (Some(_), Some(Outcome::Truncated | Outcome::Damaged)) => {
+                    if part.has_more_at_hand() {
+                        return Ok(());
+                    }
+                    let Some(done) = part.outcome() else { return Ok(()) };
+                    let done = match (done, end) {
+                        // It goes on after the mark, which is one of its own bits.
+                        (Outcome::Truncated, Some(_)) => {
                             self.mend(begin);
                             continue;
                         }
-                        _ if part.has_more_at_hand() => return Ok(()),
-                        _ => {}
-                    }
-                    let Some(done) = part.outcome() else { return Ok(()) };
+                        (Outcome::Whole, None) => Outcome::Truncated,
+                        (done, _) => done,
+                    };
                     let sum = self.bits.get(begin + MARK_BITS, SUM_BITS).unwrap_or(0);
                     self.sum = self.sum.rotate_left(1) ^ sum as u32;
                     (end, done)
@@ -304,28 +288,31 @@ impl Blocks {
         self.next = end.unwrap_or(self.bits.end());
         self.planned = end.is_none();
     }
-}
 
-impl Read for Blocks {
-    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+    /// The next bytes; `None` after the last member. Where nothing is decoded, the next blocks are, at
+    /// the same time where there are processors for it.
+    ///
+    /// # Errors
+    /// What ends the data early, after all that is before it.
+    pub(super) fn next(
+        &mut self,
+        processors: Option<&dyn Processors>,
+    ) -> io::Result<Option<Bytes>> {
         loop {
             self.settle()?;
             match self.steps.front_mut() {
-                Some(Step::Block { end: Some(_), part, .. }) if part.checked().is_none() => {
-                    part.check();
-                }
                 Some(Step::Block { part, .. }) => {
                     part.decode(1);
-                    let given = part.give(buffer);
-                    if given > 0 {
-                        // What is wrong after it is said again by the next reading.
-                        self.settle().ok();
-                        return Ok(given);
+                    if let Some(bytes) = part.give() {
+                        return Ok(Some(bytes));
                     }
                 }
                 Some(_) => {}
-                None if self.planned => return Ok(0),
-                None => self.plan(),
+                None if self.planned => return Ok(None),
+                None => match processors {
+                    Some(processors) => self.decode_ahead(processors),
+                    None => self.plan(),
+                },
             }
         }
     }

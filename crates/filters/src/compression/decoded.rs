@@ -3,6 +3,7 @@
 
 use std::io::{self, BufRead, Read};
 
+use bytes::Bytes;
 use bzip2::bufread::BzDecoder;
 use flate2::bufread::GzDecoder;
 use liblzma::bufread::XzDecoder;
@@ -45,7 +46,6 @@ impl Form {
 enum Member {
     Gzip(GzDecoder<SourceReader>),
     Bzip2(BzDecoder<SourceReader>),
-    Blocks(Box<Blocks>),
     Xz(XzDecoder<SourceReader>),
     Zstd(Box<zstd::stream::read::Decoder<'static, SourceReader>>),
 }
@@ -70,7 +70,6 @@ impl Member {
         match self {
             Self::Gzip(decoder) => decoder.read(buffer),
             Self::Bzip2(decoder) => decoder.read(buffer),
-            Self::Blocks(blocks) => blocks.read(buffer),
             Self::Xz(decoder) => decoder.read(buffer),
             Self::Zstd(decoder) => decoder.read(buffer),
         }
@@ -89,7 +88,6 @@ impl Member {
         match self {
             Self::Gzip(decoder) => decoder.get_mut(),
             Self::Bzip2(decoder) => decoder.get_mut(),
-            Self::Blocks(blocks) => blocks.reader_mut(),
             Self::Xz(decoder) => decoder.get_mut(),
             Self::Zstd(decoder) => decoder.get_mut(),
         }
@@ -99,25 +97,8 @@ impl Member {
         match self {
             Self::Gzip(decoder) => decoder.get_ref(),
             Self::Bzip2(decoder) => decoder.get_ref(),
-            Self::Blocks(blocks) => blocks.reader(),
             Self::Xz(decoder) => decoder.get_ref(),
             Self::Zstd(decoder) => decoder.get_ref(),
-        }
-    }
-
-    /// Bytes of the compressed data before what comes next.
-    fn place(&self) -> u64 {
-        match self {
-            Self::Blocks(blocks) => blocks.place(),
-            other => other.reader_of().taken(),
-        }
-    }
-
-    /// True where more can be had without waiting.
-    fn has_more_at_hand(&self) -> bool {
-        match self {
-            Self::Blocks(blocks) => blocks.has_more_at_hand(),
-            other => other.reader_of().has_more_at_hand(),
         }
     }
 
@@ -125,7 +106,6 @@ impl Member {
         match self {
             Self::Gzip(decoder) => decoder.into_inner(),
             Self::Bzip2(decoder) => decoder.into_inner(),
-            Self::Blocks(blocks) => blocks.end(),
             Self::Xz(decoder) => decoder.into_inner(),
             Self::Zstd(decoder) => decoder.finish(),
         }
@@ -136,6 +116,8 @@ enum State {
     /// Before a member, or after the last one.
     Between(SourceReader),
     Within(Box<Member>),
+    /// In members whose blocks are decoded by several processors.
+    Blocks(Box<Blocks>),
     /// Nothing more comes.
     Over,
 }
@@ -205,8 +187,7 @@ impl DecodedSource {
         if found == Some(self.form) {
             // What is not all there yet is read as it comes.
             if self.form == Form::Bzip2 && self.is_whole && helped {
-                let blocks = Box::new(Blocks::new(reader));
-                return Ok(State::Within(Box::new(Member::Blocks(blocks))));
+                return Ok(State::Blocks(Box::new(Blocks::new(reader))));
             }
             let member = Member::begin(self.form, reader);
             return member
@@ -228,9 +209,9 @@ impl DecodedSource {
     }
 
     /// The next bytes of a member; none at its end.
-    fn read(&mut self, member: &mut Member) -> Result<Vec<u8>, ReadError> {
+    fn read(&mut self, member: &mut Member) -> Result<Bytes, ReadError> {
         if let Some(error) = self.failed.take() {
-            return Err(self.failed(&error, member.place(), member.reader()));
+            return Err(self.failed(&error, member.reader_of().taken(), member.reader()));
         }
         let mut buffer = vec![0; BLOCK_SIZE];
         let mut filled = 0;
@@ -242,7 +223,7 @@ impl DecodedSource {
                 Err(error) => {
                     filled += (member.decoded() - before) as usize;
                     if filled == 0 {
-                        return Err(self.failed(&error, member.place(), member.reader()));
+                        return Err(self.failed(&error, member.reader_of().taken(), member.reader()));
                     }
                     // What came before is given first.
                     self.failed = Some(error);
@@ -250,12 +231,12 @@ impl DecodedSource {
                 }
             }
             // Whoever follows a file sees what there is.
-            if !member.has_more_at_hand() {
+            if !member.reader_of().has_more_at_hand() {
                 break;
             }
         }
         buffer.truncate(filled);
-        Ok(buffer)
+        Ok(buffer.into())
     }
 }
 
@@ -278,27 +259,40 @@ impl DecodedSource {
                     Ok(state) => self.state = state,
                     Err(error) => return self.ended(error),
                 },
-                State::Within(mut member) => {
-                    if let (Member::Blocks(blocks), Some(processors)) = (&mut *member, processors) {
-                        blocks.decode_ahead(processors);
+                State::Within(mut member) => match self.read(&mut member) {
+                    Ok(bytes) if bytes.is_empty() => self.end_member(member.end()),
+                    Ok(bytes) => {
+                        self.state = State::Within(member);
+                        return Ok(Some(self.given(bytes)));
                     }
-                    let bytes = match self.read(&mut member) {
-                        Ok(bytes) => bytes,
-                        Err(error) => return self.ended(error),
-                    };
-                    if bytes.is_empty() {
-                        self.members += 1;
-                        self.state = State::Between(member.end());
-                        continue;
+                    Err(error) => return self.ended(error),
+                },
+                State::Blocks(mut blocks) => match blocks.next(processors) {
+                    Ok(None) => self.end_member(blocks.end()),
+                    Ok(Some(bytes)) => {
+                        self.state = State::Blocks(blocks);
+                        return Ok(Some(self.given(bytes)));
                     }
-                    self.state = State::Within(member);
-                    let block = Block::new(bytes);
-                    self.bytes += block.len() as u64;
-                    self.lines += block.newlines();
-                    return Ok(Some(block));
-                }
+                    Err(error) => {
+                        let place = blocks.place();
+                        let error = self.failed(&error, place, blocks.reader_mut());
+                        return self.ended(error);
+                    }
+                },
             }
         }
+    }
+
+    fn end_member(&mut self, reader: SourceReader) {
+        self.members += 1;
+        self.state = State::Between(reader);
+    }
+
+    fn given(&mut self, bytes: Bytes) -> Block {
+        let block = Block::new(bytes);
+        self.bytes += block.len() as u64;
+        self.lines += block.newlines();
+        block
     }
 }
 
@@ -328,7 +322,8 @@ impl Source for DecodedSource {
         match &self.state {
             State::Over => None,
             State::Between(reader) => Some(reader.taken()),
-            State::Within(member) => Some(member.place()),
+            State::Within(member) => Some(member.reader_of().taken()),
+            State::Blocks(blocks) => Some(blocks.place()),
         }
     }
 }

@@ -2,13 +2,14 @@
 
 use std::io;
 
+use bytes::Bytes;
 use bzip2::{Decompress, Status};
 use stream::BLOCK_SIZE;
 
 /// How the decoding of a block has ended.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Outcome {
-    /// All of it was read, and its checksum is right.
+    /// All of it was read and given, and its checksum is right.
     Whole,
     /// Its data ends before its end.
     Truncated,
@@ -35,87 +36,68 @@ pub(super) struct Part {
     taken: usize,
     decoder: Option<Decompress>,
     output: Vec<u8>,
-    given: usize,
+    /// Decoded before that, and not given yet.
+    ready: Bytes,
     outcome: Option<Outcome>,
-    /// How it will end, where it was decoded once to know that.
-    checked: Option<Outcome>,
 }
 
-/// Bytes that are kept of a block while it is checked. A block of one byte again and again has fifty
-/// times as many as others; it is decoded twice.
-pub(super) const KEPT: usize = 2 << 20;
-
 impl Part {
-    /// Decodes a stream that has this block, and others at most after it.
+    /// Decodes the beginning of a stream, of which there is one block.
     pub(super) fn new(input: Vec<u8>) -> Self {
         Self {
             input,
             taken: 0,
             decoder: None,
             output: Vec::new(),
-            given: 0,
+            ready: Bytes::new(),
             outcome: None,
-            checked: None,
         }
     }
 
-    /// Decodes all of it, so that nothing is given of a block that has other bytes than it should.
-    pub(super) fn check(&mut self) {
-        let mut kept_all = true;
-        while self.outcome.is_none() {
-            self.step(BLOCK_SIZE);
-            if self.output.len() > KEPT {
-                self.output.clear();
-                kept_all = false;
-            }
-        }
-        self.checked = self.outcome;
-        if kept_all {
-            self.input = Vec::new();
-        } else {
-            self.output.clear();
-            (self.taken, self.outcome) = (0, None);
-        }
-    }
-
-    /// How it will end, once it is checked.
-    pub(super) fn checked(&self) -> Option<Outcome> {
-        self.checked
-    }
-
-    /// Decodes until so many bytes are at hand, or to the end.
+    /// Decodes until about so many bytes are at hand, or to the end.
     pub(super) fn decode(&mut self, most: usize) {
-        while self.outcome.is_none() && self.output.len() - self.given < most {
-            self.step(BLOCK_SIZE);
+        while self.outcome.is_none() && self.ready.len() + self.output.len() < most {
+            self.output.reserve(BLOCK_SIZE);
+            self.step(Decompress::decompress_vec);
         }
     }
 
     /// Decodes the first byte and nothing else, for which the whole block must be read.
     pub(super) fn decode_first(&mut self) {
         while self.outcome.is_none() && self.output.is_empty() {
-            self.step(1);
+            self.step(|decoder, input, output| {
+                let mut first = [0];
+                let before = decoder.total_out();
+                let status = decoder.decompress(input, &mut first);
+                output.extend((decoder.total_out() > before).then_some(first[0]));
+                status
+            });
         }
     }
 
-    fn step(&mut self, room: usize) {
+    fn step(
+        &mut self,
+        decode: impl FnOnce(&mut Decompress, &[u8], &mut Vec<u8>) -> Result<Status, bzip2::Error>,
+    ) {
         let decoder = self.decoder.get_or_insert_with(|| Decompress::new(false));
         let before = (decoder.total_in(), decoder.total_out());
-        let len = self.output.len();
-        self.output.resize(len + room, 0);
-        let status = decoder.decompress(&self.input[self.taken..], &mut self.output[len..]);
+        let status = decode(decoder, &self.input[self.taken..], &mut self.output);
         let read = (decoder.total_in() - before.0) as usize;
-        let written = (decoder.total_out() - before.1) as usize;
+        let written = decoder.total_out() - before.1;
         self.taken += read;
-        self.output.truncate(len + written);
         self.outcome = match status {
             Ok(Status::StreamEnd) => Some(Outcome::Whole),
             Ok(Status::MemNeeded) => Some(Outcome::Memory),
+            // The decoder reads all of a block before it gives the first byte, and asks for what comes
+            // after it once its checksum is right.
+            Ok(_) if read == 0 && written == 0 && decoder.total_out() > 0 => Some(Outcome::Whole),
             Ok(_) if read == 0 && written == 0 => Some(Outcome::Truncated),
             Ok(_) => None,
             Err(_) => Some(Outcome::Damaged),
         };
         if self.outcome.is_some() {
             self.decoder = None;
+            self.input = Vec::new();
         }
     }
 
@@ -131,19 +113,15 @@ impl Part {
 
     /// True where something is decoded that was not given.
     pub(super) fn has_more_at_hand(&self) -> bool {
-        self.given < self.output.len()
+        !self.ready.is_empty() || !self.output.is_empty()
     }
 
     /// Gives some of what is at hand.
-    pub(super) fn give(&mut self, buffer: &mut [u8]) -> usize {
-        let there = &self.output[self.given..];
-        let count = there.len().min(buffer.len());
-        buffer[..count].copy_from_slice(&there[..count]);
-        self.given += count;
-        if self.given == self.output.len() {
-            self.output.clear();
-            self.given = 0;
+    pub(super) fn give(&mut self) -> Option<Bytes> {
+        if self.ready.is_empty() {
+            self.ready = std::mem::take(&mut self.output).into();
         }
-        count
+        let count = self.ready.len().min(BLOCK_SIZE);
+        (count > 0).then(|| self.ready.split_to(count))
     }
 }
