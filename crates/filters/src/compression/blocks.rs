@@ -36,7 +36,7 @@ const TAKEN_AHEAD: u64 = 72;
 /// What comes next in the data.
 enum Step {
     /// A block, from its mark to the next one, which is not there where the data ends before.
-    Block { begin: u64, end: Option<u64>, part: Part },
+    Block { begin: u64, end: Option<u64>, level: u8, part: Part },
     /// The end of a member with its checksum, and the bit after it.
     End { sum: u32, end: u64 },
     /// What ends the data early.
@@ -160,7 +160,7 @@ impl Blocks {
                 self.next = end.unwrap_or(self.bits.end());
                 self.planned = end.is_none();
                 let part = self.part(begin, self.next);
-                self.steps.push_back(Step::Block { begin, end, part });
+                self.steps.push_back(Step::Block { begin, end, level: self.level, part });
             }
             (Some(END_MARK), Some(sum)) => {
                 let end = (begin + MARK_BITS + SUM_BITS).next_multiple_of(8);
@@ -246,8 +246,8 @@ impl Blocks {
                     self.sum = 0;
                     (Some(*end), Outcome::Whole)
                 }
-                Step::Block { begin, end, part } => {
-                    let (begin, end) = (*begin, *end);
+                Step::Block { begin, end, level, part } => {
+                    let (begin, end, level) = (*begin, *end, *level);
                     if part.has_more_at_hand() {
                         return Ok(());
                     }
@@ -255,7 +255,7 @@ impl Blocks {
                     let done = match (done, end) {
                         // It goes on after the mark, which is one of its own bits.
                         (Outcome::Truncated, Some(_)) => {
-                            self.mend(begin);
+                            self.mend(begin, level);
                             continue;
                         }
                         (Outcome::Whole, None) => Outcome::Truncated,
@@ -281,10 +281,11 @@ impl Blocks {
 
     /// Plans the block at `begin` again, whose end was no mark between blocks: what was planned after
     /// it is nothing.
-    fn mend(&mut self, begin: u64) {
+    fn mend(&mut self, begin: u64, level: u8) {
+        self.level = level;
         let (end, part) = self.find_end(begin);
         self.steps.clear();
-        self.steps.push_back(Step::Block { begin, end, part });
+        self.steps.push_back(Step::Block { begin, end, level, part });
         self.next = end.unwrap_or(self.bits.end());
         self.planned = end.is_none();
     }

@@ -223,7 +223,11 @@ impl DecodedSource {
                 Err(error) => {
                     filled += (member.decoded() - before) as usize;
                     if filled == 0 {
-                        return Err(self.failed(&error, member.reader_of().taken(), member.reader()));
+                        return Err(self.failed(
+                            &error,
+                            member.reader_of().taken(),
+                            member.reader(),
+                        ));
                     }
                     // What came before is given first.
                     self.failed = Some(error);

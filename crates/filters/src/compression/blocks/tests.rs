@@ -125,7 +125,7 @@ impl Written {
     fn alone(mut self, sum: u32) -> Vec<u8> {
         self.put(END_MARK, 48);
         self.put(sum.into(), 32);
-        [b"BZh1", &self.bytes()[..]].concat()
+        [b"BZh9", &self.bytes()[..]].concat()
     }
 
     fn bytes(&self) -> Vec<u8> {
@@ -178,7 +178,7 @@ fn sum(data: &[u8]) -> u32 {
 
 /// What a block decodes to, whatever its checksum says.
 fn decoded(block: &Written) -> Vec<u8> {
-    let mut part = Part::new([b"BZh1", &block.bytes()[..]].concat());
+    let mut part = Part::new([b"BZh9", &block.bytes()[..]].concat());
     part.decode(1 << 20);
     std::iter::from_fn(|| part.give()).flatten().collect()
 }
@@ -186,20 +186,22 @@ fn decoded(block: &Written) -> Vec<u8> {
 #[test]
 fn marks_within_blocks_are_no_ends() {
     let mut chance = fastrand::Rng::with_seed(7);
-    let marks: [&[u8]; 3] = [
+    let marks: [&[u8]; 4] = [
         &[0x31, 0x41, 0x59, 0x26, 0x53, 0x59],
         &[0x17, 0x72, 0x45, 0x38, 0x50, 0x90],
         // An end with a checksum after it.
         &[0x17, 0x72, 0x45, 0x38, 0x50, 0x90, 5, 6, 7, 8],
+        // And the head of a member of smaller blocks.
+        b"\x17\x72\x45\x38\x50\x90\x05\x06\x07\x08BZh1\x31\x41\x59\x26\x53\x59more",
     ];
-    for (turn, mark) in marks.iter().cycle().take(13).enumerate() {
+    for (turn, mark) in marks.iter().cycle().take(16).enumerate() {
         // Also very many small ones, and large ones.
         let (count, longest) = match turn {
             12 => (3000, 10),
-            10 => (5, 90_000),
+            11 => (8, 180_000),
             _ => (5, 3000),
         };
-        let mut data = Written(b"BZh1".iter().map(|byte| format!("{byte:08b}")).collect());
+        let mut data = Written(b"BZh9".iter().map(|byte| format!("{byte:08b}")).collect());
         let (mut combined, mut expected) = (0_u32, Vec::new());
         for _ in 0..count {
             let mut payload: Vec<u8> =
