@@ -10,10 +10,10 @@ use crate::{Arrivals, Block, FileFacts, Processors, ReadError, WriteError};
 /// Something blocks come from: a file, a link, a sample.
 ///
 /// A source belongs to one reader, which calls all methods on its own thread; it may be handed to
-/// another thread between two calls. Only [`Source::next_block`] and its like may wait (for a writer, a disk, a
-/// named pipe), and it ends the wait when the run is cancelled; the other methods answer at once, or
-/// after one call of the system on a file. A block has at most [`crate::BLOCK_SIZE`] bytes unless
-/// its writer passed on a larger one.
+/// another thread between two calls. Only [`Source::next_block`] and [`Source::next_block_with`] may
+/// wait (for a writer, a disk, a named pipe), and they end the wait when the run is cancelled; the
+/// other methods answer at once, or after one call of the system on a file. A block has at most
+/// [`crate::BLOCK_SIZE`] bytes unless its writer passed on a larger one.
 pub trait Source: Send {
     /// The next block, never empty; `None` at the end, again and again. Waits for data.
     ///

@@ -253,7 +253,7 @@ impl Blocks {
                     }
                     let Some(done) = part.outcome() else { return Ok(()) };
                     let done = match (done, end) {
-                        // It goes on after the mark, which is one of its own bits.
+                        // The mark is made of bits of the block, which ends later.
                         (Outcome::Truncated, Some(_)) => {
                             self.mend(begin, level);
                             continue;

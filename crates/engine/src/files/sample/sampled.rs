@@ -103,6 +103,10 @@ impl Source for Beginning {
         self.inner.file_bytes()
     }
 
+    fn arrivals(&self) -> Option<Arc<dyn Arrivals>> {
+        self.inner.arrivals()
+    }
+
     fn is_part(&self) -> bool {
         true
     }
