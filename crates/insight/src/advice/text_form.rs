@@ -79,14 +79,13 @@ fn compressed(look: &Look<'_>) -> Option<Note> {
     if ANY_BYTES.contains(&stage) || is_codec(stage) || look.arguments.is_none() {
         return None;
     }
-    let (name, form) = look.stage.inputs.iter().find_map(|input| {
-        let name = match &input.name {
-            stream::InputName::File(name) => String::from_utf8_lossy(name).into_owned(),
-            stream::InputName::Standard => "the data".to_owned(),
-        };
-        Some((name, compressed_form(&input.kept)?))
-    })?;
+    let mut inputs = look.stage.inputs.iter();
+    let (input, form) = inputs.find_map(|input| Some((input, compressed_form(&input.kept)?)))?;
     let CompressedForm { name: form, reader, .. } = form;
+    let name = match &input.name {
+        stream::InputName::File(name) => String::from_utf8_lossy(name).into_owned(),
+        stream::InputName::Standard => "the data".to_owned(),
+    };
     let text = format!("{name} is compressed ({form}): {reader} makes text of it");
     let note = look.note(NoteKind::Compressed, Severity::Warning, text);
     // Of the other forms there is no filter that could be tried.
