@@ -4,4 +4,5 @@ pub(crate) mod background;
 pub(crate) mod clock;
 pub(crate) mod limits;
 pub(crate) mod sinks;
+pub(crate) mod threads;
 pub(crate) mod worker;

@@ -15,6 +15,7 @@ mod runs;
 
 pub use base::background::{BackgroundError, in_background};
 pub use base::limits::{Limit, Limits, default_budget};
+pub use base::threads::start_thread;
 pub use bench::capture::{Capture, Unread};
 pub use bench::request::{Request, SessionEvent};
 pub use bench::session::Workbench;
@@ -38,7 +39,9 @@ pub use plan::pipeline::{Plan, StageKind, StagePlan};
 pub use plan::target::{Target, TargetKind};
 pub use plan::variables::Variables;
 pub use policy::HeldCommand;
-pub use policy::{Change, Consent, Consents, Fed, FileIdentity, Program, listed_programs};
+pub use policy::{
+    Change, Consent, Consents, Content, Fed, FileIdentity, NamedFile, Program, listed_programs,
+};
 pub use runs::estimate::{Estimate, Hold, estimate};
 pub use runs::fate::fate;
 pub use runs::figures::{CommandFigures, CommandKind};

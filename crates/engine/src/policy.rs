@@ -5,12 +5,13 @@ mod arguments;
 mod consent;
 mod environment;
 mod held_command;
+mod named_files;
 mod programs;
 mod resolve;
 
 use std::ffi::{OsStr, OsString};
 use std::os::unix::ffi::OsStrExt;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
 
@@ -21,9 +22,10 @@ pub use environment::Change;
 use environment::changes;
 pub(crate) use environment::matters_unexported;
 pub use held_command::HeldCommand;
+pub use named_files::{Content, NamedFile};
 pub use programs::listed_programs;
 pub use resolve::{FileIdentity, Program};
-use resolve::{Found, find};
+use resolve::{Found, find, leads_through_roots};
 
 /// A program that somebody wants to start.
 #[derive(Clone)]
@@ -121,10 +123,19 @@ impl Start {
             words: self.words.clone(),
             directory: self.directory.clone(),
             changes: self.changes.clone(),
+            files: program.as_ref().map(|program| self.named_files(program)).unwrap_or_default(),
             program,
             fed,
             joined: fed != Fed::Nothing,
         }
+    }
+
+    /// The files that its arguments name, where the program may do what they say.
+    fn named_files(&self, program: &Program) -> Vec<NamedFile> {
+        if program.takes_data() {
+            return Vec::new();
+        }
+        named_files::named_by(self.words.get(1..).unwrap_or_default(), &self.full_directory())
     }
 }
 
@@ -304,7 +315,7 @@ impl Policy {
                 group: self.group(),
             })
         };
-        if !matches!(self, Self::Nothing) && is_listed(start, &program) {
+        if !matches!(self, Self::Nothing) && is_listed(start, &found, &program) {
             return launch(Some(environment::scrubbed(&start.changes)));
         }
         let known = match fed {
@@ -319,6 +330,7 @@ impl Policy {
             directory: start.full_directory(),
             changes: start.changes.clone(),
             fed,
+            files: start.named_files(&program),
         };
         match self {
             Self::AsShell | Self::Nothing | Self::ListOnly => {}
@@ -359,17 +371,21 @@ pub(crate) enum Feed {
     Known(Fed),
 }
 
-/// True for a program of root's, on the list with just these arguments, that no variable changes.
-fn is_listed(start: &Start, program: &Program) -> bool {
+/// True for a program of root's, found by way of root's folders and links alone, on the list with
+/// just these arguments, that no variable changes.
+fn is_listed(start: &Start, found: &Path, program: &Program) -> bool {
     let Some((name, arguments)) = start.words.split_first() else { return false };
     let mut changes = start.changes.iter().chain(&start.shell_changes);
     // By its name alone, looked for where the process began: anything else may be anything.
     if name.contains(&b'/') || !changes.all(environment::is_harmless) {
         return false;
     }
+    let name = programs::counts_as(name, program.file_name());
     let Some(forms) = programs::forms(name) else { return false };
     let directory = start.full_directory();
-    program.is_roots() && forms.iter().any(|form| form.takes(arguments, &directory))
+    leads_through_roots(found)
+        && program.is_roots()
+        && forms.iter().any(|form| form.takes(arguments, &directory))
 }
 
 impl HeldCommand {

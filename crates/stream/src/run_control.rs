@@ -23,6 +23,9 @@ pub enum Excess {
     /// The machine has no more memory.
     #[error("the machine has no more memory")]
     NoMemory,
+    /// The machine starts no more threads.
+    #[error("the machine starts no more threads")]
+    NoThread,
     /// It would run more than this many commands at the same time.
     #[error("more than {0} commands at the same time")]
     Commands(usize),

@@ -200,8 +200,7 @@ impl KeyReader {
         } else {
             OwnedFd::from(File::open("/dev/tty")?)
         };
-        let thread = std::thread::Builder::new().name("keys".to_owned());
-        thread.spawn(move || read_keys(&terminal, &sender, &asked))?;
+        engine::start_thread("keys", move || read_keys(&terminal, &sender, &asked))?;
         Ok(Self { stops })
     }
 

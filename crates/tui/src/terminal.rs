@@ -149,7 +149,7 @@ pub(crate) fn watch_signals(sender: &Sender<Event>) -> io::Result<()> {
     const SAME: Duration = Duration::from_millis(500);
     let mut signals = Signals::new([SIGTERM, SIGHUP, SIGINT, SIGQUIT, SIGTSTP, SIGCONT, SIGWINCH])?;
     let sender = sender.clone();
-    std::thread::Builder::new().name("signals".to_owned()).spawn(move || {
+    engine::start_thread("signals", move || {
         let mut asked: Option<Instant> = None;
         for signal in signals.forever() {
             let event = match signal {

@@ -19,7 +19,12 @@ pub(crate) fn script(shell: Shell) -> String {
     generate(target, &mut Cli::command(), "ylotrope", &mut text);
     let text = String::from_utf8_lossy(&text).into_owned();
     match shell {
-        Shell::Bash => format!("{text}\n{BASH}"),
+        // Files are left to the shell, which quotes them: as they are made, a name would be read as a
+        // command line.
+        Shell::Bash => {
+            let text = text.replace("COMPREPLY=($(compgen -f \"${cur}\"))", "COMPREPLY=()");
+            format!("{text}\n{BASH}")
+        }
         // What is added takes the place of the function that was made, which it calls.
         Shell::Zsh => {
             // The files beside the commands are offered by what is added; as they are made the command
@@ -46,6 +51,10 @@ const FISH: &str = include_str!("completions/fish.fish");
 pub(crate) fn candidates(words: &[String]) -> String {
     let mut out = String::new();
     let mut add = |name: &str, says: &str| {
+        // One line each: a name of several lines, or with a TAB, cannot be told.
+        if name.chars().any(char::is_control) || name.starts_with('-') && words[0] == "scripts" {
+            return;
+        }
         out.push_str(&format!("{name}\t{}\n", says.replace(['\n', '\t'], " ")));
     };
     let words: Vec<&str> = words.iter().map(String::as_str).collect();

@@ -9,9 +9,10 @@ use std::process::{Command, ExitCode};
 use std::time::{Duration, Instant};
 
 use procfs::process::{Process, Stat};
+use rustix::event::{PollFd, PollFlags, poll};
 use rustix::process::{
-    Pid, Signal, WaitOptions, WaitStatus, getpid, kill_process, set_child_subreaper,
-    set_parent_process_death_signal, waitpid,
+    Pid, PidfdFlags, Signal, WaitOptions, WaitStatus, getpid, getppid, kill_process, pidfd_open,
+    set_child_subreaper, set_parent_process_death_signal, waitpid,
 };
 use rustix::termios::{OptionalActions, Termios, tcgetattr, tcsetattr};
 use signal_hook::consts::{SIGHUP, SIGINT, SIGQUIT, SIGTERM, SIGTSTP};
@@ -28,11 +29,38 @@ const GRACE: Duration = Duration::from_millis(300);
 const GIVE_BACK: &[u8] = b"\x1b[?1006l\x1b[?1015l\x1b[?1003l\x1b[?1002l\x1b[?1000l\
     \x1b[?2004l\x1b[?1049l\x1b[?25h\x1b[0m";
 
-/// For the process with the screen: it ends, and gives the terminal back, when the one that waits
-/// for it is gone.
-pub(crate) fn follow_parent() {
-    // Without that a parent that is killed leaves a screen that works on.
-    let _ = set_parent_process_death_signal(Some(Signal::TERM));
+/// For the process with the screen: when the one that waits for it is gone, it ends, gives the
+/// terminal back, and ends what it has started.
+pub(crate) struct Parent(Option<Pid>);
+
+impl Parent {
+    /// Begins to look after the process that has started this one.
+    pub(crate) fn follow() -> Self {
+        let parent = getppid();
+        // Without that a parent that is killed leaves a screen that works on.
+        let _ = set_parent_process_death_signal(Some(Signal::TERM));
+        // What a program leaves behind is a child of this process then, and can be found.
+        let _ = set_child_subreaper(Some(getpid()));
+        let handle = parent.and_then(|parent| pidfd_open(parent, PidfdFlags::empty()).ok());
+        if let Some(handle) = handle {
+            let watched = move || {
+                // It is readable once that process has ended.
+                while poll(&mut [PollFd::new(&handle, PollFlags::IN)], None).is_err() {}
+                end_all();
+            };
+            // Without a thread they are ended with the screen.
+            drop(engine::start_thread("parent", watched));
+        }
+        Self(parent)
+    }
+}
+
+impl Drop for Parent {
+    fn drop(&mut self) {
+        if getppid() != self.0 {
+            end_all();
+        }
+    }
 }
 
 /// The terminal as it was found.
@@ -77,7 +105,7 @@ pub(crate) fn run(arguments: Vec<OsString>) -> io::Result<ExitCode> {
                 }
             }
         };
-        std::thread::Builder::new().name("signals".to_owned()).spawn(handed_on)?;
+        engine::start_thread("signals", handed_on)?;
     }
     let code = loop {
         let Some(status) = wait_for(child)? else { continue };

@@ -39,7 +39,7 @@ impl Interrupts {
         let always = Arc::new(AtomicBool::new(true));
         let _ = flag::register_conditional_shutdown(SIGABRT, LIMIT_STATUS, always);
         let Ok(mut signals) = Signals::new([SIGINT, SIGTERM, SIGHUP]) else { return interrupts };
-        let spawned = std::thread::Builder::new().name("signals".to_owned()).spawn(move || {
+        let spawned = engine::start_thread("signals", move || {
             if let Some(signal) = signals.forever().next() {
                 control.cancel();
                 std::thread::sleep(GRACE);

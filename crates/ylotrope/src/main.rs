@@ -119,10 +119,10 @@ const DECLINED: u8 = 130;
 fn main() -> ExitCode {
     let mut arguments: Vec<OsString> = std::env::args_os().collect();
     let is_worker = arguments.get(1).is_some_and(|first| first == guard::WORKER);
-    if is_worker {
-        guard::follow_parent();
+    let _parent = is_worker.then(|| {
         arguments.remove(1);
-    }
+        guard::Parent::follow()
+    });
     let cli = Cli::parse_from(&arguments);
     if let Some(conflict) = conflict(&cli) {
         Cli::command().error(ErrorKind::ArgumentConflict, conflict).exit();

@@ -69,7 +69,7 @@ pub(crate) fn feed_standard_input(mut source: Box<dyn Source>) -> io::Result<()>
     let (reading, writing) = rustix::pipe::pipe_with(rustix::pipe::PipeFlags::CLOEXEC)?;
     rustix::stdio::dup2_stdin(&reading)?;
     drop(reading);
-    std::thread::Builder::new().name("standard input".to_owned()).spawn(move || {
+    engine::start_thread("standard input", move || {
         loop {
             match source.next_block() {
                 Ok(Some(block)) => {

@@ -75,9 +75,7 @@ impl Progress {
     pub(crate) fn start(watch: &Arc<Watch>, form: Option<Form>, screen: &TerminalLine) -> Self {
         let shared = screen.0.clone();
         let (state, watch) = (shared.clone(), watch.clone());
-        let spawned = std::thread::Builder::new()
-            .name("progress".to_owned())
-            .spawn(move || follow(&watch, form, &state));
+        let spawned = engine::start_thread("progress", move || follow(&watch, form, &state));
         Self { shared, thread: spawned.ok() }
     }
 

@@ -116,8 +116,8 @@ pub(crate) fn not_run(text: &str, error: &RunError) -> ExitCode {
     let at = match error {
         RunError::Shell(error) => error.span.start,
         RunError::Plan(error) => error.span.start,
-        RunError::Excess(excess) => {
-            say::error(&format!("ylotrope run: {excess}; the run was ended"));
+        RunError::Excess(_) | RunError::Internal => {
+            say::error(&format!("ylotrope run: {error}"));
             return ExitCode::from(2);
         }
     };

@@ -6,6 +6,8 @@ use std::sync::Arc;
 
 use thiserror::Error;
 
+use super::threads::start_thread;
+
 /// Why there is no result.
 #[derive(Debug, Error)]
 pub enum BackgroundError {
@@ -34,7 +36,7 @@ pub fn in_background<T: 'static>(
         }
     };
     let answering = answer.clone();
-    let spawned = std::thread::Builder::new().name(name.to_owned()).spawn(move || {
+    let spawned = start_thread(name, move || {
         let result = catch_unwind(AssertUnwindSafe(work)).map_err(|_| {
             tracing::error!("background work has failed inside");
             BackgroundError::Panicked

@@ -7,6 +7,8 @@ use std::time::{Duration, Instant};
 
 use stream::{Excess, RunControl};
 
+use super::threads::start_within;
+
 /// How often it is looked at how much memory there is.
 const LOOK: Duration = Duration::from_millis(10);
 
@@ -136,6 +138,8 @@ pub enum Limit {
     Memory(u64),
     /// So many commands at the same time.
     Commands(usize),
+    /// As many threads as the machine starts.
+    Threads,
 }
 
 impl Limit {
@@ -145,6 +149,7 @@ impl Limit {
             Over::Time => Self::Time(limits.time),
             Over::Excess(Excess::Memory(bytes)) => Self::Memory(bytes),
             Over::Excess(Excess::NoMemory) => Self::Memory(limits.memory_bytes),
+            Over::Excess(Excess::NoThread) => Self::Threads,
             Over::Excess(Excess::Commands(count)) => Self::Commands(count),
         }
     }
@@ -199,15 +204,7 @@ pub(crate) fn with_limits<T>(
             }
         }
     };
-    let result = std::thread::scope(|scope| {
-        // Without a thread to watch there is no limit but those of the streams.
-        let watching = std::thread::Builder::new().name("limits".into()).spawn_scoped(scope, watch);
-        let result = run();
-        *finished.0.lock() = true;
-        finished.1.notify_all();
-        drop(watching);
-        result
-    });
+    let result = watched(control, &finished, watch, run);
     let over = over.into_inner();
     (result, control.excess().map(Over::Excess).or(over))
 }
@@ -228,13 +225,34 @@ pub(crate) fn with_memory_of_machine<T>(control: &RunControl, run: impl FnOnce()
             }
         }
     };
+    watched(control, &finished, watch, run)
+}
+
+/// Says that what is watched has ended, whichever way that was: whoever watches ends then.
+struct Finishes<'f>(&'f (Mutex<bool>, Condvar));
+
+impl Drop for Finishes<'_> {
+    fn drop(&mut self) {
+        *self.0.0.lock() = true;
+        self.0.1.notify_all();
+    }
+}
+
+/// Does `run` while `watch` looks on, until `finished`. Where nobody can look on the run is ended before it
+/// begins: what has no limits is not let loose on a machine that has nothing left.
+fn watched<T>(
+    control: &RunControl,
+    finished: &(Mutex<bool>, Condvar),
+    watch: impl FnOnce() + Send,
+    run: impl FnOnce() -> T,
+) -> T {
     std::thread::scope(|scope| {
-        let watching = std::thread::Builder::new().name("limits".into()).spawn_scoped(scope, watch);
-        let result = run();
-        *finished.0.lock() = true;
-        finished.1.notify_all();
-        drop(watching);
-        result
+        // Also after a panic, for which the scope would wait otherwise.
+        let _finishes = Finishes(finished);
+        if start_within(scope, "limits", watch).is_err() {
+            control.exceed(Excess::NoThread);
+        }
+        run()
     })
 }
 

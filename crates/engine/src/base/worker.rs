@@ -5,6 +5,7 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::Arc;
 
 use super::background::BackgroundError;
+use super::threads::start_thread;
 
 type Task = Box<dyn FnOnce() + Send>;
 
@@ -87,8 +88,7 @@ impl Worker {
             return;
         }
         let shared = self.shared.clone();
-        let started =
-            std::thread::Builder::new().name("worker".to_owned()).spawn(move || shared.work());
+        let started = start_thread("worker", move || shared.work());
         if started.is_err() {
             let mut mailbox = self.shared.lock();
             mailbox.threads -= 1;

@@ -11,6 +11,7 @@ use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use rustix::io::retry_on_intr;
 use stream::{Arrivals, Block, ReadError, RunControl, Source, describe};
 
+use crate::base::threads::start_thread;
 use crate::files::block_source::read_block;
 use crate::flow::chain::Chain;
 use crate::kept::lines::Kept;
@@ -141,7 +142,7 @@ impl Capture {
         let kept = Arc::new(Kept::coming_in(MEMORY, folder));
         let capture = Arc::new(Self { kept, limit, state: Mutex::default() });
         let taking = capture.clone();
-        std::thread::Builder::new().name("capture".to_owned()).spawn(move || {
+        start_thread("capture", move || {
             let unread = taking.take_in(&descriptor, &arrived);
             let mut state = taking.state.lock();
             state.ended = unread.is_none() && !state.stops;

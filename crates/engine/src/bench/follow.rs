@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use stream::{Block, RunControl, Sink, StageMeter, WriteError};
 
+use crate::base::threads::start_thread;
 use crate::exec::command::CommandStarter;
 use crate::exec::context::Doors;
 use crate::exec::native::{Connections, run_native};
@@ -57,7 +58,7 @@ impl FollowedStage {
             watched: None,
         };
         let (stage, control, kept) = (stage.clone(), live.control.clone(), live.kept.clone());
-        std::thread::Builder::new().name("live".to_owned()).spawn(move || {
+        start_thread("live", move || {
             let meter = Arc::new(StageMeter::default());
             let files = Arc::new(HeldBackFiles::new(None, control.clone()).live());
             let starter = CommandStarter::deferred(files.clone(), Policy::Nothing);

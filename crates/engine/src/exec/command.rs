@@ -11,6 +11,7 @@ use stream::{
 use super::context::{Doors, Interpreter, RunContext, Unobserved};
 use super::pipeline::run_pipeline;
 use crate::base::sinks::say;
+use crate::base::threads::start_thread;
 use crate::exec::native::{Connections, run_native};
 use crate::exec::program::run_host;
 use crate::files::working_directory::InDirectory;
@@ -56,7 +57,7 @@ impl Commands for CommandStarter {
         joined: Joined,
     ) -> Result<Box<dyn Running + '_>, CommandEnd> {
         match self.timing {
-            Timing::Beside => Ok(Box::new(CommandThread::start(request, joined, self.clone()))),
+            Timing::Beside => Ok(Box::new(CommandThread::start(request, joined, self.clone())?)),
             Timing::Deferred => Ok(Box::new(DeferredCommand::new(request, joined, self)?)),
         }
     }
@@ -159,16 +160,22 @@ pub(crate) struct CommandThread {
 }
 
 impl CommandThread {
-    pub(crate) fn start(job: CommandRequest<'_>, joined: Joined, starter: CommandStarter) -> Self {
+    /// # Errors
+    /// [`CommandEnd::NotStarted`] where there is no thread for it, which is said on standard error.
+    pub(crate) fn start(
+        job: CommandRequest<'_>,
+        joined: Joined,
+        starter: CommandStarter,
+    ) -> Result<Self, CommandEnd> {
         let (writer, reader) = link(job.control, Arc::default(), Arc::default());
         let words = job.words.to_vec();
         let (error, environment, control) = (job.error, job.environment, job.control.clone());
-        let directory = job.directory;
+        let (directory, errors) = (job.directory, error.clone());
         let (ends, input, out): (_, Option<Box<dyn Source>>, Arc<dyn Sink>) = match joined {
             Joined::Output => ((Some(reader), None), job.input, Arc::new(writer)),
             Joined::Input => ((None, Some(writer)), Some(Box::new(reader)), job.out),
         };
-        let thread = std::thread::spawn(move || {
+        let thread = start_thread("command", move || {
             starter.run(CommandRequest {
                 words: &words,
                 input,
@@ -179,7 +186,11 @@ impl CommandThread {
                 control: &control,
             })
         });
-        Self { reader: ends.0, writer: ends.1, thread: Some(thread) }
+        let thread = thread.map_err(|error| {
+            say(&*errors, &format!("cannot start a command: {}", stream::describe(&error)));
+            CommandEnd::NotStarted
+        })?;
+        Ok(Self { reader: ends.0, writer: ends.1, thread: Some(thread) })
     }
 }
 

@@ -13,6 +13,7 @@ use rustix::fs::{CWD, FileType, Mode, OFlags, mknodat, open};
 use shell::Direction;
 use stream::{Block, Files, RunControl, Sink, Source, WriteMode, describe};
 
+use crate::base::threads::start_within;
 use crate::files::block_source::{read_block, write_block};
 use crate::plan::outcome::StageOutcome;
 use crate::plan::pipeline::StagePlan;
@@ -39,34 +40,40 @@ pub(crate) fn with_pipes(
     };
     let over = RunControl::default();
     std::thread::scope(|scope| {
+        // Whatever becomes of the run, what waits for its pipes ends.
+        let _over = Cancels(&over);
         for (number, substitution) in plan.substitutions.iter().enumerate() {
             if !named(&substitution.name) {
                 continue;
             }
             let path = directory.path().join(number.to_string());
             let mode = Mode::RUSR | Mode::WUSR;
-            if let Err(error) = mknodat(CWD, &path, FileType::Fifo, mode, 0) {
-                over.cancel();
-                return Err(error.into());
-            }
+            mknodat(CWD, &path, FileType::Fifo, mode, 0)?;
             rename(&mut renamed, &substitution.name, &path);
             let name = PathBuf::from(OsStr::from_bytes(&substitution.name));
             let over = &over;
             match substitution.direction {
                 Direction::Read => {
                     let Ok(source) = files.read(&name) else { continue };
-                    scope.spawn(move || give(source, &path, over, control));
+                    start_within(scope, "give", move || give(source, &path, over, control))?;
                 }
                 Direction::Write => {
                     let Ok(sink) = files.write(&name, WriteMode::Replace) else { continue };
-                    scope.spawn(move || take(&sink, &path, over, control));
+                    start_within(scope, "take", move || take(&sink, &path, over, control))?;
                 }
             }
         }
-        let outcome = run(&renamed);
-        over.cancel();
-        Ok(outcome)
+        Ok(run(&renamed))
     })
+}
+
+/// Cancels when it is dropped.
+struct Cancels<'c>(&'c RunControl);
+
+impl Drop for Cancels<'_> {
+    fn drop(&mut self) {
+        self.0.cancel();
+    }
 }
 
 fn rename(plan: &mut StagePlan, name: &[u8], path: &Path) {

@@ -16,6 +16,7 @@ use stream::{
 use super::context::Doors;
 use crate::base::clock::{run_ns, thread_time};
 use crate::base::sinks::Nowhere;
+use crate::base::threads::start_within;
 use crate::exec::redirections::OpenedFiles;
 use crate::files::direct::DirectReplacement;
 use crate::flow::descriptors::{NamedPorts, Ports, Reader, descriptor_named};
@@ -312,17 +313,29 @@ impl Processors for Threads<'_> {
         std::thread::available_parallelism().map_or(1, usize::from)
     }
 
-    fn run(&self, mut jobs: Vec<Box<dyn FnOnce() + Send + '_>>) {
-        let Some(own) = jobs.pop() else { return };
+    fn run(&self, jobs: Vec<Box<dyn FnOnce() + Send + '_>>) {
+        let helpers = jobs.len().saturating_sub(1);
+        // Whoever is free takes the next; where no thread can be had all is done here.
+        let jobs = Mutex::new(jobs);
+        let work = || {
+            loop {
+                let job = jobs.lock().pop();
+                let Some(job) = job else { return };
+                job();
+            }
+        };
         let before = run_ns(self.control);
         std::thread::scope(|scope| {
-            for job in jobs {
-                scope.spawn(|| {
-                    job();
+            for _ in 0..helpers {
+                let help = || {
+                    work();
                     self.meter.add_processor(thread_time());
-                });
+                };
+                if start_within(scope, "help", help).is_err() {
+                    break;
+                }
             }
-            own();
+            work();
         });
         self.meter.add_helped(run_ns(self.control).saturating_sub(before));
     }

@@ -6,13 +6,14 @@ use std::sync::Arc;
 use std::thread::{Scope, ScopedJoinHandle};
 
 use stream::{
-    CommandEnd, ExitStatus, Files, InputName, OriginStore, RunControl, Sink, Source, StageMeter,
-    describe,
+    CommandEnd, Excess, ExitStatus, Files, InputName, OriginStore, RunControl, Sink, Source,
+    StageMeter, describe,
 };
 
 use super::context::{Doors, RunContext, ShellStage, Taps, Withheld};
 use crate::base::clock::run_ns;
 use crate::base::sinks::say;
+use crate::base::threads::start_within;
 use crate::exec::named_pipes::with_pipes;
 use crate::exec::native::{Connections, run_native};
 use crate::exec::program::run_host;
@@ -84,12 +85,9 @@ fn run_connected(
             .zip(meters)
             .enumerate()
             .map(|(number, (ready, meter))| {
-                let errors = ready.ports.sink(2);
                 let started = start(scope, number, ready, context, meter, control);
-                // The descriptors of a stage that was never started are closed by now.
-                started.inspect_err(|error| {
-                    say(&*errors, &format!("cannot start a command: {}", describe(error)));
-                })
+                // Those beside it would take the end of its data for all there is.
+                started.inspect_err(|_| control.exceed(Excess::NoThread))
             })
             .collect();
         let outcomes = threads.into_iter().map(|thread| match thread {
@@ -97,7 +95,7 @@ fn run_connected(
                 panicked: true,
                 ..StageOutcome::of(ExitStatus::INTERNAL)
             }),
-            Err(_) => StageOutcome::of(ExitStatus(2)),
+            Err(_) => StageOutcome { cancelled: true, ..StageOutcome::of(ExitStatus::NOT_STARTED) },
         });
         let outcomes = outcomes.collect();
         drop(at_work);
@@ -114,7 +112,7 @@ fn start<'s, 'e: 's>(
     control: &'e RunControl,
 ) -> io::Result<ScopedJoinHandle<'s, StageOutcome>> {
     let run = move || run_stage(number, ready, context, meter, control);
-    std::thread::Builder::new().spawn_scoped(scope, run)
+    start_within(scope, "stage", run)
 }
 
 /// Runs a stage; what its redirections have written takes its place then.

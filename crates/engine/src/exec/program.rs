@@ -15,11 +15,13 @@ use rustix::process::{
     Pid, Signal, WaitId, WaitIdOptions, kill_process, kill_process_group, waitid,
 };
 use stream::{
-    Block, CommandEnd, ExitStatus, ReadError, RunControl, Sink, StageMeter, WriteError, describe,
+    Block, CommandEnd, Excess, ExitStatus, ReadError, RunControl, Sink, StageMeter, WriteError,
+    describe,
 };
 
 use crate::base::clock::{now_ns, run_ns};
 use crate::base::sinks::say;
+use crate::base::threads::{start_thread, start_within};
 use crate::files::block_source::read_block;
 use crate::flow::descriptors::{End, Port, Ports, SharedInput};
 use crate::flow::metered::MeteredSink;
@@ -118,6 +120,19 @@ struct Ender {
     child: Box<dyn ChildWrapper>,
     group: Group,
     asked: Option<Instant>,
+    /// It has ended and was waited for.
+    waited: bool,
+}
+
+impl Drop for Ender {
+    /// Whatever becomes of this thread, nothing is left running that nobody looks after.
+    fn drop(&mut self) {
+        if !self.waited {
+            self.signal(Signal::KILL);
+            // There is nobody to be told.
+            let _ = self.child.wait();
+        }
+    }
 }
 
 impl Ender {
@@ -152,17 +167,30 @@ fn attend(
 ) -> StageOutcome {
     let (output, errors) = (child.stdout().take(), child.stderr().take());
     let mut outcome = StageOutcome::of(ExitStatus::SUCCESS);
-    let feeding = fed
-        .map(|(input, reading, writing)| Feeding::start(input, reading, writing, meter, control));
     std::thread::scope(|scope| {
-        if let (Some(errors), Some(error)) = (errors, error) {
-            scope.spawn(move || forward(&errors, &*error, control));
-        }
-        let moving = output
-            .zip(out)
-            .map(|(output, out)| scope.spawn(move || forward(&output, &*out, control)));
+        let mut ender = Ender { child, group, asked: None, waited: false };
+        let feeding = fed.map(|(input, reading, writing)| {
+            Feeding::start(input, reading, writing, meter, control)
+        });
+        let telling = errors.zip(error).map(|(errors, error)| {
+            start_within(scope, "errors", move || forward(&errors, &*error, control))
+        });
+        let moving = output.zip(out).map(|(output, out)| {
+            start_within(scope, "output", move || forward(&output, &*out, control))
+        });
+        let (feeding, moving) = match (feeding.transpose(), telling.transpose(), moving.transpose())
+        {
+            (Ok(feeding), Ok(_), Ok(moving)) => (feeding, moving),
+            _ => {
+                // It would write to nobody, or take the end of its input for all there is. It is ended
+                // with the run.
+                control.exceed(Excess::NoThread);
+                outcome =
+                    StageOutcome { cancelled: true, ..StageOutcome::of(ExitStatus::NOT_STARTED) };
+                return;
+            }
+        };
         let mut wait = Duration::from_micros(50);
-        let mut ender = Ender { child, group, asked: None };
         let mut usage = Usage::of(ender.child.id(), meter);
         while !usage.has_ended() {
             if control.is_paused() {
@@ -204,6 +232,7 @@ fn attend(
             ender.signal(Signal::KILL);
         }
         let status = ender.child.wait();
+        ender.waited = true;
         outcome.signal =
             status.as_ref().ok().and_then(ExitStatusExt::signal).map(|signal| signal as u8);
         let code = status
@@ -324,7 +353,7 @@ impl Feeding {
         writing: OwnedFd,
         meter: &Arc<StageMeter>,
         control: &RunControl,
-    ) -> Self {
+    ) -> io::Result<Self> {
         let shared = Arc::strong_count(&input) > 1;
         // Without this end a program that closes its input is noticed at once.
         let reading = shared.then_some(reading);
@@ -334,11 +363,8 @@ impl Feeding {
         let (source, meter, shared_state) = (input.clone(), meter.clone(), state.clone());
         let control = control.clone();
         // The thread may wait for more input longer than the program runs; nobody waits for it.
-        let spawned = std::thread::Builder::new()
-            .name("feed".to_owned())
-            .spawn(move || feed(&source, &writing, &meter, &shared_state, &control));
-        drop(spawned);
-        Self { input, reading, state }
+        start_thread("feed", move || feed(&source, &writing, &meter, &shared_state, &control))?;
+        Ok(Self { input, reading, state })
     }
 
     /// The program has ended: takes back what it has not read. Says why it did not get all.

@@ -8,6 +8,7 @@ use stream::{
 };
 
 use crate::base::clock::thread_time;
+use crate::base::threads::start_thread;
 use crate::flow::link::{LinkReader, link};
 
 /// Blocks that are read as they are asked for first: who wants only the beginning of a file, and
@@ -100,7 +101,7 @@ impl ReadAhead {
             };
             *shared.lock() = Some((inner, error));
         };
-        self.reading = match std::thread::Builder::new().name("read ahead".into()).spawn(work) {
+        self.reading = match start_thread("read ahead", work) {
             Ok(_) => Reading::Ahead { reader, left, facts, bytes },
             Err(_) => match left.lock().take() {
                 // Never again.

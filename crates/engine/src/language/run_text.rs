@@ -20,6 +20,9 @@ pub enum RunError {
     /// A command cannot be run.
     #[error(transparent)]
     Plan(#[from] PlanError),
+    /// It has failed inside. Files of commands that had not ended are as they were.
+    #[error("internal error; the run was ended")]
+    Internal,
     /// It was ended because the machine has no more.
     #[error("{0}; the run was ended")]
     Excess(Excess),

@@ -24,7 +24,7 @@ pub(super) struct Form {
     pub(super) operands: Kind,
 }
 
-/// What a word may be. But for [`Kind::Any`] none begins with a hyphen.
+/// What a word may be. But for [`Kind::Any`] none begins as an option does.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Kind {
     /// There is none.
@@ -58,10 +58,10 @@ impl Kind {
         if self == Self::Any {
             return true;
         }
-        !word.starts_with(b"-") && self.takes_attached(word, directory)
+        !begins_as_option(word) && self.takes_attached(word, directory)
     }
 
-    /// As [`Kind::takes`], for a value in the word of its option: there a hyphen begins nothing.
+    /// As [`Kind::takes`], for a value in the word of its option: there a sign begins nothing.
     fn takes_attached(self, word: &[u8], directory: &Path) -> bool {
         if word.is_empty() {
             return self == Self::Any;
@@ -107,9 +107,9 @@ impl Form {
         }
         let mut only_operands = false;
         while let Some(word) = words.next() {
-            if only_operands || !word.starts_with(b"-") && !is_plus_option(word, self.valued) {
-                // Behind `--` a word is an operand whatever it begins with; none is let through
-                // that some program might take for an option all the same.
+            if only_operands || !begins_as_option(word) {
+                // After `--` a word is an operand whatever it begins with; none is let through
+                // that some program might take for an option anyway.
                 if !self.operands.takes(word, directory) {
                     return false;
                 }
@@ -157,7 +157,9 @@ impl Form {
     }
 }
 
-/// An option that begins with `+`.
-fn is_plus_option(word: &[u8], valued: &[(&str, Kind)]) -> bool {
-    word.starts_with(b"+") && valued.iter().any(|(name, _)| name.as_bytes() == word)
+/// True for a word that some program takes for something else than an operand: options begin with a
+/// hyphen or, as those of `lsof`, with a plus; what follows an at sign may be a file of arguments. So
+/// these words must be on the list as they are, whatever the program and wherever they are.
+fn begins_as_option(word: &[u8]) -> bool {
+    matches!(word.first(), Some(b'-' | b'+' | b'@'))
 }

@@ -6,6 +6,7 @@ use std::path::PathBuf;
 use serde::{Deserialize, Serialize};
 
 use super::environment::Change;
+use super::named_files::{Content, NamedFile};
 use super::resolve::Program;
 
 /// What a program is fed.
@@ -37,6 +38,18 @@ pub struct Consent {
     pub changes: Vec<Change>,
     /// What it is fed.
     pub fed: Fed,
+    /// The files that its arguments name, with their content, where the program may do what they
+    /// say: none for one that takes data only.
+    #[serde(default)]
+    pub files: Vec<NamedFile>,
+}
+
+impl Consent {
+    /// True where it holds for another session too: a file that is too large for its content to be
+    /// covered is asked about each time.
+    pub fn may_be_kept(&self) -> bool {
+        self.files.iter().all(|file| matches!(file.content, Content::Sum { .. }))
+    }
 }
 
 /// All that the user said yes to.
@@ -102,6 +115,7 @@ mod tests {
             directory: "/".into(),
             changes: Vec::new(),
             fed,
+            files: Vec::new(),
         };
         let exactly = |bytes| Fed::Exactly { sum: [1; 32], bytes };
         let mut all = Consents::default();

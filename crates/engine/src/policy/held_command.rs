@@ -6,6 +6,7 @@ use stream::Environment;
 
 use super::consent::{Consent, Fed};
 use super::environment::Change;
+use super::named_files::NamedFile;
 use super::resolve::Program;
 
 /// A command that was not started because it may change something, with all that would be started.
@@ -21,6 +22,8 @@ pub struct HeldCommand {
     pub program: Option<Program>,
     /// What it would be fed.
     pub fed: Fed,
+    /// The files that its arguments name, as they were when it was held.
+    pub files: Vec<NamedFile>,
     /// True where it reads or writes data of the text, so that it cannot be started alone.
     pub joined: bool,
 }
@@ -40,6 +43,7 @@ impl HeldCommand {
             directory,
             changes: self.changes.clone(),
             fed: self.fed,
+            files: self.files.clone(),
         })
     }
 

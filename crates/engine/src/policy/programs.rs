@@ -387,6 +387,20 @@ pub(super) fn forms(name: &[u8]) -> Option<&'static [Form]> {
     PROGRAMS.iter().find(|(known, _)| known.as_bytes() == name).map(|(_, forms)| *forms)
 }
 
+/// Names that are links to programs of another name and mean the same here: the name that is called,
+/// and that of the file. Any other link to a program of another name counts as that program.
+const SAME_PROGRAM: [(&str, &str); 4] =
+    [("lsmod", "kmod"), ("w", "w.procps"), ("xzcat", "xz"), ("zstdcat", "zstd")];
+
+/// The name by which a program is looked for on the list, when it is called by one name and its file
+/// has another.
+pub(super) fn counts_as<'n>(called: &'n [u8], file: &'n [u8]) -> &'n [u8] {
+    let same = SAME_PROGRAM
+        .iter()
+        .any(|(name, other)| (name.as_bytes(), other.as_bytes()) == (called, file));
+    if same { called } else { file }
+}
+
 /// The names on the list, for help and tests.
 pub fn listed_programs() -> impl Iterator<Item = &'static str> {
     PROGRAMS.iter().map(|(name, _)| *name)

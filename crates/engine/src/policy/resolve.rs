@@ -1,10 +1,10 @@
 //! From the name of a command to the file that would be started.
 
-use std::ffi::OsStr;
+use std::ffi::{OsStr, OsString};
 use std::io;
 use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::MetadataExt;
-use std::path::{Path, PathBuf};
+use std::path::{Component, Path, PathBuf};
 
 use rustix::fs::{Access, access};
 use serde::{Deserialize, Serialize};
@@ -25,6 +25,18 @@ pub struct FileIdentity {
 }
 
 impl FileIdentity {
+    /// Length in bytes.
+    pub(super) fn bytes(&self) -> u64 {
+        self.bytes
+    }
+
+    /// True where the last change is longer ago than the steps in which a system counts time.
+    pub(super) fn is_settled(&self) -> bool {
+        const STEPS_NS: i128 = 2_000_000_000;
+        use stream::Machine;
+        crate::files::machine::RealMachine.now_ns() - i128::from(self.changed_ns) > STEPS_NS
+    }
+
     /// The state of a file now, links followed.
     ///
     /// # Errors
@@ -63,18 +75,71 @@ impl Program {
 
     /// True for a program of root's that takes its input as data only.
     pub(super) fn takes_data(&self) -> bool {
-        let name = self.path.file_name();
-        name.is_some_and(|name| super::programs::takes_data(name.as_bytes())) && self.is_roots()
+        super::programs::takes_data(self.file_name()) && self.is_roots()
     }
 
     /// True when only root may change the file, or put another one in its place.
     pub(super) fn is_roots(&self) -> bool {
-        self.path.ancestors().all(only_root_writes)
+        leads_through_roots(&self.path)
+    }
+
+    /// The name of the file itself, links followed.
+    pub(super) fn file_name(&self) -> &[u8] {
+        self.path.file_name().map_or(b"", OsStr::as_bytes)
     }
 }
 
+/// As many as the system follows.
+const LINKS_MAX: usize = 40;
+
+/// True when only root may change what an absolute path leads to: every folder on the way, every link
+/// and the file are root's, and nobody else may write them. A link is as good as the folder it is
+/// in: whoever may write there may put another one in its place.
+pub(super) fn leads_through_roots(path: &Path) -> bool {
+    let mut links = 0;
+    let mut at = PathBuf::from("/");
+    let mut rest = components_backwards(path);
+    if !path.is_absolute() || !only_root_writes(&at) {
+        return false;
+    }
+    while let Some(name) = rest.pop() {
+        if name == OsStr::new("..") {
+            // A parent that was looked at on the way down.
+            at.pop();
+            continue;
+        }
+        at.push(&name);
+        if !only_root_writes(&at) {
+            return false;
+        }
+        let Ok(to) = std::fs::read_link(&at) else { continue };
+        links += 1;
+        if links > LINKS_MAX {
+            return false;
+        }
+        if to.is_absolute() {
+            at = PathBuf::from("/");
+        } else {
+            at.pop();
+        }
+        rest.extend(components_backwards(&to));
+    }
+    true
+}
+
+/// The names on a path, the last one first.
+fn components_backwards(path: &Path) -> Vec<OsString> {
+    let names = path
+        .components()
+        .filter(|part| matches!(part, Component::Normal(_) | Component::ParentDir));
+    names.rev().map(|part| part.as_os_str().to_owned()).collect()
+}
+
+/// True for what only root may change: a file or a folder without rights for others, a link of
+/// root's.
 fn only_root_writes(path: &Path) -> bool {
-    std::fs::metadata(path).is_ok_and(|facts| facts.uid() == 0 && facts.mode() & 0o022 == 0)
+    std::fs::symlink_metadata(path)
+        .is_ok_and(|facts| facts.uid() == 0 && (facts.is_symlink() || facts.mode() & 0o022 == 0))
 }
 
 /// What a name leads to.
@@ -172,5 +237,23 @@ mod tests {
         assert!(Program::of(Path::new("/bin/sh")).unwrap().is_roots());
         // Whoever may write in a folder may put another file in the place of one.
         assert!(!Program::of(&file).unwrap().is_roots(), "everybody writes in the folder of it");
+    }
+
+    #[test]
+    fn every_link_on_the_way_must_be_roots() {
+        assert!(leads_through_roots(Path::new("/bin/sh")), "here /bin itself may be a link");
+        assert!(leads_through_roots(Path::new("/usr/bin/../bin/sh")));
+        assert!(!leads_through_roots(Path::new("bin/sh")));
+        // A folder in a folder that everybody writes in.
+        let folder = tempfile::tempdir().unwrap();
+        for (name, to) in [("file", "/bin/sh"), ("circle", "circle"), ("up", "../../../../bin/sh")]
+        {
+            let link = folder.path().join(name);
+            std::os::unix::fs::symlink(to, &link).unwrap();
+            assert!(!leads_through_roots(&link), "{name}");
+        }
+        let bin = folder.path().join("bin");
+        std::os::unix::fs::symlink("/usr/bin", &bin).unwrap();
+        assert!(!leads_through_roots(&bin.join("sh")));
     }
 }

@@ -46,6 +46,8 @@ fn arguments_decide_what_only_looks() {
         "dpkg-query -W -f=${Package} bash",
         "dmesg -T --level=err,warn",
         "lsof -nP -i :22",
+        "lsof +D /tmp",
+        "lsof +d/tmp",
         "uptime",
         "diff -u /etc/passwd /etc/passwd",
     ] {
@@ -102,6 +104,19 @@ fn arguments_decide_what_only_looks() {
         "date -s 1",
         "lsof -D b",
         "lsof -r 1",
+        "lsof +r 1",
+        "lsof +r1",
+        "lsof +m",
+        "lsof +m4",
+        "lsof +f",
+        "lsof +fg",
+        "lsof -p +r",
+        "lsof -c +r1",
+        "lsof -- +r",
+        "ls @x",
+        "ls -",
+        "diff -5 /etc/passwd /etc/passwd",
+        "ps -o +r",
         "ls --colo",
         "ls -Z9",
         "ps --help",
@@ -197,6 +212,51 @@ fn a_consent_covers_the_file_its_arguments_the_folder_the_variables_and_the_inpu
     make("#!/bin/sh\n");
     assert!(matches!(decides(&plain, fed(1)), Decision::Hold(_)));
     assert!(matches!(Policy::Shown(Arc::new(*held)).decide(&plain, fed(1)), Decision::Hold(_)));
+}
+
+#[test]
+fn a_link_in_a_folder_of_somebody_elses_lets_nothing_start() {
+    let folder = tempfile::tempdir().unwrap();
+    let own = |name: &str| folder.path().join(name);
+    for (name, to) in [("file", "/bin/sh"), ("ls", "/bin/ls"), ("here", "/bin")] {
+        std::os::unix::fs::symlink(to, own(name)).unwrap();
+    }
+    let held = |path: &Path, words: &[&str]| {
+        let words: Vec<Vec<u8>> = words.iter().map(|word| word.as_bytes().to_vec()).collect();
+        let start = Start::new(words, None, &Environment::default());
+        let found = path.join(OsStr::from_bytes(start.name()));
+        !is_listed(&start, &found, &Program::of(&found).unwrap())
+    };
+    // Whatever the link leads to: the folder is not root's alone.
+    assert!(held(folder.path(), &["file", "x"]) && held(folder.path(), &["ls"]));
+    assert!(held(&own("here"), &["ls"]) && !held(Path::new("/bin"), &["ls"]));
+    // A name that leads to a program of another name counts as that.
+    assert_eq!(programs::counts_as(b"file", b"sh"), b"sh");
+    assert_eq!(programs::counts_as(b"w", b"w.procps"), b"w");
+    assert_eq!(programs::counts_as(b"w", b"sh"), b"sh");
+}
+
+#[test]
+fn a_consent_covers_the_files_that_arguments_name() {
+    let folder = tempfile::tempdir().unwrap();
+    std::fs::write(folder.path().join("tool.sh"), "echo 1\n").unwrap();
+    for line in ["sh tool.sh", "sh -c . ./tool.sh", "env x=tool.sh"] {
+        let start = Start::new(words(line), Some(folder.path().into()), &Environment::default());
+        let Decision::Hold(held) = Policy::ListOnly.decide(&start, Feed::Nothing) else {
+            panic!("{line}");
+        };
+        let consents: Consents = held.consent().into_iter().collect();
+        let decide = || Policy::in_run(&consents).decide(&start, Feed::Nothing);
+        assert!(matches!(decide(), Decision::Start(_)), "{line}");
+        std::fs::write(folder.path().join("tool.sh"), format!("echo {line}\n")).unwrap();
+        assert!(matches!(decide(), Decision::Hold(_)), "{line}");
+        let shown = Policy::Shown(Arc::new(*held)).decide(&start, Feed::Nothing);
+        assert!(matches!(shown, Decision::Hold(_)), "{line}");
+    }
+    // A program that takes data only is asked about once.
+    let start =
+        Start::new(words("/bin/cat tool.sh"), Some(folder.path().into()), &Environment::default());
+    assert!(start.as_held(false).files.is_empty());
 }
 
 #[test]

@@ -1,6 +1,7 @@
 //! Scripts run for real, as `sh` would run them.
 
 use parking_lot::Mutex;
+use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::Arc;
 
 use stream::{Block, RunControl, Sink, Source, StageMeter, WriteError};
@@ -146,7 +147,8 @@ pub fn run_script(
     let real = Real::new(control, watch);
     let starter = real.starter();
     let context = real.context(&starter);
-    let outcome = with_memory_of_machine(control, || run_text(text, &context, variables, control));
+    let run = || with_memory_of_machine(control, || run_text(text, &context, variables, control));
+    let outcome = unpanicked(run, control);
     tracing::info!(status = ?outcome.as_ref().ok(), "run ended");
     if let Some(excess) = control.excess() {
         return Err(RunError::Excess(excess));
@@ -155,6 +157,18 @@ pub fn run_script(
         watch.end();
     }
     outcome
+}
+
+/// Makes a panic inside of a run the error of that run, which is ended.
+fn unpanicked<T>(
+    run: impl FnOnce() -> Result<T, RunError>,
+    control: &RunControl,
+) -> Result<T, RunError> {
+    catch_unwind(AssertUnwindSafe(run)).unwrap_or_else(|_| {
+        tracing::error!("a run has failed inside");
+        control.cancel();
+        Err(RunError::Internal)
+    })
 }
 
 /// What a script would have done.
@@ -208,7 +222,8 @@ pub fn dry_run(
         interpreter: &ShellLanguage,
         within: None,
     };
-    let status = with_memory_of_machine(control, || run_text(text, &context, variables, control));
+    let run = || with_memory_of_machine(control, || run_text(text, &context, variables, control));
+    let status = unpanicked(run, control);
     if let Some(excess) = control.excess() {
         return Err(RunError::Excess(excess));
     }

@@ -2,7 +2,7 @@
 
 use std::os::unix::ffi::OsStrExt;
 
-use engine::{Consent, Fed, HeldCommand};
+use engine::{Consent, Content, Fed, HeldCommand, NamedFile};
 
 use crate::describe::units::bytes;
 
@@ -33,6 +33,7 @@ pub fn command_details(command: &HeldCommand) -> Vec<String> {
             None => format!("without the variable {name}"),
         });
     }
+    lines.extend(command.files.iter().map(|file| named_file(file)));
     lines.push(match command.fed {
         Fed::Nothing => "no input".to_owned(),
         Fed::Anything => "reads data of this pipeline".to_owned(),
@@ -44,4 +45,20 @@ pub fn command_details(command: &HeldCommand) -> Vec<String> {
         }
     });
     lines
+}
+
+/// What a consent holds of a file that an argument names.
+fn named_file(file: &NamedFile) -> String {
+    let name = shell::quote_bytes(file.name.as_os_str().as_bytes());
+    match file.content {
+        Content::Sum { bytes: count, .. } => {
+            format!(
+                "with the content that {name} has now ({}); another content needs a new consent",
+                bytes(count)
+            )
+        }
+        Content::State(_) => format!(
+            "with {name} as it is now; its content is not looked at (over 16 MiB, or one of more than 64 files), so the consent is not kept for good"
+        ),
+    }
 }

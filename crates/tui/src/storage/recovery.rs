@@ -37,7 +37,7 @@ impl Recovery {
     ) -> io::Result<Self> {
         let (asks, asked) = channel();
         let work = move || keep(&store, &asked, &failed);
-        let thread = std::thread::Builder::new().name("recovery".to_owned()).spawn(work)?;
+        let thread = engine::start_thread("recovery", work)?;
         Ok(Self { asks: Some(asks), thread: Some(thread) })
     }
 

@@ -323,6 +323,12 @@ impl App {
             HowLong::Session => {
                 self.consent.allowed.add(consent);
             }
+            HowLong::Always if !consent.may_be_kept() => {
+                let reason =
+                    "a file it names is too large to be covered for good; allowed for this session";
+                self.message = Some(reason.to_owned());
+                self.consent.allowed.add(consent);
+            }
             HowLong::Always => {
                 let kept = self.kept.config.as_ref().map(|config| config.allow(&consent));
                 match kept {

@@ -19,7 +19,9 @@ fn fail_on_request(code: KeyCode) {
         return;
     }
     match code {
-        KeyCode::F(11) => drop(std::thread::spawn(|| panic!("another thread, as asked"))),
+        KeyCode::F(11) => {
+            drop(engine::start_thread("asked", || panic!("another thread, as asked")))
+        }
         KeyCode::F(12) => panic!("the screen's thread, as asked"),
         _ => {}
     }

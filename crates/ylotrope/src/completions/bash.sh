@@ -8,6 +8,10 @@ _ylotrope_all() {
         run/2) [[ $current == -* ]] || asked=(scripts) ;;
     esac
     if ((${#asked[@]})); then
+        # The shell quotes what is put in as it does file names. What is there may be quoted, too.
+        [[ ${asked[0]} == scripts ]] && compopt -o filenames 2> /dev/null
+        current=${current#[\"\']}
+        current=${current//\\/}
         while IFS=$'\t' read -r name rest; do
             [[ $name == "$current"* ]] && found+=("$name")
         done < <("${COMP_WORDS[0]}" candidates "${asked[@]}" 2> /dev/null)

@@ -21,6 +21,7 @@ _ylotrope() {
     esac
     if (( $#asked )); then
         found=(${(f)"$($words[1] candidates $asked 2> /dev/null)"})
+        found=(${found//\\/\\\\})
         found=(${found//:/\\:})
         found=(${found//$'\t'/:})
         _describe -V 'choice' found && return

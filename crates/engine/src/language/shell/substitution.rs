@@ -7,6 +7,7 @@ use shell::{Direction, Item, List, Redirection, RedirectionKind, Span};
 use stream::{Block, ReadError, Sink, WriteError};
 
 use super::Shell;
+use crate::base::threads::start_within;
 use crate::files::substituted::SubstitutedFiles;
 use crate::flow::link::link;
 use crate::language::unwind::{ShellResult, Unwind};
@@ -121,7 +122,11 @@ impl Shell<'_> {
                 }
                 let mut inner = self.subshell(ports);
                 inner.beside_others = true;
-                scope.spawn(move || inner.run_to_exit(|shell| shell.list(&list)));
+                let work = move || inner.run_to_exit(|shell| shell.list(&list));
+                if start_within(scope, "substitution", work).is_err() {
+                    self.control.exceed(stream::Excess::NoThread);
+                    return Err(Unwind::Cancelled);
+                }
             }
             let mut inner = Shell { files: &named, ..self.subshell(self.ports.clone()) };
             std::mem::swap(&mut inner.state, &mut self.state);

@@ -60,7 +60,7 @@ fn errors_have_their_place() {
         let span = |error: engine::RunError| match error {
             engine::RunError::Shell(error) => error.span,
             engine::RunError::Plan(error) => error.span,
-            error @ engine::RunError::Excess(_) => panic!("{text}: {error}"),
+            error => panic!("{text}: {error}"),
         };
         let run = run_script(text, &mut Variables::default(), &RunControl::default(), None);
         let at = span(run.expect_err(text));

@@ -1,0 +1,115 @@
+//! The one way to start a thread: it has a name, and a machine that has no more of them is an error
+//! that whoever wants one answers for. `std::thread::spawn` and `Scope::spawn`, which panic then, are
+//! forbidden elsewhere.
+
+use std::io;
+use std::thread::{Builder, JoinHandle, Scope, ScopedJoinHandle};
+
+/// Starts a thread that goes on by itself.
+///
+/// # Errors
+/// Where the machine has no more threads, or no memory for one; `work` is dropped then.
+#[allow(clippy::disallowed_methods)] // here alone
+pub fn start_thread<T: Send + 'static>(
+    name: &str,
+    work: impl FnOnce() -> T + Send + 'static,
+) -> io::Result<JoinHandle<T>> {
+    let faults = faults::Inherited::take()?;
+    Builder::new().name(name.to_owned()).spawn(move || {
+        faults.pass_on();
+        work()
+    })
+}
+
+/// As [`start_thread`], for one that ends before `scope` does.
+///
+/// # Errors
+/// As there.
+#[allow(clippy::disallowed_methods)] // here alone
+pub(crate) fn start_within<'s, 'e, T: Send + 's>(
+    scope: &'s Scope<'s, 'e>,
+    name: &str,
+    work: impl FnOnce() -> T + Send + 's,
+) -> io::Result<ScopedJoinHandle<'s, T>> {
+    let faults = faults::Inherited::take()?;
+    Builder::new().name(name.to_owned()).spawn_scoped(scope, move || {
+        faults.pass_on();
+        work()
+    })
+}
+
+/// Nothing fails but what the machine refuses.
+#[cfg(not(test))]
+mod faults {
+    pub(super) struct Inherited;
+
+    impl Inherited {
+        #[allow(clippy::unnecessary_wraps, reason = "as in the tests")]
+        pub(super) fn take() -> std::io::Result<Self> {
+            Ok(Self)
+        }
+
+        #[allow(clippy::unused_self, reason = "as in the tests")]
+        pub(super) fn pass_on(&self) {}
+    }
+}
+
+/// Threads that are refused in a test: all that a thread and those that it starts ask for, after a
+/// number of them.
+#[cfg(test)]
+pub(crate) mod faults {
+    use std::cell::RefCell;
+    use std::io;
+    use std::sync::Arc;
+    use std::sync::atomic::{AtomicI64, Ordering::SeqCst};
+
+    thread_local! {
+        static LEFT: RefCell<Option<Arc<AtomicI64>>> = const { RefCell::new(None) };
+    }
+
+    pub(super) struct Inherited(Option<Arc<AtomicI64>>);
+
+    impl Inherited {
+        pub(super) fn take() -> io::Result<Self> {
+            let left = LEFT.with_borrow(Clone::clone);
+            match &left {
+                Some(left) if left.fetch_sub(1, SeqCst) <= 0 => {
+                    Err(io::Error::from_raw_os_error(rustix::io::Errno::AGAIN.raw_os_error()))
+                }
+                _ => Ok(Self(left)),
+            }
+        }
+
+        pub(super) fn pass_on(&self) {
+            LEFT.set(self.0.clone());
+        }
+    }
+
+    /// Does something where only `allowed` threads are to be had, one after the other is counted; tells
+    /// how many were asked for.
+    pub(crate) fn with_threads<T>(allowed: i64, work: impl FnOnce() -> T) -> (T, i64) {
+        let left = Arc::new(AtomicI64::new(allowed));
+        let before = LEFT.replace(Some(left.clone()));
+        let result = work();
+        LEFT.set(before);
+        (result, allowed - left.load(SeqCst))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_refused_is_an_error_for_all_that_belong_together() {
+        let (ended, asked) = faults::with_threads(1, || {
+            let inner = || start_thread("inner", || ()).is_err();
+            let outer = start_thread("outer", inner).unwrap();
+            let refused = outer.join().unwrap();
+            let scoped = std::thread::scope(|scope| start_within(scope, "scoped", || ()).is_err());
+            (refused, scoped)
+        });
+        assert_eq!((ended, asked), ((true, true), 3));
+        assert!(start_thread("again", || 7).unwrap().join().unwrap() == 7);
+    }
+}
