@@ -21,6 +21,8 @@ pub use bench::request::{Request, SessionEvent};
 pub use bench::session::Workbench;
 pub use bench::start_held::{OnFailure, StartResult};
 pub use bench::trials::{Trials, Untried};
+pub use files::commit::journal::keep_journals_in;
+pub use files::commit::recovery::{Recovered, left_to_undo, recover_writes};
 pub use files::commit::{Applied, Changed, CommitError, UndoError, undo};
 pub use files::committing::Unwritten;
 pub use files::identity::Identity;

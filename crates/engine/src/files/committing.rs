@@ -11,11 +11,12 @@ use rustix::fs::{Access, access};
 use stream::{FileFacts, Files, Machine, Replacement, Sink, Source, WriteMode};
 
 use crate::base::sinks::Nowhere;
-use crate::files::commit::{Applied, CommitError, CommittedFile, commit_all};
+use crate::files::commit::{Applied, CommitError, CommittedFile, Part, commit_all};
 use crate::files::direct::DirectReplacement;
 use crate::files::machine::RealMachine;
 use crate::files::plain::read_plain;
-use crate::files::temporary::target_of;
+use crate::files::emptied::Readers;
+use crate::files::place::target_of;
 use crate::flow::chain::Chain;
 use crate::flow::counted::{CountedSource, Sources};
 use crate::kept::lines::Kept;
@@ -32,6 +33,8 @@ pub struct Unwritten {
 /// Reads for real; files that are written take their places at the end, all or none.
 pub(crate) struct CommittingFiles {
     files: Arc<Mutex<Vec<Arc<CommittedFile>>>>,
+    /// Who reads files that are not written yet.
+    readers: Readers,
     /// Counts what is read.
     sources: Arc<Sources>,
     /// Files are followed as they grow.
@@ -45,10 +48,25 @@ impl CommittingFiles {
     pub(crate) fn new(sources: &Arc<Sources>, live: bool) -> Self {
         Self {
             files: Arc::default(),
+            readers: Readers::default(),
             sources: sources.clone(),
             live,
             wrote: AtomicBool::new(false),
         }
+    }
+
+    /// Whoever reads a file that is replaced finds it empty from here on, and then what was written.
+    fn emptied(&self, file: &Arc<CommittedFile>, part: &Arc<Part>, append: bool) {
+        if append {
+            return;
+        }
+        let (file, part) = (Arc::downgrade(file), Arc::downgrade(part));
+        let target = file.upgrade().map(|file| file.target().to_owned());
+        let reopen = move || {
+            let written = part.strong_count() == 0;
+            written.then(|| file.upgrade().map(|file| file.read())).flatten()
+        };
+        self.readers.empty(&target.unwrap_or_default(), reopen);
     }
 
     fn lock(&self) -> MutexGuard<'_, Vec<Arc<CommittedFile>>> {
@@ -108,7 +126,11 @@ impl Files for CommittingFiles {
         }
         drop(files);
         let Some(file) = read_plain(path)? else { return Ok(Box::new(Chain::default())) };
-        Ok(CountedSource::of(Box::new(file), &self.sources))
+        let source = CountedSource::of(Box::new(file), &self.sources);
+        Ok(match target_of(path) {
+            Ok(target) => self.readers.add(target, source, true),
+            Err(_) => source,
+        })
     }
 
     fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
@@ -128,12 +150,15 @@ impl Files for CommittingFiles {
             if !append {
                 written.empty()?;
             }
-            return Ok(Arc::new(written.open(append)?));
+            let part = Arc::new(written.open(append)?);
+            self.emptied(written, &part, append);
+            return Ok(part);
         }
         let file = Arc::new(CommittedFile::begin(&target, append)?);
-        let part = file.open(append)?;
+        let part = Arc::new(file.open(append)?);
+        self.emptied(&file, &part, append);
         files.push(file);
-        Ok(Arc::new(part))
+        Ok(part)
     }
 
     fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {

@@ -132,7 +132,7 @@ impl HeldBackFiles {
 impl Files for HeldBackFiles {
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
         let Some(content) = self.pending.content(path) else {
-            return Ok(self.pending.reader(path, self.read_old(path, None)?));
+            return Ok(self.pending.reader(path, self.read_old(path, None)?, true));
         };
         let mut chain = Chain::default();
         if content.old && path.exists() {
@@ -150,7 +150,7 @@ impl Files for HeldBackFiles {
         if self.pending.content(path).is_some() {
             return self.read(path).map(decoding.open);
         }
-        Ok(self.pending.reader(path, self.read_old(path, Some(decoding))?))
+        Ok(self.pending.reader(path, self.read_old(path, Some(decoding))?, false))
     }
 
     fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {

@@ -1,9 +1,9 @@
 //! The machine but for the contents of files.
 
 use std::ffi::OsString;
-use std::fs::{File, FileTimes, Metadata, Permissions};
+use std::fs::{File, FileTimes, Metadata};
 use std::io::{self, Write};
-use std::os::unix::fs::{FileExt, FileTypeExt, MetadataExt, PermissionsExt};
+use std::os::unix::fs::{FileExt, FileTypeExt, MetadataExt};
 use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime};
 
@@ -43,14 +43,10 @@ pub(crate) fn facts_of(facts: &Metadata) -> FileFacts {
     }
 }
 
-/// Gives a new file the owner, where that may be done, and the rights of another one; gives the time of
-/// its last change, for when all is written.
-pub(crate) fn resemble(file: &File, other: &FileFacts) -> io::Result<FileTimes> {
-    // Only some may give files away: then it is their own, as any file they write.
-    let _ = std::os::unix::fs::fchown(file, Some(other.owner), Some(other.group));
-    file.set_permissions(Permissions::from_mode(other.mode & 0o777))?;
+/// The time of the last change of another file, for one that resembles it when all is written.
+pub(crate) fn times_of(other: &FileFacts) -> FileTimes {
     let since = u64::try_from(other.modified_ns).map(Duration::from_nanos).unwrap_or_default();
-    Ok(FileTimes::new().set_modified(SystemTime::UNIX_EPOCH + since))
+    FileTimes::new().set_modified(SystemTime::UNIX_EPOCH + since)
 }
 
 impl Machine for RealMachine {

@@ -12,12 +12,12 @@ use rustix::io::Errno;
 use stream::{FileFacts, FileKind, RunControl, Sink, Source, WriteMode};
 
 use crate::base::sinks::Nowhere;
-use crate::files::emptied::{Emptiable, Emptied};
+use crate::files::emptied::Readers;
 use crate::files::identity::Identity;
 use crate::files::machine::facts_of;
 use crate::files::pending::{PendingFile, PendingMode};
 use crate::files::sample::count_lines;
-use crate::files::temporary::target_of;
+use crate::files::place::target_of;
 use crate::kept::lines::Kept;
 use crate::kept::sinks::KeptSink;
 
@@ -31,7 +31,7 @@ pub(crate) struct Overlay {
     /// Sinks that may be open still, by the files they write.
     writers: Mutex<Vec<(PathBuf, Weak<KeptSink>)>>,
     /// Sources that may be open still, by the files they read.
-    readers: Mutex<Vec<(PathBuf, Weak<Emptied>)>>,
+    readers: Readers,
     /// Files that are emptied by the same pipeline that reads them.
     lost: Mutex<BTreeSet<PathBuf>>,
     /// Files that may not be written, and why.
@@ -95,12 +95,11 @@ impl Overlay {
         let Some(file) = self.begin(path, mode, control)? else { return Ok(Arc::new(Nowhere)) };
         let sink = Arc::new(KeptSink(file.kept.clone()));
         if mode == WriteMode::Replace {
-            // Whoever has it open finds it empty from here on.
-            for (_, emptied) in guarded(&self.readers).iter().filter(|(at, _)| *at == file.target) {
-                if let Some(emptied) = emptied.upgrade() {
-                    emptied.set();
-                    self.note_lost(&file);
-                }
+            // Whoever has it open finds it empty from here on, and then what was written.
+            let (kept, writing) = (file.kept.clone(), Arc::downgrade(&sink));
+            let reopen = move || (writing.strong_count() == 0).then(|| Ok(kept.clone().source()));
+            if self.readers.empty(&file.target, reopen) {
+                self.note_lost(&file);
             }
             guarded(&self.writers).push((file.target.clone(), Arc::downgrade(&sink)));
         }
@@ -115,15 +114,14 @@ impl Overlay {
         }
     }
 
-    /// A source of what a file has now, which ends when the file is emptied under it.
-    pub(crate) fn reader(&self, path: &Path, source: Box<dyn Source>) -> Box<dyn Source> {
-        let emptied = Arc::new(Emptied::default());
-        let target = real_target(path);
-        // Sources of earlier commands are gone.
-        let mut readers = guarded(&self.readers);
-        readers.retain(|(_, emptied)| emptied.strong_count() > 0);
-        readers.push((target, Arc::downgrade(&emptied)));
-        Emptiable::of(source, emptied)
+    /// A source of what a file has now, which goes on in what is written there; see [`Readers::add`].
+    pub(crate) fn reader(
+        &self,
+        path: &Path,
+        source: Box<dyn Source>,
+        plain: bool,
+    ) -> Box<dyn Source> {
+        self.readers.add(real_target(path), source, plain)
     }
 
     /// Files that may not be written, and why.

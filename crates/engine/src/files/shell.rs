@@ -12,6 +12,7 @@ use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
 use std::sync::{Arc, Weak};
 use std::time::Duration;
 
+use lease::Openings;
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use rustix::fs::{Mode, OFlags, open};
 use rustix::io::Errno;
@@ -23,10 +24,10 @@ use stream::{
 use crate::files::block_source::{DescriptorSink, FileSource};
 use crate::files::commit::CommittedReplacement;
 use crate::files::direct::DirectReplacement;
-use crate::files::emptied::{Emptiable, Emptied};
 use crate::files::machine::{RealMachine, facts_of};
-use crate::files::staged::{Opening, Staged, StagedReplacement};
-use crate::files::temporary::{PREFIX, target_of};
+use crate::files::place::{Number, Place, PlaceKey, place_of_new};
+use crate::files::staged::{Opening, Staged, StagedReplacement, number_of};
+use crate::files::temporary::PREFIX;
 use crate::flow::counted::{CountedSource, Sources};
 
 /// How long to wait before it is looked again whether the other end of a named pipe is open.
@@ -36,11 +37,9 @@ const PAUSE: Duration = Duration::from_millis(5);
 #[derive(Clone)]
 pub(crate) struct ShellFiles {
     /// Files being written that have not taken their places yet.
-    staged: Arc<Mutex<HashMap<PathBuf, Arc<Staged>>>>,
+    staged: Arc<Mutex<HashMap<PlaceKey, Arc<Staged>>>>,
     /// Files that are open for being added to.
-    appended: Arc<Mutex<HashMap<PathBuf, Vec<Weak<Staged>>>>>,
-    /// Files that are open for reading, by their devices and numbers.
-    read: Arc<Mutex<Vec<((u64, u64), Weak<Emptied>)>>>,
+    appended: Arc<Mutex<HashMap<Number, Vec<Weak<Staged>>>>>,
     control: RunControl,
     /// Counts what is read, where somebody looks on.
     sources: Option<Arc<Sources>>,
@@ -54,7 +53,6 @@ impl ShellFiles {
         Self {
             staged: Arc::default(),
             appended: Arc::default(),
-            read: Arc::default(),
             control: control.clone(),
             sources: sources.cloned(),
             at_once: Arc::default(),
@@ -66,18 +64,19 @@ impl ShellFiles {
         self.at_once.store(true, Relaxed);
     }
 
-    fn lock(&self) -> MutexGuard<'_, HashMap<PathBuf, Arc<Staged>>> {
+    fn lock(&self) -> MutexGuard<'_, HashMap<PlaceKey, Arc<Staged>>> {
         self.staged.lock()
     }
 
-    /// The file that is written for `target` now.
-    fn staged(&self, target: &Path) -> Option<Arc<Staged>> {
+    /// The file that is written for a place now.
+    fn staged(&self, place: &Place) -> Option<Arc<Staged>> {
         let mut staged = self.lock();
-        let found = staged.get(target)?.clone();
+        let key = place.key();
+        let found = staged.get(&key)?.clone();
         if found.is_open() {
             return Some(found);
         }
-        staged.remove(target);
+        staged.remove(&key);
         None
     }
 
@@ -86,51 +85,96 @@ impl ShellFiles {
         if self.lock().is_empty() {
             return None;
         }
-        self.staged(&target_of(path).ok()?)
+        self.staged(&Place::of(path).ok()?)
     }
 
-    /// Begins a file, or opens one that is being written once more.
-    fn stage(&self, target: &Path, append: bool) -> io::Result<Opening> {
-        if let Some(staged) = self.staged(target) {
-            return staged.open(append);
+    /// Begins a file in the place of `old`, or of nothing.
+    fn stage(&self, place: Place, old: Option<&File>) -> io::Result<Opening> {
+        let key = place.key();
+        let staged = Staged::begin(place, old)?;
+        let opening = staged.open(false)?;
+        let mut all = self.lock();
+        if all.len() == all.capacity() {
+            all.retain(|_, file| file.is_open());
         }
-        let staged = Staged::begin(target)?;
-        let opening = staged.open(append)?;
-        if self.at_once.load(Relaxed) {
-            opening.place_now()?;
-        } else {
-            let mut all = self.lock();
-            if all.len() == all.capacity() {
-                all.retain(|_, file| file.is_open());
-            }
-            all.insert(target.to_owned(), staged);
-        }
+        all.insert(key, staged);
         Ok(opening)
     }
 
     /// True where somebody adds to this very file now: it must stay the same file.
-    fn is_appended(&self, target: &Path) -> bool {
+    fn is_appended(&self, file: Number) -> bool {
         let appended = self.appended.lock();
         let open = |file: &Weak<Staged>| file.strong_count() > 0;
-        appended.get(target).is_some_and(|files| files.iter().any(open))
+        appended.get(&file).is_some_and(|files| files.iter().any(open))
     }
 
-    /// Whoever reads a file that is replaced finds it empty from here on.
-    fn empty(&self, file: &FileFacts) {
-        let read = self.read.lock();
-        let key = (file.device, file.inode);
-        for (_, emptied) in read.iter().filter(|(known, _)| *known == key) {
-            if let Some(emptied) = emptied.upgrade() {
-                emptied.set();
-            }
+    /// What `>` writes to a file that is there, or to nothing: beside it, where a new file would be the same to
+    /// everybody, and nobody has the old one open.
+    fn replaced(&self, path: &Path) -> io::Result<Arc<dyn Sink>> {
+        let flags = OFlags::WRONLY | OFlags::NONBLOCK | OFlags::NOCTTY | OFlags::CLOEXEC;
+        let mode = Mode::from_raw_mode(0o666);
+        // As `sh` opens it, but that it is not emptied yet: the kernel decides whether this may be
+        // opened at all, by its rules for links and files in shared folders too (proc_sys_fs(5),
+        // protected_symlinks, protected_regular).
+        match open(path, flags, Mode::empty()) {
+            Ok(_) => {}
+            Err(Errno::NOENT) => return self.made(path),
+            Err(error) => return Err(error.into()),
         }
+        let old = File::from(open(path, flags | OFlags::CREATE, mode)?);
+        let number = number_of(&old)?;
+        let place = Place::of_file(&old);
+        if let Ok(place) = &place
+            && let Some(staged) = self.staged(place)
+        {
+            return Ok(Arc::new(staged.open(false)?));
+        }
+        if let Ok(place) = place
+            && !self.at_once.load(Relaxed)
+            && !self.is_appended(number)
+            && lease::openings(&old) == Openings::This
+            && let Ok(opening) = self.stage(place, Some(&old))
+        {
+            return Ok(Arc::new(opening));
+        }
+        old.set_len(0)?;
+        self.opened(path, old)
+    }
+
+    /// What `>` writes to a name that leads to nothing.
+    fn made(&self, path: &Path) -> io::Result<Arc<dyn Sink>> {
+        let place = place_of_new(path)?;
+        if let Some(staged) = self.staged(&place) {
+            return Ok(Arc::new(staged.open(false)?));
+        }
+        if !self.at_once.load(Relaxed)
+            && let Ok(opening) = self.stage(place, None)
+        {
+            return Ok(Arc::new(opening));
+        }
+        self.open_as_it_is(path, WriteMode::Replace)
+    }
+
+    /// A regular file that is written where it is.
+    fn opened(&self, path: &Path, file: File) -> io::Result<Arc<dyn Sink>> {
+        let place = Place::of_file(&file).or_else(|_| Place::of(path))?;
+        let number = number_of(&file)?;
+        let opening = Opening::in_place(place, file);
+        let mut appended = self.appended.lock();
+        if appended.len() == appended.capacity() {
+            appended.retain(|_, files| files.iter().any(|file| file.strong_count() > 0));
+        }
+        let files = appended.entry(number).or_default();
+        files.retain(|file| file.strong_count() > 0);
+        files.push(opening.weak());
+        Ok(Arc::new(opening))
     }
 
     /// Opens a named pipe, which waits for the other end as long as the run is not ended.
     fn open_pipe(&self, path: &Path, flags: OFlags) -> io::Result<File> {
         let flags = flags | OFlags::NONBLOCK | OFlags::NOCTTY | OFlags::CLOEXEC;
         let pipe = loop {
-            match open(path, flags, Mode::empty()) {
+            match open(path, flags, Mode::from_raw_mode(0o666)) {
                 Ok(pipe) => break pipe,
                 // Nobody reads yet.
                 Err(Errno::NXIO) if !self.control.is_cancelled() => std::thread::sleep(PAUSE),
@@ -163,21 +207,12 @@ impl ShellFiles {
         };
         let facts = std::fs::metadata(path).ok();
         if facts.as_ref().is_some_and(|facts| facts.file_type().is_fifo()) {
-            let pipe = self.open_pipe(path, OFlags::WRONLY)?;
+            let pipe = self.open_pipe(path, OFlags::WRONLY | OFlags::CREATE)?;
             return Ok(Arc::new(DescriptorSink::of(pipe.into())));
         }
         let file = File::from(open(path, flags | OFlags::CLOEXEC, Mode::from_raw_mode(0o666))?);
-        if facts.is_none_or(|facts| facts.is_file()) {
-            let target = target_of(path)?;
-            let opening = Opening::in_place(&target, file);
-            let mut appended = self.appended.lock();
-            if appended.len() == appended.capacity() {
-                appended.retain(|_, files| files.iter().any(|file| file.strong_count() > 0));
-            }
-            let files = appended.entry(target).or_default();
-            files.retain(|file| file.strong_count() > 0);
-            files.push(opening.weak());
-            return Ok(Arc::new(opening));
+        if file.metadata()?.is_file() {
+            return self.opened(path, file);
         }
         Ok(Arc::new(DescriptorSink::of(file.into())))
     }
@@ -196,50 +231,30 @@ impl Files for ShellFiles {
         }
         let is_pipe = std::fs::metadata(path)?.file_type().is_fifo();
         let file = if is_pipe { self.open_pipe(path, OFlags::RDONLY)? } else { File::open(path)? };
-        let source = Box::new(FileSource::of(file)?);
-        let facts = source.facts().filter(FileFacts::is_regular);
+        let source: Box<dyn Source> = Box::new(FileSource::of(file)?);
         let source = match &self.sources {
             Some(sources) => CountedSource::of(source, sources),
             None => source,
         };
-        let Some(facts) = facts else { return Ok(source) };
-        let emptied = Arc::new(Emptied::default());
-        let mut read = self.read.lock();
-        read.retain(|(_, emptied)| emptied.strong_count() > 0);
-        read.push(((facts.device, facts.inode), Arc::downgrade(&emptied)));
-        Ok(Emptiable::of(source, emptied))
+        Ok(source)
     }
 
     fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
-        let target = target_of(path)?;
-        if let Some(staged) = self.staged(&target) {
-            return Ok(Arc::new(staged.open(mode == WriteMode::Append)?));
-        }
         if mode == WriteMode::Append {
-            return self.open_as_it_is(path, mode);
+            return match self.staged_at(path) {
+                Some(staged) => Ok(Arc::new(staged.open(true)?)),
+                None => self.open_as_it_is(path, mode),
+            };
         }
-        match std::fs::metadata(&target) {
-            Ok(facts) if facts.is_file() => {
-                may_be_written(&target)?;
-                self.empty(&facts_of(&facts));
-                if self.is_appended(&target) {
-                    return self.open_as_it_is(path, mode);
-                }
-            }
-            Ok(_) => return self.open_as_it_is(path, mode),
-            Err(_) => {}
-        }
-        match self.stage(&target, false) {
-            Ok(opening) => Ok(Arc::new(opening)),
-            // A new file would not be the same to everybody.
-            Err(_) => self.open_as_it_is(path, mode),
+        match std::fs::metadata(path) {
+            Ok(facts) if !facts.is_file() => self.open_as_it_is(path, mode),
+            _ => self.replaced(path),
         }
     }
 
     fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
-        let target = target_of(path)?;
-        match std::fs::metadata(&target) {
-            Ok(facts) if facts.is_file() => may_be_written(&target)?,
+        match std::fs::metadata(path) {
+            Ok(facts) if facts.is_file() => may_be_written(path)?,
             // Nothing can be put in the place of a device or a pipe.
             Ok(_) => {
                 let sink = self.open_as_it_is(path, WriteMode::Replace)?;
@@ -247,10 +262,16 @@ impl Files for ShellFiles {
             }
             Err(_) => {}
         }
-        match Staged::begin(&target).and_then(|staged| staged.open(false)) {
+        let place = Place::of(path)?;
+        let old = match place.open(OFlags::WRONLY) {
+            Ok(old) => Some(old),
+            Err(error) if error.kind() == io::ErrorKind::NotFound => None,
+            Err(error) => return Err(error),
+        };
+        match Staged::begin(place, old.as_ref()).and_then(|staged| staged.open(false)) {
             Ok(opening) => Ok(Box::new(StagedReplacement(Arc::new(opening)))),
             // A new file would not be the same to everybody.
-            Err(_) => CommittedReplacement::begin(&target),
+            Err(_) => CommittedReplacement::begin(path),
         }
     }
 

@@ -5,15 +5,17 @@ use parking_lot::{Mutex, MutexGuard};
 use std::collections::VecDeque;
 use std::fs::{File, FileTimes};
 use std::io::{self, Seek, SeekFrom, Write};
-use std::os::unix::fs::{MetadataExt, PermissionsExt};
-use std::path::{Path, PathBuf};
+use std::os::unix::fs::MetadataExt;
 use std::sync::{Arc, Weak};
 
-use rustix::fs::OFlags;
+use lease::Openings;
+use rustix::fs::{FallocateFlags, OFlags, fallocate};
 use rustix::io::Errno;
 use stream::{Block, FileFacts, Replacement, Sink, WriteError};
 
-use crate::files::machine::{facts_of, resemble};
+use crate::files::machine::{facts_of, times_of};
+use crate::files::place::{Number, Place};
+use crate::files::rights::{Rights, is_same_to_everybody, successor};
 use crate::files::temporary::{Temporary, together};
 
 /// Files that are open at the same time for being written. Beyond that the one that was opened
@@ -24,55 +26,19 @@ fn guarded<T>(value: &Mutex<T>) -> MutexGuard<'_, T> {
     value.lock()
 }
 
-/// A temporary file that can take the place of `target` and be the same to everybody.
-///
-/// # Errors
-/// Where that cannot be: other names lead to the old file, or it has an owner, a list of rights or
-/// other attributes that a new one cannot be given, or the folder takes no new files.
-pub(crate) fn successor(target: &Path) -> io::Result<(Temporary, File)> {
-    let (temporary, file) = Temporary::beside(target)?;
-    let Ok(old) = std::fs::metadata(target) else { return Ok((temporary, file)) };
-    if old.nlink() > 1 || !same_attributes(target, &file) {
-        return Err(io::Error::other("a new file would not keep the links of the old one"));
-    }
-    let new = file.metadata()?;
-    if (new.uid(), new.gid()) != (old.uid(), old.gid()) {
-        std::os::unix::fs::fchown(&file, Some(old.uid()), Some(old.gid()))?;
-    }
-    // After the change of the owner, which may take rights away.
-    file.set_permissions(std::fs::Permissions::from_mode(old.mode()))?;
-    Ok((temporary, file))
-}
-
-/// True when a file has no attributes beyond those that the new one has too: lists of rights,
-/// capabilities, security labels.
-fn same_attributes(old: &Path, new: &File) -> bool {
-    let mut names = vec![0_u8; 4096];
-    let length = match rustix::fs::listxattr(old, &mut names[..]) {
-        Ok(length) => length,
-        // A file system without attributes.
-        Err(Errno::NOTSUP) => 0,
-        Err(_) => return false,
-    };
-    names[..length].split(|&byte| byte == 0).filter(|name| !name.is_empty()).all(|name| {
-        let (mut one, mut other) = ([0_u8; 4096], [0_u8; 4096]);
-        let one =
-            rustix::fs::getxattr(old, name, &mut one[..]).map(|length| one[..length].to_vec());
-        let other =
-            rustix::fs::fgetxattr(new, name, &mut other[..]).map(|length| other[..length].to_vec());
-        one.is_ok() && one.ok() == other.ok()
-    })
-}
-
 /// A file being written beside its target, by one or more openings of the same name.
 pub(crate) struct Staged {
-    target: PathBuf,
+    place: Place,
+    /// The file that it is to take the place of; none where there was none.
+    old: Option<Number>,
     state: Mutex<State>,
 }
 
 #[derive(Default)]
 struct State {
     temporary: Option<Temporary>,
+    /// What it gets before it takes its place.
+    rights: Option<Rights>,
     /// Openings that have not said yet that they are done.
     openings: usize,
     /// One of them was dropped without saying so.
@@ -86,21 +52,16 @@ struct State {
 }
 
 impl Staged {
-    /// Begins to write for `target`, a path without links.
+    /// Begins to write for `place`, where the file `old` is, or nothing.
     ///
     /// # Errors
     /// Where no file can be made that would be the same to everybody.
-    pub(crate) fn begin(target: &Path) -> io::Result<Arc<Self>> {
-        let (temporary, _file) = successor(target)?;
-        let state = State {
-            temporary: Some(temporary),
-            openings: 0,
-            abandoned: false,
-            failure: None,
-            keep: false,
-            times: None,
-        };
-        Ok(Arc::new(Self { target: target.to_owned(), state: Mutex::new(state) }))
+    pub(crate) fn begin(place: Place, old: Option<&File>) -> io::Result<Arc<Self>> {
+        let (temporary, _file, rights) = successor(&place, old)?;
+        let old = old.map(number_of).transpose()?;
+        let (temporary, rights) = (Some(temporary), Some(rights));
+        let state = State { temporary, rights, ..State::default() };
+        Ok(Arc::new(Self { place, old, state: Mutex::new(state) }))
     }
 
     /// True until it has taken its place, or was given up.
@@ -113,11 +74,7 @@ impl Staged {
         let state = guarded(&self.state);
         match &state.temporary {
             Some(temporary) => temporary.open(flags),
-            None => Ok(File::from(rustix::fs::open(
-                &self.target,
-                flags | OFlags::CLOEXEC,
-                rustix::fs::Mode::empty(),
-            )?)),
+            None => self.place.open(flags),
         }
     }
 
@@ -138,11 +95,13 @@ impl Staged {
         Ok(Opening { staged: self.clone(), handle, done: Mutex::new(false) })
     }
 
-    /// Gives it the rights of another file now, and its time when all is written.
+    /// Gives it the rights of another file, and its time, when all is written.
     fn resemble(&self, other: &FileFacts) -> io::Result<()> {
         let mut state = guarded(&self.state);
         if let Some(temporary) = &state.temporary {
-            state.times = Some(resemble(&temporary.open(OFlags::WRONLY)?, other)?);
+            let own = temporary.open(OFlags::WRONLY)?;
+            state.rights = Some(Rights::like(other.owner, other.group, other.mode, &own)?);
+            state.times = Some(times_of(other));
         }
         Ok(())
     }
@@ -160,47 +119,100 @@ impl Staged {
         if state.openings > 0 {
             return Ok(());
         }
-        let Some(temporary) = &state.temporary else { return Ok(()) };
         if state.abandoned && !state.keep {
             state.temporary = None;
-            return Ok(());
         }
-        if let Some(times) = state.times {
-            temporary.open(OFlags::WRONLY)?.set_times(times)?;
-        }
-        let placed = match state.failure {
+        let Some(temporary) = state.temporary.take() else { return Ok(()) };
+        match state.failure {
             Some(errno) => Err(io::Error::from_raw_os_error(errno)),
-            None => put_in_place(temporary, &self.target),
-        };
-        state.temporary = None;
-        placed
+            None => self.put_in_place(&temporary, &state),
+        }
     }
 
-    /// Lets it take its place now, and stay open there.
-    ///
-    /// # Errors
-    /// Where it cannot.
-    pub(crate) fn place_now(&self) -> io::Result<()> {
-        let _together = together();
-        let mut state = guarded(&self.state);
-        if let Some(temporary) = state.temporary.take() {
-            temporary.put_in_place(&self.target)?;
+    /// Lets it take the place of the file that was there at the beginning.
+    fn put_in_place(&self, temporary: &Temporary, state: &State) -> io::Result<()> {
+        let file = temporary.open(OFlags::WRONLY)?;
+        if let Some(times) = state.times {
+            file.set_times(times)?;
         }
-        Ok(())
+        let Some(old) = self.old else { return self.put_where_nothing_was(temporary, &file, state) };
+        let now = match self.place.open(OFlags::WRONLY) {
+            Ok(now) => now,
+            Err(error) if error.kind() == io::ErrorKind::NotFound => {
+                return self.put_where_nothing_was(temporary, &file, state);
+            }
+            Err(error) => return Err(error),
+        };
+        if number_of(&now)? != old {
+            return Err(io::Error::other("another file has its name now"));
+        }
+        if file.metadata()?.len() == 0 {
+            // Whoever has it open goes on with the same file.
+            return now.set_len(0);
+        }
+        // Who has it open would go on with a file that nobody sees any more; and its rights may have
+        // been changed meanwhile.
+        let takes_place = lease::openings(&now) == Openings::This
+            && Rights::of(&now)?.give(&file).is_ok()
+            && is_same_to_everybody(&now, &file);
+        if !takes_place {
+            return write_through(temporary, now);
+        }
+        match temporary.put_in_place(&self.place) {
+            // Its name is one that cannot be given to another file: it is mounted by itself.
+            Err(error) if error.kind() == io::ErrorKind::ResourceBusy => write_through(temporary, now),
+            placed => placed,
+        }
+    }
+
+    fn put_where_nothing_was(
+        &self,
+        temporary: &Temporary,
+        file: &File,
+        state: &State,
+    ) -> io::Result<()> {
+        if let Some(rights) = &state.rights {
+            rights.give(file)?;
+        }
+        match temporary.put_where_nothing_is(&self.place) {
+            // Somebody has made one meanwhile: it is opened as any file that is there.
+            Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
+                write_through(temporary, self.place.open(OFlags::WRONLY | OFlags::CREATE)?)
+            }
+            placed => placed,
+        }
     }
 }
 
-/// Takes the place of a file, or of its content where its name is one that cannot be given to
-/// another file (one that is mounted by itself).
-fn put_in_place(temporary: &Temporary, target: &Path) -> io::Result<()> {
-    match temporary.put_in_place(target) {
-        Err(error) if error.kind() == io::ErrorKind::ResourceBusy => {
-            let mut content = temporary.open(OFlags::RDONLY)?;
-            let mut old = File::options().write(true).truncate(true).open(target)?;
-            io::copy(&mut content, &mut old).map(drop)
-        }
-        placed => placed,
+/// Copies what was written into a file that stays the same file. The room it needs is there before
+/// anything of it is changed.
+fn write_through(temporary: &Temporary, mut old: File) -> io::Result<()> {
+    let mut content = temporary.open(OFlags::RDONLY)?;
+    let (before, bytes) = (old.metadata()?.len(), content.metadata()?.len());
+    reserve(&old, before, bytes.saturating_sub(before))?;
+    io::copy(&mut content, &mut old)?;
+    old.set_len(bytes)
+}
+
+/// Makes room for `bytes` bytes from `at` on, without changing the file. Systems that cannot are
+/// passed over: there a full disk shows while the file is written.
+///
+/// # Errors
+/// Where there is none.
+pub(crate) fn reserve(file: &File, at: u64, bytes: u64) -> io::Result<()> {
+    if bytes == 0 {
+        return Ok(());
     }
+    match fallocate(file, FallocateFlags::KEEP_SIZE, at, bytes) {
+        Ok(()) | Err(Errno::OPNOTSUPP | Errno::NOSYS | Errno::INVAL | Errno::NODEV) => Ok(()),
+        Err(error) => Err(error.into()),
+    }
+}
+
+/// What tells an open file from all others.
+pub(crate) fn number_of(file: &File) -> io::Result<Number> {
+    let facts = file.metadata()?;
+    Ok((facts.dev(), facts.ino()))
 }
 
 /// An open file, or the place in one that was closed for a while.
@@ -240,9 +252,9 @@ pub(crate) struct Opening {
 
 impl Opening {
     /// A file that is written where it is, always at its end or from the place it is at.
-    pub(crate) fn in_place(target: &Path, file: File) -> Self {
+    pub(crate) fn in_place(place: Place, file: File) -> Self {
         let state = State { openings: 1, ..State::default() };
-        let staged = Arc::new(Staged { target: target.to_owned(), state: Mutex::new(state) });
+        let staged = Arc::new(Staged { place, old: None, state: Mutex::new(state) });
         let append =
             rustix::fs::fcntl_getfl(&file).is_ok_and(|flags| flags.contains(OFlags::APPEND));
         let handle = Arc::new(Mutex::new(Handle { append, at: 0, file: Some(file) }));
@@ -271,14 +283,6 @@ impl Opening {
             None => Err(Errno::BADF.into()),
         }
     }
-
-    /// Lets the file take its place now, and stay open there.
-    ///
-    /// # Errors
-    /// Where it cannot.
-    pub(crate) fn place_now(&self) -> io::Result<()> {
-        self.staged.place_now()
-    }
 }
 
 impl Sink for Opening {
@@ -298,16 +302,23 @@ impl Sink for Opening {
     fn keep_when_ended(&self) {
         let mut state = guarded(&self.staged.state);
         state.keep = true;
-        if let Some(temporary) = &state.temporary {
-            // A target always has a name.
-            let _ = temporary.keep_as(&self.staged.target);
+        let State { temporary: Some(temporary), rights, .. } = &*state else { return };
+        // It may have to take its place without another word. Where it cannot have its rights it is
+        // removed then.
+        let file = temporary.open(OFlags::WRONLY);
+        let given = match (file, rights) {
+            (Ok(file), Some(rights)) => rights.give(&file),
+            (file, _) => file.map(drop),
+        };
+        if given.is_ok() {
+            temporary.keep_as(&self.staged.place);
         }
     }
 
     fn facts(&self) -> Option<FileFacts> {
         let facts = match &guarded(&self.handle).file {
             Some(file) => file.metadata(),
-            None => std::fs::metadata(&self.staged.target),
+            None => self.staged.read().and_then(|file| file.metadata()),
         };
         facts.ok().map(|facts| facts_of(&facts))
     }
@@ -341,7 +352,15 @@ impl Replacement for StagedReplacement {
 
 #[cfg(test)]
 mod tests {
+    use std::os::unix::fs::PermissionsExt;
+    use std::path::Path;
+
     use super::*;
+
+    fn begin(path: &Path) -> io::Result<Arc<Staged>> {
+        let old = File::options().write(true).open(path).ok();
+        Staged::begin(Place::of(path)?, old.as_ref())
+    }
 
     fn write(opening: &Opening, text: &str) {
         opening.write(Block::new(text.as_bytes().to_vec())).unwrap();
@@ -364,7 +383,7 @@ mod tests {
         let path = folder.path().join("f");
         std::fs::write(&path, "old\n").unwrap();
         std::fs::set_permissions(&path, std::fs::Permissions::from_mode(0o604)).unwrap();
-        let staged = Staged::begin(&path).unwrap();
+        let staged = begin(&path).unwrap();
         let (one, two) = (staged.open(false).unwrap(), staged.open(true).unwrap());
         write(&one, "a\n");
         write(&two, "b\n");
@@ -385,7 +404,7 @@ mod tests {
         let path = folder.path().join("f");
         for keep in [false, true] {
             std::fs::write(&path, "old\n").unwrap();
-            let opening = Staged::begin(&path).unwrap().open(false).unwrap();
+            let opening = begin(&path).unwrap().open(false).unwrap();
             write(&opening, "half");
             if keep {
                 opening.keep_when_ended();
@@ -403,21 +422,87 @@ mod tests {
         let (one, two) = (folder.path().join("one"), folder.path().join("two"));
         std::fs::write(&one, "old\n").unwrap();
         std::fs::hard_link(&one, &two).unwrap();
-        assert!(Staged::begin(&one).is_err());
+        assert!(begin(&one).is_err());
         assert_eq!(files(folder.path()), 2);
     }
 
     #[test]
-    fn a_file_that_has_taken_its_place_is_written_on() {
+    fn who_has_the_file_open_stays_with_it() {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("f");
-        let opening = Staged::begin(&path).unwrap().open(false).unwrap();
-        write(&opening, "a\n");
-        opening.place_now().unwrap();
-        assert_eq!(std::fs::read(&path).unwrap(), b"a\n");
-        write(&opening, "b\n");
-        drop(opening);
-        assert_eq!(std::fs::read(&path).unwrap(), b"a\nb\n");
+        std::fs::write(&path, "old and long\n").unwrap();
+        let number = || std::fs::metadata(&path).unwrap().ino();
+        let first = number();
+        // Opened by somebody while it was written.
+        let opening = begin(&path).unwrap().open(false).unwrap();
+        write(&opening, "new\n");
+        let mut reader = File::open(&path).unwrap();
+        opening.put_in_place().unwrap();
+        assert_eq!((number(), contents(&mut reader)), (first, b"new\n".to_vec()));
+        drop(reader);
+        // What is emptied stays the same file in any case.
+        begin(&path).unwrap().open(false).unwrap().put_in_place().unwrap();
+        assert_eq!((number(), std::fs::read(&path).unwrap()), (first, Vec::new()));
+        // And nobody has it open.
+        let opening = begin(&path).unwrap().open(false).unwrap();
+        write(&opening, "x\n");
+        opening.put_in_place().unwrap();
+        assert_ne!(number(), first);
+        assert_eq!(files(folder.path()), 1);
+    }
+
+    #[test]
+    fn what_has_come_to_the_name_meanwhile_is_not_replaced() {
+        let folder = tempfile::tempdir().unwrap();
+        let (path, other) = (folder.path().join("f"), folder.path().join("other"));
+        std::fs::write(&path, "old\n").unwrap();
+        std::fs::write(&other, "other\n").unwrap();
+        let opening = begin(&path).unwrap().open(false).unwrap();
+        write(&opening, "new\n");
+        std::fs::rename(&other, &path).unwrap();
+        opening.put_in_place().unwrap_err();
+        assert_eq!(std::fs::read(&path).unwrap(), b"other\n");
+        // A new file that somebody else has made too, and a link.
+        let new = folder.path().join("new");
+        let opening = begin(&new).unwrap().open(false).unwrap();
+        write(&opening, "new\n");
+        std::fs::write(&new, "theirs and long\n").unwrap();
+        opening.put_in_place().unwrap();
+        assert_eq!(std::fs::read(&new).unwrap(), b"new\n");
+        let link = folder.path().join("link");
+        let opening = begin(&link).unwrap().open(false).unwrap();
+        write(&opening, "new\n");
+        std::os::unix::fs::symlink(&path, &link).unwrap();
+        opening.put_in_place().unwrap_err();
+        assert_eq!(std::fs::read(&path).unwrap(), b"other\n");
+        assert_eq!(files(folder.path()), 3);
+    }
+
+    #[test]
+    fn nobody_else_may_read_what_is_being_written() {
+        let folder = tempfile::tempdir().unwrap();
+        let mode = |path: &Path| std::fs::metadata(path).unwrap().mode() & 0o777;
+        let beside = || {
+            let names = std::fs::read_dir(folder.path()).unwrap().flatten();
+            let mut paths = names.map(|entry| entry.path());
+            paths.find(|path| path.to_string_lossy().contains(".ylotrope-")).unwrap()
+        };
+        for (old, after) in [(None, None), (Some(0o600), Some(0o600)), (Some(0o644), Some(0o644))] {
+            let path = folder.path().join("f");
+            let _ = std::fs::remove_file(&path);
+            if let Some(old) = old {
+                std::fs::write(&path, "old").unwrap();
+                std::fs::set_permissions(&path, std::fs::Permissions::from_mode(old)).unwrap();
+            }
+            let opening = begin(&path).unwrap().open(false).unwrap();
+            write(&opening, "secret");
+            assert_eq!(mode(&beside()), 0o600);
+            opening.put_in_place().unwrap();
+            let plain = folder.path().join("plain");
+            std::fs::write(&plain, "").unwrap();
+            assert_eq!(mode(&path), after.unwrap_or_else(|| mode(&plain)));
+            std::fs::remove_file(plain).unwrap();
+        }
     }
 
     #[test]
@@ -425,7 +510,7 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let open = |number: usize| {
             let path = folder.path().join(number.to_string());
-            Staged::begin(&path).unwrap().open(false).unwrap()
+            begin(&path).unwrap().open(false).unwrap()
         };
         let all: Vec<Opening> = (0..OPEN_MAX * 3).map(open).collect();
         for round in 0..2 {

@@ -2,19 +2,24 @@
 //! ends, and what a process that was killed has left of them.
 
 use parking_lot::{Mutex, MutexGuard};
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::collections::{BTreeMap, HashSet};
 use std::ffi::{OsStr, OsString};
-use std::fs::File;
+use std::fs::{File, Permissions};
 use std::io;
-use std::os::fd::OwnedFd;
-use std::os::unix::ffi::OsStrExt;
-use std::os::unix::fs::MetadataExt;
-use std::path::{Path, PathBuf};
+use std::os::unix::fs::{MetadataExt, PermissionsExt};
+use std::path::PathBuf;
 use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
-use std::sync::{Arc, LazyLock, Weak};
+use std::sync::{Arc, LazyLock};
 
 use procfs::process::Process;
-use rustix::fs::{AtFlags, CWD, Mode, OFlags, openat, renameat, unlinkat};
+use rustix::fs::{
+    AtFlags, FileType, Mode, OFlags, RenameFlags, linkat, openat, renameat, renameat_with, statat,
+    unlinkat,
+};
+use rustix::io::Errno;
+use rustix::process::{Pid, test_kill_process};
+
+use super::place::{Folder, Number, Place, path_of};
 
 /// All names begin with this.
 pub(crate) const PREFIX: &str = ".ylotrope-";
@@ -57,60 +62,29 @@ pub fn give_up_writing() {
     std::mem::forget(committing);
 }
 
-/// A folder that files are written in: the folder itself, whatever its name becomes.
-pub(crate) struct Folder {
-    handle: OwnedFd,
-    path: PathBuf,
-}
+/// Folders that were looked through for what others have left.
+static CLEANED: LazyLock<Mutex<HashSet<(Number, PathBuf)>>> = LazyLock::new(Mutex::default);
 
-/// Folders in use, by their devices and numbers, and those that were looked through for what others
-/// have left.
-static FOLDERS: LazyLock<Mutex<(HashMap<(u64, u64), Weak<Folder>>, HashSet<(u64, u64, PathBuf)>)>> =
-    LazyLock::new(Mutex::default);
-
-impl Folder {
-    /// The folder that `target` is in. What a killed process has left there is removed at the
-    /// first call.
-    ///
-    /// # Errors
-    /// Where there is no such folder.
-    pub(crate) fn of(target: &Path) -> io::Result<Arc<Self>> {
-        let path = match target.parent() {
-            Some(parent) if !parent.as_os_str().is_empty() => parent,
-            _ => Path::new("."),
-        };
-        let flags = OFlags::PATH | OFlags::DIRECTORY | OFlags::CLOEXEC;
-        let handle = openat(CWD, path, flags, Mode::empty())?;
-        let facts = rustix::fs::fstat(&handle)?;
-        let key = (facts.st_dev, facts.st_ino);
-        let mut folders = guarded(&FOLDERS);
-        if let Some(known) = folders.0.get(&key).and_then(Weak::upgrade) {
-            return Ok(known);
-        }
-        let folder = Arc::new(Self { handle, path: path.to_owned() });
-        folders.0.retain(|_, folder| folder.strong_count() > 0);
-        folders.0.insert(key, Arc::downgrade(&folder));
-        let new = folders.1.insert((key.0, key.1, path.to_owned()));
-        drop(folders);
-        if new {
-            folder.clean();
-        }
-        Ok(folder)
+/// Removes files of this user whose writers are gone, the first time that something is written in a
+/// folder.
+fn clean_once(folder: &Folder) {
+    // A number may be another folder's later on.
+    let known = (folder.number, path_of(&folder.handle).unwrap_or_default());
+    if !guarded(&CLEANED).insert(known) {
+        return;
     }
-
-    /// Removes files of this user whose writers are gone.
-    fn clean(&self) {
-        let Ok(entries) = std::fs::read_dir(&self.path) else { return };
-        for entry in entries.flatten() {
-            let name = entry.file_name();
-            let Some(writer) = name.to_str().and_then(Writer::of_name) else { continue };
-            let ours = entry.metadata().is_ok_and(|facts| {
-                facts.is_file() && facts.uid() == rustix::process::geteuid().as_raw()
-            });
-            if ours && writer.is_gone() {
-                // Somebody else may clean here too.
-                let _ = unlinkat(&self.handle, &name, AtFlags::empty());
-            }
+    // A write that was cut off still needs its own.
+    let needed = LazyLock::new(super::commit::journal::names_in_use);
+    for name in folder.names() {
+        let Some(writer) = name.to_str().and_then(Writer::of_name) else { continue };
+        let facts = statat(&folder.handle, &name, AtFlags::SYMLINK_NOFOLLOW);
+        let ours = facts.is_ok_and(|facts| {
+            FileType::from_raw_mode(facts.st_mode) == FileType::RegularFile
+                && facts.st_uid == rustix::process::geteuid().as_raw()
+        });
+        if ours && writer.is_gone() && !needed.contains(&name) {
+            // Somebody else may clean here too.
+            let _ = unlinkat(&folder.handle, &name, AtFlags::empty());
         }
     }
 }
@@ -134,10 +108,16 @@ fn first_letters(path: &str) -> String {
     if letters.is_empty() { "none".to_owned() } else { letters }
 }
 
-/// When a process began, in ticks; `None` where there is none of this number.
+/// When a process began, in ticks; `None` where that cannot be known.
 fn began(process: u32) -> Option<u64> {
     let process = Process::new(i32::try_from(process).ok()?);
     process.and_then(|process| process.stat()).ok().map(|stat| stat.starttime)
+}
+
+/// True where the kernel knows no process of this number.
+fn is_nobody(process: u32) -> bool {
+    let process = i32::try_from(process).ok().and_then(Pid::from_raw);
+    process.is_some_and(|process| test_kill_process(process) == Err(Errno::SRCH))
 }
 
 static OWN: LazyLock<Writer> = LazyLock::new(|| {
@@ -184,7 +164,10 @@ impl Writer {
             // The machine was started again since, unless it does not say which machine it is.
             return self.machine != "none" && self.boot != "none" && own.boot != "none";
         }
-        self.namespace == own.namespace && began(self.process) != Some(self.began)
+        // Without `/proc` neither is known.
+        let known = own.namespace != 0 && own.began != 0 && self.began != 0;
+        let another = || began(self.process).is_some_and(|began| began != self.began);
+        known && self.namespace == own.namespace && (is_nobody(self.process) || another())
     }
 }
 
@@ -202,32 +185,60 @@ impl std::fmt::Debug for Temporary {
 }
 
 impl Temporary {
-    /// Makes a file beside `target`, with the rights that any new file gets.
+    /// Makes a file beside the one at `place`. Nobody else may read it before it gets its final rights.
     ///
     /// # Errors
     /// Where no file can be made there.
-    pub(crate) fn beside(target: &Path) -> io::Result<(Self, File)> {
-        let folder = Folder::of(target)?;
-        let name = OsString::from(OWN.new_name());
+    pub(crate) fn beside(place: &Place) -> io::Result<(Self, File)> {
+        let temporary = Self::named(&place.folder);
         let flags = OFlags::CREATE | OFlags::EXCL | OFlags::RDWR | OFlags::CLOEXEC;
-        let file = openat(&folder.handle, &name, flags, Mode::from_raw_mode(0o666))?;
-        let temporary = Self { folder, name, number: COUNT.fetch_add(1, Relaxed) };
-        temporary.note(None);
-        Ok((temporary, File::from(file)))
+        let mode = Mode::RUSR | Mode::WUSR;
+        let file = openat(&temporary.folder.handle, &temporary.name, flags, mode);
+        let file = File::from(file.inspect_err(|_| temporary.forget())?);
+        // A list of rights of the folder may give others more.
+        file.set_permissions(Permissions::from_mode(0o600))?;
+        Ok((temporary, file))
     }
 
-    /// Gives the file of `target` one more name, beside the one it has.
+    /// A name in a folder that no file has yet; what has it is removed when this is dropped.
+    pub(crate) fn named(folder: &Arc<Folder>) -> Self {
+        clean_once(folder);
+        Self::adopted(folder, OsString::from(OWN.new_name()))
+    }
+
+    /// A file that has its temporary name already.
+    pub(crate) fn adopted(folder: &Arc<Folder>, name: OsString) -> Self {
+        let temporary = Self { folder: folder.clone(), name, number: COUNT.fetch_add(1, Relaxed) };
+        temporary.note(None);
+        temporary
+    }
+
+    /// Its name.
+    pub(crate) fn name(&self) -> &OsStr {
+        &self.name
+    }
+
+    /// The folder it is in.
+    pub(crate) fn folder(&self) -> &Arc<Folder> {
+        &self.folder
+    }
+
+    /// Where it is, to be opened again by another process.
+    ///
+    /// # Errors
+    /// Where the kernel does not tell the name of its folder.
+    pub(crate) fn path(&self) -> io::Result<PathBuf> {
+        Ok(path_of(&self.folder.handle)?.join(&self.name))
+    }
+
+    /// Gives the file at `place`, in the same folder, this name too.
     ///
     /// # Errors
     /// Where that is not possible.
-    pub(crate) fn link_of(target: &Path) -> io::Result<Self> {
-        let folder = Folder::of(target)?;
-        let name = OsString::from(OWN.new_name());
-        let from = name_of(target)?;
-        rustix::fs::linkat(&folder.handle, from, &folder.handle, &name, AtFlags::empty())?;
-        let temporary = Self { folder, name, number: COUNT.fetch_add(1, Relaxed) };
-        temporary.note(None);
-        Ok(temporary)
+    pub(crate) fn link(&self, place: &Place) -> io::Result<()> {
+        let handle = &self.folder.handle;
+        linkat(handle, &place.name, handle, &self.name, AtFlags::empty())?;
+        Ok(())
     }
 
     fn note(&self, kept_as: Option<&OsStr>) {
@@ -239,18 +250,20 @@ impl Temporary {
         guarded(&UNFINISHED).insert(self.number, unfinished);
     }
 
-    /// Has it take the place of `target` where the process ends before it is complete.
-    ///
-    /// # Errors
-    /// Where `target` has no name.
-    pub(crate) fn keep_as(&self, target: &Path) -> io::Result<()> {
-        self.note(Some(name_of(target)?));
-        Ok(())
+    /// Has it take the place of `target`, in the same folder, where the process ends before it is
+    /// complete.
+    pub(crate) fn keep_as(&self, target: &Place) {
+        self.note(Some(&target.name));
+    }
+
+    /// Leaves the file, if there is one, to others.
+    pub(crate) fn forget(&self) {
+        guarded(&UNFINISHED).remove(&self.number);
     }
 
     /// Opens it once more.
     pub(crate) fn open(&self, flags: OFlags) -> io::Result<File> {
-        let flags = flags | OFlags::CLOEXEC;
+        let flags = flags | OFlags::NOFOLLOW | OFlags::CLOEXEC;
         Ok(File::from(openat(&self.folder.handle, &self.name, flags, Mode::empty())?))
     }
 
@@ -258,10 +271,32 @@ impl Temporary {
     ///
     /// # Errors
     /// Where that is not possible; it is as before then.
-    pub(crate) fn put_in_place(&self, target: &Path) -> io::Result<()> {
+    pub(crate) fn put_in_place(&self, target: &Place) -> io::Result<()> {
         let handle = &self.folder.handle;
-        renameat(handle, &self.name, handle, name_of(target)?)?;
-        guarded(&UNFINISHED).remove(&self.number);
+        renameat(handle, &self.name, handle, &target.name)?;
+        self.forget();
+        Ok(())
+    }
+
+    /// As [`Temporary::put_in_place`], where nothing has that name.
+    ///
+    /// # Errors
+    /// [`io::ErrorKind::AlreadyExists`] where something has.
+    pub(crate) fn put_where_nothing_is(&self, target: &Place) -> io::Result<()> {
+        let handle = &self.folder.handle;
+        let flags = RenameFlags::NOREPLACE;
+        match renameat_with(handle, &self.name, handle, &target.name, flags) {
+            // A file system that does not know this has links, or cannot tell.
+            Err(Errno::INVAL | Errno::NOSYS) => {
+                match linkat(handle, &self.name, handle, &target.name, AtFlags::empty()) {
+                    Ok(()) => unlinkat(handle, &self.name, AtFlags::empty())?,
+                    Err(Errno::EXIST) => return Err(Errno::EXIST.into()),
+                    Err(_) => renameat(handle, &self.name, handle, &target.name)?,
+                }
+            }
+            renamed => renamed?,
+        }
+        self.forget();
         Ok(())
     }
 
@@ -269,16 +304,11 @@ impl Temporary {
     ///
     /// # Errors
     /// As there.
-    pub(crate) fn put_back(&self, target: &Path) -> io::Result<()> {
+    pub(crate) fn put_back(&self, target: &Place) -> io::Result<()> {
         self.put_in_place(target)?;
         // Two names of one file both stay.
         let _ = unlinkat(&self.folder.handle, &self.name, AtFlags::empty());
         Ok(())
-    }
-
-    /// Makes sure that a name that was changed in its folder is so on the disk.
-    pub(crate) fn sync_folder(&self) -> io::Result<()> {
-        File::open(&self.folder.path)?.sync_all()
     }
 }
 
@@ -289,41 +319,6 @@ impl Drop for Temporary {
             let _ = unlinkat(&self.folder.handle, &self.name, AtFlags::empty());
         }
     }
-}
-
-fn name_of(target: &Path) -> io::Result<&OsStr> {
-    let no_name = || io::Error::from_raw_os_error(rustix::io::Errno::ISDIR.raw_os_error());
-    target.file_name().filter(|name| !name.as_bytes().is_empty()).ok_or_else(no_name)
-}
-
-/// The file that a path leads to, whether it is there or not.
-///
-/// # Errors
-/// For links that lead in circles, and for a folder that is not there.
-pub(crate) fn target_of(path: &Path) -> io::Result<PathBuf> {
-    /// As many as the system follows.
-    const LINKS_MAX: usize = 40;
-    let mut path = path.to_owned();
-    for _ in 0..LINKS_MAX {
-        match std::fs::canonicalize(&path) {
-            Ok(real) => return Ok(real),
-            Err(error) if error.kind() == io::ErrorKind::NotFound => {}
-            Err(error) => return Err(error),
-        }
-        let parent = match path.parent() {
-            Some(parent) if !parent.as_os_str().is_empty() => parent,
-            _ => Path::new("."),
-        };
-        match std::fs::read_link(&path) {
-            // A link that leads to nothing is written through.
-            Ok(to) => path = parent.join(to),
-            Err(_) => {
-                let name = path.file_name().ok_or(io::ErrorKind::NotFound)?;
-                return Ok(std::fs::canonicalize(parent)?.join(name));
-            }
-        }
-    }
-    Err(io::Error::from_raw_os_error(rustix::io::Errno::LOOP.raw_os_error()))
 }
 
 #[cfg(test)]
@@ -375,7 +370,7 @@ mod tests {
         let contained = named(&Writer { namespace: 1, process: 4_000_000, ..own });
         let foreign = folder.path().join(".ylotrope-notes");
         std::fs::write(&foreign, "x").unwrap();
-        Folder::of(&folder.path().join("target")).unwrap();
+        drop(Temporary::beside(&Place::of_name(&folder.path().join("target")).unwrap()).unwrap());
         assert!(!gone.exists() && !reused.exists());
         for path in [alive, elsewhere, contained, foreign] {
             assert!(path.exists(), "{}", path.display());
@@ -387,23 +382,11 @@ mod tests {
         let outer = tempfile::tempdir().unwrap();
         let (before, after) = (outer.path().join("before"), outer.path().join("after"));
         std::fs::create_dir(&before).unwrap();
-        let target = before.join("x");
+        let target = Place::of_name(&before.join("x")).unwrap();
         let (temporary, _file) = Temporary::beside(&target).unwrap();
         std::fs::rename(&before, &after).unwrap();
         temporary.put_in_place(&target).unwrap();
         assert!(after.join("x").exists());
         assert_eq!(std::fs::read_dir(&after).unwrap().count(), 1);
-    }
-
-    #[test]
-    fn links_are_followed_to_what_is_not_there_yet_and_not_in_circles() {
-        let folder = tempfile::tempdir().unwrap();
-        let real = std::fs::canonicalize(folder.path()).unwrap();
-        let (link, round) = (folder.path().join("link"), folder.path().join("round"));
-        std::os::unix::fs::symlink("new", &link).unwrap();
-        std::os::unix::fs::symlink("round", &round).unwrap();
-        assert_eq!(target_of(&link).unwrap(), real.join("new"));
-        assert!(target_of(&round).is_err());
-        assert!(target_of(&folder.path().join("none/x")).is_err());
     }
 }
