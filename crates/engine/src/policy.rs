@@ -15,7 +15,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
 
-use stream::Environment;
+use stream::{Environment, WorkingFolder};
 
 pub use consent::{Consent, Consents, Fed};
 pub use environment::Change;
@@ -32,7 +32,7 @@ use resolve::{Found, find, leads_through_roots};
 pub(crate) struct Start {
     words: Vec<Vec<u8>>,
     /// Where it would run; `None` for where the process is.
-    directory: Option<PathBuf>,
+    directory: Option<WorkingFolder>,
     /// What differs from the environment the process began with.
     changes: Vec<Change>,
     /// The same of variables that it does not get, but the shell goes by.
@@ -42,7 +42,7 @@ pub(crate) struct Start {
 impl Start {
     pub(crate) fn new(
         words: Vec<Vec<u8>>,
-        directory: Option<PathBuf>,
+        directory: Option<WorkingFolder>,
         environment: &Environment,
     ) -> Self {
         Self {
@@ -55,9 +55,18 @@ impl Start {
 
     fn full_directory(&self) -> PathBuf {
         match &self.directory {
-            Some(directory) if directory.is_absolute() => directory.clone(),
-            Some(directory) => std::env::current_dir().unwrap_or_default().join(directory),
+            Some(directory) => {
+                std::env::current_dir().unwrap_or_default().join(directory.path())
+            }
             None => std::env::current_dir().unwrap_or_default(),
+        }
+    }
+
+    /// The folder it would be started in.
+    fn entered(&self) -> WorkingFolder {
+        match &self.directory {
+            Some(folder) if folder.handle().is_some() => folder.clone(),
+            _ => self.full_directory().into(),
         }
     }
 
@@ -71,7 +80,7 @@ impl Start {
     }
 
     fn find(&self) -> Found {
-        find(self.name(), &self.path(), &self.full_directory())
+        find(self.name(), &self.path(), &self.entered().at(Path::new("")))
     }
 
     /// The file that would be started.
@@ -84,7 +93,7 @@ impl Start {
 
     /// A file of this name in the folders where programs are looked for, be it executable or not.
     pub(crate) fn readable_file(&self) -> Option<PathBuf> {
-        let (path, directory) = (self.path(), self.full_directory());
+        let (path, directory) = (self.path(), self.entered().at(Path::new("")));
         let folders = path.split(|&byte| byte == b':');
         folders
             .map(|folder| directory.join(OsStr::from_bytes(folder)))
@@ -121,7 +130,7 @@ impl Start {
     fn held(&self, program: Option<Program>, fed: Fed) -> HeldCommand {
         HeldCommand {
             words: self.words.clone(),
-            directory: self.directory.clone(),
+            directory: self.directory.as_ref().map(|folder| folder.path().to_owned()),
             changes: self.changes.clone(),
             files: program.as_ref().map(|program| self.named_files(program)).unwrap_or_default(),
             program,
@@ -135,7 +144,8 @@ impl Start {
         if program.takes_data() {
             return Vec::new();
         }
-        named_files::named_by(self.words.get(1..).unwrap_or_default(), &self.full_directory())
+        let folder = self.entered().at(Path::new(""));
+        named_files::named_by(self.words.get(1..).unwrap_or_default(), &folder)
     }
 }
 
@@ -143,7 +153,7 @@ impl Start {
 pub(crate) struct Launch {
     file: PathBuf,
     words: Vec<Vec<u8>>,
-    directory: Option<PathBuf>,
+    directory: Option<WorkingFolder>,
     /// The whole environment, where it is not that of the process.
     environment: Option<Vec<(OsString, OsString)>>,
     changes: Vec<Change>,
@@ -194,7 +204,7 @@ impl Launch {
             }
         }
         if let Some(directory) = &self.directory {
-            command.current_dir(directory);
+            command.current_dir(directory.at(Path::new("")));
         }
         command
     }
@@ -266,6 +276,11 @@ impl Policy {
         Self::Consented { consents, shows_input, used: Arc::default() }
     }
 
+    /// True where what is run is meant, and not only looked at.
+    pub(crate) fn is_for_real(&self) -> bool {
+        matches!(self, Self::AsShell | Self::Consented { shows_input: false, .. } | Self::Shown(_))
+    }
+
     /// True where a program was let through that only the user has let through.
     pub(crate) fn has_used_consent(&self) -> bool {
         matches!(self, Self::Consented { used, .. } if used.load(Relaxed))
@@ -295,8 +310,13 @@ impl Policy {
             Found::Nothing => return Decision::NotFound,
         };
         if let Self::AsShell = self {
+            // From the folder it runs in: a script is told this name.
+            let file = match found.strip_prefix(start.entered().at(Path::new(""))) {
+                Ok(from_there) => Path::new(".").join(from_there),
+                Err(_) => found,
+            };
             return Decision::Start(Launch {
-                file: found,
+                file,
                 words: start.words.clone(),
                 directory: start.directory.clone(),
                 environment: None,
@@ -309,7 +329,7 @@ impl Policy {
             Decision::Start(Launch {
                 file: program.path.clone(),
                 words: start.words.clone(),
-                directory: Some(start.full_directory()),
+                directory: Some(start.entered()),
                 environment,
                 changes: start.changes.clone(),
                 group: self.group(),
@@ -382,7 +402,7 @@ fn is_listed(start: &Start, found: &Path, program: &Program) -> bool {
     }
     let name = programs::counts_as(name, program.file_name());
     let Some(forms) = programs::forms(name) else { return false };
-    let directory = start.full_directory();
+    let directory = start.entered().at(Path::new(""));
     leads_through_roots(found)
         && program.is_roots()
         && forms.iter().any(|form| form.takes(arguments, &directory))

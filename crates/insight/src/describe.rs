@@ -2,6 +2,7 @@
 
 pub(crate) mod fields;
 pub(crate) mod held_commands;
+pub(crate) mod recovered;
 pub(crate) mod units;
 pub(crate) mod wiring;
 pub(crate) mod words;

@@ -33,6 +33,7 @@ pub use compare::difference::{Difference, DifferenceRow, Side, difference, diffe
 pub use compare::streams::{StreamDifference, StreamRow, compare_streams, row_text};
 pub use compare::versions::{StagePair, first_difference, stage_pairs};
 pub use describe::fields::counted;
+pub use describe::recovered::recovered_in_words;
 pub use describe::held_commands::{command_details, command_line};
 pub use describe::units::{
     byte_rate, bytes, duration, grouped, line_rate, lines, percent, progress, rate, share_percents,

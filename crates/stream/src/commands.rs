@@ -1,6 +1,6 @@
 //! Commands that a stage starts.
 
-use std::path::PathBuf;
+use crate::WorkingFolder;
 use std::sync::Arc;
 
 use crate::{Block, ReadError, RunControl, Sink, Source, WriteError};
@@ -18,7 +18,7 @@ pub struct CommandRequest<'a> {
     /// What its variables are, beside those of the process.
     pub environment: Environment,
     /// Where it runs; `None` for where the process is.
-    pub directory: Option<PathBuf>,
+    pub directory: Option<WorkingFolder>,
     /// Whether to stop it.
     pub control: &'a RunControl,
 }

@@ -70,6 +70,12 @@ pub trait Source: Send {
         false
     }
 
+    /// Goes to a place in a file, to read what is there now. False where that cannot be done; the
+    /// source is then unmoved.
+    fn go_to(&mut self, _position: u64) -> bool {
+        false
+    }
+
     /// True where it costs and changes nothing to read on before anybody asks: a large regular
     /// file, from a place of its own.
     fn allows_ahead(&self) -> bool {
@@ -183,7 +189,7 @@ mod tests {
         assert!(!source.seek_last(Tail::Lines(1)).unwrap());
         assert!(source.split(2).is_none() && source.facts().is_none());
         assert_eq!((source.file_bytes(), source.position()), (None, None));
-        assert!(!source.rewind() && !source.allows_ahead() && !source.is_link());
+        assert!(!source.rewind() && !source.go_to(0) && !source.allows_ahead() && !source.is_link());
         assert!(!source.give_back(Bytes::from_static(b"a")));
         let sink: &dyn Sink = &Bare;
         assert!(!sink.is_closed() && !sink.is_terminal() && !sink.is_link());

@@ -21,6 +21,7 @@ mod processors;
 mod run_control;
 mod stage;
 mod visible;
+mod working_folder;
 
 pub use arrivals::Arrivals;
 pub use block::{BLOCK_SIZE, Block};
@@ -40,6 +41,7 @@ pub use output::{Output, Side};
 pub use processors::Processors;
 pub use run_control::{AtWork, Excess, RunControl};
 pub use stage::{InputName, InputTrouble, StageIo, StagePorts};
+pub use working_folder::WorkingFolder;
 pub use visible::visible;
 
 pub mod testing;

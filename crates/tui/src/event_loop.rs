@@ -143,6 +143,7 @@ pub fn run(options: Options) -> Result<Left, TuiError> {
     if trouble.is_some() {
         app.message = trouble;
     }
+    app.take_over_writes();
     if homeless {
         app.message = Some(insight::NotOurs::NoHome.to_string());
     }

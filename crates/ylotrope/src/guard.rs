@@ -135,7 +135,16 @@ pub(crate) fn run(arguments: Vec<OsString>) -> io::Result<ExitCode> {
         break status.exit_status().unwrap_or(1);
     };
     end_all();
+    // What the screen was about to write when it was ended is finished or taken back now.
+    say_recovered();
     Ok(ExitCode::from(u8::try_from(code).unwrap_or(1)))
+}
+
+/// Ends writes that were cut off, and says what became of them.
+pub(crate) fn say_recovered() {
+    for line in engine::recover_writes().iter().flat_map(insight::recovered_in_words) {
+        crate::say::error(&format!("ylotrope: {line}"));
+    }
 }
 
 fn wait_for(child: Pid) -> io::Result<Option<WaitStatus>> {

@@ -127,6 +127,10 @@ fn main() -> ExitCode {
     if let Some(conflict) = conflict(&cli) {
         Cli::command().error(ErrorKind::ArgumentConflict, conflict).exit();
     }
+    if let Some(folder) = insight::own_folder(insight::Keeps::State) {
+        // Without it a write is not noted beforehand; that is all.
+        engine::keep_journals_in(folder.join("journal"));
+    }
     let has_screen = matches!(cli.command, None | Some(Command::Demo(_))) && output::has_terminal();
     if has_screen && !is_worker {
         arguments.remove(0);

@@ -11,7 +11,7 @@ use insight::{RunEnd, RunRecord, Runs, SourceRecord};
 use stream::RunControl;
 
 use crate::interrupts::Interrupts;
-use crate::{dry_run, progress, say, statistics};
+use crate::{dry_run, guard, progress, say, statistics};
 
 #[derive(Args)]
 pub(crate) struct Run {
@@ -90,6 +90,9 @@ pub(crate) fn run_for_real(run: Run) -> ExitCode {
             Ok(_) => ExitCode::SUCCESS,
             Err(error) => not_run(&text, &RunError::Shell(error)),
         };
+    }
+    if !run.dry_run {
+        guard::say_recovered();
     }
     let mut variables = Variables::new(name, arguments.collect());
     let interrupts = Interrupts::watch();

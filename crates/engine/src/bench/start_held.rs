@@ -70,7 +70,7 @@ fn run(command: &HeldCommand, control: &RunControl) -> StartResult {
         out: said.clone(),
         error: said.clone(),
         environment: command.environment(),
-        directory: command.directory.clone(),
+        directory: command.directory.clone().map(Into::into),
         control,
     };
     let policy = Policy::Shown(Arc::new(command.clone()));

@@ -1,11 +1,10 @@
 //! Commands that stages start: filters of our own and programs of the machine.
 
-use std::path::PathBuf;
 use std::sync::Arc;
 
 use stream::{
     Block, CommandEnd, CommandRequest, Commands, Environment, Files, Joined, ReadError, RunControl,
-    Running, Sink, Source, StageMeter, WriteError,
+    Running, Sink, Source, StageMeter, WorkingFolder, WriteError,
 };
 
 use super::context::{Doors, Interpreter, RunContext, Unobserved};
@@ -220,7 +219,7 @@ impl Running for CommandThread {
 pub(crate) struct DeferredCommand<'w> {
     words: Vec<Vec<u8>>,
     environment: Environment,
-    directory: Option<PathBuf>,
+    directory: Option<WorkingFolder>,
     out: Arc<dyn Sink>,
     error: Arc<dyn Sink>,
     control: RunControl,

@@ -10,7 +10,7 @@ use std::sync::Arc;
 use stream::{
     CommandEnd, CommandRequest, Commands, Decoding, Environment, ExitStatus, Files, Joined, LineId,
     Machine, OriginStore, Output, Processors, Replacement, RunControl, Running, Sink, Source,
-    StageError, StageIo, StageMeter, StagePorts, WriteError, WriteMode,
+    StageError, StageIo, StageMeter, StagePorts, WorkingFolder, WriteError, WriteMode,
 };
 
 use super::context::Doors;
@@ -79,7 +79,7 @@ pub(crate) fn run_native(
     let commands = StageCommands {
         inner: doors.commands,
         environment: &plan.environment,
-        directory: plan.directory.as_deref(),
+        directory: plan.directory.as_ref(),
         held: Mutex::default(),
     };
     let stdin = stdin.map(|source| files.metered(source));
@@ -262,7 +262,7 @@ impl Files for StageFiles<'_> {
 struct StageCommands<'c> {
     inner: &'c dyn Commands,
     environment: &'c Environment,
-    directory: Option<&'c Path>,
+    directory: Option<&'c WorkingFolder>,
     held: Mutex<Vec<HeldCommand>>,
 }
 
@@ -277,7 +277,7 @@ impl StageCommands<'_> {
     /// A command as this stage starts it, and what starting it is.
     fn of_stage<'j>(&self, request: CommandRequest<'j>) -> (CommandRequest<'j>, Start) {
         let environment = self.environment.with(request.environment);
-        let directory = request.directory.or_else(|| self.directory.map(Path::to_owned));
+        let directory = request.directory.or_else(|| self.directory.cloned());
         let start = Start::new(request.words.to_vec(), directory.clone(), &environment);
         (CommandRequest { environment, directory, ..request }, start)
     }

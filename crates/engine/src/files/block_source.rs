@@ -125,7 +125,11 @@ impl Source for FileSource {
     }
 
     fn rewind(&mut self) -> bool {
-        self.file.seek(SeekFrom::Start(0)).is_ok()
+        self.go_to(0)
+    }
+
+    fn go_to(&mut self, position: u64) -> bool {
+        self.file.seek(SeekFrom::Start(position)).is_ok()
     }
 }
 

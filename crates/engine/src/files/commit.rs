@@ -68,19 +68,18 @@ impl State {
     }
 }
 
-/// A file for content that is copied into another one: beside that, so that it is on the same disk and is
-/// found again, or where journals are, or where temporary files are.
+/// A file for content that is copied into another one: where journals are, so that it is found again after
+/// a loss of power too, and takes no room beside the file; else beside it. Without journals it is nothing
+/// that anybody comes back for.
 fn apart(place: &Place) -> io::Result<Temporary> {
-    if let Ok((temporary, _)) = Temporary::beside(place) {
-        return Ok(temporary);
+    let journals = journal::made_folder().map(|folder| folder.join("x"));
+    let passing = journals.is_none().then(|| std::env::temp_dir().join("x"));
+    let mut places = [journals, passing].into_iter().flatten();
+    let kept = places.find_map(|path| Temporary::beside(&Place::of_name(&path).ok()?).ok());
+    match kept {
+        Some((temporary, _)) => Ok(temporary),
+        None => Ok(Temporary::beside(place)?.0),
     }
-    let kept = journal::folder().and_then(|folder| Place::of_name(&folder.join("x")).ok());
-    if let Some(kept) = kept
-        && let Ok((temporary, _)) = Temporary::beside(&kept)
-    {
-        return Ok(temporary);
-    }
-    Ok(Temporary::beside(&Place::of_name(&std::env::temp_dir().join("x"))?)?.0)
 }
 
 impl CommittedFile {

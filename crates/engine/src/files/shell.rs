@@ -89,7 +89,7 @@ impl ShellFiles {
     }
 
     /// Begins a file in the place of `old`, or of nothing.
-    fn stage(&self, place: Place, old: Option<&File>) -> io::Result<Opening> {
+    fn stage(&self, place: Place, old: Option<File>) -> io::Result<Opening> {
         let key = place.key();
         let staged = Staged::begin(place, old)?;
         let opening = staged.open(false)?;
@@ -133,7 +133,8 @@ impl ShellFiles {
             && !self.at_once.load(Relaxed)
             && !self.is_appended(number)
             && lease::openings(&old) == Openings::This
-            && let Ok(opening) = self.stage(place, Some(&old))
+            && let Ok(copy) = old.try_clone()
+            && let Ok(opening) = self.stage(place, Some(copy))
         {
             return Ok(Arc::new(opening));
         }
@@ -268,7 +269,7 @@ impl Files for ShellFiles {
             Err(error) if error.kind() == io::ErrorKind::NotFound => None,
             Err(error) => return Err(error),
         };
-        match Staged::begin(place, old.as_ref()).and_then(|staged| staged.open(false)) {
+        match Staged::begin(place, old).and_then(|staged| staged.open(false)) {
             Ok(opening) => Ok(Box::new(StagedReplacement(Arc::new(opening)))),
             // A new file would not be the same to everybody.
             Err(_) => CommittedReplacement::begin(path),

@@ -31,6 +31,8 @@ pub(crate) struct Staged {
     place: Place,
     /// The file that it is to take the place of; none where there was none.
     old: Option<Number>,
+    /// That file, open, where not too many are: it may have another name in the end.
+    old_file: Option<File>,
     state: Mutex<State>,
 }
 
@@ -56,12 +58,14 @@ impl Staged {
     ///
     /// # Errors
     /// Where no file can be made that would be the same to everybody.
-    pub(crate) fn begin(place: Place, old: Option<&File>) -> io::Result<Arc<Self>> {
-        let (temporary, _file, rights) = successor(&place, old)?;
-        let old = old.map(number_of).transpose()?;
+    pub(crate) fn begin(place: Place, old: Option<File>) -> io::Result<Arc<Self>> {
+        let (temporary, _file, rights) = successor(&place, old.as_ref())?;
+        let number = old.as_ref().map(number_of).transpose()?;
         let (temporary, rights) = (Some(temporary), Some(rights));
         let state = State { temporary, rights, ..State::default() };
-        Ok(Arc::new(Self { place, old, state: Mutex::new(state) }))
+        let few = guarded(&OPEN).len() < OPEN_MAX / 2;
+        let old_file = old.filter(|_| few);
+        Ok(Arc::new(Self { place, old: number, old_file, state: Mutex::new(state) }))
     }
 
     /// True until it has taken its place, or was given up.
@@ -136,14 +140,28 @@ impl Staged {
             file.set_times(times)?;
         }
         let Some(old) = self.old else { return self.put_where_nothing_was(temporary, &file, state) };
-        let now = match self.place.open(OFlags::WRONLY) {
-            Ok(now) => now,
+        let moved = self.old_file.as_ref().filter(|old| {
+            // It has some name, but is it this one?
+            let named = old.metadata().is_ok_and(|facts| facts.nlink() > 0);
+            named && self.place.number().ok() != self.old
+        });
+        if let Some(moved) = moved {
+            // As `sh`, which has the file open whatever its name is.
+            return write_through(temporary, moved.try_clone()?);
+        }
+        let named = match self.place.number() {
+            Ok(named) => named,
+            // It was removed: what was written is not lost with it.
             Err(error) if error.kind() == io::ErrorKind::NotFound => {
                 return self.put_where_nothing_was(temporary, &file, state);
             }
             Err(error) => return Err(error),
         };
-        if number_of(&now)? != old {
+        let now = match &self.old_file {
+            Some(old) => old.try_clone()?,
+            None => self.place.open(OFlags::WRONLY)?,
+        };
+        if named != old || number_of(&now)? != old {
             return Err(io::Error::other("another file has its name now"));
         }
         if file.metadata()?.len() == 0 {
@@ -254,7 +272,7 @@ impl Opening {
     /// A file that is written where it is, always at its end or from the place it is at.
     pub(crate) fn in_place(place: Place, file: File) -> Self {
         let state = State { openings: 1, ..State::default() };
-        let staged = Arc::new(Staged { place, old: None, state: Mutex::new(state) });
+        let staged = Arc::new(Staged { place, old: None, old_file: None, state: Mutex::new(state) });
         let append =
             rustix::fs::fcntl_getfl(&file).is_ok_and(|flags| flags.contains(OFlags::APPEND));
         let handle = Arc::new(Mutex::new(Handle { append, at: 0, file: Some(file) }));
@@ -359,7 +377,7 @@ mod tests {
 
     fn begin(path: &Path) -> io::Result<Arc<Staged>> {
         let old = File::options().write(true).open(path).ok();
-        Staged::begin(Place::of(path)?, old.as_ref())
+        Staged::begin(Place::of(path)?, old)
     }
 
     fn write(opening: &Opening, text: &str) {
@@ -462,6 +480,15 @@ mod tests {
         std::fs::rename(&other, &path).unwrap();
         opening.put_in_place().unwrap_err();
         assert_eq!(std::fs::read(&path).unwrap(), b"other\n");
+        // The file that was opened, by another name.
+        let opening = begin(&path).unwrap().open(false).unwrap();
+        write(&opening, "new and longer\n");
+        std::fs::rename(&path, &other).unwrap();
+        std::fs::write(&path, "other\n").unwrap();
+        opening.put_in_place().unwrap();
+        assert_eq!(std::fs::read(&path).unwrap(), b"other\n");
+        assert_eq!(std::fs::read(&other).unwrap(), b"new and longer\n");
+        std::fs::remove_file(&other).unwrap();
         // A new file that somebody else has made too, and a link.
         let new = folder.path().join("new");
         let opening = begin(&new).unwrap().open(false).unwrap();

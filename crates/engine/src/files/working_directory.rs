@@ -6,19 +6,48 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
 
+use rustix::fs::{Access, AtFlags, CWD, Mode, OFlags, accessat, openat};
+use crate::files::place::path_of;
 use stream::{
-    Decoding, FileFacts, Files, Machine, Permission, Replacement, Scratch, Sink, Source, WriteMode,
+    Decoding, FileFacts, Files, Machine, Permission, Replacement, Scratch, Sink, Source,
+    WorkingFolder, WriteMode,
 };
+
+/// Goes to a folder: the descriptor that is opened is what it is from then on. Its name is `name`, or what the
+/// kernel calls it.
+///
+/// # Errors
+/// Where it is not a folder, or may not be searched.
+pub(crate) fn enter(path: &Path, name: Option<PathBuf>) -> io::Result<WorkingFolder> {
+    let flags = OFlags::PATH | OFlags::DIRECTORY | OFlags::CLOEXEC;
+    let handle = openat(CWD, path, flags, Mode::empty())?;
+    accessat(&handle, ".", Access::EXEC_OK, AtFlags::empty())?;
+    let name = match name {
+        Some(name) => name,
+        None => path_of(&handle).or_else(|_| std::fs::canonicalize(path))?,
+    };
+    Ok(WorkingFolder::entered(name, handle))
+}
+
+/// What the kernel calls a folder now.
+///
+/// # Errors
+/// Where it has no name any more.
+pub(crate) fn real_name(folder: &WorkingFolder) -> io::Result<PathBuf> {
+    let Some(handle) = folder.handle() else { return std::fs::canonicalize(folder.path()) };
+    let name = path_of(handle).or_else(|_| std::fs::canonicalize(folder.path()))?;
+    if std::fs::symlink_metadata(&name)?.is_dir() { Ok(name) } else { Err(io::ErrorKind::NotFound.into()) }
+}
 
 /// Relative names begin at `directory`.
 pub(crate) struct InDirectory<'w> {
     pub(crate) inner: &'w dyn Files,
-    pub(crate) directory: &'w Path,
+    pub(crate) directory: &'w WorkingFolder,
 }
 
 impl Files for InDirectory<'_> {
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
-        self.inner.read(&self.directory.join(path))
+        self.inner.read(&self.directory.at(path))
     }
 
     fn read_decoded(
@@ -26,11 +55,11 @@ impl Files for InDirectory<'_> {
         path: &Path,
         decoding: &'static Decoding,
     ) -> io::Result<Box<dyn Source>> {
-        self.inner.read_decoded(&self.directory.join(path), decoding)
+        self.inner.read_decoded(&self.directory.at(path), decoding)
     }
 
     fn remove_original(&self, path: &Path) -> io::Result<()> {
-        self.inner.remove_original(&self.directory.join(path))
+        self.inner.remove_original(&self.directory.at(path))
     }
 
     fn may_remove_original(&self) -> bool {
@@ -38,15 +67,15 @@ impl Files for InDirectory<'_> {
     }
 
     fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
-        self.inner.write(&self.directory.join(path), mode)
+        self.inner.write(&self.directory.at(path), mode)
     }
 
     fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
-        self.inner.replace(&self.directory.join(path))
+        self.inner.replace(&self.directory.at(path))
     }
 
     fn remove(&self, path: &Path) -> io::Result<()> {
-        self.inner.remove(&self.directory.join(path))
+        self.inner.remove(&self.directory.at(path))
     }
 
     fn is_live(&self) -> bool {
@@ -64,19 +93,19 @@ impl Files for InDirectory<'_> {
 
 impl Machine for InDirectory<'_> {
     fn list(&self, directory: &Path) -> io::Result<Vec<OsString>> {
-        self.inner.machine().list(&self.directory.join(directory))
+        self.inner.machine().list(&self.directory.at(directory))
     }
 
     fn facts(&self, path: &Path) -> io::Result<FileFacts> {
-        self.inner.machine().facts(&self.directory.join(path))
+        self.inner.machine().facts(&self.directory.at(path))
     }
 
     fn link_facts(&self, path: &Path) -> io::Result<FileFacts> {
-        self.inner.machine().link_facts(&self.directory.join(path))
+        self.inner.machine().link_facts(&self.directory.at(path))
     }
 
     fn permits(&self, path: &Path, permission: Permission) -> bool {
-        self.inner.machine().permits(&self.directory.join(path), permission)
+        self.inner.machine().permits(&self.directory.at(path), permission)
     }
 
     fn user(&self) -> (u32, u32) {
@@ -92,7 +121,7 @@ impl Machine for InDirectory<'_> {
     }
 
     fn directory(&self) -> PathBuf {
-        self.directory.to_owned()
+        self.directory.path().to_owned()
     }
 
     fn now_ns(&self) -> i128 {
@@ -116,7 +145,7 @@ impl Machine for InDirectory<'_> {
     }
 
     fn scratch(&self, directory: Option<&Path>) -> io::Result<Box<dyn Scratch>> {
-        let directory = directory.map(|directory| self.directory.join(directory));
+        let directory = directory.map(|directory| self.directory.at(directory));
         self.inner.machine().scratch(directory.as_deref())
     }
 }

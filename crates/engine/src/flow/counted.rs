@@ -76,4 +76,8 @@ impl Source for CountedSource {
     fn rewind(&mut self) -> bool {
         self.inner.rewind()
     }
+
+    fn go_to(&mut self, position: u64) -> bool {
+        self.inner.go_to(position)
+    }
 }

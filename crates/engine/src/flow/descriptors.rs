@@ -237,9 +237,33 @@ struct State {
     newlines: u64,
     /// What was taken does not end a line.
     open: bool,
+    /// What the file was when the last block was read, and where that ended.
+    read: Option<(Version, u64)>,
+}
+
+/// What shows that a file has changed: its length, and the time of its last change.
+type Version = (u64, i128);
+
+fn version_of(source: &dyn Source) -> Option<Version> {
+    source.facts().filter(FileFacts::is_regular).map(|facts| (facts.bytes, facts.modified_ns))
 }
 
 impl State {
+    /// Forgets what was left where the file was changed since it was read: the next reader gets what is
+    /// there now, as if only what was taken had been read.
+    fn forget_stale(&mut self) {
+        let Some((version, end)) = self.read else { return };
+        let left: u64 = self.left.iter().map(|block| block.len() as u64).sum();
+        if let Some(source) = &mut self.source
+            && version_of(&**source) != Some(version)
+            && left <= end
+            && source.go_to(end - left)
+        {
+            self.left.clear();
+            self.read = None;
+        }
+    }
+
     fn take(&mut self, block: &Block) {
         self.newlines += block.newlines();
         self.open = !block.ends_line();
@@ -262,7 +286,8 @@ impl Drop for TakenSource<'_> {
 
 impl SharedInput {
     pub(crate) fn new(source: Box<dyn Source>) -> Self {
-        let state = State { source: Some(source), left: VecDeque::new(), newlines: 0, open: false };
+        let left = VecDeque::new();
+        let state = State { source: Some(source), left, newlines: 0, open: false, read: None };
         Self { state: Mutex::new(state), returned: Condvar::new() }
     }
 
@@ -298,6 +323,9 @@ impl SharedInput {
     ) -> Result<Option<Block>, ReadError> {
         let mut state = self.lock();
         let block = loop {
+            if !state.left.is_empty() {
+                state.forget_stale();
+            }
             if let Some(block) = state.left.pop_front() {
                 break block;
             }
@@ -308,8 +336,12 @@ impl SharedInput {
             drop(state);
             let mut taken = TakenSource { input: self, source: Some(source) };
             let read = taken.source.as_mut().map_or(Ok(None), |source| source.next_block());
+            let now = taken.source.as_ref().and_then(|source| {
+                version_of(&**source).zip(source.position())
+            });
             drop(taken);
             state = self.lock();
+            state.read = now;
             match read? {
                 // What another reader has given back meanwhile comes first.
                 Some(block) => match state.left.pop_front() {

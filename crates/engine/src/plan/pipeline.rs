@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use filters::{Definition, Filter};
 use shell::{Command, Span};
-use stream::Environment;
+use stream::{Environment, WorkingFolder};
 
 use crate::plan::error::PlanError;
 use crate::plan::substitution::Substitution;
@@ -38,7 +38,7 @@ pub struct StagePlan {
     /// The shell around the stage, for what it runs itself and for substitutions.
     pub(crate) state: Option<Arc<Variables>>,
     /// Where the stage is, where that is not where the process is.
-    pub(crate) directory: Option<PathBuf>,
+    pub(crate) directory: Option<WorkingFolder>,
     /// The stage in the text.
     pub span: Span,
     /// The text of the stage that is switched off here.
@@ -176,7 +176,7 @@ impl StagePlan {
 
     /// A path as the stage means it: from where it is.
     pub fn at(&self, path: &Path) -> PathBuf {
-        self.directory.as_ref().map_or_else(|| path.to_owned(), |directory| directory.join(path))
+        self.directory.as_ref().map_or_else(|| path.to_owned(), |directory| directory.path().join(path))
     }
 
     /// What starting it would be, for a program.

@@ -2,11 +2,10 @@
 
 use std::collections::BTreeMap;
 use std::os::unix::ffi::OsStringExt;
-use std::path::PathBuf;
 use std::sync::Arc;
 
 use shell::{Command, Parameter};
-use stream::{Environment, Files};
+use stream::{Environment, Files, WorkingFolder};
 
 use crate::policy::matters_unexported;
 
@@ -50,7 +49,7 @@ pub struct Variables {
     /// How far `getopts` has looked at which argument.
     pub(crate) option_at: Option<(usize, usize)>,
     /// Where the shell is, where that is not where the process is.
-    pub(crate) directory: Option<PathBuf>,
+    pub(crate) directory: Option<WorkingFolder>,
     /// What `local` has put aside, a map for each function that runs.
     pub(crate) aside: Vec<BTreeMap<String, Option<Variable>>>,
 }

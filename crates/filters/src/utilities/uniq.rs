@@ -254,25 +254,29 @@ struct Group {
     count: u64,
 }
 
+impl Uniq {
+    /// The file that is written, where one is named.
+    fn opened(&self, io: &StageIo<'_>) -> Result<Option<FileOut>, StageError> {
+        let Some(name) = &self.output else { return Ok(None) };
+        let path = Path::new(OsStr::from_bytes(name));
+        let opened = io.files().write(path, WriteMode::Replace);
+        let sink = opened.map_err(|error| {
+            let name = String::from_utf8_lossy(name);
+            StageError::failed(1, format!("{name}: {}", stream::describe(&error)))
+        })?;
+        Ok(Some(FileOut { sink, gathered: Vec::new() }))
+    }
+}
+
 impl Filter for Uniq {
     fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
         let files = std::mem::take(&mut self.files);
-        let file = match &self.output {
-            None => None,
-            Some(name) => {
-                let path = Path::new(OsStr::from_bytes(name));
-                let opened = io.files().write(path, WriteMode::Replace);
-                let sink = opened.map_err(|error| {
-                    let name = String::from_utf8_lossy(name);
-                    StageError::failed(1, format!("{name}: {}", stream::describe(&error)))
-                })?;
-                Some(FileOut { sink, gathered: Vec::new() })
-            }
-        };
-        let mut writer = Writer { uniq: self, file, groups: 0 };
+        let mut writer = Writer { uniq: self, file: None, groups: 0 };
         // Of lines equal to the first of their group nothing but the number matters.
         let counts_only = self.writes == Writes::First;
         io.each_input(&files, 1, |io, input, _| {
+            // Only now: where there is no input the output stays as it is.
+            writer.file = writer.uniq.opened(io)?;
             let mut group: Option<Group> = None;
             while let Some(lines) = input.next_lines()? {
                 let mut rest: &[u8] = &lines.bytes;

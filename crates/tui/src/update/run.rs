@@ -245,6 +245,25 @@ impl App {
         running.map(|running| running.run.unwritten.lock().clone()).unwrap_or_default()
     }
 
+    /// Ends writes of earlier sessions that were cut off, and takes over what may be undone of the
+    /// last one.
+    pub(crate) fn take_over_writes(&mut self) {
+        let lines: Vec<String> = engine::recover_writes()
+            .iter()
+            .flat_map(insight::recovered_in_words)
+            .collect();
+        self.pending.applied = engine::left_to_undo();
+        let undo = match self.pending.applied.len() {
+            0 => None,
+            1 => Some("an interrupted session wrote a file: Z undoes it".to_owned()),
+            count => Some(format!("an interrupted session wrote {count} files: Z undoes it")),
+        };
+        let all: Vec<String> = lines.into_iter().chain(undo).collect();
+        if !all.is_empty() {
+            self.message = Some(all.join(" · "));
+        }
+    }
+
     /// Brings back what the files of the last run were.
     pub(crate) fn undo_write(&mut self) {
         if self.pending.applied.is_empty() {

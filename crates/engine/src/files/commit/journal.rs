@@ -11,6 +11,7 @@ use std::ffi::{OsStr, OsString};
 use std::fs::File;
 use std::io::{self, Write};
 use std::os::unix::ffi::OsStrExt;
+use std::os::unix::fs::{DirBuilderExt, MetadataExt, OpenOptionsExt};
 use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
 
@@ -38,9 +39,21 @@ pub fn keep_journals_in(folder: PathBuf) {
     let _ = FOLDER.set(folder);
 }
 
-/// Where journals are kept.
+/// Where journals are kept, if they are: what others may write there would be done in this user's name.
 pub(super) fn folder() -> Option<&'static Path> {
-    FOLDER.get().map(PathBuf::as_path)
+    let folder = FOLDER.get()?.as_path();
+    let facts = std::fs::metadata(folder).ok()?;
+    let own = facts.uid() == rustix::process::geteuid().as_raw() && facts.mode() & 0o022 == 0;
+    own.then_some(folder)
+}
+
+/// The same, made where it is not there.
+pub(super) fn made_folder() -> Option<&'static Path> {
+    let mut builder = std::fs::DirBuilder::new();
+    builder.mode(0o700);
+    // Where it cannot be made there is none.
+    let _ = builder.recursive(true).create(FOLDER.get()?);
+    folder()
 }
 
 /// A name in a folder, as bytes.
@@ -173,8 +186,7 @@ impl Journal {
     /// # Errors
     /// Where it cannot be written.
     pub(super) fn begin(entries: &[Entry]) -> io::Result<Option<Self>> {
-        let Some(folder) = folder() else { return Ok(None) };
-        std::fs::create_dir_all(folder)?;
+        let Some(folder) = made_folder() else { return Ok(None) };
         let place = Place::of_name(&folder.join("x"))?;
         // A name that nobody has, but not one that is cleared away with its writer.
         let name = Temporary::named(&place.folder);
@@ -182,8 +194,8 @@ impl Journal {
         let name = name.name().to_string_lossy().trim_start_matches('.').to_owned();
         let path = folder.join(format!("{name}.{SUFFIX}"));
         let mut options = File::options();
-        std::os::unix::fs::OpenOptionsExt::mode(&mut options, 0o600);
-        let file = options.append(true).create_new(true).open(&path)?;
+        options.mode(0o600).append(true).create_new(true);
+        let file = options.open(&path)?;
         flock(&file, FlockOperation::NonBlockingLockExclusive)?;
         let journal = Self { file: Mutex::new(file), path, stays: false };
         journal.note(&Line::Begun(entries.to_vec()))?;
@@ -244,7 +256,10 @@ fn paths() -> Vec<PathBuf> {
     let Some(entries) = folder().and_then(|folder| std::fs::read_dir(folder).ok()) else {
         return Vec::new();
     };
-    let paths = entries.flatten().map(|entry| entry.path());
+    let own = |entry: &std::fs::DirEntry| {
+        entry.metadata().is_ok_and(|facts| facts.uid() == rustix::process::geteuid().as_raw())
+    };
+    let paths = entries.flatten().filter(own).map(|entry| entry.path());
     paths.filter(|path| path.extension().is_some_and(|suffix| suffix == SUFFIX)).collect()
 }
 

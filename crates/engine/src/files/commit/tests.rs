@@ -218,3 +218,263 @@ proptest! {
         prop_assert_eq!(names(directory.path()), count);
     }
 }
+
+/// What the process that is killed does: writes its files, says so, and waits to be undone.
+mod killed {
+    use std::io::BufRead;
+    use std::process::{Command, Stdio};
+    use std::time::Duration;
+
+    use super::*;
+    use crate::files::commit::recovery::{left_to_undo, recover_writes};
+
+    const FOLDER: &str = "YLOTROPE_TEST_FOLDER";
+    const JOURNALS: &str = "YLOTROPE_TEST_JOURNALS";
+
+    /// Files that take the place of another one, files with two names, files that are added to, emptied
+    /// ones, and new ones.
+    const KINDS: [&str; 5] = ["plain", "linked", "added", "emptied", "new"];
+
+    fn old(kind: &str, number: usize) -> Option<String> {
+        (kind != "new").then(|| format!("old {kind} {number}\n").repeat(number * 7 % 400 + 1))
+    }
+
+    fn new(kind: &str, number: usize) -> String {
+        let text = format!("new {kind} {number}\n").repeat(number * 11 % 500 + 1);
+        match kind {
+            "added" => old(kind, number).unwrap() + &text,
+            "emptied" => String::new(),
+            _ => text,
+        }
+    }
+
+    fn name(kind: &str, number: usize) -> String {
+        format!("{kind}-{number:03}")
+    }
+
+    fn lay_out(folder: &Path, count: usize) {
+        for number in 0..count {
+            for kind in KINDS {
+                let path = folder.join(name(kind, number));
+                match old(kind, number) {
+                    Some(old) => std::fs::write(&path, old).unwrap(),
+                    None => drop(std::fs::remove_file(&path)),
+                }
+                if kind == "linked" {
+                    let _ = std::fs::hard_link(&path, folder.join(format!("other-{number:03}")));
+                }
+            }
+        }
+    }
+
+    fn now(folder: &Path, kind: &str, number: usize) -> Option<String> {
+        std::fs::read_to_string(folder.join(name(kind, number))).ok()
+    }
+
+    fn is_all(folder: &Path, count: usize, wanted: impl Fn(&str, usize) -> Option<String>) -> bool {
+        (0..count).all(|number| {
+            KINDS.iter().all(|kind| now(folder, kind, number) == wanted(kind, number))
+        })
+    }
+
+    #[test]
+    #[ignore = "run by the others, to be killed"]
+    fn worker() {
+        let Some(folder) = std::env::var_os(FOLDER) else { return };
+        journal::keep_journals_in(std::env::var_os(JOURNALS).unwrap().into());
+        let folder = Path::new(&folder);
+        let count: usize = std::env::var("YLOTROPE_TEST_COUNT").unwrap().parse().unwrap();
+        let mut files = Vec::new();
+        for number in 0..count {
+            for kind in KINDS {
+                let text = match kind {
+                    "added" => new(kind, number)[old(kind, number).unwrap().len()..].to_owned(),
+                    _ => new(kind, number),
+                };
+                files.push(prepared(&folder.join(name(kind, number)), kind == "added", &text));
+            }
+        }
+        println!("\nwriting");
+        let mut applied = commit_all(&files).unwrap();
+        println!("\nwritten");
+        if std::env::var_os("YLOTROPE_TEST_UNDO").is_some() {
+            for one in applied.iter_mut().rev() {
+                undo(one).unwrap();
+            }
+        }
+        println!("\ndone");
+        std::thread::park();
+    }
+
+    struct Worker(std::process::Child, std::io::BufReader<std::process::ChildStdout>);
+
+    impl Worker {
+        fn start(folder: &Path, journals: &Path, count: usize, undoes: bool) -> Self {
+            let mut command = Command::new(std::env::current_exe().unwrap());
+            command
+                .args(["--exact", "files::commit::tests::killed::worker", "--ignored", "--nocapture"])
+                .env(FOLDER, folder)
+                .env(JOURNALS, journals)
+                .env("YLOTROPE_TEST_COUNT", count.to_string())
+                .stdout(Stdio::piped())
+                .stderr(Stdio::null());
+            if undoes {
+                command.env("YLOTROPE_TEST_UNDO", "1");
+            }
+            let mut child = command.spawn().unwrap();
+            let out = std::io::BufReader::new(child.stdout.take().unwrap());
+            Self(child, out)
+        }
+
+        fn wait_for(&mut self, line: &str) {
+            let mut read = String::new();
+            while read.trim() != line {
+                read.clear();
+                assert!(self.1.read_line(&mut read).unwrap() > 0, "it has ended before {line}");
+            }
+        }
+
+        fn kill(mut self) {
+            self.0.kill().unwrap();
+            self.0.wait().unwrap();
+        }
+    }
+
+    /// In a process of its own: where journals are is said once.
+    fn apart(test: &str, own: impl FnOnce()) {
+        if std::env::var("YLOTROPE_TEST_APART").is_ok_and(|wanted| wanted == test) {
+            return own();
+        }
+        let folder = tempfile::tempdir().unwrap();
+        let path = format!("files::commit::tests::killed::{test}");
+        let output = Command::new(std::env::current_exe().unwrap())
+            .args(["--exact", &path, "--nocapture"])
+            .env("YLOTROPE_TEST_APART", test)
+            .env(FOLDER, folder.path())
+            .output()
+            .unwrap();
+        assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    }
+
+    fn folders() -> (std::path::PathBuf, std::path::PathBuf) {
+        let base = std::path::PathBuf::from(std::env::var_os(FOLDER).unwrap());
+        let (data, journals) = (base.join("data"), base.join("journals"));
+        std::fs::create_dir_all(&data).unwrap();
+        journal::keep_journals_in(journals.clone());
+        (data, journals)
+    }
+
+    #[test]
+    fn at_whatever_moment_all_is_old_or_all_is_new() {
+        apart("at_whatever_moment_all_is_old_or_all_is_new", || {
+            const COUNT: usize = 12;
+            let (data, journals) = folders();
+            // How long it takes, undisturbed.
+            lay_out(&data, COUNT);
+            let mut worker = Worker::start(&data, &journals, COUNT, false);
+            worker.wait_for("writing");
+            let begun = std::time::Instant::now();
+            worker.wait_for("written");
+            let whole = begun.elapsed();
+            worker.kill();
+            assert!(is_all(&data, COUNT, |kind, number| Some(new(kind, number))));
+            drop(left_to_undo());
+            let (mut finished, mut taken_back) = (0, 0);
+            for round in 0..100_u32 {
+                lay_out(&data, COUNT);
+                let mut worker = Worker::start(&data, &journals, COUNT, false);
+                worker.wait_for("writing");
+                // Every hundredth of it, not in order.
+                std::thread::sleep(whole * (round * 37 % 100) / 100);
+                worker.kill();
+                let recovered = recover_writes();
+                let is_new = is_all(&data, COUNT, |kind, number| Some(new(kind, number)));
+                let is_old = is_all(&data, COUNT, old);
+                assert!(is_new || is_old, "round {round}: {recovered:?}");
+                finished += u32::from(is_new);
+                taken_back += u32::from(is_old);
+                assert!(recovered.iter().all(|one| one.left.is_empty() && one.finished == is_new));
+                // What was written may still be undone, whoever finished it.
+                for mut applied in left_to_undo().into_iter().rev() {
+                    undo(&mut applied).unwrap();
+                }
+                assert!(is_all(&data, COUNT, old), "round {round} undone");
+                for number in 0..COUNT {
+                    let other = std::fs::read_to_string(data.join(format!("other-{number:03}")));
+                    assert_eq!(other.ok(), old("linked", number));
+                }
+                let left = |folder: &Path| {
+                    let names = std::fs::read_dir(folder).unwrap().flatten();
+                    let names = names.map(|entry| entry.file_name().to_string_lossy().into_owned());
+                    names.filter(|name| name.contains("ylotrope")).collect::<Vec<_>>()
+                };
+                // What was begun but never noted is cleared away by the next that writes there.
+                drop(apply(&data.join("scratch"), false, "x"));
+                std::fs::remove_file(data.join("scratch")).unwrap();
+                if left_to_undo().is_empty() {
+                    let names = left(&data);
+                    assert!(is_old || names.is_empty(), "round {round}: {names:?}");
+                }
+            }
+            assert!(finished > 0 && taken_back > 0, "{finished} {taken_back}");
+        });
+    }
+
+    #[test]
+    fn an_undo_that_is_cut_off_is_finished() {
+        apart("an_undo_that_is_cut_off_is_finished", || {
+            const COUNT: usize = 8;
+            let (data, journals) = folders();
+            for round in 0..20 {
+                lay_out(&data, COUNT);
+                let mut worker = Worker::start(&data, &journals, COUNT, true);
+                worker.wait_for("written");
+                std::thread::sleep(Duration::from_micros(400 * round));
+                worker.kill();
+                assert!(recover_writes().is_empty());
+                for mut applied in left_to_undo().into_iter().rev() {
+                    undo(&mut applied).unwrap();
+                }
+                assert!(is_all(&data, COUNT, old), "round {round}");
+            }
+        });
+    }
+
+    #[test]
+    fn what_others_have_changed_meanwhile_stays_theirs_and_ours_is_kept() {
+        apart("what_others_have_changed_meanwhile_stays_theirs_and_ours_is_kept", || {
+            let (data, _) = folders();
+            let path = data.join("f");
+            std::fs::write(&path, "old\n").unwrap();
+            // A journal as a process leaves it that was killed right after it had decided.
+            let file = prepared(&path, false, "new\n");
+            let temporary = file.lock().temporary.as_ref().unwrap().path().unwrap();
+            let number = std::fs::metadata(&temporary).map(|facts| {
+                use std::os::unix::fs::MetadataExt;
+                (facts.dev(), facts.ino())
+            });
+            let entry = journal::Entry {
+                target: journal::Named::of(&path),
+                way: Way::Rename,
+                content: journal::Named::of(&temporary),
+                content_number: number.unwrap(),
+                bytes: 4,
+                lines: 1,
+                rights: None,
+                old_number: Some((0, 0)),
+                old: journal::Old::Nothing,
+            };
+            let journal = journal::Journal::begin(&[entry]).unwrap().unwrap();
+            journal.note(&journal::Line::Decided).unwrap();
+            journal.leave();
+            let recovered = recover_writes();
+            let [(at, why, kept)] = &recovered[0].left[..] else { panic!("{recovered:?}") };
+            assert_eq!((at, std::fs::read_to_string(&path).unwrap().as_str()), (&path, "old\n"));
+            assert!(why.contains("changed by others"), "{why}");
+            let kept = kept.as_ref().unwrap();
+            assert_eq!(kept.file_name().unwrap(), "f.not-written");
+            assert_eq!(std::fs::read_to_string(kept).unwrap(), "new\n");
+            assert!(recover_writes().is_empty());
+        });
+    }
+}

@@ -8,6 +8,7 @@ use shell::Span;
 use stream::{Block, WriteError};
 
 use super::Shell;
+use crate::files::working_directory::{enter, real_name};
 use crate::language::unwind::{ShellResult, Unwind};
 use crate::plan::variables::Variable;
 
@@ -67,7 +68,25 @@ impl Shell<'_> {
             "export" | "readonly" => return self.mark(&name, arguments, span),
             "local" => return self.make_local(arguments, span),
             "pwd" => {
-                let directory = self.with_files(|files| files.directory());
+                let physical = arguments.iter().rev().find_map(|word| match &word[..] {
+                    b"-P" => Some(true),
+                    b"-L" => Some(false),
+                    _ => None,
+                });
+                let directory = if physical == Some(true) {
+                    let known = self.state.directory.as_ref();
+                    known.map_or_else(std::env::current_dir, real_name)
+                } else {
+                    Ok(self.with_files(|files| files.directory()))
+                };
+                let directory = match directory {
+                    Ok(directory) => directory,
+                    Err(error) => {
+                        self.complain(&format!("pwd: {}", stream::describe(&error)));
+                        self.state.status = 1;
+                        return Ok(());
+                    }
+                };
                 let mut line = directory.into_os_string().into_encoded_bytes();
                 line.push(b'\n');
                 return self.print(line);
@@ -145,24 +164,30 @@ impl Shell<'_> {
         let wanted = PathBuf::from(OsStr::from_bytes(&wanted));
         let joined = before.join(&wanted);
         // With -P a folder before `..` is followed first (XCU cd, step 7).
-        let real = if physical { std::fs::canonicalize(&joined).ok() } else { None };
-        let path = real.unwrap_or_else(|| lexically(&joined));
-        let facts = self.with_files(|files| files.facts(&path));
-        let problem = match facts {
-            Ok(facts) if facts.is_directory() => None,
-            Ok(_) => Some("Not a directory".to_owned()),
-            Err(error) => Some(stream::describe(&error)),
+        let entered = if physical {
+            let from = self.state.directory.as_ref();
+            enter(&from.map_or_else(|| wanted.clone(), |folder| folder.at(&wanted)), None)
+        } else {
+            let path = lexically(&joined);
+            enter(&path, Some(path.clone()))
         };
-        if let Some(problem) = problem {
-            self.complain(&format!("cd: {}: {problem}", wanted.display()));
-            self.state.status = 2;
-            return Ok(());
-        }
+        let folder = match entered {
+            Ok(folder) => folder,
+            Err(error) => {
+                let problem = stream::describe(&error);
+                self.complain(&format!("cd: {}: {problem}", wanted.display()));
+                self.state.status = 2;
+                return Ok(());
+            }
+        };
+        let path = folder.path().to_owned();
         let bytes = |path: &Path| path.as_os_str().as_bytes().to_vec();
         self.assign("OLDPWD", bytes(&before), span)?;
         self.assign("PWD", bytes(&path), span)?;
         let mut line = bytes(&path);
-        self.state.directory = Some(path);
+        // Where nothing is done for real, what is shown has the names of the text.
+        let is_real = self.context.policy.is_for_real();
+        self.state.directory = Some(if is_real { folder } else { path.into() });
         self.state.status = 0;
         if shown {
             line.push(b'\n');
