@@ -20,4 +20,5 @@ pub(crate) mod shell;
 pub(crate) mod staged;
 pub(crate) mod substituted;
 pub(crate) mod temporary;
+pub(crate) mod whole;
 pub(crate) mod working_directory;

@@ -31,6 +31,7 @@ pub use files::plain::{NotPlain, open_regular};
 pub use files::real::RealFiles;
 pub use files::sample::{PartialRead, Sample, SampledInput, count_lines};
 pub use files::temporary::give_up_writing;
+pub use files::whole::{NotRegular, Writing, put_in_place};
 pub use flow::link::LINK_BLOCKS;
 pub use kept::lines::Kept;
 pub use language::glob::{Glob, has_pattern};

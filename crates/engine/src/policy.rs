@@ -55,9 +55,7 @@ impl Start {
 
     fn full_directory(&self) -> PathBuf {
         match &self.directory {
-            Some(directory) => {
-                std::env::current_dir().unwrap_or_default().join(directory.path())
-            }
+            Some(directory) => std::env::current_dir().unwrap_or_default().join(directory.path()),
             None => std::env::current_dir().unwrap_or_default(),
         }
     }

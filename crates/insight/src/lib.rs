@@ -33,8 +33,8 @@ pub use compare::difference::{Difference, DifferenceRow, Side, difference, diffe
 pub use compare::streams::{StreamDifference, StreamRow, compare_streams, row_text};
 pub use compare::versions::{StagePair, first_difference, stage_pairs};
 pub use describe::fields::counted;
-pub use describe::recovered::recovered_in_words;
 pub use describe::held_commands::{command_details, command_line};
+pub use describe::recovered::recovered_in_words;
 pub use describe::units::{
     byte_rate, bytes, duration, grouped, line_rate, lines, percent, progress, rate, share_percents,
 };
@@ -50,9 +50,7 @@ pub use edit::stages::{
 pub use example::suggest::{Finds, Mark, Suggestion, finds, substituting, suggestions, uses};
 pub use export::checked::{checked_json, checked_text};
 pub use export::columns::{columns_csv, columns_json, columns_text};
-pub use export::drawing::{
-    Export, ExportError, diagram, export, funnel, put_in_place, throughput, wires,
-};
+pub use export::drawing::{Export, ExportError, diagram, export, funnel, throughput, wires};
 pub use export::report::{figures_csv, figures_json, report_html, report_markdown};
 pub use guide::form::Form as RecipeForm;
 pub use guide::recipe::Recipe;

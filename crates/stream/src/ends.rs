@@ -189,7 +189,9 @@ mod tests {
         assert!(!source.seek_last(Tail::Lines(1)).unwrap());
         assert!(source.split(2).is_none() && source.facts().is_none());
         assert_eq!((source.file_bytes(), source.position()), (None, None));
-        assert!(!source.rewind() && !source.go_to(0) && !source.allows_ahead() && !source.is_link());
+        assert!(
+            !source.rewind() && !source.go_to(0) && !source.allows_ahead() && !source.is_link()
+        );
         assert!(!source.give_back(Bytes::from_static(b"a")));
         let sink: &dyn Sink = &Bare;
         assert!(!sink.is_closed() && !sink.is_terminal() && !sink.is_link());

@@ -41,7 +41,7 @@ pub use output::{Output, Side};
 pub use processors::Processors;
 pub use run_control::{AtWork, Excess, RunControl};
 pub use stage::{InputName, InputTrouble, StageIo, StagePorts};
-pub use working_folder::WorkingFolder;
 pub use visible::visible;
+pub use working_folder::WorkingFolder;
 
 pub mod testing;

@@ -166,6 +166,21 @@ pub fn configuration() -> Result<String, String> {
     config.in_force().map_err(|error| error.to_string())
 }
 
+/// Writes every setting that is not in the configuration file into it, with a comment; says what was
+/// done.
+///
+/// # Errors
+/// What is wrong with the file, in words; it is as it was then.
+pub fn write_configuration() -> Result<String, String> {
+    let config = Config::usual().ok_or_else(|| insight::NotOurs::NoHome.to_string())?;
+    let added = config.write_settings().map_err(|error| error.to_string())?;
+    let path = config.path().display();
+    Ok(match &added[..] {
+        [] => format!("{path}: every setting is there already; nothing was changed"),
+        names => format!("{path}: added {}", names.join(", ")),
+    })
+}
+
 /// The level of the log that is set; `None` for none.
 pub fn log_level() -> Option<String> {
     Config::usual()?.settings().ok()?.log

@@ -14,7 +14,9 @@ mod theme;
 mod update;
 mod views;
 
-pub use event_loop::{Left, Options, PassOn, TuiError, configuration, log_level, run};
+pub use event_loop::{
+    Left, Options, PassOn, TuiError, configuration, log_level, run, write_configuration,
+};
 pub use shell::quote;
 pub use state::purpose::Purpose;
 pub use storage::store::open_script;

@@ -27,7 +27,7 @@ use std::path::PathBuf;
 use std::process::ExitCode;
 
 use clap::error::ErrorKind;
-use clap::{CommandFactory, Parser, Subcommand, ValueEnum};
+use clap::{Args, CommandFactory, Parser, Subcommand, ValueEnum};
 use tui::Left;
 
 use demo_data::DemoData;
@@ -64,10 +64,19 @@ struct Cli {
     files: Vec<PathBuf>,
 }
 
+#[derive(Args)]
+struct DemoOptions {
+    #[command(flatten)]
+    screen: ScreenOptions,
+    /// Bring the files of the demo back to how they were, say which, and open nothing
+    #[arg(long)]
+    reset: bool,
+}
+
 #[derive(Subcommand)]
 enum Command {
     /// Open the Bench on made-up data of a funicular railway
-    Demo(ScreenOptions),
+    Demo(DemoOptions),
     /// Run a pipeline for real, without a screen, as sh would
     Run(Run),
     /// Run one filter alone, from standard input to standard output
@@ -84,7 +93,11 @@ enum Command {
     /// List, show or compare kept runs
     Runs(runs::Arguments),
     /// Print the configuration in force, with a comment for each setting
-    Config,
+    Config {
+        /// Add the settings that are not in the configuration file to it; what is there stays
+        #[arg(long)]
+        write: bool,
+    },
     /// Print a manual page, of the program or of a filter
     Man {
         /// The filter
@@ -131,7 +144,7 @@ fn main() -> ExitCode {
         // Without it a write is not noted beforehand; that is all.
         engine::keep_journals_in(folder.join("journal"));
     }
-    let has_screen = matches!(cli.command, None | Some(Command::Demo(_))) && output::has_terminal();
+    let has_screen = wants_screen(&cli) && output::has_terminal();
     if has_screen && !is_worker {
         arguments.remove(0);
         return guard::run(arguments).unwrap_or_else(|error| {
@@ -151,7 +164,7 @@ fn main() -> ExitCode {
         Some(Command::Use(used)) => return one_filter::use_filter(used),
         Some(Command::Guide(guide)) => return one_filter::show_guide(guide),
         Some(Command::Check(arguments)) => return check::tell(arguments),
-        Some(Command::Config) => return show_configuration(),
+        Some(Command::Config { write }) => return show_configuration(write),
         Some(Command::Man { filter, to }) => return man::show_pages(filter, to),
         Some(Command::Completions { shell }) => {
             say::print_exactly(&completions::script(shell));
@@ -168,7 +181,8 @@ fn main() -> ExitCode {
         Some(Command::Columns(arguments)) => columns::tell(&arguments).map(|()| Left::Done),
         Some(Command::Export(arguments)) => export::make(&arguments).map(|()| Left::Done),
         Some(Command::Runs(arguments)) => runs::tell(&arguments).map(|()| Left::Done),
-        Some(Command::Demo(screen)) => screen::open_demo(&screen.or(&cli.screen)),
+        Some(Command::Demo(demo)) if demo.reset => screen::reset_demo().map(|()| Left::Done),
+        Some(Command::Demo(demo)) => screen::open_demo(&demo.screen.or(&cli.screen)),
         Some(Command::DemoData(demo_data)) => {
             demo_data::write_file(&demo_data).map(|()| Left::Done)
         }
@@ -190,15 +204,28 @@ fn main() -> ExitCode {
     }
 }
 
+fn wants_screen(cli: &Cli) -> bool {
+    match &cli.command {
+        None => true,
+        Some(Command::Demo(demo)) => !demo.reset,
+        _ => false,
+    }
+}
+
 /// What a command cannot do with the options before it. A log is for every command.
 fn conflict(cli: &Cli) -> Option<&'static str> {
-    let has_screen = matches!(cli.command, None | Some(Command::Demo(_)));
+    let has_screen = wants_screen(cli);
     let unused = cli.screen.background.is_some() && !has_screen;
     unused.then_some("--background is for the screen, and this command has none")
 }
 
-fn show_configuration() -> ExitCode {
-    match tui::configuration() {
+fn show_configuration(write: bool) -> ExitCode {
+    let shown = if write {
+        tui::write_configuration().map(|said| format!("{said}\n"))
+    } else {
+        tui::configuration()
+    };
+    match shown {
         Ok(text) => {
             say::print(&text);
             ExitCode::SUCCESS

@@ -71,13 +71,35 @@ pub(crate) fn pass_on(PassOn { text, mut variables, input }: PassOn) -> ExitCode
     }
 }
 
+fn demo_folder() -> Result<PathBuf> {
+    let folder = insight::own_folder(insight::Keeps::State);
+    Ok(folder.ok_or(insight::NotOurs::NoHome)?.join("demo"))
+}
+
+/// Brings the files of the demo back to how they were, and says which.
+pub(crate) fn reset_demo() -> Result<()> {
+    let folder = demo_folder()?;
+    let shown = folder.display().to_string();
+    let restored = demo::reset(&folder).with_context(|| shown.clone())?;
+    for demo::Restored { name, kept } in &restored {
+        let kept = kept.as_ref().map(|kept| format!("; yours is {kept} now")).unwrap_or_default();
+        say::print(&format!("restored {shown}/{name}{kept}\n"));
+    }
+    if restored.is_empty() {
+        say::print(&format!("{shown}: every file is as it was\n"));
+    }
+    Ok(())
+}
+
 /// Lays the demo out, goes to its folder, and gives the pipeline that is opened there.
 fn lay_out_demo() -> Result<PathBuf> {
-    let folder = insight::own_folder(insight::Keeps::State);
-    let folder = folder.ok_or(insight::NotOurs::NoHome)?.join("demo");
+    let folder = demo_folder()?;
     let shown = folder.display().to_string();
     demo::lay_out(&folder).with_context(|| format!("the demo cannot be created in {shown}"))?;
     std::env::set_current_dir(&folder).with_context(|| shown)?;
+    if !Path::new(demo::FIRST).exists() {
+        bail!("{} was deleted; “ylotrope demo --reset” restores it", demo::FIRST);
+    }
     Ok(PathBuf::from(demo::FIRST))
 }
 

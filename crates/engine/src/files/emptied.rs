@@ -146,7 +146,11 @@ impl Source for Emptiable {
     fn facts(&self) -> Option<FileFacts> {
         let facts = self.source.facts()?;
         // Whoever looks whether it has changed sees that it has.
-        Some(if self.is_empty() { FileFacts { bytes: 0, modified_ns: i128::MAX, ..facts } } else { facts })
+        Some(if self.is_empty() {
+            FileFacts { bytes: 0, modified_ns: i128::MAX, ..facts }
+        } else {
+            facts
+        })
     }
 
     fn position(&self) -> Option<u64> {

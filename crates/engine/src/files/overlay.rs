@@ -16,8 +16,8 @@ use crate::files::emptied::Readers;
 use crate::files::identity::Identity;
 use crate::files::machine::facts_of;
 use crate::files::pending::{PendingFile, PendingMode};
-use crate::files::sample::count_lines;
 use crate::files::place::target_of;
+use crate::files::sample::count_lines;
 use crate::kept::lines::Kept;
 use crate::kept::sinks::KeptSink;
 

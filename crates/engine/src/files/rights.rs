@@ -12,6 +12,7 @@ use serde::{Deserialize, Serialize};
 
 use super::place::{Folder, Place};
 use super::temporary::Temporary;
+use super::whole::Writing;
 
 /// The attribute that holds the list of rights of a file (acl(5)).
 const LIST: &str = "system.posix_acl_access";
@@ -69,6 +70,15 @@ impl Rights {
         Ok(Self { owner: facts.uid(), group: facts.gid(), mode, list: None })
     }
 
+    /// What a new file of this kind gets of them.
+    pub(crate) fn suit(&mut self, writing: Writing) {
+        match writing {
+            Writing::Own => (self.mode, self.list) = (0o600, None),
+            Writing::Result => {}
+            Writing::Script => self.mode |= (self.mode & 0o444) >> 2,
+        }
+    }
+
     /// Gives them to a file. It never has more than them on the way, if it had none for others.
     ///
     /// # Errors
@@ -97,7 +107,10 @@ impl Rights {
 /// Where that cannot be: other names lead to the old file, it lets programs run as somebody else, or it has
 /// an owner, a list of rights or other attributes that a new one cannot be given; or the folder takes no
 /// new files.
-pub(crate) fn successor(place: &Place, old: Option<&File>) -> io::Result<(Temporary, File, Rights)> {
+pub(crate) fn successor(
+    place: &Place,
+    old: Option<&File>,
+) -> io::Result<(Temporary, File, Rights)> {
     let (temporary, file) = Temporary::beside(place)?;
     let Some(old) = old else {
         let rights = Rights::of_new(&place.folder)?;
@@ -217,7 +230,8 @@ mod tests {
         assert!(is_same_to_everybody(&old, &file));
         drop(temporary);
         // A new file gets what any new file gets there, and nothing before it is given.
-        let (_temporary, file, rights) = successor(&Place::of_name(&at("new")).unwrap(), None).unwrap();
+        let (_temporary, file, rights) =
+            successor(&Place::of_name(&at("new")).unwrap(), None).unwrap();
         assert_eq!(file.metadata().unwrap().mode() & 0o077, 0);
         rights.give(&file).unwrap();
         let plain = File::create(at("plain")).unwrap();

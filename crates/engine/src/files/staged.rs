@@ -17,6 +17,7 @@ use crate::files::machine::{facts_of, times_of};
 use crate::files::place::{Number, Place};
 use crate::files::rights::{Rights, is_same_to_everybody, successor};
 use crate::files::temporary::{Temporary, together};
+use crate::files::whole::Writing;
 
 /// Files that are open at the same time for being written. Beyond that the one that was opened
 /// first is closed, and opened again when it is written to.
@@ -51,6 +52,8 @@ struct State {
     keep: bool,
     /// The time of the last change it gets when all is written.
     times: Option<FileTimes>,
+    /// A file of the program's own: who reads it goes on with what it was.
+    is_own: bool,
 }
 
 impl Staged {
@@ -66,6 +69,17 @@ impl Staged {
         let few = guarded(&OPEN).len() < OPEN_MAX / 2;
         let old_file = old.filter(|_| few);
         Ok(Arc::new(Self { place, old: number, old_file, state: Mutex::new(state) }))
+    }
+
+    /// Says what it is; a new file gets the rights of that.
+    pub(crate) fn set_writing(&self, writing: Writing) {
+        let mut state = guarded(&self.state);
+        state.is_own = writing == Writing::Own;
+        if self.old.is_none()
+            && let Some(rights) = &mut state.rights
+        {
+            rights.suit(writing);
+        }
     }
 
     /// True until it has taken its place, or was given up.
@@ -139,7 +153,9 @@ impl Staged {
         if let Some(times) = state.times {
             file.set_times(times)?;
         }
-        let Some(old) = self.old else { return self.put_where_nothing_was(temporary, &file, state) };
+        let Some(old) = self.old else {
+            return self.put_where_nothing_was(temporary, &file, state);
+        };
         let moved = self.old_file.as_ref().filter(|old| {
             // It has some name, but is it this one?
             let named = old.metadata().is_ok_and(|facts| facts.nlink() > 0);
@@ -170,7 +186,7 @@ impl Staged {
         }
         // Who has it open would go on with a file that nobody sees any more; and its rights may have
         // been changed meanwhile.
-        let takes_place = lease::openings(&now) == Openings::This
+        let takes_place = (state.is_own || lease::openings(&now) == Openings::This)
             && Rights::of(&now)?.give(&file).is_ok()
             && is_same_to_everybody(&now, &file);
         if !takes_place {
@@ -178,7 +194,9 @@ impl Staged {
         }
         match temporary.put_in_place(&self.place) {
             // Its name is one that cannot be given to another file: it is mounted by itself.
-            Err(error) if error.kind() == io::ErrorKind::ResourceBusy => write_through(temporary, now),
+            Err(error) if error.kind() == io::ErrorKind::ResourceBusy => {
+                write_through(temporary, now)
+            }
             placed => placed,
         }
     }
@@ -272,7 +290,8 @@ impl Opening {
     /// A file that is written where it is, always at its end or from the place it is at.
     pub(crate) fn in_place(place: Place, file: File) -> Self {
         let state = State { openings: 1, ..State::default() };
-        let staged = Arc::new(Staged { place, old: None, old_file: None, state: Mutex::new(state) });
+        let staged =
+            Arc::new(Staged { place, old: None, old_file: None, state: Mutex::new(state) });
         let append =
             rustix::fs::fcntl_getfl(&file).is_ok_and(|flags| flags.contains(OFlags::APPEND));
         let handle = Arc::new(Mutex::new(Handle { append, at: 0, file: Some(file) }));
@@ -285,7 +304,7 @@ impl Opening {
         Arc::downgrade(&self.staged)
     }
 
-    fn write_all(&self, bytes: &[u8]) -> io::Result<()> {
+    pub(crate) fn write_all(&self, bytes: &[u8]) -> io::Result<()> {
         let mut handle = guarded(&self.handle);
         if handle.file.is_none() {
             let flags = if handle.append { OFlags::APPEND } else { OFlags::empty() };

@@ -6,8 +6,8 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
 
-use rustix::fs::{Access, AtFlags, CWD, Mode, OFlags, accessat, openat};
 use crate::files::place::path_of;
+use rustix::fs::{Access, AtFlags, CWD, Mode, OFlags, accessat, openat};
 use stream::{
     Decoding, FileFacts, Files, Machine, Permission, Replacement, Scratch, Sink, Source,
     WorkingFolder, WriteMode,
@@ -36,7 +36,11 @@ pub(crate) fn enter(path: &Path, name: Option<PathBuf>) -> io::Result<WorkingFol
 pub(crate) fn real_name(folder: &WorkingFolder) -> io::Result<PathBuf> {
     let Some(handle) = folder.handle() else { return std::fs::canonicalize(folder.path()) };
     let name = path_of(handle).or_else(|_| std::fs::canonicalize(folder.path()))?;
-    if std::fs::symlink_metadata(&name)?.is_dir() { Ok(name) } else { Err(io::ErrorKind::NotFound.into()) }
+    if std::fs::symlink_metadata(&name)?.is_dir() {
+        Ok(name)
+    } else {
+        Err(io::ErrorKind::NotFound.into())
+    }
 }
 
 /// Relative names begin at `directory`.

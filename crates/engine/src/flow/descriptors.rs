@@ -336,9 +336,10 @@ impl SharedInput {
             drop(state);
             let mut taken = TakenSource { input: self, source: Some(source) };
             let read = taken.source.as_mut().map_or(Ok(None), |source| source.next_block());
-            let now = taken.source.as_ref().and_then(|source| {
-                version_of(&**source).zip(source.position())
-            });
+            let now = taken
+                .source
+                .as_ref()
+                .and_then(|source| version_of(&**source).zip(source.position()));
             drop(taken);
             state = self.lock();
             state.read = now;

@@ -176,7 +176,9 @@ impl StagePlan {
 
     /// A path as the stage means it: from where it is.
     pub fn at(&self, path: &Path) -> PathBuf {
-        self.directory.as_ref().map_or_else(|| path.to_owned(), |directory| directory.path().join(path))
+        self.directory
+            .as_ref()
+            .map_or_else(|| path.to_owned(), |directory| directory.path().join(path))
     }
 
     /// What starting it would be, for a program.

@@ -1,8 +1,6 @@
 //! Results and runs as drawings and documents to hand over.
 
-use std::fs;
-use std::io::{self, Write};
-use std::os::unix::fs::PermissionsExt;
+use std::io;
 use std::path::Path;
 
 use draw::{
@@ -106,31 +104,8 @@ pub fn export(
         (_, "pdf") => pdf(&scene(what, preview, record)?)?,
         _ => return wrong(".svg or .pdf"),
     };
-    put_in_place(path, 0o666, |file| file.write_all(&content))?;
+    engine::put_in_place(path, engine::Writing::Result, |file| file.write_all(&content))?;
     Ok(())
-}
-
-/// Puts a file in place whole or not at all. An existing file keeps its permissions, a link stays
-/// one.
-///
-/// # Errors
-/// When it cannot be written; an old file then stays as it was.
-pub fn put_in_place<T>(
-    path: &Path,
-    mode: u32,
-    write: impl FnOnce(&mut tempfile::NamedTempFile) -> io::Result<T>,
-) -> io::Result<T> {
-    let path = fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
-    let mut file = tempfile::Builder::new()
-        .prefix(".ylotrope-")
-        .permissions(fs::Permissions::from_mode(mode))
-        .tempfile_in(path.parent().unwrap_or(&path))?;
-    if let Ok(facts) = fs::metadata(&path) {
-        file.as_file().set_permissions(facts.permissions())?;
-    }
-    let written = write(&mut file)?;
-    file.persist(&path).map_err(|error| error.error)?;
-    Ok(written)
 }
 
 fn scene(

@@ -7,7 +7,6 @@ use foldhash::HashSet;
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
-use crate::export::drawing::put_in_place;
 use crate::runs::folders::{make_own_folder, read_own};
 
 /// Lines that are kept.
@@ -101,7 +100,7 @@ impl PastLog {
             serde_json::to_writer(&mut text, line).map_err(io::Error::other)?;
             text.push(b'\n');
         }
-        put_in_place(&self.path, 0o600, |file| file.write_all(&text))
+        engine::put_in_place(&self.path, engine::Writing::Own, |file| file.write_all(&text))
     }
 }
 

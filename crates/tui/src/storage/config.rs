@@ -1,6 +1,6 @@
 //! What the user has settled for good: the configuration file.
 
-use std::io::{self, Write};
+use std::io;
 use std::path::PathBuf;
 
 use engine::{Consent, Consents};
@@ -68,6 +68,11 @@ impl Config {
     #[cfg(test)]
     pub(crate) fn at(path: PathBuf) -> Self {
         Self { path }
+    }
+
+    /// Where it is.
+    pub(crate) fn path(&self) -> &std::path::Path {
+        &self.path
     }
 
     fn file_error(&self, error: io::Error) -> ConfigError {
@@ -146,6 +151,29 @@ impl Config {
         Ok(text)
     }
 
+    /// Writes every setting that is not in the file into it, with its comment and the value it has; what is there
+    /// stays as it is. The file and its folders are made where they are not there. Says which were added.
+    ///
+    /// # Errors
+    /// As [`Config::settings`], and where it cannot be written; the file is as it was then.
+    pub(crate) fn write_settings(&self) -> Result<Vec<&'static str>, ConfigError> {
+        let mut added = Vec::new();
+        self.change(|document| {
+            for setting in SETTINGS {
+                if document.contains_key(setting.name) {
+                    continue;
+                }
+                let Ok(value) = setting.usual.parse::<toml_edit::Value>() else { continue };
+                document.insert(setting.name, Item::Value(value));
+                if let Some(mut key) = document.key_mut(setting.name) {
+                    key.leaf_decor_mut().set_prefix(format!("\n# {}\n", setting.says));
+                }
+                added.push(setting.name);
+            }
+        })?;
+        Ok(added)
+    }
+
     /// What may always be started.
     ///
     /// # Errors
@@ -219,13 +247,41 @@ impl Config {
     fn write(&self, text: &str) -> io::Result<()> {
         insight::make_own_folder(self.path.parent().unwrap_or(std::path::Path::new(".")))?;
         // Where it is a link, that stays one.
-        insight::put_in_place(&self.path, 0o600, |file| file.write_all(text.as_bytes()))
+        engine::put_in_place(&self.path, engine::Writing::Own, |file| {
+            file.write_all(text.as_bytes())
+        })
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn settings_are_added_and_what_is_there_stays() {
+        let folder = tempfile::tempdir().unwrap();
+        let config = Config::at(folder.path().join("a/b/config.toml"));
+        assert_eq!(config.write_settings().unwrap().len(), SETTINGS.len());
+        assert!(config.write_settings().unwrap().is_empty());
+        let path = folder.path().join("a/b/config.toml");
+        let held = engine::HeldCommand::of_words(&[b"touch".to_vec(), b"x".to_vec()]).unwrap();
+        config.allow(&held.consent().unwrap()).unwrap();
+        config.settings().unwrap();
+        // A file of a person's own.
+        let own = "# mine\nbackground = \"light\" # why\n\n[keys]\n";
+        std::fs::write(&path, own).unwrap();
+        config.allow(&held.consent().unwrap()).unwrap();
+        let added = config.write_settings().unwrap();
+        assert!(!added.contains(&"background") && added.len() == SETTINGS.len() - 1);
+        let text = std::fs::read_to_string(&path).unwrap();
+        assert!(text.starts_with("# mine\nbackground = \"light\" # why\n"), "{text}");
+        assert_eq!(config.allowed().unwrap().iter().count(), 1);
+        config.settings().unwrap();
+        // A mistake is said, and stays.
+        std::fs::write(&path, "background = 3\n").unwrap();
+        config.write_settings().unwrap_err();
+        assert_eq!(std::fs::read_to_string(&path).unwrap(), "background = 3\n");
+    }
 
     #[test]
     fn what_is_allowed_for_good_is_found_again() {

@@ -1,11 +1,12 @@
 //! What outlives a session: earlier lines, the recovery file, saved pipelines.
 
 use std::fs;
-use std::io::{self, Write};
+use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use insight::{make_own_folder, put_in_place, read_own};
+use engine::{Writing, put_in_place};
+use insight::{make_own_folder, read_own};
 
 /// First line of a saved pipeline.
 const SHEBANG: &str = "#!/bin/sh\n";
@@ -59,7 +60,7 @@ impl Store {
         }
         let mut text = lines.join(&b'\n');
         text.push(b'\n');
-        replace_file(&self.history_file(), &text, 0o600)
+        replace_file(&self.history_file(), &text, Writing::Own)
     }
 
     pub(crate) fn history_file(&self) -> PathBuf {
@@ -100,7 +101,7 @@ impl Store {
         let from = lines.len().saturating_sub(HISTORY_MAX);
         let mut text = lines[from..].join(&b'\n');
         text.push(b'\n');
-        replace_file(&self.history_file(), &text, 0o600)
+        replace_file(&self.history_file(), &text, Writing::Own)
     }
 
     /// Writes the text where a crash leaves it.
@@ -109,7 +110,7 @@ impl Store {
     /// When the file cannot be written.
     pub(crate) fn save_recovery(&self, text: &str) -> io::Result<()> {
         make_own_folder(&self.directory)?;
-        replace_file(&self.recovery_file(), text.as_bytes(), 0o600)
+        replace_file(&self.recovery_file(), text.as_bytes(), Writing::Own)
     }
 
     /// Forgets the recovery text: the session ends in good order.
@@ -166,8 +167,8 @@ fn unescaped(line: &str) -> String {
 }
 
 /// Puts a file of these bytes in place.
-fn replace_file(path: &Path, bytes: &[u8], mode: u32) -> io::Result<()> {
-    put_in_place(path, mode, |file| file.write_all(bytes))
+fn replace_file(path: &Path, bytes: &[u8], writing: Writing) -> io::Result<()> {
+    put_in_place(path, writing, |file| file.write_all(bytes))
 }
 
 /// Saves a pipeline as a script that `sh` runs: the text as it is under a first line for `sh`.
@@ -177,7 +178,7 @@ fn replace_file(path: &Path, bytes: &[u8], mode: u32) -> io::Result<()> {
 pub(crate) fn save_script(path: &Path, text: &str) -> io::Result<()> {
     let script =
         if text.starts_with("#!") { text.to_owned() } else { format!("{SHEBANG}{text}\n") };
-    replace_file(path, script.as_bytes(), 0o777)
+    replace_file(path, script.as_bytes(), Writing::Script)
 }
 
 /// Keeps a stream as a file, whole or not at all; gives its bytes.
@@ -185,7 +186,7 @@ pub(crate) fn save_script(path: &Path, text: &str) -> io::Result<()> {
 /// # Errors
 /// When the file cannot be written; an old file then stays as it was.
 pub(crate) fn keep_stream(path: &Path, kept: &Arc<engine::Kept>) -> io::Result<u64> {
-    put_in_place(path, 0o666, |file| {
+    put_in_place(path, Writing::Result, |file| {
         let mut source = kept.source();
         let mut bytes = 0;
         while let Some(block) =

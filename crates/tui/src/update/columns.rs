@@ -18,9 +18,6 @@ use crate::state::screen::Screen;
 /// How often a count says what it has.
 const NEWS: Duration = Duration::from_millis(150);
 
-/// The permissions of a new file, before the mask of the process.
-const MODE: u32 = 0o666;
-
 impl App {
     /// The stream of a place: a stage stands for what it writes.
     pub(crate) fn stream_of(&self, place: Place) -> Option<Arc<Kept>> {
@@ -218,8 +215,7 @@ impl App {
             Some("json") => columns_json(&counted.table),
             _ => columns_text(&counted.table),
         };
-        let written = insight::put_in_place(path, MODE, |file| {
-            use std::io::Write;
+        let written = engine::put_in_place(path, engine::Writing::Result, |file| {
             file.write_all(text.as_bytes())
         });
         self.message = Some(match written {

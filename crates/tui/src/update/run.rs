@@ -248,10 +248,8 @@ impl App {
     /// Ends writes of earlier sessions that were cut off, and takes over what may be undone of the
     /// last one.
     pub(crate) fn take_over_writes(&mut self) {
-        let lines: Vec<String> = engine::recover_writes()
-            .iter()
-            .flat_map(insight::recovered_in_words)
-            .collect();
+        let lines: Vec<String> =
+            engine::recover_writes().iter().flat_map(insight::recovered_in_words).collect();
         self.pending.applied = engine::left_to_undo();
         let undo = match self.pending.applied.len() {
             0 => None,

@@ -118,7 +118,9 @@ impl Old {
     pub(super) fn named(&self) -> Option<&Named> {
         match self {
             Self::Nothing | Self::Shorter(..) => None,
-            Self::Linked(named) | Self::Copied(named, ..) | Self::Rewritten(named, _) => Some(named),
+            Self::Linked(named) | Self::Copied(named, ..) | Self::Rewritten(named, _) => {
+                Some(named)
+            }
         }
     }
 }

@@ -106,8 +106,15 @@ impl Prepared {
             // Nothing is there to be added to.
             None => (Way::Rename, state.rights.clone()),
         };
-        if way == Way::Rename && state.temporary.as_ref().is_some_and(|one| one.folder().number != place.folder.number) {
-            return Err(io::Error::other("it was removed meanwhile, and its folder takes no new file"));
+        if way == Way::Rename
+            && state
+                .temporary
+                .as_ref()
+                .is_some_and(|one| one.folder().number != place.folder.number)
+        {
+            return Err(io::Error::other(
+                "it was removed meanwhile, and its folder takes no new file",
+            ));
         }
         let rights = match (way, rights) {
             (Way::Rename, None) => Some(Rights::of_new(&place.folder)?),
@@ -333,5 +340,7 @@ pub(crate) fn commit_all(files: &[Arc<CommittedFile>]) -> Result<Vec<Applied>, C
     }
     let journal = journal.map(Arc::new);
     let applied = all.into_iter().zip(left).enumerate();
-    Ok(applied.map(|(number, (one, left))| Applied::of(one, left, number, journal.clone())).collect())
+    Ok(applied
+        .map(|(number, (one, left))| Applied::of(one, left, number, journal.clone()))
+        .collect())
 }

@@ -225,7 +225,11 @@ fn set_aside(entry: &Entry) -> Option<PathBuf> {
     let content = entry.content.temporary().ok()?;
     for number in 0..1000 {
         let mut name = place.name.clone();
-        name.push(if number == 0 { ".not-written".to_owned() } else { format!(".not-written-{number}") });
+        name.push(if number == 0 {
+            ".not-written".to_owned()
+        } else {
+            format!(".not-written-{number}")
+        });
         let path = place.path.with_file_name(&name);
         let aside = Place::of_name(&path).ok()?;
         let own = content.open(OFlags::WRONLY).ok()?;

@@ -312,7 +312,12 @@ mod killed {
         fn start(folder: &Path, journals: &Path, count: usize, undoes: bool) -> Self {
             let mut command = Command::new(std::env::current_exe().unwrap());
             command
-                .args(["--exact", "files::commit::tests::killed::worker", "--ignored", "--nocapture"])
+                .args([
+                    "--exact",
+                    "files::commit::tests::killed::worker",
+                    "--ignored",
+                    "--nocapture",
+                ])
                 .env(FOLDER, folder)
                 .env(JOURNALS, journals)
                 .env("YLOTROPE_TEST_COUNT", count.to_string())
