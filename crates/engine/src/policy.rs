@@ -369,7 +369,11 @@ impl Policy {
                 None => {}
             },
             Self::Shown(held) => {
-                if held.consent().as_ref() == Some(&asked(known.unwrap_or(Fed::Anything))) {
+                // What is in the files that it names was looked at when the list began: commands before
+                // this one may have changed that, as was shown.
+                let shown = held.consent().map(|consent| Consent { files: Vec::new(), ..consent });
+                let now = Consent { files: Vec::new(), ..asked(known.unwrap_or(Fed::Anything)) };
+                if shown == Some(now) {
                     return launch(None);
                 }
             }

@@ -3,4 +3,5 @@
 pub(crate) mod checked;
 pub(crate) mod columns;
 pub(crate) mod drawing;
+pub(crate) mod json;
 pub(crate) mod report;

@@ -10,6 +10,7 @@ use std::io;
 use std::os::fd::AsRawFd;
 use std::sync::atomic::AtomicBool;
 use std::sync::{Arc, OnceLock};
+use std::time::Duration;
 
 /// Who has a file open.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -22,13 +23,29 @@ pub enum Openings {
     Unknown,
 }
 
+/// Waits before it is asked again: a process that is just being started has all descriptors of this one, for
+/// less than a millisecond, until it becomes its program.
+const AGAIN: [Duration; 3] =
+    [Duration::from_micros(200), Duration::from_millis(1), Duration::from_millis(3)];
+
 /// Asks who has the file open. The lease is given back at once, so that this changes nothing; somebody who
-/// opens the file at that very moment waits some microseconds. Does not block.
+/// opens the file at that very moment waits some microseconds. Where somebody has it open this takes some
+/// milliseconds.
 pub fn openings(file: &File) -> Openings {
     // Whoever opens the file meanwhile is told to this process by a signal that would end it.
     if !is_signal_taken() {
         return Openings::Unknown;
     }
+    for wait in AGAIN {
+        match ask(file) {
+            Openings::Others => std::thread::sleep(wait),
+            known => return known,
+        }
+    }
+    ask(file)
+}
+
+fn ask(file: &File) -> Openings {
     match set(file, libc::F_WRLCK) {
         Ok(()) => match set(file, libc::F_UNLCK) {
             Ok(()) => Openings::This,

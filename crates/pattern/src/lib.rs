@@ -157,6 +157,9 @@ pub enum PatternErrorKind {
     /// What is no pattern of Perl, and why.
     #[error("{0}")]
     Perl(String),
+    /// Groups within groups, or repetitions of repetitions, beyond what any stack holds.
+    #[error("nested too deeply")]
+    TooDeep,
     /// More states than allowed.
     #[error("Regular expression too big")]
     TooBig,

@@ -71,8 +71,9 @@ fn literal(text: &[u8], ignore_case: bool) -> (Hir, usize) {
     (Hir::literal(&text[..length]), length)
 }
 
-/// Groups within groups beyond this are refused instead of exhausting the stack.
-const DEPTH_MAX: usize = 250;
+/// Groups within groups and repetitions of repetitions beyond this are refused instead of exhausting the
+/// stack.
+pub(crate) const DEPTH_MAX: usize = 250;
 
 struct Parser<'t> {
     text: &'t [u8],
@@ -224,7 +225,7 @@ impl Parser<'_> {
     fn group(&mut self, start: usize) -> Result<Node, Failure> {
         self.depth += 1;
         if self.depth > DEPTH_MAX {
-            return Err((PatternErrorKind::TooBig, start..self.at));
+            return Err((PatternErrorKind::TooDeep, start..self.at));
         }
         let number = self.groups.len();
         self.groups.push(Node::Leaf(Hir::fail()));
@@ -297,6 +298,8 @@ impl Parser<'_> {
     }
 
     fn repetitions(&mut self, mut node: Node) -> Result<Node, Failure> {
+        // Each is one more around what is repeated.
+        let mut deep = self.depth;
         loop {
             let start = self.at;
             let (min, max) = if self.starts(b"*") {
@@ -321,6 +324,10 @@ impl Parser<'_> {
             }
             if min > REPEAT_MAX || max.is_some_and(|max| max > REPEAT_MAX) {
                 return Err((PatternErrorKind::TooBig, start..self.at));
+            }
+            deep += 1;
+            if deep > DEPTH_MAX {
+                return Err((PatternErrorKind::TooDeep, start..self.at));
             }
             node = Node::Repeat { min, max, node: Box::new(node) };
         }

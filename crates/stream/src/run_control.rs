@@ -1,6 +1,6 @@
 use parking_lot::{Condvar, Mutex, MutexGuard};
 use std::sync::atomic::{AtomicU8, AtomicU64, AtomicUsize, Ordering::Relaxed};
-use std::sync::{Arc, OnceLock};
+use std::sync::{Arc, OnceLock, Weak};
 
 use thiserror::Error;
 
@@ -20,9 +20,15 @@ pub enum Excess {
     /// It holds more than this many bytes.
     #[error("more than {} MiB of memory are needed", .0 >> 20)]
     Memory(u64),
+    /// The whole process has grown by more than this many bytes, which the run does not account for.
+    #[error("the program as a whole has grown by more than {} MiB", .0 >> 20)]
+    Process(u64),
     /// The machine has no more memory.
     #[error("the machine has no more memory")]
     NoMemory,
+    /// It would write more than this many bytes, which are held back.
+    #[error("more than {} MiB would be written", .0 >> 20)]
+    HeldBack(u64),
     /// The machine starts no more threads.
     #[error("the machine starts no more threads")]
     NoThread,
@@ -44,6 +50,29 @@ impl Drop for AtWork {
     }
 }
 
+/// What somebody holds for a run, until this is dropped.
+#[derive(Debug)]
+pub struct Holding {
+    run: RunControl,
+    bytes: AtomicU64,
+}
+
+impl Holding {
+    /// States how many bytes it is now.
+    pub fn set(&self, bytes: u64) {
+        let before = self.bytes.swap(bytes, Relaxed);
+        // Both are a moment apart; the sum is right once nobody changes it.
+        self.run.0.held.fetch_add(bytes, Relaxed);
+        self.run.0.held.fetch_sub(before, Relaxed);
+    }
+}
+
+impl Drop for Holding {
+    fn drop(&mut self) {
+        self.set(0);
+    }
+}
+
 #[derive(Debug, Default)]
 struct Shared {
     flag: AtomicU8,
@@ -51,8 +80,28 @@ struct Shared {
     /// Bytes that one value of a command may have; 0 for no limit.
     value_limit: AtomicU64,
     commands: AtomicUsize,
+    /// Bytes that those who hold data for this run say they hold.
+    held: AtomicU64,
     pauses: Mutex<Pauses>,
     changed: Condvar,
+    /// Who waits for something else and must look again when the run is cancelled.
+    waiting: Waiting,
+}
+
+/// Whoever waits for something of its own in a run.
+pub trait Wakes: Send + Sync {
+    /// The run was cancelled: whoever waits looks again. Called once, on the thread that cancels, and
+    /// must not wait for the run.
+    fn wake(&self);
+}
+
+#[derive(Default)]
+struct Waiting(Mutex<Vec<Weak<dyn Wakes>>>);
+
+impl std::fmt::Debug for Waiting {
+    fn fmt(&self, formatter: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(formatter, "{} waiting", self.0.lock().len())
+    }
 }
 
 #[derive(Debug, Default)]
@@ -75,6 +124,26 @@ impl RunControl {
         self.0.flag.store(CANCELLED, Relaxed);
         drop(pauses);
         self.0.changed.notify_all();
+        // Whoever begins to wait from here on sees the flag.
+        let waiting = std::mem::take(&mut *self.0.waiting.0.lock());
+        for one in waiting.iter().filter_map(Weak::upgrade) {
+            one.wake();
+        }
+    }
+
+    /// Has somebody woken when the run is cancelled; at once where it is already.
+    pub fn wakes(&self, one: Weak<dyn Wakes>) {
+        let mut waiting = self.0.waiting.0.lock();
+        if waiting.len() == waiting.capacity() {
+            waiting.retain(|one| one.strong_count() > 0);
+        }
+        waiting.push(one.clone());
+        drop(waiting);
+        if self.was_cancelled()
+            && let Some(one) = one.upgrade()
+        {
+            one.wake();
+        }
     }
 
     /// True once somebody asked to stop. Waits first while the run is paused, so that every place
@@ -108,6 +177,16 @@ impl RunControl {
     /// Why the run was ended, where it would have taken too much.
     pub fn excess(&self) -> Option<Excess> {
         self.0.excess.get().copied()
+    }
+
+    /// An account for somebody who holds data for this run.
+    pub fn holding(&self) -> Holding {
+        Holding { run: self.clone(), bytes: AtomicU64::new(0) }
+    }
+
+    /// Bytes that are held for this run: kept streams, tables, values, as far as their holders say so.
+    pub fn held_bytes(&self) -> u64 {
+        self.0.held.load(Relaxed)
     }
 
     /// Sets how many bytes one value of a command may have: a text, a line, an array's element.
@@ -176,10 +255,25 @@ impl RunControl {
 }
 
 #[cfg(test)]
+#[allow(clippy::disallowed_methods)] // threads of the tests' own
 mod tests {
     use std::time::Duration;
 
     use super::*;
+
+    #[test]
+    fn what_is_held_is_the_sum_of_what_holders_say_until_they_end() {
+        let (run, other) = (RunControl::default(), RunControl::default());
+        let (one, two) = (run.holding(), run.holding());
+        one.set(10);
+        two.set(5);
+        one.set(3);
+        assert_eq!((run.held_bytes(), other.held_bytes()), (8, 0));
+        drop(two);
+        assert_eq!(run.clone().held_bytes(), 3);
+        drop(one);
+        assert_eq!(run.held_bytes(), 0);
+    }
 
     #[test]
     fn a_pause_holds_whoever_looks_and_its_time_does_not_count() {

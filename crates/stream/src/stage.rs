@@ -1,3 +1,4 @@
+use std::borrow::Cow;
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
@@ -5,8 +6,8 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use crate::{
-    Block, Commands, Decoding, ExitStatus, Files, Input, LineId, Origin, Output, Processors,
-    ReadError, RunControl, Sink, Source, StageError, StageMeter, WriteError, describe,
+    Block, Commands, Decoding, ExitStatus, Files, Holding, Input, LineId, Origin, Output,
+    Processors, ReadError, RunControl, Sink, Source, StageError, StageMeter, WriteError, describe,
 };
 
 /// How long a stage sleeps before it looks again whether it should stop.
@@ -46,6 +47,7 @@ pub struct StagePorts<'a> {
 /// All that a running filter sees: its inputs, its output, and the world.
 pub struct StageIo<'a> {
     ports: StagePorts<'a>,
+    holding: Holding,
     inputs: Vec<InputName>,
     status: u8,
     watched: Option<LineId>,
@@ -55,7 +57,8 @@ pub struct StageIo<'a> {
 impl<'a> StageIo<'a> {
     /// A stage connected to `ports`.
     pub fn new(ports: StagePorts<'a>) -> Self {
-        Self { ports, inputs: Vec::new(), status: 0, watched: None, fate: None }
+        let holding = ports.control.holding();
+        Self { ports, holding, inputs: Vec::new(), status: 0, watched: None, fate: None }
     }
 
     /// The same with a line of the input of which the stage tells why it writes nothing of it.
@@ -173,9 +176,19 @@ impl<'a> StageIo<'a> {
         &self.ports.control
     }
 
+    /// A name that is part of the output: on a terminal what would steer that is shown as marks,
+    /// anywhere else it is the name.
+    pub fn shown_name<'n>(&self, name: &'n [u8]) -> Cow<'n, [u8]> {
+        if !self.ports.out.is_terminal() {
+            return Cow::Borrowed(name);
+        }
+        crate::shown_on_terminal(name)
+    }
+
     /// States how many bytes of data the stage holds.
     pub fn holds(&self, bytes: u64) {
         self.ports.meter.set_held(bytes);
+        self.holding.set(bytes);
     }
 
     /// The status noted by [`StageIo::note_status`] so far.

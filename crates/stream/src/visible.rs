@@ -1,9 +1,18 @@
 use std::borrow::Cow;
 
-/// Text of a message as a terminal may have it: control characters, which would steer it, as the
-/// machine's own utilities quote them (`$'\033'`). Newlines and tabs stay.
+/// True for what changes how a terminal shows the text after it, or hides in it: control characters,
+/// marks of the direction of writing, characters without a width (UAX 9, UTS 39).
+pub fn steers(character: char) -> bool {
+    character.is_control()
+        || matches!(character, '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}'
+            | '\u{2060}'..='\u{206f}' | '\u{feff}' | '\u{fff9}'..='\u{fffb}' | '\u{61c}' | '\u{ad}'
+            | '\u{e0000}'..='\u{e0fff}')
+}
+
+/// Text of a message as a terminal may have it: what would [steer](steers) it as the
+/// machine's own utilities quote it (`$'\033'`). Newlines and tabs stay.
 pub fn visible(text: &str) -> Cow<'_, str> {
-    let steers = |character: char| character.is_control() && !matches!(character, '\n' | '\t');
+    let steers = |character: char| steers(character) && !matches!(character, '\n' | '\t');
     if !text.contains(steers) {
         return Cow::Borrowed(text);
     }
@@ -37,6 +46,16 @@ pub fn visible(text: &str) -> Cow<'_, str> {
     Cow::Owned(shown)
 }
 
+/// A name in the output of a command that goes to a terminal, on one line.
+pub fn shown_on_terminal(name: &[u8]) -> Cow<'_, [u8]> {
+    let is_plain = |byte: &u8| matches!(byte, b' '..=b'~');
+    if name.iter().all(is_plain) {
+        return Cow::Borrowed(name);
+    }
+    let text = String::from_utf8_lossy(name).replace(['\n', '\t'], "\u{2423}");
+    Cow::Owned(visible(&text).into_owned().into_bytes())
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -45,6 +64,7 @@ mod tests {
     fn what_steers_a_terminal_is_quoted() {
         assert_eq!(visible("plain é\tx\n"), "plain é\tx\n");
         assert_eq!(visible("a\u{1b}[31mb"), "a$'\\033'[31mb");
+        assert_eq!(visible("a\u{202e}b\u{200b}"), "a$'\\342\\200\\256'b$'\\342\\200\\213'");
         assert_eq!(visible("\r\u{7}\u{9b}x\u{7f}"), "$'\\r\\a\\302\\233'x$'\\177'");
     }
 }

@@ -7,6 +7,7 @@ use std::os::unix::ffi::OsStringExt;
 use std::path::PathBuf;
 use std::process::ExitCode;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
 use std::sync::mpsc::{Receiver, channel};
 use std::time::{Duration, Instant};
 
@@ -14,6 +15,7 @@ use clap::Args;
 use engine::{Capture, Consents, Limits, Request, Sample, Trials, Variables};
 use insight::{check, checked_json, checked_text};
 
+use crate::input_file::{Waits, read_script};
 use crate::interrupts::Interrupts;
 
 #[derive(Args)]
@@ -58,17 +60,15 @@ pub(crate) fn tell(arguments: Arguments) -> ExitCode {
     } else {
         let Some(name) = words.next() else { return failed("a script or -c LINE is needed") };
         let path = PathBuf::from(OsString::from_vec(name.clone()));
-        match std::fs::read(&path) {
+        match read_script(&path, Waits::Little) {
             Ok(bytes) => (bytes, name, path.display().to_string()),
-            Err(error) => return failed(&format!("{}: {error}", path.display())),
+            Err(error) => {
+                return failed(&format!("{}: {}", path.display(), stream::describe(&error)));
+            }
         }
     };
     let Ok(text) = String::from_utf8(text) else { return failed("the text is not UTF-8") };
     let sample = arguments.sample.map_or(Sample::Quick(FIRST), Sample::First);
-    let input = match given_input(arguments.sample.unwrap_or(u64::MAX)) {
-        Ok(input) => input,
-        Err(error) => return failed(&format!("standard input: {error}")),
-    };
     let request = Request {
         text,
         script: None,
@@ -80,7 +80,17 @@ pub(crate) fn tell(arguments: Arguments) -> ExitCode {
         allowed: Consents::default(),
     };
     let interrupts = Interrupts::watch();
-    let checked = check(&Trials::new(input), &request, arguments.posix, &interrupts.control);
+    // Standard input is whose text reads it: it is not touched before that is known.
+    let wanted = Arc::new(AtomicBool::new(false));
+    let probing = Trials::probing(wanted.clone());
+    let mut checked = check(&probing, &request, arguments.posix, &interrupts.control);
+    if wanted.load(Relaxed) && checked.errors.is_empty() {
+        let input = match given_input(arguments.sample.unwrap_or(u64::MAX)) {
+            Ok(input) => input,
+            Err(error) => return failed(&format!("standard input: {error}")),
+        };
+        checked = check(&Trials::new(input), &request, arguments.posix, &interrupts.control);
+    }
     interrupts.pass_on();
     let out = if arguments.json {
         checked_json(&checked, &shown)

@@ -4,9 +4,11 @@ use std::path::{Path, PathBuf};
 
 use anyhow::{Context, Result};
 use clap::{Args, ValueEnum};
-use engine::RealFiles;
+use engine::source_of;
 use insight::{Splitting, columns_csv, columns_json, columns_text, read_columns};
-use stream::{Files, describe};
+use stream::describe;
+
+use crate::input_file::open_to_look;
 
 #[derive(Args)]
 pub(crate) struct Arguments {
@@ -66,8 +68,8 @@ pub(crate) fn tell(arguments: &Arguments) -> Result<()> {
     let shown = || {
         arguments.file.as_deref().map_or("standard input".into(), |path| path.display().to_string())
     };
-    let mut source = RealFiles
-        .read(path)
+    let mut source = open_to_look(path)
+        .and_then(source_of)
         .map_err(|error| anyhow::anyhow!(describe(&error)))
         .with_context(shown)?;
     let split = arguments.split.map(Splitting::from);
@@ -78,6 +80,10 @@ pub(crate) fn tell(arguments: &Arguments) -> Result<()> {
         (_, true) => columns_csv(&table),
         _ => columns_text(&table),
     };
-    crate::say::print(&text);
+    if arguments.json || arguments.csv {
+        crate::say::print_exactly(&text);
+    } else {
+        crate::say::print(&text);
+    }
     Ok(())
 }

@@ -1,6 +1,6 @@
 //! What a run would have changed, told on standard error.
 
-use engine::{DryRun, HeldCommand, PendingFile, PendingMode};
+use engine::{Cut, DryRun, HeldCommand, PendingFile, PendingMode};
 use serde_json::{Value, json};
 
 /// Tells which files would be written and which commands would run.
@@ -13,19 +13,45 @@ fn counted(number: u64, one: &str) -> String {
     if number == 1 { format!("1 {one}") } else { format!("{number} {one}s") }
 }
 
-fn told(dry: &DryRun) -> String {
-    if dry.files.is_empty() && dry.commands.is_empty() {
-        return "nothing would be changed\n".to_owned();
+/// Why what is known is only a part, in words.
+fn cut_in_words(cut: Cut) -> String {
+    match cut {
+        Cut::Interrupted => "interrupted".to_owned(),
+        Cut::Limit(limit) => {
+            format!("cut off at {}; --no-limit goes on", insight::limit_in_words(limit))
+        }
     }
-    let mut text = String::new();
+}
+
+fn told(dry: &DryRun) -> String {
+    let nothing = dry.files.is_empty() && dry.commands.is_empty();
+    let mut text = match dry.cut {
+        None if nothing => return "nothing would be changed\n".to_owned(),
+        None => String::new(),
+        Some(cut) => {
+            let what = if nothing {
+                "nothing is known of what would be changed"
+            } else {
+                "only a part is known"
+            };
+            format!("{}: {what}\n", cut_in_words(cut))
+        }
+    };
+    let least = if dry.cut.is_some() { "at least " } else { "" };
     if !dry.files.is_empty() {
-        text.push_str(&format!("would write {}:\n", counted(dry.files.len() as u64, "file")));
+        text.push_str(&format!(
+            "would write {least}{}:\n",
+            counted(dry.files.len() as u64, "file")
+        ));
         for file in &dry.files {
-            text.push_str(&format!("  {}\n", told_file(file)));
+            text.push_str(&format!("  {}\n", told_file(file, least)));
         }
     }
     if !dry.commands.is_empty() {
-        text.push_str(&format!("would run {}:\n", counted(dry.commands.len() as u64, "command")));
+        text.push_str(&format!(
+            "would run {least}{}:\n",
+            counted(dry.commands.len() as u64, "command")
+        ));
         for command in &dry.commands {
             text.push_str(&format!("  {}\n", told_command(command)));
         }
@@ -33,11 +59,14 @@ fn told(dry: &DryRun) -> String {
     text
 }
 
-fn told_file(file: &PendingFile) -> String {
+fn told_file(file: &PendingFile, least: &str) -> String {
     use std::os::unix::ffi::OsStrExt;
     let name = shell::quote_bytes(file.path.as_os_str().as_bytes());
-    let written =
-        format!("{}, {}", counted(file.kept.lines(), "line"), counted(file.kept.bytes(), "byte"));
+    let written = format!(
+        "{least}{}, {}",
+        counted(file.kept.lines(), "line"),
+        counted(file.kept.bytes(), "byte")
+    );
     let now = match file.lines_now {
         Some(lines) => counted(lines, "line"),
         None => counted(file.bytes_now, "byte"),
@@ -120,6 +149,8 @@ fn told_as_json(dry: &DryRun) -> String {
             })
         })
         .collect();
-    let all = json!({ "status": dry.status, "files": files, "commands": commands });
+    let part = dry.cut.map(cut_in_words);
+    // Where there is one, files and commands are only those that are known, and figures are the least.
+    let all = json!({ "status": dry.status, "part": part, "files": files, "commands": commands });
     format!("{all}\n")
 }

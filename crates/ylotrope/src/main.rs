@@ -8,6 +8,7 @@ mod demo_data;
 mod dry_run;
 mod export;
 mod guard;
+mod input_file;
 mod interrupts;
 mod log;
 mod man;
@@ -136,9 +137,12 @@ fn main() -> ExitCode {
         arguments.remove(1);
         guard::Parent::follow()
     });
-    let cli = Cli::parse_from(&arguments);
+    let cli = match Cli::try_parse_from(&arguments) {
+        Ok(cli) => cli,
+        Err(error) => return told_by_parser(&error),
+    };
     if let Some(conflict) = conflict(&cli) {
-        Cli::command().error(ErrorKind::ArgumentConflict, conflict).exit();
+        return told_by_parser(&Cli::command().error(ErrorKind::ArgumentConflict, conflict));
     }
     if let Some(folder) = insight::own_folder(insight::Keeps::State) {
         // Without it a write is not noted beforehand; that is all.
@@ -171,7 +175,7 @@ fn main() -> ExitCode {
             return ExitCode::SUCCESS;
         }
         Some(Command::Candidates { words }) => {
-            say::print(&completions::candidates(&words));
+            say::print_exactly(&completions::candidates(&words));
             return ExitCode::SUCCESS;
         }
         Some(Command::ShellInit { shell }) => {
@@ -202,6 +206,18 @@ fn main() -> ExitCode {
             ExitCode::from(2)
         }
     }
+}
+
+/// Prints help, the version, or what is wrong with the command line, which is quoted there: names never
+/// reach the terminal raw.
+fn told_by_parser(error: &clap::Error) -> ExitCode {
+    let text = error.render().to_string();
+    if error.use_stderr() {
+        say::error_text(&text);
+    } else {
+        say::print(&text);
+    }
+    ExitCode::from(u8::try_from(error.exit_code()).unwrap_or(2))
 }
 
 fn wants_screen(cli: &Cli) -> bool {

@@ -6,10 +6,11 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use clap::Args;
-use engine::{Estimate, RunError, Variables, Watch, estimate, run_script};
+use engine::{Cut, DryLimits, Estimate, RunError, Variables, Watch, estimate, run_script};
 use insight::{RunEnd, RunRecord, Runs, SourceRecord};
 use stream::RunControl;
 
+use crate::input_file::{Waits, read_script};
 use crate::interrupts::Interrupts;
 use crate::{dry_run, guard, progress, say, statistics};
 
@@ -27,12 +28,21 @@ pub(crate) struct Run {
     /// With --dry-run: print it as JSON
     #[arg(long, requires = "dry_run")]
     json: bool,
+    /// With --dry-run: however long it takes, and however much would be written
+    #[arg(long, requires = "dry_run")]
+    no_limit: bool,
     #[command(flatten)]
     telling: Telling,
     /// The script and its arguments ($0, $1, …); with -c, $0 and the arguments as for sh
     #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
     arguments: Vec<OsString>,
 }
+
+/// The status of a dry run that was interrupted: 128 + SIGINT.
+const INTERRUPTED: u8 = 130;
+
+/// The status of a dry run that was ended at a limit.
+const CUT_OFF: u8 = 3;
 
 /// What is told about a run.
 #[derive(Args)]
@@ -73,10 +83,12 @@ pub(crate) fn run_for_real(run: Run) -> ExitCode {
         };
         let path = PathBuf::from(OsString::from_vec(name.clone()));
         script = Some(path.clone());
-        match std::fs::read(&path) {
+        let looks = run.check_only || run.dry_run;
+        match read_script(&path, if looks { Waits::Little } else { Waits::Long }) {
             Ok(bytes) => (String::from_utf8(bytes).ok(), name),
             Err(error) => {
-                say::error(&format!("ylotrope run: {}: {error}", path.display()));
+                let why = stream::describe(&error);
+                say::error(&format!("ylotrope run: {}: {why}", path.display()));
                 return ExitCode::from(127);
             }
         }
@@ -97,10 +109,15 @@ pub(crate) fn run_for_real(run: Run) -> ExitCode {
     let mut variables = Variables::new(name, arguments.collect());
     let interrupts = Interrupts::watch();
     let outcome = if run.dry_run {
-        let dry = engine::dry_run(&text, &mut variables, &interrupts.control);
+        let limits = if run.no_limit { DryLimits::None } else { DryLimits::AsPreview };
+        let dry = engine::dry_run(&text, &mut variables, limits, &interrupts.control);
         dry.map(|dry| {
             dry_run::tell(&dry, run.json);
-            dry.status
+            match dry.cut {
+                None => dry.status,
+                Some(Cut::Interrupted) => INTERRUPTED,
+                Some(Cut::Limit(_)) => CUT_OFF,
+            }
         })
     } else if run.telling.is_asked() {
         run_watched(&text, script.as_deref(), &mut variables, &interrupts.control, &run.telling)

@@ -3,6 +3,7 @@
 use parking_lot::{Condvar, Mutex};
 use procfs::process::Process;
 use procfs::{Current, Meminfo};
+use std::sync::atomic::{AtomicUsize, Ordering::Relaxed};
 use std::time::{Duration, Instant};
 
 use stream::{Excess, RunControl};
@@ -134,8 +135,10 @@ pub enum Limit {
     Bytes(u64),
     /// So much time.
     Time(Duration),
-    /// So much memory.
+    /// So much memory that the run holds.
     Memory(u64),
+    /// So much that the whole process has grown.
+    Process(u64),
     /// So many commands at the same time.
     Commands(usize),
     /// As many threads as the machine starts.
@@ -148,8 +151,10 @@ impl Limit {
         match over {
             Over::Time => Self::Time(limits.time),
             Over::Excess(Excess::Memory(bytes)) => Self::Memory(bytes),
+            Over::Excess(Excess::Process(bytes)) => Self::Process(bytes),
             Over::Excess(Excess::NoMemory) => Self::Memory(limits.memory_bytes),
             Over::Excess(Excess::NoThread) => Self::Threads,
+            Over::Excess(Excess::HeldBack(bytes)) => Self::Bytes(bytes),
             Over::Excess(Excess::Commands(count)) => Self::Commands(count),
         }
     }
@@ -164,8 +169,62 @@ pub(crate) enum Over {
     Excess(Excess),
 }
 
-/// Runs something that is cancelled after `time`, or when this process has taken `memory`
-/// bytes more than it had before; tells whether it was.
+/// Full runs in progress. They may take all that the machine has, so the size of the process says nothing
+/// about others then.
+static FULL_RUNS: AtomicUsize = AtomicUsize::new(0);
+
+/// A full run, until this is dropped.
+struct FullRunCounted;
+
+impl FullRunCounted {
+    fn begin() -> Self {
+        FULL_RUNS.fetch_add(1, Relaxed);
+        Self
+    }
+}
+
+impl Drop for FullRunCounted {
+    fn drop(&mut self) {
+        FULL_RUNS.fetch_sub(1, Relaxed);
+    }
+}
+
+/// How much memory a run may take, and what the process had when it began.
+struct MemoryLimit {
+    bytes: u64,
+    resident_before: u64,
+    held_before: u64,
+    /// A full run has been there in the meantime: what the process has is not this run's.
+    beside_full: bool,
+}
+
+impl MemoryLimit {
+    fn new(bytes: u64, control: &RunControl) -> Self {
+        Self {
+            bytes,
+            resident_before: resident_bytes(),
+            held_before: control.held_bytes(),
+            beside_full: FULL_RUNS.load(Relaxed) > 0,
+        }
+    }
+
+    /// What is too much: what the run says it holds; else, as the last brake, how the process has
+    /// grown.
+    fn exceeded(&mut self, control: &RunControl) -> Option<Excess> {
+        if control.held_bytes().saturating_sub(self.held_before) > self.bytes {
+            return Some(Excess::Memory(self.bytes));
+        }
+        self.beside_full |= FULL_RUNS.load(Relaxed) > 0;
+        if self.beside_full {
+            return is_scarce().then_some(Excess::NoMemory);
+        }
+        let grown = resident_bytes() > self.resident_before + self.bytes;
+        grown.then_some(Excess::Process(self.bytes))
+    }
+}
+
+/// Runs something that is cancelled after `time`, or when it holds more than `memory` bytes, or this process
+/// has grown by as many while nothing else may take more; tells whether it was.
 pub(crate) fn with_limits<T>(
     control: &RunControl,
     time: Duration,
@@ -176,7 +235,7 @@ pub(crate) fn with_limits<T>(
     let over = Mutex::new(None);
     // What no clock of this machine reaches is no limit.
     let deadline = Instant::now().checked_add(time);
-    let before = memory.map(|memory| (resident_bytes(), memory));
+    let mut limit = memory.map(|memory| MemoryLimit::new(memory, control));
     if let Some(memory) = memory {
         control.limit_values(memory / VALUE_PART);
     }
@@ -186,15 +245,13 @@ pub(crate) fn with_limits<T>(
             let left = deadline.map_or(LONG, |deadline| {
                 deadline.saturating_duration_since(Instant::now()).min(LONG)
             });
-            let wait = if before.is_some() { left.min(LOOK) } else { left };
+            let wait = if limit.is_some() { left.min(LOOK) } else { left };
             finished.1.wait_for(&mut done, wait);
             if *done || control.was_cancelled() {
                 break;
             }
-            if let Some((before, memory)) = before
-                && resident_bytes() > before + memory
-            {
-                control.exceed(Excess::Memory(memory));
+            if let Some(excess) = limit.as_mut().and_then(|limit| limit.exceeded(control)) {
+                control.exceed(excess);
                 break;
             }
             if deadline.is_some_and(|deadline| Instant::now() >= deadline) {
@@ -212,6 +269,7 @@ pub(crate) fn with_limits<T>(
 /// Runs something for real: it is ended with a reason when the machine has no more memory, before
 /// the system ends the whole process without one.
 pub(crate) fn with_memory_of_machine<T>(control: &RunControl, run: impl FnOnce() -> T) -> T {
+    let _full = FullRunCounted::begin();
     let finished = (Mutex::new(false), Condvar::new());
     let available = available_bytes().min(askable_bytes());
     control.limit_values((available / VALUE_PART).max(1 << 20));
@@ -278,7 +336,24 @@ mod tests {
                 all.push(vec![1_u8; 1 << 20]);
             }
         });
+        // Nobody said that it holds them.
+        assert_eq!(over, Some(Over::Excess(Excess::Process(32 << 20))));
+        let control = RunControl::default();
+        let holding = control.holding();
+        let ((), over) = with_limits(&control, Duration::from_secs(60), Some(32 << 20), || {
+            holding.set(33 << 20);
+            forever(&control);
+        });
         assert_eq!(over, Some(Over::Excess(Excess::Memory(32 << 20))));
+        // Beside a full run the size of the process says nothing.
+        let (full, control) = (FullRunCounted::begin(), RunControl::default());
+        let (taken, over) = with_limits(&control, Duration::from_secs(60), Some(32 << 20), || {
+            let all = vec![1_u8; 96 << 20];
+            std::thread::sleep(LOOK * 5);
+            all.iter().map(|&byte| u64::from(byte)).sum::<u64>()
+        });
+        assert_eq!((taken, over), (96 << 20, None));
+        drop(full);
         let control = RunControl::default();
         assert_eq!(with_limits(&control, Duration::from_secs(60), Some(1 << 30), || 7), (7, None));
         assert!(available_bytes() > LEFT && default_budget() >= 64 << 20);

@@ -112,4 +112,50 @@ mod tests {
         assert_eq!((ended, asked), ((true, true), 3));
         assert!(start_thread("again", || 7).unwrap().join().unwrap() == 7);
     }
+
+    /// Every thread that a run asks for is refused in turn: it ends with an error, soon, and nothing takes
+    /// its place that is not whole.
+    #[test]
+    fn a_run_without_one_of_its_threads_ends_with_an_error_and_changes_nothing() {
+        let folder = tempfile::tempdir().unwrap();
+        let at = folder.path().display();
+        let old = |name: &str| std::fs::read_to_string(folder.path().join(name)).ok();
+        std::fs::write(folder.path().join("data"), "b\na\n".repeat(100_000)).unwrap();
+        for line in [
+            format!("sort {at}/data | uniq -c > {at}/out"),
+            format!("cat {at}/data | /bin/cat | tr a b > {at}/out"),
+            format!("x=$(/bin/cat {at}/data | head -n 1); echo $x > {at}/out"),
+            format!("comm <(sort {at}/data) {at}/data > {at}/out"),
+            format!("/bin/cat <(head -n 5 {at}/data) > {at}/out"),
+            format!("awk '{{ print | \"sort -u\" }}' {at}/data > {at}/out"),
+            format!("{{ seq 3; seq 100000 | tac; }} | tee {at}/copy > {at}/out"),
+        ] {
+            let run = |threads: i64| {
+                std::fs::write(folder.path().join("out"), "old\n").unwrap();
+                let control = stream::RunControl::default();
+                let mut variables = crate::Variables::default();
+                let run = || crate::run_script(&line, &mut variables, &control, None);
+                let (ended, asked) = faults::with_threads(threads, run);
+                (ended, asked, old("out"))
+            };
+            let (ended, asked, whole) = run(i64::MAX / 2);
+            assert!(ended.is_ok() && asked > 0 && whole.as_deref() != Some("old\n"), "{line}");
+            for threads in 0..asked {
+                let (ended, _, left) = run(threads);
+                // A thread that only helps may be missing; then all is as it would be.
+                let fine = matches!(ended, Ok(0)) && left == whole;
+                let refused = !matches!(ended, Ok(0)) && left.as_deref() == Some("old\n");
+                assert!(fine || refused, "{line}: without thread {threads}: {ended:?} {:?}", left);
+            }
+        }
+    }
+
+    #[test]
+    fn a_panic_inside_of_a_run_is_the_error_of_that_run() {
+        let control = stream::RunControl::default();
+        let panics =
+            || crate::base::limits::with_memory_of_machine(&control, || panic!("as asked"));
+        let caught = std::panic::catch_unwind(std::panic::AssertUnwindSafe(panics));
+        assert!(caught.is_err(), "and whoever watched has ended");
+    }
 }

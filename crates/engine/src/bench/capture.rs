@@ -304,6 +304,7 @@ impl Source for Coming {
 }
 
 #[cfg(test)]
+#[allow(clippy::disallowed_methods)] // threads of the tests' own
 mod tests {
     use std::fs::File;
     use std::io::Write;

@@ -3,6 +3,7 @@
 use parking_lot::Mutex;
 use std::io;
 use std::sync::Arc;
+use std::sync::atomic::AtomicBool;
 use std::time::Duration;
 
 use shell::{Pipeline, Script};
@@ -72,6 +73,8 @@ pub(crate) struct Evaluation {
     /// What has come from standard input.
     pub(crate) capture: Option<Arc<Capture>>,
     pub(crate) captured: Arc<Mutex<Vec<Captured>>>,
+    /// Set where standard input, which has nothing, is read.
+    pub(crate) probe: Option<Arc<AtomicBool>>,
     pub(crate) meters: Arc<Mutex<Vec<Arc<StageMeter>>>>,
     /// The first stage, where it follows a file.
     pub(crate) live: Arc<Mutex<Option<FollowedStage>>>,
@@ -243,6 +246,7 @@ impl Evaluation {
             sample: *sample,
             limits: *limits,
             standard,
+            probe: self.probe.clone(),
             before,
             setting,
             meters: &self.meters,

@@ -74,6 +74,7 @@ impl Workbench {
             before: self.last.clone(),
             capture: self.capture.clone(),
             captured: self.captured.clone(),
+            probe: None,
             meters: self.meters.clone(),
             live: self.live.clone(),
             control,
@@ -159,6 +160,7 @@ impl Workbench {
             cache: self.cache.clone(),
             capture: self.capture.clone(),
             captured: self.captured.clone(),
+            probe: None,
         }
     }
 

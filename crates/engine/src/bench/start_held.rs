@@ -48,12 +48,20 @@ pub(crate) fn start_held(
     control: &RunControl,
     told: impl Fn(usize, StartResult),
 ) {
-    for (number, command) in commands {
+    // What was shown is what is there when the first one begins; what it does to the others is theirs.
+    let changed: Vec<bool> =
+        commands.iter().map(|(_, command)| !command.names_the_same_files()).collect();
+    for ((number, command), changed) in commands.iter().zip(changed) {
         if control.is_cancelled() {
             return;
         }
         told(*number, StartResult::Running);
-        let start_result = run(command, control);
+        let start_result = if changed {
+            let why = "not run: a file that it names has changed since it was shown";
+            StartResult::NotStarted(why.to_owned())
+        } else {
+            run(command, control)
+        };
         let stops = on_failure == OnFailure::Stop && !start_result.succeeded();
         told(*number, start_result);
         if stops {
@@ -121,6 +129,36 @@ mod tests {
             }
             assert_eq!(*told.lock(), expected, "{first} {on_failure:?}");
         }
+        // A file that is named was changed since; what the list itself does to it is as shown.
+        let tool = folder.path().join("tool.sh");
+        std::fs::write(&tool, "exit 3\n").unwrap();
+        let line = ["sh", tool.to_str().unwrap()];
+        let (removes, runs) = (command(&["rm", line[1]]), command(&line));
+        let results = |all: &[(usize, HeldCommand)]| {
+            let told = parking_lot::Mutex::new(Vec::new());
+            start_held(all, OnFailure::GoOn, &RunControl::default(), |_, result| {
+                told.lock().push(result);
+            });
+            told.into_inner()
+        };
+        let all = [(0, runs.clone()), (1, removes), (2, runs.clone())];
+        let ended = results(&all);
+        assert!(
+            matches!(
+                &ended[..],
+                [
+                    _,
+                    StartResult::Exited(3, _),
+                    _,
+                    StartResult::Exited(0, _),
+                    _,
+                    StartResult::Exited(..)
+                ]
+            ),
+            "{ended:?}"
+        );
+        std::fs::write(&tool, "exit 4\n").unwrap();
+        assert!(matches!(&results(&[(0, runs)])[1], StartResult::NotStarted(_)));
         let control = RunControl::default();
         control.cancel();
         start_held(&[(0, command(&["touch", &made]))], OnFailure::GoOn, &control, |_, _| {

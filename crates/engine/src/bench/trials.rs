@@ -2,6 +2,7 @@
 
 use parking_lot::Mutex;
 use std::sync::Arc;
+use std::sync::atomic::AtomicBool;
 
 use stream::RunControl;
 use thiserror::Error;
@@ -38,12 +39,19 @@ pub struct Trials {
     pub(crate) cache: Arc<SampleCache>,
     pub(crate) capture: Option<Arc<Capture>>,
     pub(crate) captured: Arc<Mutex<Vec<Captured>>>,
+    /// Set once the text reads standard input, which has nothing.
+    pub(crate) probe: Option<Arc<AtomicBool>>,
 }
 
 impl Trials {
     /// Trials of their own, with what comes from standard input.
     pub fn new(capture: Option<Arc<Capture>>) -> Self {
         Self { capture, ..Self::default() }
+    }
+
+    /// Trials without standard input; `probe` is set when a text would have read it.
+    pub fn probing(probe: Arc<AtomicBool>) -> Self {
+        Self { probe: Some(probe), ..Self::default() }
     }
 
     /// What the request gives. Stages that are the same in `before` are taken from there. Blocks
@@ -64,6 +72,7 @@ impl Trials {
             before: LastResults { of_sample: before.cloned(), of_everything: before.cloned() },
             capture: self.capture.clone(),
             captured: self.captured.clone(),
+            probe: self.probe.clone(),
             meters: Arc::default(),
             live: Arc::default(),
             control: control.clone(),

@@ -257,8 +257,8 @@ impl<'w> DeferredCommand<'w> {
             end: None,
         };
         if joined == Joined::Output {
-            let kept = Arc::new(Kept::default());
-            later.out = Arc::new(KeptSink(kept.clone()));
+            let kept = Arc::new(Kept::of_run(&later.control));
+            later.out = Arc::new(KeptSink::of(kept.clone()));
             later.end = Some(later.run(job.input));
             later.read = Some(kept.source());
         }

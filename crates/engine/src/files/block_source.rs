@@ -133,6 +133,14 @@ impl Source for FileSource {
     }
 }
 
+/// A source of an open file, a pipe or a terminal.
+///
+/// # Errors
+/// Where it cannot be looked at.
+pub fn source_of(file: File) -> io::Result<Box<dyn Source>> {
+    Ok(Box::new(FileSource::of(file)?))
+}
+
 /// Reads the first bytes of a file.
 pub(crate) fn read_first(path: &Path, bytes: u64) -> io::Result<Box<dyn Source>> {
     Ok(Box::new(RangeSource { file: Arc::new(File::open(path)?), at: 0, end: bytes }))

@@ -25,7 +25,7 @@ use crate::files::plain::read_plain;
 use crate::files::sample::{PartialRead, Sample, SampleCache, SampledInput};
 use crate::flow::chain::Chain;
 use crate::kept::lines::Kept;
-use crate::kept::sinks::KeptSink;
+use crate::kept::sinks::HoldBudget;
 
 /// How files are read: a sample of each, or all of it.
 #[derive(Clone)]
@@ -82,6 +82,12 @@ impl HeldBackFiles {
         let partial = partial
             .map(|(path, sampled)| PartialRead { path: path.clone(), sampled: sampled.clone() });
         partial.collect()
+    }
+
+    /// Keeps at most so many bytes of what would be written; beyond that the run is ended.
+    pub(crate) fn holding(self, bytes: u64) -> Self {
+        self.pending.set_budget(HoldBudget::new(bytes, &self.control));
+        self
     }
 
     /// Follows files as they grow, where a stage asks for that.
@@ -262,7 +268,7 @@ struct Held {
 
 impl Replacement for Held {
     fn sink(&self) -> Arc<dyn Sink> {
-        Arc::new(KeptSink(self.file.kept.clone()))
+        self.pending.sink(&self.file.kept)
     }
 
     fn commit(self: Box<Self>) -> io::Result<()> {

@@ -19,7 +19,7 @@ use crate::files::pending::{PendingFile, PendingMode};
 use crate::files::place::target_of;
 use crate::files::sample::count_lines;
 use crate::kept::lines::Kept;
-use crate::kept::sinks::KeptSink;
+use crate::kept::sinks::{HoldBudget, KeptSink};
 
 /// Files up to this size are counted when they would be written over.
 const COUNTED_UP_TO: u64 = 64 << 20;
@@ -34,6 +34,8 @@ pub(crate) struct Overlay {
     readers: Readers,
     /// Files that are emptied by the same pipeline that reads them.
     lost: Mutex<BTreeSet<PathBuf>>,
+    /// How much may be kept, where there is a limit.
+    budget: Mutex<Option<Arc<HoldBudget>>>,
     /// Files that may not be written, and why.
     refused: Mutex<Vec<(PathBuf, String)>>,
 }
@@ -85,6 +87,16 @@ impl Overlay {
         content
     }
 
+    /// Keeps no more than a budget lets it.
+    pub(crate) fn set_budget(&self, budget: Arc<HoldBudget>) {
+        *guarded(&self.budget) = Some(budget);
+    }
+
+    /// A sink for what a file would hold.
+    pub(crate) fn sink(&self, kept: &Arc<Kept>) -> Arc<KeptSink> {
+        Arc::new(KeptSink::within(kept.clone(), guarded(&self.budget).clone()))
+    }
+
     /// Begins to write a file; what the system would refuse is refused.
     pub(crate) fn write(
         &self,
@@ -93,7 +105,7 @@ impl Overlay {
         control: &RunControl,
     ) -> io::Result<Arc<dyn Sink>> {
         let Some(file) = self.begin(path, mode, control)? else { return Ok(Arc::new(Nowhere)) };
-        let sink = Arc::new(KeptSink(file.kept.clone()));
+        let sink = self.sink(&file.kept);
         if mode == WriteMode::Replace {
             // Whoever has it open finds it empty from here on, and then what was written.
             let (kept, writing) = (file.kept.clone(), Arc::downgrade(&sink));
@@ -186,7 +198,7 @@ impl Overlay {
             path: path.to_owned(),
             target,
             mode: pending_mode,
-            kept: Arc::new(Kept::default()),
+            kept: Arc::new(Kept::of_run(control)),
             identity: Identity::now(path).ok(),
             lost: false,
             bytes_now,

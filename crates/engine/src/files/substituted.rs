@@ -152,8 +152,8 @@ mod tests {
         let mut files = SubstitutedFiles::new(&RealFiles);
         let out = Arc::new(Kept::default());
         let name = named.as_os_str().as_bytes().to_vec();
-        files.add_writer(name.clone(), Arc::new(KeptSink(out.clone())));
-        files.add_writer(name, Arc::new(KeptSink(out.clone())));
+        files.add_writer(name.clone(), Arc::new(KeptSink::of(out.clone())));
+        files.add_writer(name, Arc::new(KeptSink::of(out.clone())));
         let replacement = files.replace(&named).unwrap();
         say(&*replacement.sink(), "to the command\n");
         replacement.commit().unwrap();

@@ -456,6 +456,7 @@ impl Source for Reader {
 }
 
 #[cfg(test)]
+#[allow(clippy::disallowed_methods)] // threads of the tests' own
 mod tests {
     use std::sync::mpsc::{Receiver, channel};
 

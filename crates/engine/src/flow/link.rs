@@ -2,19 +2,15 @@
 
 use parking_lot::{Condvar, Mutex, MutexGuard};
 use std::collections::VecDeque;
-use std::sync::Arc;
-use std::time::Duration;
+use std::sync::{Arc, Weak};
 
-use stream::{Block, ReadError, RunControl, Sink, Source, StageMeter, WriteError};
+use stream::{Block, ReadError, RunControl, Sink, Source, StageMeter, Wakes, WriteError};
 
 use crate::base::clock::run_ns;
 
 /// Blocks a link holds before its writer must wait. With the usual block of 128 KiB a link takes
 /// at most about one MiB.
 pub const LINK_BLOCKS: usize = 8;
-
-/// How long a waiting side sleeps before it looks whether the run was cancelled.
-const CANCEL_CHECK: Duration = Duration::from_millis(25);
 
 #[derive(Default)]
 struct State {
@@ -36,8 +32,26 @@ impl Shared {
         self.state.lock()
     }
 
+    /// Waits until the other side has done something, or the run is cancelled.
     fn wait(&self, guard: &mut MutexGuard<'_, State>) {
-        self.changed.wait_for(guard, CANCEL_CHECK);
+        self.changed.wait(guard);
+    }
+
+    /// True once the run is cancelled. While it is paused that is waited for, and nobody is kept from
+    /// the link meanwhile.
+    fn is_cancelled(&self, guard: &mut MutexGuard<'_, State>) -> bool {
+        if self.control.is_paused() {
+            MutexGuard::unlocked(guard, || self.control.is_cancelled());
+        }
+        self.control.was_cancelled()
+    }
+}
+
+impl Wakes for Shared {
+    fn wake(&self) {
+        // Nobody is between looking and waiting while this is held.
+        drop(self.lock());
+        self.changed.notify_all();
     }
 }
 
@@ -65,6 +79,8 @@ pub(crate) fn link(
         control: control.clone(),
         gauge: writer.clone(),
     });
+    let weak: Weak<Shared> = Arc::downgrade(&shared);
+    control.wakes(weak);
     (LinkWriter { shared: shared.clone(), meter: writer }, LinkReader { shared, meter: reader })
 }
 
@@ -79,7 +95,7 @@ impl Sink for LinkWriter {
             if state.reader_gone {
                 break Err(WriteError::Closed);
             }
-            if self.shared.control.is_cancelled() {
+            if self.shared.is_cancelled(&mut state) {
                 break Err(WriteError::Cancelled);
             }
             if state.queue.len() < LINK_BLOCKS {
@@ -124,7 +140,7 @@ impl Source for LinkReader {
         let mut state = self.shared.lock();
         let mut waited = false;
         let outcome = loop {
-            if self.shared.control.is_cancelled() {
+            if self.shared.is_cancelled(&mut state) {
                 break Err(ReadError::Cancelled);
             }
             if let Some(block) = state.queue.pop_front() {
@@ -169,6 +185,7 @@ impl Drop for LinkReader {
 }
 
 #[cfg(test)]
+#[allow(clippy::disallowed_methods)] // threads of the tests' own
 mod tests {
     use super::*;
 
@@ -252,5 +269,25 @@ mod tests {
         writing.join().unwrap();
         assert!(reading.join().unwrap());
         drop(idle_writer);
+    }
+
+    /// What is asked of a link while the run is paused is answered: nobody keeps it for the pause.
+    #[test]
+    fn a_pause_keeps_nobody_from_the_link() {
+        let meter = Arc::new(StageMeter::default());
+        let control = RunControl::default();
+        let (writer, mut reader) = link(&control, meter.clone(), meter);
+        control.pause(1);
+        std::thread::scope(|scope| {
+            let writing = scope.spawn(|| writer.write(block("a\n")));
+            // It waits for the end of the pause; both sides may be asked all the same.
+            for _ in 0..1000 {
+                assert!(!writer.is_closed() && !writing.is_finished());
+                std::thread::yield_now();
+            }
+            control.resume(2);
+            writing.join().unwrap().unwrap();
+        });
+        assert!(reader.next_block().unwrap().is_some());
     }
 }

@@ -272,6 +272,7 @@ impl Source for MeteredSource {
 }
 
 #[cfg(test)]
+#[allow(clippy::disallowed_methods)] // threads of the tests' own
 mod tests {
     use super::*;
 

@@ -201,6 +201,7 @@ fn lost() -> ReadError {
 }
 
 #[cfg(test)]
+#[allow(clippy::disallowed_methods)] // threads of the tests' own
 mod tests {
     use std::sync::mpsc::{Receiver, channel};
     use std::time::{Duration, Instant};

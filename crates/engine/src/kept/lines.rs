@@ -9,7 +9,7 @@ use std::sync::Arc;
 use std::time::SystemTime;
 
 use bytes::Bytes;
-use stream::{Arrivals, Block, ReadError, Source};
+use stream::{Arrivals, Block, Holding, ReadError, RunControl, Source};
 
 use super::arrivals::ArrivalLog;
 
@@ -43,6 +43,8 @@ struct State {
     ended: bool,
     /// Bytes that stay in memory, and where the others go, where that is not as usual.
     room: Option<(u64, PathBuf)>,
+    /// The account of the run it is kept for.
+    holding: Option<Holding>,
 }
 
 struct Spill {
@@ -76,6 +78,9 @@ impl State {
         let most = self.room.as_ref().map_or(MEMORY_LIMIT, |(memory, _)| *memory);
         let data = if self.in_memory + bytes.len() as u64 <= most {
             self.in_memory += bytes.len() as u64;
+            if let Some(holding) = &self.holding {
+                holding.set(self.in_memory);
+            }
             Data::Memory(bytes)
         } else {
             if self.spill.is_none() {
@@ -160,6 +165,13 @@ impl Kept {
     pub(crate) fn coming_in(memory: u64, folder: PathBuf) -> Self {
         let kept = Self::coming();
         kept.lock().room = Some((memory, folder));
+        kept
+    }
+
+    /// A stream that is kept for a run: what it has in memory is counted for that.
+    pub(crate) fn of_run(control: &RunControl) -> Self {
+        let kept = Self::default();
+        kept.lock().holding = Some(control.holding());
         kept
     }
 

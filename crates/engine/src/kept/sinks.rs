@@ -2,17 +2,57 @@
 
 use parking_lot::Mutex;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
 
-use stream::{Block, Sink, WriteError};
+use stream::{Block, Excess, RunControl, Sink, WriteError};
 
 use super::lines::Kept;
 
-/// Keeps what is written, of any size.
-pub(crate) struct KeptSink(pub(crate) Arc<Kept>);
+/// Keeps what is written, of any size, or as far as a budget lets it.
+pub(crate) struct KeptSink {
+    kept: Arc<Kept>,
+    budget: Option<Arc<HoldBudget>>,
+}
+
+impl KeptSink {
+    pub(crate) fn of(kept: Arc<Kept>) -> Self {
+        Self { kept, budget: None }
+    }
+
+    /// The same within a budget.
+    pub(crate) fn within(kept: Arc<Kept>, budget: Option<Arc<HoldBudget>>) -> Self {
+        Self { kept, budget }
+    }
+}
 
 impl Sink for KeptSink {
     fn write(&self, block: Block) -> Result<(), WriteError> {
-        Ok(self.0.append(&block)?)
+        if let Some(budget) = &self.budget {
+            budget.take(block.len() as u64)?;
+        }
+        Ok(self.kept.append(&block)?)
+    }
+}
+
+/// How much of what a run would write may be kept. Beyond that the run is ended.
+#[derive(Debug)]
+pub(crate) struct HoldBudget {
+    limit: u64,
+    held: AtomicU64,
+    control: RunControl,
+}
+
+impl HoldBudget {
+    pub(crate) fn new(limit: u64, control: &RunControl) -> Arc<Self> {
+        Arc::new(Self { limit, held: AtomicU64::new(0), control: control.clone() })
+    }
+
+    fn take(&self, bytes: u64) -> Result<(), WriteError> {
+        if self.held.fetch_add(bytes, Relaxed) + bytes > self.limit {
+            self.control.exceed(Excess::HeldBack(self.limit));
+            return Err(WriteError::Cancelled);
+        }
+        Ok(())
     }
 }
 

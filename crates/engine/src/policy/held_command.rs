@@ -4,13 +4,16 @@ use std::path::PathBuf;
 
 use stream::Environment;
 
+use super::Start;
 use super::consent::{Consent, Fed};
 use super::environment::Change;
 use super::named_files::NamedFile;
 use super::resolve::Program;
 
 /// A command that was not started because it may change something, with all that would be started.
-#[derive(Clone, Debug, PartialEq, Eq)]
+///
+/// Two are the same where the same would be started, whatever is in the files that they name by then.
+#[derive(Clone, Debug)]
 pub struct HeldCommand {
     /// Its name and its arguments.
     pub words: Vec<Vec<u8>>,
@@ -28,7 +31,28 @@ pub struct HeldCommand {
     pub joined: bool,
 }
 
+impl PartialEq for HeldCommand {
+    fn eq(&self, other: &Self) -> bool {
+        let Self { words, directory, changes, program, fed, files: _, joined } = self;
+        (words, directory, changes) == (&other.words, &other.directory, &other.changes)
+            && (program, fed, joined) == (&other.program, &other.fed, &other.joined)
+    }
+}
+
+impl Eq for HeldCommand {}
+
 impl HeldCommand {
+    /// True where the files that its arguments name are as they were when it was held.
+    pub(crate) fn names_the_same_files(&self) -> bool {
+        let start = Start::new(
+            self.words.clone(),
+            self.directory.clone().map(Into::into),
+            &self.environment(),
+        );
+        let named = |program: &Program| start.named_files(program) == self.files;
+        self.program.as_ref().is_none_or(named)
+    }
+
     /// What a yes to this covers; `None` where no program would be started.
     pub fn consent(&self) -> Option<Consent> {
         let own = || std::env::current_dir().unwrap_or_default();

@@ -1,10 +1,11 @@
 //! Runs on samples, with every stream and every origin kept.
 
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
 use std::time::Instant;
 
 use parking_lot::Mutex;
-use stream::{Arrivals, Block, InputName, Sink, StageMeter};
+use stream::{Arrivals, Block, InputName, ReadError, Sink, Source, StageMeter};
 
 use crate::base::limits::with_limits;
 use crate::base::sinks::Nowhere;
@@ -48,7 +49,10 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
     task.meters.lock().clone_from(&meters);
     let screen: Arc<Messages> = Arc::default();
     let taps = SampleTaps {
-        input: Mutex::new(standard.as_ref().map(InputRecord::source)),
+        input: Mutex::new(match (&task.probe, same) {
+            (Some(probe), 0) => Some(Box::new(Probe(probe.clone()))),
+            _ => standard.as_ref().map(InputRecord::source),
+        }),
         screen: screen.clone(),
         limits: task.limits,
         came: came(task, &stages),
@@ -139,6 +143,16 @@ fn standard_input(task: &Task<'_>, stages: &[StageResult]) -> Option<InputRecord
             kept: sampled.kept.clone(),
             sampled: Some(sampled.clone()),
         }),
+    }
+}
+
+/// Has nothing, and notes that somebody wanted something.
+struct Probe(Arc<AtomicBool>);
+
+impl Source for Probe {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        self.0.store(true, Relaxed);
+        Ok(None)
     }
 }
 

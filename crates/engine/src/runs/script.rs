@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use stream::{Block, RunControl, Sink, Source, StageMeter, WriteError};
 
-use crate::base::limits::with_memory_of_machine;
+use crate::base::limits::{Limit, Limits, Over, with_limits, with_memory_of_machine};
 use crate::base::sinks::Nowhere;
 use crate::exec::command::CommandStarter;
 use crate::exec::context::{Observer, RunContext};
@@ -179,6 +179,26 @@ pub struct DryRun {
     pub files: Vec<PendingFile>,
     /// The commands that were not started, in the order in which they would have been.
     pub commands: Vec<HeldCommand>,
+    /// Why it was ended before its end: files and commands are only a part then.
+    pub cut: Option<Cut>,
+}
+
+/// Why a dry run was ended before its end.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Cut {
+    /// It was interrupted.
+    Interrupted,
+    /// It would have taken more than it may.
+    Limit(Limit),
+}
+
+/// What a dry run may take: as a preview, or whatever it needs.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum DryLimits {
+    /// Time, memory, and bytes that are held back.
+    AsPreview,
+    /// None but the machine's.
+    None,
 }
 
 /// Keeps the commands that were held back.
@@ -207,9 +227,15 @@ impl Observer for HeldCommands {
 pub fn dry_run(
     text: &str,
     variables: &mut Variables,
+    limits: DryLimits,
     control: &RunControl,
 ) -> Result<DryRun, RunError> {
-    let files = Arc::new(HeldBackFiles::new(None, control.clone()));
+    let preview = Limits::default();
+    let files = HeldBackFiles::new(None, control.clone());
+    let files = Arc::new(match limits {
+        DryLimits::AsPreview => files.holding(preview.bytes),
+        DryLimits::None => files,
+    });
     let starter = CommandStarter::deferred(files.clone(), Policy::ListOnly);
     let held = HeldCommands::default();
     let context = RunContext {
@@ -222,13 +248,32 @@ pub fn dry_run(
         interpreter: &ShellLanguage,
         within: None,
     };
-    let run = || with_memory_of_machine(control, || run_text(text, &context, variables, control));
-    let status = unpanicked(run, control);
-    if let Some(excess) = control.excess() {
-        return Err(RunError::Excess(excess));
-    }
-    let status = status?;
-    Ok(DryRun { status, files: files.pending.files(), commands: held.take() })
+    let work = || run_text(text, &context, variables, control);
+    let mut over = None;
+    let status = unpanicked(
+        || match limits {
+            DryLimits::AsPreview => {
+                let (result, why) =
+                    with_limits(control, preview.time, Some(preview.memory_bytes), work);
+                over = why;
+                result
+            }
+            DryLimits::None => with_memory_of_machine(control, work),
+        },
+        control,
+    );
+    let over = over.or_else(|| control.excess().map(Over::Excess));
+    let cut = match over {
+        Some(over) => Some(Cut::Limit(Limit::of(over, &preview))),
+        None if control.was_cancelled() => Some(Cut::Interrupted),
+        None => None,
+    };
+    let status = match status {
+        // What is known until then is told.
+        Err(error) if cut.is_none() || matches!(error, RunError::Shell(_)) => return Err(error),
+        status => status.unwrap_or_default(),
+    };
+    Ok(DryRun { status, files: files.pending.files(), commands: held.take(), cut })
 }
 
 /// Runs one filter on this process's own descriptors and gives its status; `None` where there is

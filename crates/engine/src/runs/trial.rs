@@ -44,7 +44,7 @@ pub fn try_on(
     let starter = CommandStarter::beside(files.clone(), Policy::Nothing);
     let withheld = NotStarted::default();
     let out = Arc::new(Kept::default());
-    let sink: Arc<dyn Sink> = Arc::new(KeptSink(out.clone()));
+    let sink: Arc<dyn Sink> = Arc::new(KeptSink::of(out.clone()));
     let context = RunContext {
         files: &*files,
         commands: &starter,

@@ -97,7 +97,13 @@ fn a_changed_path_starts_nothing_in_any_way_of_looking() {
             format!("PATH={bin}; cat <({name}) > /dev/null; if {name}; then {name}; fi"),
         ] {
             evaluate(&mut bench, &text);
-            dry_run(&text, &mut Variables::default(), &RunControl::default()).unwrap();
+            dry_run(
+                &text,
+                &mut Variables::default(),
+                engine::DryLimits::AsPreview,
+                &RunControl::default(),
+            )
+            .unwrap();
             estimate(&text, Variables::default());
             assert_eq!(stand_ins.started(), "", "{text}");
         }
@@ -282,8 +288,12 @@ fn files_that_wait_or_act_are_named_and_not_opened() {
         }
         assert!(since.elapsed() < Duration::from_secs(4), "{text}");
         assert!(said.contains(why) || text.starts_with("x="), "{text}: {said}");
-        let dry =
-            dry_run(&format!("cd {at}\n{text}"), &mut Variables::default(), &RunControl::default());
+        let dry = dry_run(
+            &format!("cd {at}\n{text}"),
+            &mut Variables::default(),
+            engine::DryLimits::AsPreview,
+            &RunControl::default(),
+        );
         assert!(since.elapsed() < Duration::from_secs(4) && dry.is_ok(), "{text}");
     }
 }

@@ -86,7 +86,12 @@ fn dry(text: &str) -> Done {
     begin(&folder);
     let before = contents(home.path());
     let text = placed(text, &folder, &out);
-    let dry = match dry_run(&text, &mut Variables::default(), &RunControl::default()) {
+    let dry = match dry_run(
+        &text,
+        &mut Variables::default(),
+        engine::DryLimits::AsPreview,
+        &RunControl::default(),
+    ) {
         Ok(dry) => dry,
         Err(error) => return (format!("refused: {error}"), 2, Contents::new()),
     };

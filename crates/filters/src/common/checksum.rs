@@ -147,7 +147,8 @@ impl Filter for Sums {
         } else {
             io.each_input(&files, 1, |io, input, name| {
                 let sum = self.kind.sum(input)?;
-                io.out().put(&self.line(&sum, name), whole(input))?;
+                let line = self.line(&sum, &io.shown_name(name));
+                io.out().put(&line, whole(input))?;
                 Ok(())
             })?;
         }
@@ -267,7 +268,7 @@ impl Sums {
                     Err(error) => Err(error),
                 };
                 if let Some(said) = self.verdict(io, &name, &sum, found, &mut tally)? {
-                    let line = [&name[..], b": ", said.as_bytes()].concat();
+                    let line = [&*io.shown_name(&name), b": ", said.as_bytes()].concat();
                     io.out().line(&line, Origin::Line(id))?;
                 }
             }

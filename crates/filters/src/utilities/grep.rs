@@ -477,6 +477,7 @@ impl Filter for Grep {
             None => self.search_of_files(io)?,
         };
         search.colored = colored;
+        search.on_terminal = io.out().is_terminal();
         if self.settings.most == 0 && self.settings.listing != Listing::FilesWithout {
             return Ok(ExitStatus(1));
         }

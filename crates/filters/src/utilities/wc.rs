@@ -174,11 +174,12 @@ impl Filter for Wc {
                     Origin::Range(LineId::new(number, 0), LineId::new(number, last))
                 }
             };
-            let line = self.line(&counts, width, named.then_some(file));
+            let name = io.shown_name(file);
+            let line = self.line(&counts, width, named.then_some(&*name));
             io.out().line(&line, origin)?;
         }
         if many {
-            let line = self.line(&total, width, Some(&b"total".to_vec()));
+            let line = self.line(&total, width, Some(b"total"));
             io.out().line(&line, Origin::None)?;
         }
         Ok(io.status())
@@ -340,7 +341,7 @@ impl Wc {
         Ok(())
     }
 
-    fn line(&self, counts: &Counts, width: usize, name: Option<&Vec<u8>>) -> Vec<u8> {
+    fn line(&self, counts: &Counts, width: usize, name: Option<&[u8]>) -> Vec<u8> {
         let wanted = self.wanted;
         let mut line = Vec::new();
         for (is_wanted, number) in [

@@ -122,6 +122,7 @@ pub fn limit_in_words(limit: Limit) -> String {
         Limit::Bytes(number) => bytes(number),
         Limit::Time(time) => format!("{} s", time.as_secs_f64()),
         Limit::Memory(number) => format!("{} of memory", bytes(number)),
+        Limit::Process(size) => format!("{} by which the whole program has grown", bytes(size)),
         Limit::Threads => "the threads that the machine starts".to_owned(),
         Limit::Commands(count) => format!("{} commands at once", grouped(count as u64)),
     }

@@ -99,7 +99,7 @@ pub fn checked_json(checked: &Checked, file: &str) -> String {
         "notes": notes.collect::<Vec<_>>(),
     });
     // Whole objects of strings and numbers cannot fail.
-    serde_json::to_string_pretty(&whole).unwrap_or_default() + "\n"
+    super::json::readable_json(&whole)
 }
 
 #[cfg(test)]

@@ -146,6 +146,5 @@ pub fn columns_json(table: &ColumnTable) -> String {
         "columns": table.columns.iter().map(column).collect::<Vec<Value>>(),
         "other_lines": odd.collect::<Vec<Value>>(),
     });
-    // Nothing in it can fail to be written.
-    serde_json::to_string_pretty(&document).unwrap_or_default() + "\n"
+    super::json::readable_json(&document)
 }

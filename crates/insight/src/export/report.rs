@@ -53,7 +53,7 @@ pub fn figures_csv(record: &RunRecord) -> String {
 /// The whole run as one JSON document.
 pub fn figures_json(record: &RunRecord) -> String {
     // Nothing in a run can fail to be written.
-    serde_json::to_string_pretty(record).unwrap_or_default() + "\n"
+    super::json::readable_json(record)
 }
 
 /// What a report says, piece by piece, for both forms.
@@ -154,7 +154,8 @@ fn fenced(text: &str) -> String {
         longest = longest.max(run);
     }
     let fence = "`".repeat(longest + 1);
-    format!("{fence}sh\n{text}\n{fence}\n")
+    // Whoever looks at it in a terminal has it raw.
+    format!("{fence}sh\n{}\n{fence}\n", stream::visible(text))
 }
 
 /// Text that means nothing to HTML.

@@ -1,9 +1,7 @@
 //! What the drawings are given of a result, and what becomes of an export that cannot be made.
 
-use std::os::unix::fs::PermissionsExt;
-
 use engine::Sample;
-use insight::{Export, ExportError, diagram, export, funnel, put_in_place, wires};
+use insight::{Export, ExportError, diagram, export, funnel, wires};
 
 use super::{file, preview_of};
 
@@ -150,28 +148,4 @@ fn what_cannot_be_exported_says_why_and_writes_nothing() {
             assert!(matches!(error, ExportError::NoResult), "{name}: {error}");
         }
     }
-}
-
-#[test]
-fn a_file_is_put_in_place_whole_or_not_at_all() {
-    use std::io::Write;
-    let directory = tempfile::tempdir().unwrap();
-    let (old, link) = (directory.path().join("old"), directory.path().join("link"));
-    std::fs::write(&old, "before").unwrap();
-    std::fs::set_permissions(&old, std::fs::Permissions::from_mode(0o640)).unwrap();
-    std::os::unix::fs::symlink(&old, &link).unwrap();
-    let broken = put_in_place(&link, 0o666, |file| {
-        file.write_all(b"half of it")?;
-        Err::<(), _>(std::io::Error::other("no more"))
-    });
-    assert!(broken.is_err());
-    assert_eq!(std::fs::read_to_string(&old).unwrap(), "before");
-    // Nothing of the try is left.
-    assert_eq!(std::fs::read_dir(directory.path()).unwrap().count(), 2);
-    put_in_place(&link, 0o666, |file| file.write_all(b"after")).unwrap();
-    assert_eq!(std::fs::read_to_string(&old).unwrap(), "after");
-    assert_eq!(old.metadata().unwrap().permissions().mode() & 0o777, 0o640);
-    assert!(link.is_symlink());
-    let nowhere = put_in_place(&directory.path().join("no/such"), 0o666, |_| Ok(()));
-    assert_eq!(nowhere.unwrap_err().kind(), std::io::ErrorKind::NotFound);
 }

@@ -4,6 +4,7 @@
 use std::ops::Range;
 
 use crate::PatternErrorKind;
+use crate::parser::DEPTH_MAX;
 
 type Failure = (PatternErrorKind, Range<usize>);
 
@@ -32,7 +33,20 @@ fn set_of(letter: char) -> Option<(&'static str, bool)> {
 pub(super) fn translated(text: &str) -> Result<String, Failure> {
     let out = String::with_capacity(text.len());
     let mut translator = Translator { text, at: 0, out, open: Vec::new(), names: Vec::new() };
+    // Signs of repetition one after the other: each is one more around what is repeated.
+    let mut repeated = 0;
     while let Some(character) = translator.next() {
+        let at = translator.at;
+        let repeats = matches!(character, '*' | '+' | '?' | '{')
+            || repeated > 0 && matches!(character, '0'..='9' | ',' | '}');
+        repeated = if repeats {
+            repeated + usize::from(!matches!(character, '0'..='9' | ',' | '}'))
+        } else {
+            0
+        };
+        if repeated + translator.open.len() > DEPTH_MAX {
+            return Err((PatternErrorKind::TooDeep, at - character.len_utf8()..at));
+        }
         match character {
             '\\' => translator.escape()?,
             '[' => translator.list()?,

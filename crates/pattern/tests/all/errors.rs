@@ -4,7 +4,7 @@ use pattern::{Options, Pattern, PatternErrorKind, Syntax};
 
 use PatternErrorKind::{
     BackReference, BadInterval, BadRange, CloseGroup, OpenBracket, OpenGroup, OpenInterval, TooBig,
-    TrailingBackslash, UnknownClass, UnknownCollating,
+    TooDeep, TrailingBackslash, UnknownClass, UnknownCollating,
 };
 
 fn refused(syntax: Syntax, pattern: &str) -> (PatternErrorKind, String) {
@@ -56,6 +56,36 @@ fn extended_patterns_that_are_wrong() {
     }
     let nested = "(((((((((((a{255}){255}){255}){255}){255}){255}){255}){255}){255}){255}))";
     assert_eq!(refused(Syntax::Extended, nested).0, TooBig);
+}
+
+#[test]
+fn what_is_nested_too_deeply_is_said_at_its_place_in_every_syntax() {
+    let many = |text: &str, count: usize| text.repeat(count);
+    for (syntax, repeats, groups) in [
+        (Syntax::Basic, &["*", "\\+", "\\?", "\\{1\\}"][..], ("\\(", "\\)")),
+        (Syntax::Extended, &["*", "+", "?", "{1}", "*+?"], ("(", ")")),
+        (Syntax::Awk, &["*", "+", "?", "{1}"], ("(", ")")),
+        (Syntax::Perl, &["*", "+", "?", "{1}", "+?"], ("(?:", ")")),
+    ] {
+        for repeat in repeats {
+            for count in [10_000, 100_000] {
+                let pattern = format!("xa{}y", many(repeat, count));
+                let error = Pattern::new(&[pattern.as_bytes()], syntax, Options::default());
+                let error = error.err().unwrap();
+                assert_eq!(error.kind, TooDeep, "{syntax:?} {repeat}");
+                assert!(error.span.start > 200 && error.span.end < 2_000, "{:?}", error.span);
+            }
+        }
+        let (open, close) = groups;
+        let pattern = format!("{}a{}", many(open, 50_000), many(close, 50_000));
+        let error = Pattern::new(&[pattern.as_bytes()], syntax, Options::default());
+        assert_eq!(error.err().unwrap().kind, TooDeep, "{syntax:?}");
+        // What people write is not.
+        let pattern = format!("{}a*{}", many(open, 20), many(close, 20));
+        assert!(Pattern::new(&[pattern.as_bytes()], syntax, Options::default()).is_ok());
+    }
+    let stars = format!("a{}", many("*", 20));
+    assert!(Pattern::new(&[stars.as_bytes()], Syntax::Extended, Options::default()).is_ok());
 }
 
 #[test]

@@ -1,6 +1,7 @@
 //! Data as it may be shown: never raw. Control bytes, escape sequences, invisible characters
 //! and invalid UTF-8 become visible marks; wide characters keep their two columns.
 
+use stream::steers;
 use unicode_segmentation::UnicodeSegmentation;
 use unicode_width::UnicodeWidthStr;
 
@@ -137,14 +138,6 @@ fn next_piece(rest: &[u8], at: usize, view: View, column: usize) -> (Piece, usiz
         return (mark(format!("<U+{:04X}>", u32::from(first))), first.len_utf8());
     }
     (Piece { text: cluster.to_owned(), width, at, mark: false }, cluster.len())
-}
-
-/// Control characters, and format characters that change how what follows is shown.
-fn steers(character: char) -> bool {
-    character.is_control()
-        || matches!(character, '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}'
-            | '\u{2060}'..='\u{206f}' | '\u{feff}' | '\u{fff9}'..='\u{fffb}' | '\u{61c}' | '\u{ad}'
-            | '\u{e0000}'..='\u{e0fff}')
 }
 
 /// Columns a whole line takes, at most `limit`.

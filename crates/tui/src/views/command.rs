@@ -4,6 +4,7 @@ use filters::Shade;
 use ratatui::layout::Position;
 use ratatui::style::{Modifier, Style};
 use shell::{Pipeline, Span};
+use stream::steers;
 use unicode_width::UnicodeWidthChar;
 
 use super::canvas::{Canvas, cut};
@@ -59,7 +60,7 @@ fn wrapped(whole: &str, cursor: usize, width: usize) -> Vec<(Vec<Cell>, usize)> 
             continue;
         }
         let (shown, columns) = match character.width() {
-            Some(columns) if !character.is_control() => (character.to_string(), columns),
+            Some(columns) if !steers(character) => (character.to_string(), columns),
             _ => {
                 let shown = safe(&character.to_string());
                 let columns = shown.chars().count();

@@ -85,7 +85,7 @@ pub(super) struct Build {
 
 impl Build {
     pub(super) fn of(task: &Task<'_>, stage: &StagePlan, meter: &Arc<StageMeter>) -> Self {
-        let kept: Arc<Kept> = Arc::default();
+        let kept = Arc::new(Kept::of_run(task.control));
         let files = Arc::new(task.files.of_stage(&kept));
         let commands = CommandStarter { files: files.clone(), ..task.starter.clone() };
         let came_by = match stage.kind {

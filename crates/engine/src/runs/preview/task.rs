@@ -2,6 +2,7 @@
 
 use parking_lot::Mutex;
 use std::sync::Arc;
+use std::sync::atomic::AtomicBool;
 
 use filters::Filter;
 use stream::{RunControl, StageMeter};
@@ -28,6 +29,8 @@ pub(crate) struct Task<'t> {
     pub(crate) sample: Sample,
     pub(crate) limits: Limits,
     pub(crate) standard: Option<Arc<SampledInput>>,
+    /// Set where standard input, which has nothing, is read.
+    pub(crate) probe: Option<Arc<AtomicBool>>,
     pub(crate) before: Option<&'t Preview>,
     /// Tells apart what the key of a stage does not: the sample and the standard input.
     pub(crate) setting: Vec<u8>,

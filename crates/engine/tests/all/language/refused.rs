@@ -65,7 +65,12 @@ fn errors_have_their_place() {
         let run = run_script(text, &mut Variables::default(), &RunControl::default(), None);
         let at = span(run.expect_err(text));
         assert!(text[at.range()].contains(place), "{text}: {:?}", &text[at.range()]);
-        let dry = dry_run(text, &mut Variables::default(), &RunControl::default());
+        let dry = dry_run(
+            text,
+            &mut Variables::default(),
+            engine::DryLimits::AsPreview,
+            &RunControl::default(),
+        );
         assert_eq!(span(dry.err().expect(text)), at, "a dry run refuses the same");
     }
 }

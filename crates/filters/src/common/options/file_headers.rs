@@ -32,7 +32,8 @@ impl Headers {
         let name = if operand == b"-" { b"standard input" } else { operand };
         let gap: &[u8] = if self.first { b"" } else { b"\n" };
         self.first = false;
-        let line = [gap, b"==> ", name, b" <==\n"].concat();
+        let name = io.shown_name(name);
+        let line = [gap, b"==> ", &*name, b" <==\n"].concat();
         io.out().put(&if self.zero { swapped(&line) } else { line }, Origin::None)?;
         Ok(())
     }

@@ -1,6 +1,8 @@
 //! What stands before a selected line: the name of its file, its number, its offset.
 
-use stream::{LineId, StageError};
+use std::borrow::Cow;
+
+use stream::{LineId, StageError, shown_on_terminal};
 
 use super::search::Search;
 
@@ -25,7 +27,8 @@ impl Search {
 
     /// A file name and what stands behind it.
     pub(super) fn name(&self, name: &[u8], separator: u8, into: &mut Vec<u8>) {
-        self.part(name, NAME, into);
+        let name = if self.on_terminal { shown_on_terminal(name) } else { Cow::Borrowed(name) };
+        self.part(&name, NAME, into);
         if self.settings.null_names {
             into.push(0);
         } else if separator == b'\n' {

@@ -26,6 +26,8 @@ pub(super) struct Search {
     pub(super) pattern: Pattern,
     pub(super) settings: Settings,
     pub(super) colored: bool,
+    /// Names must not steer it.
+    pub(super) on_terminal: bool,
 }
 
 /// What is known of one input while it is read.
@@ -80,7 +82,7 @@ fn too_many(error: TooManySteps) -> InputTrouble {
 
 impl Search {
     pub(super) fn new(pattern: Pattern, settings: Settings) -> Self {
-        Self { pattern, settings, colored: false }
+        Self { pattern, settings, colored: false, on_terminal: false }
     }
 
     /// True when lines of the input are written, so that a file must not be its own output.
