@@ -185,7 +185,12 @@ fn children() -> Vec<Pid> {
 }
 
 fn listed(parent: &Process) -> Option<Vec<u32>> {
-    parent.task_main_thread().and_then(|task| task.children()).ok()
+    // Each thread has those that it has started.
+    let mut all = Vec::new();
+    for task in parent.tasks().ok()?.flatten() {
+        all.extend(task.children().ok()?);
+    }
+    Some(all)
 }
 
 fn searched(parent: &Process) -> Vec<u32> {

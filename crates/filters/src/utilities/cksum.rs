@@ -47,7 +47,7 @@ impl Filter for Cksum {
             let mut line = format!("{} {length}", digest.finalize()).into_bytes();
             if !bare {
                 line.push(b' ');
-                line.extend_from_slice(name);
+                line.extend_from_slice(&io.shown_name(name));
             }
             io.out().line(&line, whole(input))?;
             Ok(())

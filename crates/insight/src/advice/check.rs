@@ -1,6 +1,7 @@
 //! All notes on all pipelines of a text, for whoever has no screen.
 
 use std::sync::Arc;
+use std::time::{Duration, Instant};
 
 use engine::{Preview, Request, Trials, Untried};
 use shell::Span;
@@ -9,6 +10,7 @@ use stream::RunControl;
 use super::note::{Note, NoteKind, Severity};
 use super::proof::Proofs;
 use super::refused_notes;
+use crate::describe::units::grouped;
 use crate::edit::stages::apply_edits;
 
 /// A note on a text, with what its change would make of that.
@@ -42,6 +44,8 @@ pub struct Checked {
     pub not_started: Vec<String>,
     /// Pipelines that were looked at.
     pub pipelines: usize,
+    /// Pipelines that were not, because all of them would have taken too long.
+    pub passed_over: usize,
     /// True where a result came from a part of the data.
     pub from_part: bool,
 }
@@ -52,6 +56,18 @@ impl Checked {
         self.notes.iter().any(|checked| checked.note.severity == Severity::Warning)
     }
 }
+
+/// A text of more pipelines is refused.
+const PIPELINES_MAX: usize = 5_000;
+
+/// Texts of more pipelines are looked at for a moment only.
+const FEW: usize = 200;
+
+/// That moment.
+const SOON: Duration = Duration::from_secs(1);
+
+/// So long other texts are looked at, as a preview may take.
+const LONG: Duration = Duration::from_secs(60);
 
 /// Looks at each pipeline of the text of this request, one after the other. No file is written and
 /// no program is started. Blocks until it is done or `control` ends it.
@@ -72,8 +88,24 @@ pub fn check(
     };
     let script = Arc::new(script);
     let pipelines: Vec<Span> = script.pipelines().map(|pipeline| pipeline.span).collect();
-    for span in pipelines {
+    if pipelines.len() > PIPELINES_MAX {
+        let message = format!(
+            "{} pipelines; at most {} are looked at in one text",
+            grouped(pipelines.len() as u64),
+            grouped(PIPELINES_MAX as u64)
+        );
+        checked.errors.push(CheckError { span: Span { start: 0, end: 0 }, message });
+        return checked;
+    }
+    // What comes before a pipeline is run for each: of many not all can be looked at soon.
+    let patience = if pipelines.len() > FEW { SOON } else { LONG };
+    let begun = Instant::now();
+    for (number, span) in pipelines.iter().copied().enumerate() {
         if control.is_cancelled() {
+            break;
+        }
+        if begun.elapsed() > patience {
+            checked.passed_over = pipelines.len() - number;
             break;
         }
         let own = Request { at: span.start, script: Some(script.clone()), ..request.clone() };

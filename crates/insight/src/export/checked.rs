@@ -44,6 +44,15 @@ pub fn checked_text(checked: &Checked, file: &str) -> String {
         let names = checked.not_started.join(", ");
         out.push_str(&format!("{file}: not started, so what comes after is not known: {names}\n"));
     }
+    if checked.passed_over > 0 {
+        let (seen, all) =
+            (checked.pipelines as u64, (checked.pipelines + checked.passed_over) as u64);
+        out.push_str(&format!(
+            "{file}: only the first {} of {} pipelines were looked at: more would take too long\n",
+            grouped(seen),
+            grouped(all)
+        ));
+    }
     if checked.from_part {
         out.push_str(&format!("{file}: some results come from a part of the data\n"));
     }
@@ -93,6 +102,7 @@ pub fn checked_json(checked: &Checked, file: &str) -> String {
         "schema": 1,
         "file": file,
         "pipelines": checked.pipelines,
+        "passed_over": checked.passed_over,
         "from_part_of_the_data": checked.from_part,
         "not_started": checked.not_started,
         "errors": errors.collect::<Vec<_>>(),

@@ -150,6 +150,23 @@ pub(crate) fn safe(text: &str) -> String {
     pieces(text.as_bytes(), View::Text, 0, 4096).into_iter().map(|piece| piece.text).collect()
 }
 
+/// All of a text, cut into rows of at most `width` columns, one at least; wider characters stand alone.
+pub(crate) fn in_rows(text: &str, width: usize) -> Vec<String> {
+    let mut rows = vec![String::new()];
+    let mut used = 0;
+    for piece in pieces(text.as_bytes(), View::Text, 0, usize::MAX / 2) {
+        if used > 0 && used + piece.width > width {
+            rows.push(String::new());
+            used = 0;
+        }
+        used += piece.width;
+        if let Some(row) = rows.last_mut() {
+            row.push_str(&piece.text);
+        }
+    }
+    rows
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -173,6 +190,15 @@ mod tests {
         );
         assert_eq!(shown("線e\u{301}".as_bytes(), View::Text), "線e\u{301}");
         assert_eq!(shown(b"ab\tc d", View::Marks), "ab→     c·d¶");
+    }
+
+    #[test]
+    fn a_long_text_is_whole_in_its_rows() {
+        assert_eq!(in_rows("", 3), [""]);
+        assert_eq!(in_rows("abcdefg", 3), ["abc", "def", "g"]);
+        assert_eq!(in_rows("a線b\x1b", 2), ["a", "線", "b", "^["]);
+        let long = "x".repeat(10_000);
+        assert_eq!(in_rows(&long, 70).concat(), long);
     }
 
     #[test]

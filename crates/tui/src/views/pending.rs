@@ -4,11 +4,11 @@
 use engine::{HeldCommand, PendingFile, PendingMode, StartResult};
 use insight::{DifferenceRow, Side, bytes, grouped, lines};
 use ratatui::layout::Rect;
-use ratatui::style::Modifier;
+use ratatui::style::{Modifier, Style};
 
 use super::canvas::{Canvas, cut, list_and_side};
 use crate::state::app::App;
-use crate::text::display::safe;
+use crate::text::display::{in_rows, safe};
 
 pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
     let area = canvas.area;
@@ -289,22 +289,35 @@ fn draw_command(canvas: &mut Canvas<'_>, app: &App, command: &HeldCommand) {
         count => format!("run with exactly these {} arguments", grouped(count as u64)),
     };
     canvas.put(0, 0, &title, theme.quiet());
-    let details = insight::command_details(command);
-    for (y, text) in (1..).zip(&details) {
-        let text = cut(&safe(text), usize::from(area.width));
-        canvas.put(0, y, &text, theme.quiet());
+    // All of it can be seen: what is longer than a row goes on in the next one, and the rows scroll.
+    let room = usize::from(area.width.saturating_sub(10)).max(1);
+    let mut all: Vec<(String, String, Style)> = Vec::new();
+    for text in insight::command_details(command) {
+        let rows = in_rows(&text, usize::from(area.width).max(1));
+        all.extend(rows.into_iter().map(|row| (String::new(), row, theme.quiet())));
     }
-    let head = details.len() as u16 + 2;
-    let rows = usize::from(area.height.saturating_sub(head));
-    let top = app.pending.top.min(command.words.len().saturating_sub(rows));
-    for (y, (number, word)) in command.words.iter().enumerate().skip(top).take(rows).enumerate() {
-        let y = y as u16 + head;
+    let details = all.len();
+    all.push(Default::default());
+    for (number, word) in command.words.iter().enumerate() {
         let label = if number == 0 { "command".to_owned() } else { number.to_string() };
-        canvas.put_right(8, y, &label, theme.quiet());
+        let style = if number == 0 { theme.bright() } else { theme.ink() };
         // Blanks at the ends, quotes and newlines are seen.
-        let shown = shell::quote_bytes(word);
-        let text = cut(&safe(&shown), usize::from(area.width.saturating_sub(10)));
-        canvas.put(10, y, &text, if number == 0 { theme.bright() } else { theme.ink() });
+        let rows = in_rows(&shell::quote_bytes(word), room).into_iter().enumerate();
+        all.extend(rows.map(|(row, text)| {
+            (if row == 0 { label.clone() } else { String::new() }, text, style)
+        }));
+    }
+    let rows = usize::from(area.height.saturating_sub(1));
+    let top = app.pending.top.min(all.len().saturating_sub(rows));
+    for (y, (number, (label, text, style))) in
+        (1..).zip(all.iter().enumerate().skip(top).take(rows))
+    {
+        canvas.put_right(8, y, label, theme.quiet());
+        canvas.put(if number < details { 0 } else { 10 }, y, text, *style);
+    }
+    if top + rows < all.len() && rows > 0 {
+        let more = format!("{} more rows, PgDn", grouped((all.len() - top - rows) as u64));
+        canvas.put_right(area.width, 0, &more, theme.quiet());
     }
     let number = app.pending.at - app.pending_rows().0;
     let said = match app.start_result(number) {
@@ -315,7 +328,7 @@ fn draw_command(canvas: &mut Canvas<'_>, app: &App, command: &HeldCommand) {
         ) => said,
         _ => "",
     };
-    let below = command.words.len().min(rows) as u16 + head + 1;
+    let below = all.len().min(rows) as u16 + 2;
     for (y, line) in said.lines().enumerate().take(rows) {
         let text = cut(&safe(line), usize::from(area.width.saturating_sub(3)));
         canvas.put(0, below + y as u16, "›", theme.quiet());

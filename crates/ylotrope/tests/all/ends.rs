@@ -6,7 +6,7 @@ use crate::bench::{replace_text, start_demo};
 use crate::tmux::Terminal;
 
 /// The process with the screen, and the one that waits for it.
-fn processes(terminal: &Terminal) -> (i32, i32) {
+pub(crate) fn processes(terminal: &Terminal) -> (i32, i32) {
     let deadline = Instant::now() + Duration::from_secs(20);
     loop {
         let shell: i32 =

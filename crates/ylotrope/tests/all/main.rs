@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)] // tests fail by panics
 
 mod at_home;
+mod attacks;
 mod bench;
 mod check;
 mod columns;
