@@ -411,6 +411,17 @@ fn is_listed(start: &Start, found: &Path, program: &Program) -> bool {
 }
 
 impl HeldCommand {
+    /// True where the files that its arguments name are as they were when it was held.
+    pub(crate) fn names_the_same_files(&self) -> bool {
+        let start = Start::new(
+            self.words.clone(),
+            self.directory.clone().map(Into::into),
+            &self.environment(),
+        );
+        let named = |program: &Program| start.named_files(program) == self.files;
+        self.program.as_ref().is_none_or(named)
+    }
+
     /// The command that these words would start, as it would be held; `None` where there is no such
     /// program, or it only looks.
     pub fn of_words(words: &[Vec<u8>]) -> Option<Self> {

@@ -130,7 +130,37 @@ enum Command {
 /// What the status of a process is that was interrupted: 128 + SIGINT. Nothing was wanted.
 const DECLINED: u8 = 130;
 
+/// A text without what would steer a terminal, without memory.
+struct Unraw<'t>(&'t str);
+
+impl std::fmt::Display for Unraw<'_> {
+    fn fmt(&self, formatter: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        use std::fmt::Write;
+        let shown = |character| if stream::steers(character) { '\u{fffd}' } else { character };
+        self.0.chars().try_for_each(|character| formatter.write_char(shown(character)))
+    }
+}
+
+/// Says where something failed inside, in one line and without memory: a list of calls needs both memory and a
+/// lock, and whoever has no memory while it is written waits for that lock for ever.
+fn say_panics_shortly() {
+    std::panic::set_hook(Box::new(|panic| {
+        use std::io::Write;
+        let payload = panic.payload();
+        let text = payload.downcast_ref::<&str>().copied();
+        let text = text.or_else(|| payload.downcast_ref::<String>().map(String::as_str));
+        let text = Unraw(text.unwrap_or_default());
+        let mut errors = std::io::stderr();
+        // A standard error that cannot be written has nobody to be told.
+        let _ = match panic.location() {
+            Some(place) => writeln!(errors, "ylotrope: internal error at {place}: {text}"),
+            None => writeln!(errors, "ylotrope: internal error: {text}"),
+        };
+    }));
+}
+
 fn main() -> ExitCode {
+    say_panics_shortly();
     let mut arguments: Vec<OsString> = std::env::args_os().collect();
     let is_worker = arguments.get(1).is_some_and(|first| first == guard::WORKER);
     let _parent = is_worker.then(|| {

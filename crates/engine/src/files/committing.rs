@@ -11,7 +11,9 @@ use rustix::fs::{Access, access};
 use stream::{FileFacts, Files, Machine, Replacement, Sink, Source, WriteMode};
 
 use crate::base::sinks::Nowhere;
-use crate::files::commit::{Applied, CommitError, CommittedFile, Part, commit_all};
+use crate::files::commit::applied::Applied;
+use crate::files::commit::prepared::{CommitError, commit_all};
+use crate::files::commit::written::{CommittedFile, Part};
 use crate::files::direct::DirectReplacement;
 use crate::files::emptied::Readers;
 use crate::files::machine::RealMachine;

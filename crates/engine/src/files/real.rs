@@ -9,7 +9,7 @@ use std::sync::Arc;
 use stream::{Files, Machine, Replacement, Sink, Source, WriteMode};
 
 use crate::files::block_source::{DescriptorSink, FileSource};
-use crate::files::commit::CommittedReplacement;
+use crate::files::commit::replacement::CommittedReplacement;
 use crate::files::direct::DirectReplacement;
 use crate::files::machine::RealMachine;
 

@@ -12,13 +12,23 @@ use serde::{Deserialize, Serialize};
 
 use super::place::{Folder, Place};
 use super::temporary::Temporary;
-use super::whole::Writing;
 
 /// The attribute that holds the list of rights of a file (acl(5)).
 const LIST: &str = "system.posix_acl_access";
 
 /// Bits that let a program run as somebody else.
 const SET_ID: u32 = 0o6000;
+
+/// What is written, and who may read it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Writing {
+    /// A file of this program alone: only its owner may read it, and nobody writes to it.
+    Own,
+    /// A file for others, with the rights that any new file gets.
+    Result,
+    /// The same, which may be executed.
+    Script,
+}
 
 /// The owner of a file and what it lets others do.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]

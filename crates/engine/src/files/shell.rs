@@ -22,7 +22,7 @@ use stream::{
 };
 
 use crate::files::block_source::{DescriptorSink, FileSource};
-use crate::files::commit::CommittedReplacement;
+use crate::files::commit::replacement::CommittedReplacement;
 use crate::files::direct::DirectReplacement;
 use crate::files::machine::{RealMachine, facts_of};
 use crate::files::place::{Number, Place, PlaceKey, place_of_new};

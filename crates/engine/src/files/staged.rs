@@ -15,9 +15,8 @@ use stream::{Block, FileFacts, Replacement, Sink, WriteError};
 
 use crate::files::machine::{facts_of, times_of};
 use crate::files::place::{Number, Place};
-use crate::files::rights::{Rights, is_same_to_everybody, successor};
+use crate::files::rights::{Rights, Writing, is_same_to_everybody, successor};
 use crate::files::temporary::{Temporary, together};
-use crate::files::whole::Writing;
 
 /// Files that are open at the same time for being written. Beyond that the one that was opened
 /// first is closed, and opened again when it is written to.

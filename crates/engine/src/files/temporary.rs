@@ -9,7 +9,7 @@ use std::io;
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::PathBuf;
 use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
-use std::sync::{Arc, LazyLock};
+use std::sync::{Arc, LazyLock, OnceLock};
 
 use procfs::process::Process;
 use rustix::fs::{
@@ -65,6 +65,16 @@ pub fn give_up_writing() {
 /// Folders that were looked through for what others have left.
 static CLEANED: LazyLock<Mutex<HashSet<(Number, PathBuf)>>> = LazyLock::new(Mutex::default);
 
+/// Says which names somebody still needs although their writers are gone.
+type Needed = fn() -> HashSet<OsString>;
+
+static NEEDED: OnceLock<Needed> = OnceLock::new();
+
+/// Has this asked before anything is cleared away.
+pub(crate) fn ask_before_clearing(needed: Needed) {
+    let _ = NEEDED.set(needed);
+}
+
 /// Removes files of this user whose writers are gone, the first time that something is written in a
 /// folder.
 fn clean_once(folder: &Folder) {
@@ -74,7 +84,7 @@ fn clean_once(folder: &Folder) {
         return;
     }
     // A write that was cut off still needs its own.
-    let needed = LazyLock::new(super::commit::journal::names_in_use);
+    let needed = LazyLock::new(|| NEEDED.get().map(|needed| needed()).unwrap_or_default());
     for name in folder.names() {
         let Some(writer) = name.to_str().and_then(Writer::of_name) else { continue };
         let facts = statat(&folder.handle, &name, AtFlags::SYMLINK_NOFOLLOW);

@@ -9,18 +9,8 @@ use rustix::fs::OFlags;
 use thiserror::Error;
 
 use super::place::{Place, place_of_new};
+use super::rights::Writing;
 use super::staged::{Opening, Staged, reserve};
-
-/// What is written, and who may read it.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Writing {
-    /// A file of this program alone: only its owner may read it, and nobody writes to it.
-    Own,
-    /// A file for others, with the rights that any new file gets.
-    Result,
-    /// The same, which may be executed.
-    Script,
-}
 
 /// Why a file is not written: it is no file with a content to take the place of.
 #[derive(Debug, Error)]

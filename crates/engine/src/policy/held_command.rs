@@ -4,7 +4,6 @@ use std::path::PathBuf;
 
 use stream::Environment;
 
-use super::Start;
 use super::consent::{Consent, Fed};
 use super::environment::Change;
 use super::named_files::NamedFile;
@@ -42,17 +41,6 @@ impl PartialEq for HeldCommand {
 impl Eq for HeldCommand {}
 
 impl HeldCommand {
-    /// True where the files that its arguments name are as they were when it was held.
-    pub(crate) fn names_the_same_files(&self) -> bool {
-        let start = Start::new(
-            self.words.clone(),
-            self.directory.clone().map(Into::into),
-            &self.environment(),
-        );
-        let named = |program: &Program| start.named_files(program) == self.files;
-        self.program.as_ref().is_none_or(named)
-    }
-
     /// What a yes to this covers; `None` where no program would be started.
     pub fn consent(&self) -> Option<Consent> {
         let own = || std::env::current_dir().unwrap_or_default();

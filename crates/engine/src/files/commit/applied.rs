@@ -9,9 +9,8 @@ use std::sync::Arc;
 use rustix::fs::{AtFlags, OFlags, unlinkat};
 use thiserror::Error;
 
-use super::Way;
-use super::journal::{Entry, Journal, Left, Line, Old};
-use super::prepared::{Prepared, copy, rewrite, set_modified};
+use super::journal::{Entry, Journal, Left, Line, Old, Way};
+use super::parts::{Prepared, copy, rewrite, set_modified};
 use crate::files::place::Place;
 use crate::files::staged::number_of;
 use crate::files::temporary::{Temporary, together};

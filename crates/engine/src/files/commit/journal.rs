@@ -19,11 +19,10 @@ use parking_lot::Mutex;
 use rustix::fs::{FlockOperation, flock};
 use serde::{Deserialize, Serialize};
 
-use super::Way;
 use crate::files::place::{Number, Place};
 use crate::files::plain::open_regular;
 use crate::files::rights::Rights;
-use crate::files::temporary::Temporary;
+use crate::files::temporary::{Temporary, ask_before_clearing};
 
 /// Journals end so.
 const SUFFIX: &str = "journal";
@@ -37,6 +36,7 @@ static FOLDER: OnceLock<PathBuf> = OnceLock::new();
 /// the process; later calls change nothing.
 pub fn keep_journals_in(folder: PathBuf) {
     let _ = FOLDER.set(folder);
+    ask_before_clearing(names_in_use);
 }
 
 /// Where journals are kept, if they are: what others may write there would be done in this user's name.
@@ -78,6 +78,18 @@ impl Named {
         let place = self.place()?;
         Ok(Temporary::adopted(&place.folder, place.name))
     }
+}
+
+/// How a file gets its new content.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub(super) enum Way {
+    /// The new file takes its name.
+    Rename,
+    /// The content is copied into the file that is there: it is emptied, somebody has it open, or a new
+    /// one would have another owner, other names or other rights, or its folder takes no new files.
+    Rewrite,
+    /// The content is added to the file that is there.
+    Append,
 }
 
 /// A file that is written.
@@ -276,7 +288,7 @@ fn read(path: &Path) -> io::Result<Vec<Line>> {
 }
 
 /// Names that writes need which were cut off, or may be undone: they are not cleared away.
-pub(crate) fn names_in_use() -> HashSet<OsString> {
+fn names_in_use() -> HashSet<OsString> {
     let lines = paths().into_iter().filter_map(|path| read(&path).ok()).flatten();
     let entries = lines.filter_map(|line| match line {
         Line::Begun(entries) => Some(entries),

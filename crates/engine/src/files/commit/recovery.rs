@@ -7,10 +7,9 @@ use std::sync::Arc;
 
 use rustix::fs::OFlags;
 
-use super::Way;
 use super::applied::Applied;
-use super::journal::{Entry, Journal, Left, Line, Old};
-use super::prepared::{Prepared, rewrite};
+use super::journal::{Entry, Journal, Left, Line, Old, Way};
+use super::parts::{Prepared, rewrite};
 use crate::files::place::Place;
 use crate::files::rights::Rights;
 use crate::files::staged::number_of;

@@ -1,9 +1,16 @@
+use std::fs::File;
 use std::io::Write;
 use std::os::unix::fs::PermissionsExt;
+use std::path::Path;
+use std::sync::Arc;
 
 use proptest::prelude::*;
+use stream::{Block, Sink};
 
-use super::*;
+use super::applied::{Applied, UndoError, undo};
+use super::journal::{self, Way};
+use super::prepared::commit_all;
+use super::written::CommittedFile;
 
 fn prepared(path: &Path, append: bool, text: &str) -> Arc<CommittedFile> {
     let file = Arc::new(CommittedFile::begin(path, append).unwrap());
