@@ -31,6 +31,7 @@ const AGAIN: [Duration; 3] =
 /// Asks who has the file open. The lease is given back at once, so that this changes nothing; somebody who
 /// opens the file at that very moment waits some microseconds. Where somebody has it open this takes some
 /// milliseconds.
+#[must_use]
 pub fn openings(file: &File) -> Openings {
     // Whoever opens the file meanwhile is told to this process by a signal that would end it.
     if !is_signal_taken() {

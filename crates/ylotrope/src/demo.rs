@@ -17,10 +17,10 @@ static FOLDERS: [Dir<'_>; 2] = [
 /// The pipeline that is open at the start.
 pub(crate) const FIRST: &str = "worst-gates.sh";
 
-/// Where it is noted what was laid out, beside the folder of the demo.
+/// Where the files that were created are noted, beside the folder of the demo.
 const NOTED: &str = "demo-laid-out.json";
 
-/// The sums of the files that were laid out, by their names: one that still has its sum is nobody's work.
+/// The sums of the files that were created, by their names: one that still has its sum is nobody's work.
 type LaidOut = BTreeMap<String, String>;
 
 fn sum(bytes: &[u8]) -> String {
@@ -85,7 +85,7 @@ pub(crate) struct Restored {
     pub(crate) kept: Option<String>,
 }
 
-/// Brings all files of the demo back to how they are laid out; those that a person changed are kept by
+/// Brings all files of the demo back to how they were created; those that a person changed are kept by
 /// another name. Tells which.
 ///
 /// # Errors

@@ -18,7 +18,7 @@ fn cut_in_words(cut: Cut) -> String {
     match cut {
         Cut::Interrupted => "interrupted".to_owned(),
         Cut::Limit(limit) => {
-            format!("cut off at {}; --no-limit goes on", insight::limit_in_words(limit))
+            format!("cut off at {}; --no-limit continues", insight::limit_in_words(limit))
         }
     }
 }

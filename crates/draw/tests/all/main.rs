@@ -1,5 +1,7 @@
 //! Drawings of hostile data: well-formed, and with all of their text.
 
+#![allow(clippy::disallowed_methods)] // threads of the tests' own
+
 mod golden;
 
 use std::process::{Command, Stdio};

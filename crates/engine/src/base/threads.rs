@@ -145,7 +145,7 @@ mod tests {
                 // A thread that only helps may be missing; then all is as it would be.
                 let fine = matches!(ended, Ok(0)) && left == whole;
                 let refused = !matches!(ended, Ok(0)) && left.as_deref() == Some("old\n");
-                assert!(fine || refused, "{line}: without thread {threads}: {ended:?} {:?}", left);
+                assert!(fine || refused, "{line}: without thread {threads}: {ended:?} {left:?}");
             }
         }
     }

@@ -178,17 +178,14 @@ fn attend(
         let moving = output.zip(out).map(|(output, out)| {
             start_within(scope, "output", move || forward(&output, &*out, control))
         });
-        let (feeding, moving) = match (feeding.transpose(), telling.transpose(), moving.transpose())
-        {
-            (Ok(feeding), Ok(_), Ok(moving)) => (feeding, moving),
-            _ => {
-                // It would write to nobody, or take the end of its input for all there is. It is ended
-                // with the run.
-                control.exceed(Excess::NoThread);
-                outcome =
-                    StageOutcome { cancelled: true, ..StageOutcome::of(ExitStatus::NOT_STARTED) };
-                return;
-            }
+        let (Ok(feeding), Ok(_), Ok(moving)) =
+            (feeding.transpose(), telling.transpose(), moving.transpose())
+        else {
+            // It would write to nobody, or take the end of its input for all there is. It is ended
+            // with the run.
+            control.exceed(Excess::NoThread);
+            outcome = StageOutcome { cancelled: true, ..StageOutcome::of(ExitStatus::NOT_STARTED) };
+            return;
         };
         let mut wait = Duration::from_micros(50);
         let mut usage = Usage::of(ender.child.id(), meter);

@@ -1,6 +1,6 @@
 //! Previews, full runs, samples, limits, cancelling, writing.
 
-#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)] // tests fail by panics
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, clippy::disallowed_methods)] // tests fail by panics
 
 mod arrivals;
 mod budget;

@@ -1,6 +1,6 @@
 //! Laws every filter keeps, and comparison with the host's own utilities.
 
-#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)] // tests fail by panics
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, clippy::disallowed_methods)] // tests fail by panics
 
 mod behaviour;
 mod cases;

@@ -33,7 +33,7 @@ pub fn command_details(command: &HeldCommand) -> Vec<String> {
             None => format!("without the variable {name}"),
         });
     }
-    lines.extend(command.files.iter().map(|file| named_file(file)));
+    lines.extend(command.files.iter().map(named_file));
     lines.push(match command.fed {
         Fed::Nothing => "no input".to_owned(),
         Fed::Anything => "reads data of this pipeline".to_owned(),

@@ -1,6 +1,6 @@
 //! Patterns beside tables of what the host's own utilities find, and errors with their places.
 
-#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)] // tests fail by panics
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, clippy::disallowed_methods)] // tests fail by panics
 #![allow(clippy::too_many_lines)] // tables of cases
 
 mod cases;

@@ -1,6 +1,6 @@
 //! Texts in cases: how they are printed again, or why they are refused and at which place.
 
-#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)] // tests fail by panics
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, clippy::disallowed_methods)] // tests fail by panics
 #![allow(clippy::too_many_lines)] // tables of cases
 
 mod laws;

@@ -20,7 +20,7 @@ fn fail_on_request(code: KeyCode) {
     }
     match code {
         KeyCode::F(11) => {
-            drop(engine::start_thread("asked", || panic!("another thread, as asked")))
+            drop(engine::start_thread("asked", || panic!("another thread, as asked")));
         }
         KeyCode::F(12) => panic!("the screen's thread, as asked"),
         _ => {}

@@ -1,6 +1,6 @@
 //! The program as its users start it: without a screen beside `sh`, and in a terminal.
 
-#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)] // tests fail by panics
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, clippy::disallowed_methods)] // tests fail by panics
 
 mod at_home;
 mod attacks;

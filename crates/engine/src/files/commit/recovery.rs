@@ -8,7 +8,7 @@ use std::sync::Arc;
 use rustix::fs::OFlags;
 
 use super::applied::Applied;
-use super::journal::{Entry, Journal, Left, Line, Old, Way};
+use super::journal::{Entry, Journal, Left, Line, Named, Old, Way};
 use super::parts::{Prepared, rewrite};
 use crate::files::place::Place;
 use crate::files::rights::Rights;
@@ -68,7 +68,7 @@ impl Said {
             place: entry.target.place()?,
             entry: entry.clone(),
             content: entry.content.temporary()?,
-            old: entry.old.named().map(|named| named.temporary()).transpose()?,
+            old: entry.old.named().map(Named::temporary).transpose()?,
             written: None,
         })
     }
@@ -101,7 +101,7 @@ fn clear_away(said: &Said) {
     for entry in &said.entries {
         // Dropping it removes it.
         drop(entry.content.temporary());
-        drop(entry.old.named().map(|named| named.temporary()));
+        drop(entry.old.named().map(Named::temporary));
     }
 }
 

@@ -1,6 +1,7 @@
 //! Nothing hangs, nothing that is only a part says that it is the whole, nothing reaches a terminal raw.
 
 use std::io::Write;
+use std::os::unix::process::ExitStatusExt;
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
@@ -55,7 +56,6 @@ fn a_dry_run_that_is_cut_off_says_so() {
     assert!(Command::new("kill").args(["-INT", &pid]).status().unwrap().success());
     let output = child.wait_with_output().unwrap();
     let said = text(&output.stderr);
-    use std::os::unix::process::ExitStatusExt;
     let ended = output.status.code() == Some(130) || output.status.signal() == Some(2);
     assert!(
         ended && said.contains("interrupted: only a part is known"),
