@@ -174,6 +174,7 @@ impl CommandThread {
             Joined::Output => ((Some(reader), None), job.input, Arc::new(writer)),
             Joined::Input => ((None, Some(writer)), Some(Box::new(reader)), job.out),
         };
+        let run = control.clone();
         let thread = start_thread("command", move || {
             starter.run(CommandRequest {
                 words: &words,
@@ -186,6 +187,8 @@ impl CommandThread {
             })
         });
         let thread = thread.map_err(|error| {
+            // It would have read what it never got, or given what is missing then.
+            run.exceed(stream::Excess::NoThread);
             say(&*errors, &format!("cannot start a command: {}", stream::describe(&error)));
             CommandEnd::NotStarted
         })?;

@@ -39,6 +39,8 @@ pub(crate) fn with_pipes(
         plan.arguments.iter().any(|argument| memchr::memmem::find(argument, name).is_some())
     };
     let over = RunControl::default();
+    // The program would find nothing there: it is not started, and the run is ended.
+    let refused = |_: &io::Error| control.exceed(stream::Excess::NoThread);
     std::thread::scope(|scope| {
         // Whatever becomes of the run, what waits for its pipes ends.
         let _over = Cancels(&over);
@@ -55,11 +57,13 @@ pub(crate) fn with_pipes(
             match substitution.direction {
                 Direction::Read => {
                     let Ok(source) = files.read(&name) else { continue };
-                    start_within(scope, "give", move || give(source, &path, over, control))?;
+                    start_within(scope, "give", move || give(source, &path, over, control))
+                        .inspect_err(refused)?;
                 }
                 Direction::Write => {
                     let Ok(sink) = files.write(&name, WriteMode::Replace) else { continue };
-                    start_within(scope, "take", move || take(&sink, &path, over, control))?;
+                    start_within(scope, "take", move || take(&sink, &path, over, control))
+                        .inspect_err(refused)?;
                 }
             }
         }

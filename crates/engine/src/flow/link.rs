@@ -3,6 +3,7 @@
 use parking_lot::{Condvar, Mutex, MutexGuard};
 use std::collections::VecDeque;
 use std::sync::{Arc, Weak};
+use std::time::Duration;
 
 use stream::{Block, ReadError, RunControl, Sink, Source, StageMeter, Wakes, WriteError};
 
@@ -11,6 +12,10 @@ use crate::base::clock::run_ns;
 /// Blocks a link holds before its writer must wait. With the usual block of 128 KiB a link takes
 /// at most about one MiB.
 pub const LINK_BLOCKS: usize = 8;
+
+/// After this a writer uses room that is less than half of a link. Nobody is missed for that: what ends a
+/// wait wakes whoever waits.
+const LITTLE_ROOM: Duration = Duration::from_millis(25);
 
 #[derive(Default)]
 struct State {
@@ -32,9 +37,15 @@ impl Shared {
         self.state.lock()
     }
 
-    /// Waits until the other side has done something, or the run is cancelled.
+    /// Waits until the writer has done something, or the run is cancelled.
     fn wait(&self, guard: &mut MutexGuard<'_, State>) {
         self.changed.wait(guard);
+    }
+
+    /// Waits until the reader has done something, or the run is cancelled. A reader says so when it has
+    /// taken half of what is here, or leaves; one that takes less than that for a while makes room, too.
+    fn wait_for_room(&self, guard: &mut MutexGuard<'_, State>) {
+        self.changed.wait_for(guard, LITTLE_ROOM);
     }
 
     /// True once the run is cancelled. While it is paused that is waited for, and nobody is kept from
@@ -110,7 +121,7 @@ impl Sink for LinkWriter {
                 waited = true;
                 self.meter.begin_held_up(run_ns(&self.shared.control));
             }
-            self.shared.wait(&mut state);
+            self.shared.wait_for_room(&mut state);
         };
         drop(state);
         if waited {
