@@ -88,7 +88,7 @@ impl Staged {
         let number = old.as_ref().map(number_of).transpose()?;
         let (temporary, rights) = (Some(temporary), Some(rights));
         let old_file = old.and_then(OldFile::kept);
-        let state = State { temporary, rights, old_file, ..State::default() };
+        let state = State { temporary, old_file, rights, ..State::default() };
         Ok(Arc::new(Self { place, old: number, state: Mutex::new(state) }))
     }
 
