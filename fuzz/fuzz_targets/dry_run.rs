@@ -40,7 +40,7 @@ fuzz_target!(|text: &str| {
     let ending = control.clone();
     let text = format!("cd laid-out\n{text}");
     let run = std::thread::spawn(move || {
-        let _ = dry_run(&text, &mut Variables::default(), &ending);
+        let _ = dry_run(&text, &mut Variables::default(), engine::DryLimits::AsPreview, &ending);
     });
     let since = Instant::now();
     while !run.is_finished() && since.elapsed() < Duration::from_millis(500) {
