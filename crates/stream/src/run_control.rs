@@ -50,6 +50,14 @@ impl Drop for AtWork {
     }
 }
 
+/// Bytes that are held for all runs of the process.
+static ALL_HELD: AtomicU64 = AtomicU64::new(0);
+
+/// Bytes that are held for all runs of the process, as far as their holders say so.
+pub fn held_by_all() -> u64 {
+    ALL_HELD.load(Relaxed)
+}
+
 /// What somebody holds for a run, until this is dropped.
 #[derive(Debug)]
 pub struct Holding {
@@ -64,6 +72,8 @@ impl Holding {
         // Both are a moment apart; the sum is right once nobody changes it.
         self.run.0.held.fetch_add(bytes, Relaxed);
         self.run.0.held.fetch_sub(before, Relaxed);
+        ALL_HELD.fetch_add(bytes, Relaxed);
+        ALL_HELD.fetch_sub(before, Relaxed);
     }
 }
 

@@ -6,7 +6,7 @@ use procfs::{Current, Meminfo};
 use std::sync::atomic::{AtomicUsize, Ordering::Relaxed};
 use std::time::{Duration, Instant};
 
-use stream::{Excess, RunControl};
+use stream::{Excess, RunControl, held_by_all};
 
 use super::threads::start_within;
 
@@ -215,11 +215,16 @@ impl MemoryLimit {
             return Some(Excess::Memory(self.bytes));
         }
         self.beside_full |= FULL_RUNS.load(Relaxed) > 0;
-        if self.beside_full {
-            return is_scarce().then_some(Excess::NoMemory);
+        let grown = resident_bytes().saturating_sub(self.resident_before);
+        if !self.beside_full {
+            return (grown > self.bytes).then_some(Excess::Process(self.bytes));
         }
-        let grown = resident_bytes() > self.resident_before + self.bytes;
-        grown.then_some(Excess::Process(self.bytes))
+        // What the others say they hold is theirs, and what grows takes up to twice of that.
+        let others = held_by_all().saturating_sub(control.held_bytes());
+        if grown > self.bytes.saturating_add(others.saturating_mul(2)) {
+            return Some(Excess::Process(self.bytes));
+        }
+        is_scarce().then_some(Excess::NoMemory)
     }
 }
 
@@ -345,8 +350,10 @@ mod tests {
             forever(&control);
         });
         assert_eq!(over, Some(Over::Excess(Excess::Memory(32 << 20))));
-        // Beside a full run the size of the process says nothing.
+        // What a full run beside it holds is not its own.
         let (full, control) = (FullRunCounted::begin(), RunControl::default());
+        let others = RunControl::default().holding();
+        others.set(96 << 20);
         let (taken, over) = with_limits(&control, Duration::from_secs(60), Some(32 << 20), || {
             let all = vec![1_u8; 96 << 20];
             std::thread::sleep(LOOK * 5);

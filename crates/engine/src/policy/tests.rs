@@ -240,7 +240,7 @@ fn a_link_in_a_folder_of_somebody_elses_lets_nothing_start() {
 fn a_consent_covers_the_files_that_arguments_name() {
     let folder = tempfile::tempdir().unwrap();
     std::fs::write(folder.path().join("tool.sh"), "echo 1\n").unwrap();
-    for line in ["sh tool.sh", "sh -c . ./tool.sh", "env x=tool.sh"] {
+    for line in ["sh tool.sh", "env x=tool.sh"] {
         let start = Start::new(words(line), Some(folder.path().into()), &Environment::default());
         let Decision::Hold(held) = Policy::ListOnly.decide(&start, Feed::Nothing) else {
             panic!("{line}");

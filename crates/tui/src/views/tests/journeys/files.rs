@@ -289,7 +289,12 @@ fn what_was_started_stays_beside_its_command() {
     let results = |stand: &Stand| -> Vec<Option<bool>> {
         (0..4).map(|at| stand.app.start_result(at).map(engine::StartResult::succeeded)).collect()
     };
-    assert_eq!(results(&stand), [Some(true), Some(false), Some(false), None]);
+    assert_eq!(
+        results(&stand),
+        [Some(true), Some(false), Some(false), None],
+        "{:?}",
+        stand.app.pending.past
+    );
     press(&mut stand, "R");
     stand.settle();
     assert_eq!(results(&stand), [Some(true), Some(false), Some(false), None]);
