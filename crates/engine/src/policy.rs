@@ -121,16 +121,17 @@ impl Start {
             Found::NotExecutable | Found::Nothing => None,
         };
         let fed = if joined { Fed::Anything } else { Fed::Nothing };
-        HeldCommand { joined, ..self.held(program, fed) }
+        let files = program.as_ref().map(|program| self.named_files(program)).unwrap_or_default();
+        HeldCommand { joined, ..self.held(program, fed, files) }
     }
 
     /// It as a command that is held back.
-    fn held(&self, program: Option<Program>, fed: Fed) -> HeldCommand {
+    fn held(&self, program: Option<Program>, fed: Fed, files: Vec<NamedFile>) -> HeldCommand {
         HeldCommand {
             words: self.words.clone(),
             directory: self.directory.as_ref().map(|folder| folder.path().to_owned()),
             changes: self.changes.clone(),
-            files: program.as_ref().map(|program| self.named_files(program)).unwrap_or_default(),
+            files,
             program,
             fed,
             joined: fed != Fed::Nothing,
@@ -342,13 +343,14 @@ impl Policy {
             Feed::Unknown if program.takes_data() => Some(Fed::Anything),
             Feed::Unknown => None,
         };
+        let files = start.named_files(&program);
         let asked = |fed| Consent {
             program: program.clone(),
             words: start.words.clone(),
             directory: start.full_directory(),
             changes: start.changes.clone(),
             fed,
-            files: start.named_files(&program),
+            files: files.clone(),
         };
         match self {
             Self::AsShell | Self::Nothing | Self::ListOnly => {}
@@ -378,7 +380,7 @@ impl Policy {
                 }
             }
         }
-        Decision::Hold(Box::new(start.held(Some(program), known.unwrap_or(Fed::Anything))))
+        Decision::Hold(Box::new(start.held(Some(program), known.unwrap_or(Fed::Anything), files)))
     }
 }
 

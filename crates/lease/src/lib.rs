@@ -26,11 +26,11 @@ pub enum Openings {
 /// Waits before it is asked again: a process that is just being started has all descriptors of this one, for
 /// less than a millisecond, until it becomes its program.
 const AGAIN: [Duration; 3] =
-    [Duration::from_micros(200), Duration::from_millis(1), Duration::from_millis(3)];
+    [Duration::from_micros(100), Duration::from_micros(400), Duration::from_millis(1)];
 
 /// Asks who has the file open. The lease is given back at once, so that this changes nothing; somebody who
-/// opens the file at that very moment waits some microseconds. Where somebody has it open this takes some
-/// milliseconds.
+/// opens the file at that very moment waits some microseconds. Where somebody has it open this takes one or
+/// two milliseconds.
 #[must_use]
 pub fn openings(file: &File) -> Openings {
     // Whoever opens the file meanwhile is told to this process by a signal that would end it.

@@ -105,11 +105,7 @@ impl Place {
     pub(crate) fn of_name(path: &Path) -> io::Result<Self> {
         let name = path.file_name().filter(|name| !name.as_bytes().is_empty());
         let name = name.ok_or_else(|| io::Error::from(Errno::ISDIR))?;
-        Self::in_folder(Folder::open(parent_of(path))?, name, path)
-    }
-
-    #[allow(clippy::unnecessary_wraps)] // as its neighbours
-    fn in_folder(folder: Arc<Folder>, name: &OsStr, path: &Path) -> io::Result<Self> {
+        let folder = Folder::open(parent_of(path))?;
         Ok(Self { folder, name: name.to_owned(), path: path.to_owned() })
     }
 

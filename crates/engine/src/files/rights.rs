@@ -150,14 +150,10 @@ pub(crate) fn is_same_to_everybody(old: &File, new: &File) -> bool {
 
 /// All attributes of a file: lists of rights, capabilities, security labels, those of users.
 fn attributes(file: &File) -> io::Result<Vec<(Vec<u8>, Vec<u8>)>> {
-    let mut names = vec![0_u8; 1 << 16];
-    let length = match rustix::fs::flistxattr(file, &mut names[..]) {
-        Ok(length) => length,
-        // A file system without attributes.
-        Err(Errno::NOTSUP | Errno::NOSYS) => 0,
-        Err(error) => return Err(error.into()),
+    let Some(names) = read_attribute(|buffer| rustix::fs::flistxattr(file, buffer))? else {
+        return Ok(Vec::new());
     };
-    let names = names[..length].split(|&byte| byte == 0).filter(|name| !name.is_empty());
+    let names = names.split(|&byte| byte == 0).filter(|name| !name.is_empty());
     let mut all = Vec::new();
     for name in names {
         all.push((name.to_vec(), attribute(file, name)?.unwrap_or_default()));
@@ -167,16 +163,30 @@ fn attributes(file: &File) -> io::Result<Vec<(Vec<u8>, Vec<u8>)>> {
 }
 
 fn attribute(file: &File, name: &[u8]) -> io::Result<Option<Vec<u8>>> {
-    // As large as the kernel lets one be (xattr(7)).
-    let mut value = vec![0_u8; 1 << 16];
-    match rustix::fs::fgetxattr(file, name, &mut value[..]) {
-        Ok(length) => {
-            value.truncate(length);
-            Ok(Some(value))
+    read_attribute(|buffer| rustix::fs::fgetxattr(file, name, buffer))
+}
+
+/// What one of the calls of xattr(7) gives; `None` where there is none, or the file system has none.
+fn read_attribute(
+    read: impl Fn(&mut [u8]) -> rustix::io::Result<usize>,
+) -> io::Result<Option<Vec<u8>>> {
+    /// Mostly there is little.
+    const USUAL: usize = 256;
+    /// As large as the kernel lets one be.
+    const LARGEST: usize = 1 << 16;
+    for room in [USUAL, LARGEST] {
+        let mut bytes = vec![0; room];
+        match read(&mut bytes) {
+            Ok(length) => {
+                bytes.truncate(length);
+                return Ok(Some(bytes));
+            }
+            Err(Errno::RANGE) => {}
+            Err(Errno::NODATA | Errno::NOTSUP | Errno::NOSYS) => return Ok(None),
+            Err(error) => return Err(error.into()),
         }
-        Err(Errno::NODATA | Errno::NOTSUP | Errno::NOSYS) => Ok(None),
-        Err(error) => Err(error.into()),
     }
+    Err(Errno::RANGE.into())
 }
 
 /// The flags of a file that its owner or root may set (chattr(1)); none where its file system has none.

@@ -11,7 +11,6 @@ use super::applied::Applied;
 use super::journal::{Entry, Journal, Left, Line, Named, Old, Way};
 use super::parts::{Prepared, rewrite};
 use crate::files::place::Place;
-use crate::files::rights::Rights;
 use crate::files::staged::number_of;
 use crate::files::temporary::together;
 
@@ -231,8 +230,6 @@ fn set_aside(entry: &Entry) -> Option<PathBuf> {
         });
         let path = place.path.with_file_name(&name);
         let aside = Place::of_name(&path).ok()?;
-        let own = content.open(OFlags::WRONLY).ok()?;
-        Rights::of(&own).ok()?;
         match content.put_where_nothing_is(&aside) {
             Ok(()) => return Some(path),
             Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {}

@@ -145,6 +145,26 @@ fn what_others_have_changed_is_not_taken_back() {
 }
 
 #[test]
+fn a_name_that_is_a_link_by_now_is_not_taken_back() {
+    let directory = tempfile::tempdir().unwrap();
+    let at = |name: &str| directory.path().join(name);
+    for old in [None, Some("old\n")] {
+        for name in ["f", "g"] {
+            let _ = std::fs::remove_file(at(name));
+        }
+        if let Some(old) = old {
+            std::fs::write(at("f"), old).unwrap();
+        }
+        let mut applied = apply(&at("f"), false, "ours\n");
+        std::fs::rename(at("f"), at("g")).unwrap();
+        std::os::unix::fs::symlink("g", at("f")).unwrap();
+        assert!(matches!(undo(&mut applied), Err(UndoError::Changed(_))));
+        assert!(std::fs::symlink_metadata(at("f")).unwrap().is_symlink());
+        assert_eq!(std::fs::read(at("g")).unwrap(), b"ours\n");
+    }
+}
+
+#[test]
 fn if_one_cannot_be_put_in_place_all_are_as_they_were() {
     let directory = tempfile::tempdir().unwrap();
     let path = |name: &str| directory.path().join(name);
