@@ -59,7 +59,11 @@ fn what_grows_without_end_is_cut_with_a_message() {
             matches!(
                 ending,
                 Ending::Cut(
-                    Limit::Memory(_) | Limit::Commands(_) | Limit::Lines(_) | Limit::Bytes(_)
+                    Limit::Memory(_)
+                        | Limit::Process(_)
+                        | Limit::Commands(_)
+                        | Limit::Lines(_)
+                        | Limit::Bytes(_)
                 )
             )
         };

@@ -26,7 +26,10 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
         canvas.put(2, 1, text, app.theme.quiet());
         return;
     }
-    let rows = files.len() + commands.len() + preview.refused.len() + past.len() + 4;
+    // A title for each kind of row.
+    let kinds = [files.len(), commands.len(), preview.refused.len(), past.len()];
+    let titles = kinds.iter().filter(|count| **count > 0).count();
+    let rows = kinds.iter().sum::<usize>() + titles;
     let (list, side) = list_and_side(area, 9, (rows as u16).min(area.height / 2));
     draw_list(&mut canvas.within(list), app, files, commands, &preview.refused);
     let at = app.pending.at;
@@ -316,7 +319,11 @@ fn draw_command(canvas: &mut Canvas<'_>, app: &App, command: &HeldCommand) {
         canvas.put(if number < details { 0 } else { 10 }, y, text, *style);
     }
     if top + rows < all.len() && rows > 0 {
-        let more = format!("{} more rows, PgDn", grouped((all.len() - top - rows) as u64));
+        let hidden = grouped((all.len() - top - rows) as u64);
+        let long = format!("{hidden} more rows, PgDn");
+        // Beside the title where there is room for both.
+        let fits = title.chars().count() + 2 + long.len() <= usize::from(area.width);
+        let more = if fits { long } else { format!(" +{hidden}, PgDn") };
         canvas.put_right(area.width, 0, &more, theme.quiet());
     }
     let number = app.pending.at - app.pending_rows().0;
