@@ -1,5 +1,7 @@
 //! Compresses the fonts that drawings as PDF embed: they are half as large in the program then.
 
+#![allow(clippy::print_stdout, reason = "that is how a build script speaks")]
+
 fn main() -> std::io::Result<()> {
     println!("cargo::rerun-if-changed=build.rs");
     #[cfg(feature = "pdf")]

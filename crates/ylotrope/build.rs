@@ -1,5 +1,7 @@
 //! Says from which state of the sources the program is built, for `--version`.
 
+#![allow(clippy::print_stdout, reason = "that is how a build script speaks")]
+
 use std::process::Command;
 
 fn main() {

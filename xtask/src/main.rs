@@ -1,5 +1,7 @@
 //! `cargo xtask`: the one test command, and the benchmark against the host's utilities.
 
+#![allow(clippy::print_stdout, clippy::print_stderr, reason = "these commands only print")]
+
 mod bench;
 mod dist;
 mod rooms;

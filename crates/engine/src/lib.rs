@@ -21,6 +21,7 @@ pub use bench::request::{Request, SessionEvent};
 pub use bench::session::Workbench;
 pub use bench::start_held::{OnFailure, StartResult};
 pub use bench::trials::{Trials, Untried};
+pub use exec::program::start_no_more;
 pub use files::block_source::source_of;
 pub use files::commit::applied::{Applied, Changed, UndoError, undo};
 pub use files::commit::journal::keep_journals_in;

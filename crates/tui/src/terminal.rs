@@ -1,6 +1,7 @@
 //! The terminal: taken over, given back, whatever happens.
 
 use std::io::{self, BufWriter, Stdout, Write, stdout};
+use std::mem::ManuallyDrop;
 use std::sync::Once;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::Sender;
@@ -40,7 +41,9 @@ fn terminal() -> io::Result<Terminal<Backend>> {
 
 /// The screen while it is ours. Given back when dropped.
 pub(crate) struct Screen {
-    terminal: Terminal<Backend>,
+    /// Never dropped with the screen: it prints an error where the terminal is gone, and who then cannot print
+    /// that panics. The cursor is shown here.
+    terminal: ManuallyDrop<Terminal<Backend>>,
     /// It was given back until this process is continued: nothing is drawn.
     away: bool,
     size: Size,
@@ -50,7 +53,7 @@ impl Screen {
     pub(crate) fn enter() -> io::Result<Self> {
         guard_panics();
         take()?;
-        let terminal = terminal()?;
+        let terminal = ManuallyDrop::new(terminal()?);
         Ok(Self { terminal, away: false, size: Size::new(80, 24) })
     }
 
@@ -83,7 +86,8 @@ impl Screen {
         // A terminal without a past draws everything anew. (Clearing it would ask for the
         // cursor's place, and the answer goes to the thread that reads the keys.)
         execute!(stdout(), Clear(ClearType::All))?;
-        self.terminal = terminal()?;
+        let before = std::mem::replace(&mut self.terminal, ManuallyDrop::new(terminal()?));
+        drop(ManuallyDrop::into_inner(before));
         Ok(())
     }
 

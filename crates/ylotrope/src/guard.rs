@@ -12,7 +12,7 @@ use procfs::process::{Process, Stat};
 use rustix::event::{PollFd, PollFlags, poll};
 use rustix::process::{
     Pid, PidfdFlags, Signal, WaitOptions, WaitStatus, getpid, getppid, kill_process, pidfd_open,
-    set_child_subreaper, set_parent_process_death_signal, waitpid,
+    set_child_subreaper, set_parent_process_death_signal, wait, waitpid,
 };
 use rustix::termios::{OptionalActions, Termios, tcgetattr, tcsetattr};
 use signal_hook::consts::{SIGHUP, SIGINT, SIGQUIT, SIGTERM, SIGTSTP};
@@ -46,6 +46,7 @@ impl Parent {
             let watched = move || {
                 // It is readable once that process has ended.
                 while poll(&mut [PollFd::new(&handle, PollFlags::IN)], None).is_err() {}
+                engine::start_no_more();
                 end_all();
             };
             // Without a thread they are ended with the screen.
@@ -58,6 +59,7 @@ impl Parent {
 impl Drop for Parent {
     fn drop(&mut self) {
         if getppid() != self.0 {
+            engine::start_no_more();
             end_all();
         }
     }
@@ -123,9 +125,9 @@ pub(crate) fn run(arguments: Vec<OsString>) -> io::Result<ExitCode> {
             if let Some(line) = &mut line {
                 line.give_back();
             }
-            eprintln!(
+            crate::say::error(&format!(
                 "ylotrope: the screen was stopped by signal {signal}; its text is kept, and ↑ brings it back in the next session"
-            );
+            ));
             break 128 + signal;
         }
         if let (Some(code), Some(line)) = (status.exit_status(), &mut line) {
@@ -156,20 +158,25 @@ fn wait_for(child: Pid) -> io::Result<Option<WaitStatus>> {
 }
 
 /// Ends what the screen has left running: asks first, then makes it end.
+///
+/// That nothing is left only the system's answer tells: the lists of children are read one thread after the
+/// other, and whoever loses its parent meanwhile may be in none of them.
 fn end_all() {
     let since = Instant::now();
     loop {
-        let children = children();
-        if children.is_empty() {
-            return;
-        }
-        let signal = if since.elapsed() < GRACE { Signal::TERM } else { Signal::KILL };
-        for child in children {
+        for child in children() {
+            let signal = if since.elapsed() < GRACE { Signal::TERM } else { Signal::KILL };
             let _ = kill_process(child, signal);
         }
         // Those that have ended are no longer there.
-        while let Ok(Some(_)) = waitpid(None, WaitOptions::NOHANG) {}
-        if since.elapsed() > GRACE * 4 {
+        let left = loop {
+            match wait(WaitOptions::NOHANG) {
+                Ok(Some(_)) | Err(rustix::io::Errno::INTR) => {}
+                Ok(None) => break true,
+                Err(_) => break false,
+            }
+        };
+        if !left || since.elapsed() > GRACE * 10 {
             return;
         }
         std::thread::sleep(Duration::from_millis(10));

@@ -35,7 +35,9 @@ pub(crate) fn use_filter(used: Use) -> ExitCode {
     let arguments = words.collect();
     // What comes after the filter is its own; before it there is only this.
     if name == b"--help" || name == b"-h" {
-        println!("Usage: ylotrope use FILTER [ARGUMENT …]\n\n“ylotrope guide” lists the filters.");
+        crate::say::print(
+            "Usage: ylotrope use FILTER [ARGUMENT …]\n\n“ylotrope guide” lists the filters.\n",
+        );
         return ExitCode::SUCCESS;
     }
     let interrupts = Interrupts::watch();

@@ -1,6 +1,6 @@
 //! Programs of this machine as stages.
 
-use parking_lot::{Condvar, Mutex};
+use parking_lot::{Condvar, Mutex, RwLock};
 use std::fs::File;
 use std::io::{self, Read};
 use std::os::fd::{AsFd, OwnedFd};
@@ -30,6 +30,15 @@ use crate::policy::{Group, Launch};
 
 /// How long a program that was asked to end may take.
 const GRACE: Duration = Duration::from_millis(500);
+
+/// False once this process is ended from outside: what is started from then on nobody would end.
+static MAY_START: RwLock<bool> = RwLock::new(true);
+
+/// Starts no program of this machine any more. Waits for a start that is under way, so that whoever looks for
+/// the children of this process after that finds all there will be.
+pub fn start_no_more() {
+    *MAY_START.write() = false;
+}
 
 /// A copy of a descriptor of this process, for a program to have.
 fn own(descriptor: u8) -> io::Result<Stdio> {
@@ -104,6 +113,10 @@ fn started(launch: &Launch, ports: &Ports) -> io::Result<Launched> {
     let (stdout, out) = out_port(ports.get(1))?;
     let (stderr, error) = out_port(ports.get(2))?;
     command.stdout(stdout).stderr(stderr);
+    let may_start = MAY_START.read();
+    if !*may_start {
+        return Err(io::Error::other("not started: this process is being ended"));
+    }
     let child = if launch.group.is_own() {
         // A session of its own has no terminal.
         let wrapped = CommandWrap::from(command).wrap(ProcessSession).spawn()?;

@@ -24,7 +24,7 @@ pub(crate) fn processes(terminal: &Terminal) -> (i32, i32) {
     }
 }
 
-fn kill(process: i32, signal: &str) {
+pub(crate) fn kill(process: i32, signal: &str) {
     let status = std::process::Command::new("kill")
         .args([format!("-{signal}"), process.to_string()])
         .status()

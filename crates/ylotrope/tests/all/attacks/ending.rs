@@ -236,39 +236,50 @@ fn names_on_a_terminal_are_shown_as_marks() {
     assert!(!terminal.tmux(&["capture-pane", "-p", "-e"]).contains("\u{1b}[7m"));
 }
 
-/// The process that only waits is killed: what a program has started that the user let through ends too.
+/// Whichever of both processes is killed, or the terminal is closed: what a program has started that the user let
+/// through ends too.
 #[test]
-fn what_was_let_through_ends_with_the_one_that_waits() {
-    let terminal = Terminal::open(120, 30);
-    let ticks = terminal.path().join("ticks");
-    let script = "setsid sh -c 'while :; do echo t >> ticks; sleep 0.05; done' & sleep 100";
-    std::fs::write(terminal.path().join("tool"), format!("#!/bin/sh\n{script}\n")).unwrap();
-    let made = Command::new("chmod").arg("755").arg(terminal.path().join("tool")).status();
-    assert!(made.unwrap().success());
-    terminal.type_text("$Y --line './tool | cat'");
-    terminal.press(&["Enter"]);
-    terminal.wait("evaluated in");
-    terminal.escape("↑↓ select");
-    terminal.press(&["Up"]);
-    terminal.wait("waiting for your consent");
-    terminal.press(&["y"]);
-    terminal.wait("for this session");
-    terminal.press(&["s"]);
-    let since = Instant::now();
-    while !ticks.exists() {
-        assert!(since.elapsed() < Duration::from_secs(20), "{}", terminal.screen());
-        std::thread::yield_now();
-    }
-    let guard = crate::ends::processes(&terminal).1;
-    assert!(Command::new("kill").args(["-9", &guard.to_string()]).status().unwrap().success());
-    // It has ended when it ticks no more.
-    let length = || std::fs::metadata(&ticks).unwrap().len();
-    let (mut last, mut changed) = (length(), Instant::now());
-    while changed.elapsed() < Duration::from_millis(1500) {
-        assert!(since.elapsed() < Duration::from_secs(60), "it goes on");
-        if length() != last {
-            (last, changed) = (length(), Instant::now());
+fn what_was_let_through_ends_with_the_screen() {
+    use crate::ends::{kill, processes};
+    type End = fn(&Terminal);
+    let ends: [(&str, End); 3] = [
+        ("the one that waits", |terminal| kill(processes(terminal).1, "KILL")),
+        ("the one with the screen", |terminal| kill(processes(terminal).0, "KILL")),
+        ("the terminal", |terminal| {
+            terminal.tmux(&["kill-server"]);
+        }),
+    ];
+    for (what, end) in ends {
+        let terminal = Terminal::open(120, 30);
+        let ticks = terminal.path().join("ticks");
+        let script = "setsid sh -c 'while :; do echo t >> ticks; sleep 0.05; done' & sleep 100";
+        let tool = terminal.path().join("tool");
+        std::fs::write(&tool, format!("#!/bin/sh\n{script}\n")).unwrap();
+        assert!(Command::new("chmod").arg("755").arg(&tool).status().unwrap().success());
+        terminal.type_text("$Y --line './tool | cat'");
+        terminal.press(&["Enter"]);
+        terminal.wait("evaluated in");
+        terminal.escape("↑↓ select");
+        terminal.press(&["Up"]);
+        terminal.wait("waiting for your consent");
+        terminal.press(&["y"]);
+        terminal.wait("for this session");
+        terminal.press(&["s"]);
+        let since = Instant::now();
+        while !ticks.exists() {
+            assert!(since.elapsed() < Duration::from_secs(20), "{}", terminal.screen());
+            std::thread::yield_now();
         }
-        std::thread::yield_now();
+        end(&terminal);
+        // It has ended when it ticks no more.
+        let length = || std::fs::metadata(&ticks).unwrap().len();
+        let (mut last, mut changed) = (length(), Instant::now());
+        while changed.elapsed() < Duration::from_millis(1500) {
+            assert!(since.elapsed() < Duration::from_secs(60), "it goes on after {what}");
+            if length() != last {
+                (last, changed) = (length(), Instant::now());
+            }
+            std::thread::yield_now();
+        }
     }
 }
