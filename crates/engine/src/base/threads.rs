@@ -5,6 +5,8 @@
 use std::io;
 use std::thread::{Builder, JoinHandle, Scope, ScopedJoinHandle};
 
+use stream::{Excess, RunControl};
+
 /// Starts a thread that goes on by itself.
 ///
 /// # Errors
@@ -36,6 +38,64 @@ pub(crate) fn start_within<'s, 'e, T: Send + 's>(
         faults.pass_on();
         work()
     })
+}
+
+/// Work that a run cannot do without.
+struct Part<F> {
+    // Dropped before the work, and with it the ends of pipes that it holds: whoever is at the other end
+    // must not take that for the end of the data.
+    refused: Refused,
+    work: F,
+}
+
+/// Ends a run when it is dropped.
+struct Refused(Option<RunControl>);
+
+impl Drop for Refused {
+    fn drop(&mut self) {
+        if let Some(control) = &self.0 {
+            control.exceed(Excess::NoThread);
+        }
+    }
+}
+
+impl<T, F: FnOnce() -> T> Part<F> {
+    fn of(control: &RunControl, work: F) -> Self {
+        Self { refused: Refused(Some(control.clone())), work }
+    }
+
+    fn run(mut self) -> T {
+        self.refused.0 = None;
+        (self.work)()
+    }
+}
+
+/// As [`start_thread`], for a part of a run: where it cannot be started that run is ended with
+/// [`Excess::NoThread`], before `work` is dropped.
+///
+/// # Errors
+/// As there.
+pub(crate) fn start_part<T: Send + 'static>(
+    name: &str,
+    control: &RunControl,
+    work: impl FnOnce() -> T + Send + 'static,
+) -> io::Result<JoinHandle<T>> {
+    let part = Part::of(control, work);
+    start_thread(name, move || part.run())
+}
+
+/// As [`start_part`], for one that ends before `scope` does.
+///
+/// # Errors
+/// As there.
+pub(crate) fn start_part_within<'s, 'e, T: Send + 's>(
+    scope: &'s Scope<'s, 'e>,
+    name: &str,
+    control: &RunControl,
+    work: impl FnOnce() -> T + Send + 's,
+) -> io::Result<ScopedJoinHandle<'s, T>> {
+    let part = Part::of(control, work);
+    start_within(scope, name, move || part.run())
 }
 
 /// Nothing fails but what the machine refuses.

@@ -10,7 +10,7 @@ use stream::{
 use super::context::{Doors, Interpreter, RunContext, Unobserved};
 use super::pipeline::run_pipeline;
 use crate::base::sinks::say;
-use crate::base::threads::start_thread;
+use crate::base::threads::start_part;
 use crate::exec::native::{Connections, run_native};
 use crate::exec::program::run_host;
 use crate::files::working_directory::InDirectory;
@@ -175,7 +175,7 @@ impl CommandThread {
             Joined::Input => ((None, Some(writer)), Some(Box::new(reader)), job.out),
         };
         let run = control.clone();
-        let thread = start_thread("command", move || {
+        let thread = start_part("command", &run, move || {
             starter.run(CommandRequest {
                 words: &words,
                 input,
@@ -187,8 +187,6 @@ impl CommandThread {
             })
         });
         let thread = thread.map_err(|error| {
-            // It would have read what it never got, or given what is missing then.
-            run.exceed(stream::Excess::NoThread);
             say(&*errors, &format!("cannot start a command: {}", stream::describe(&error)));
             CommandEnd::NotStarted
         })?;

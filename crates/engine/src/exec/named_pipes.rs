@@ -13,7 +13,7 @@ use rustix::fs::{CWD, FileType, Mode, OFlags, mknodat, open};
 use shell::Direction;
 use stream::{Block, Files, RunControl, Sink, Source, WriteMode, describe};
 
-use crate::base::threads::start_within;
+use crate::base::threads::start_part_within;
 use crate::files::block_source::{read_block, write_block};
 use crate::plan::outcome::StageOutcome;
 use crate::plan::pipeline::StagePlan;
@@ -39,8 +39,6 @@ pub(crate) fn with_pipes(
         plan.arguments.iter().any(|argument| memchr::memmem::find(argument, name).is_some())
     };
     let over = RunControl::default();
-    // The program would find nothing there: it is not started, and the run is ended.
-    let refused = |_: &io::Error| control.exceed(stream::Excess::NoThread);
     std::thread::scope(|scope| {
         // Whatever becomes of the run, what waits for its pipes ends.
         let _over = Cancels(&over);
@@ -57,13 +55,14 @@ pub(crate) fn with_pipes(
             match substitution.direction {
                 Direction::Read => {
                     let Ok(source) = files.read(&name) else { continue };
-                    start_within(scope, "give", move || give(source, &path, over, control))
-                        .inspect_err(refused)?;
+                    // Without it the program would find nothing there: it is not started.
+                    let work = move || give(source, &path, over, control);
+                    start_part_within(scope, "give", control, work)?;
                 }
                 Direction::Write => {
                     let Ok(sink) = files.write(&name, WriteMode::Replace) else { continue };
-                    start_within(scope, "take", move || take(&sink, &path, over, control))
-                        .inspect_err(refused)?;
+                    let work = move || take(&sink, &path, over, control);
+                    start_part_within(scope, "take", control, work)?;
                 }
             }
         }

@@ -6,14 +6,14 @@ use std::sync::Arc;
 use std::thread::{Scope, ScopedJoinHandle};
 
 use stream::{
-    CommandEnd, Excess, ExitStatus, Files, InputName, OriginStore, RunControl, Sink, Source,
-    StageMeter, describe,
+    CommandEnd, ExitStatus, Files, InputName, OriginStore, RunControl, Sink, Source, StageMeter,
+    describe,
 };
 
 use super::context::{Doors, RunContext, ShellStage, Taps, Withheld};
 use crate::base::clock::run_ns;
 use crate::base::sinks::say;
-use crate::base::threads::start_within;
+use crate::base::threads::start_part_within;
 use crate::exec::named_pipes::with_pipes;
 use crate::exec::native::{Connections, run_native};
 use crate::exec::program::run_host;
@@ -84,11 +84,7 @@ fn run_connected(
             .into_iter()
             .zip(meters)
             .enumerate()
-            .map(|(number, (ready, meter))| {
-                let started = start(scope, number, ready, context, meter, control);
-                // Those beside it would take the end of its data for all there is.
-                started.inspect_err(|_| control.exceed(Excess::NoThread))
-            })
+            .map(|(number, (ready, meter))| start(scope, number, ready, context, meter, control))
             .collect();
         let outcomes = threads.into_iter().map(|thread| match thread {
             Ok(thread) => thread.join().unwrap_or_else(|_| StageOutcome {
@@ -112,7 +108,7 @@ fn start<'s, 'e: 's>(
     control: &'e RunControl,
 ) -> io::Result<ScopedJoinHandle<'s, StageOutcome>> {
     let run = move || run_stage(number, ready, context, meter, control);
-    start_within(scope, "stage", run)
+    start_part_within(scope, "stage", control, run)
 }
 
 /// Runs a stage; what its redirections have written takes its place then.

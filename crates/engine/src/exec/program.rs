@@ -15,13 +15,12 @@ use rustix::process::{
     Pid, Signal, WaitId, WaitIdOptions, kill_process, kill_process_group, waitid,
 };
 use stream::{
-    Block, CommandEnd, Excess, ExitStatus, ReadError, RunControl, Sink, StageMeter, WriteError,
-    describe,
+    Block, CommandEnd, ExitStatus, ReadError, RunControl, Sink, StageMeter, WriteError, describe,
 };
 
 use crate::base::clock::{now_ns, run_ns};
 use crate::base::sinks::say;
-use crate::base::threads::{start_thread, start_within};
+use crate::base::threads::{start_part, start_part_within};
 use crate::files::block_source::read_block;
 use crate::flow::descriptors::{End, Port, Ports, SharedInput};
 use crate::flow::metered::MeteredSink;
@@ -186,17 +185,16 @@ fn attend(
             Feeding::start(input, reading, writing, meter, control)
         });
         let telling = errors.zip(error).map(|(errors, error)| {
-            start_within(scope, "errors", move || forward(&errors, &*error, control))
+            start_part_within(scope, "errors", control, move || forward(&errors, &*error, control))
         });
         let moving = output.zip(out).map(|(output, out)| {
-            start_within(scope, "output", move || forward(&output, &*out, control))
+            start_part_within(scope, "output", control, move || forward(&output, &*out, control))
         });
         let (Ok(feeding), Ok(_), Ok(moving)) =
             (feeding.transpose(), telling.transpose(), moving.transpose())
         else {
             // It would write to nobody, or take the end of its input for all there is. It is ended
             // with the run.
-            control.exceed(Excess::NoThread);
             outcome = StageOutcome { cancelled: true, ..StageOutcome::of(ExitStatus::NOT_STARTED) };
             return;
         };
@@ -373,7 +371,10 @@ impl Feeding {
         let (source, meter, shared_state) = (input.clone(), meter.clone(), state.clone());
         let control = control.clone();
         // The thread may wait for more input longer than the program runs; nobody waits for it.
-        start_thread("feed", move || feed(&source, &writing, &meter, &shared_state, &control))?;
+        let run = control.clone();
+        start_part("feed", &run, move || {
+            feed(&source, &writing, &meter, &shared_state, &control);
+        })?;
         Ok(Self { input, reading, state })
     }
 

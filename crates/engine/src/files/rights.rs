@@ -2,19 +2,39 @@
 
 use std::fs::{File, Permissions};
 use std::io;
-use std::os::fd::AsFd;
+use std::os::fd::{AsFd, AsRawFd};
 use std::os::unix::fs::{MetadataExt, PermissionsExt, fchown};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
 
-use rustix::fs::{IFlags, Mode, OFlags, XattrFlags, ioctl_getflags, openat};
+use parking_lot::Mutex;
+use rustix::fs::{IFlags, Mode, OFlags, XattrFlags, fstat, ioctl_getflags, openat};
 use rustix::io::Errno;
 use serde::{Deserialize, Serialize};
 
-use super::place::{Folder, Place};
+use super::place::{Folder, Number, Place};
 use super::temporary::Temporary;
 
 /// The attribute that holds the list of rights of a file (acl(5)).
 const LIST: &str = "system.posix_acl_access";
+
+/// The attribute of a folder that holds the list of rights which files in it get when they are made (acl(5)).
+const LIST_OF_NEW: &str = "system.posix_acl_default";
+
+/// Those that new files got in the folders that were written in last, and what that depends on.
+static RIGHTS_OF_NEW: Mutex<Vec<(Basis, Rights)>> = Mutex::new(Vec::new());
+
+/// How many folders are known.
+const FOLDERS_KNOWN: usize = 8;
+
+/// How often the file mode creation mask of this process was set.
+static MASKS_SET: AtomicU64 = AtomicU64::new(0);
+
+/// Sets the file mode creation mask of this process (umask(2)). Nobody else does.
+pub(crate) fn set_file_mask(mask: u32) {
+    rustix::process::umask(Mode::from_raw_mode(mask));
+    MASKS_SET.fetch_add(1, Ordering::SeqCst);
+}
 
 /// Bits that let a program run as somebody else.
 const SET_ID: u32 = 0o6000;
@@ -51,12 +71,25 @@ impl Rights {
         Ok(Self { owner: facts.uid(), group: facts.gid(), mode: facts.mode() & 0o7777, list })
     }
 
-    /// Those that a file gets which a command makes in this folder: an empty one is made, without a
-    /// name where the system can do that, and looked at.
+    /// Those that a file gets which a command makes in this folder. Known from one made before as long as
+    /// nothing has changed that they depend on.
     ///
     /// # Errors
     /// Where no file can be made there.
     pub(crate) fn of_new(folder: &Arc<Folder>) -> io::Result<Self> {
+        let Ok(basis) = Basis::of(folder) else { return Self::tried(folder) };
+        let mut known = RIGHTS_OF_NEW.lock();
+        if let Some((_, rights)) = known.iter().find(|(before, _)| *before == basis) {
+            return Ok(rights.clone());
+        }
+        let rights = Self::tried(folder)?;
+        known.insert(0, (basis, rights.clone()));
+        known.truncate(FOLDERS_KNOWN);
+        Ok(rights)
+    }
+
+    /// Makes an empty file, without a name where the system can do that, and looks at it.
+    fn tried(folder: &Arc<Folder>) -> io::Result<Self> {
         let mode = Mode::from_raw_mode(0o666);
         let flags = OFlags::TMPFILE | OFlags::WRONLY | OFlags::CLOEXEC;
         if let Ok(file) = openat(&folder.handle, ".", flags, mode) {
@@ -107,6 +140,34 @@ impl Rights {
         }
         // After the change of the owner, which may take rights away.
         file.set_permissions(Permissions::from_mode(self.mode))
+    }
+}
+
+/// All that the rights of new files in a folder depend on.
+#[derive(PartialEq)]
+struct Basis {
+    folder: Number,
+    group: u32,
+    mode: u32,
+    list: Option<Vec<u8>>,
+    masks_set: u64,
+}
+
+impl Basis {
+    fn of(folder: &Folder) -> io::Result<Self> {
+        let masks_set = MASKS_SET.load(Ordering::SeqCst);
+        let facts = fstat(&folder.handle)?;
+        // The folder is open by its place alone, which has no attributes; by this name it has.
+        let name = format!("/proc/self/fd/{}", folder.handle.as_raw_fd());
+        let list =
+            read_attribute(|buffer| rustix::fs::getxattr(name.as_str(), LIST_OF_NEW, buffer))?;
+        Ok(Self {
+            folder: folder.number,
+            group: facts.st_gid,
+            mode: facts.st_mode,
+            list,
+            masks_set,
+        })
     }
 }
 
@@ -257,6 +318,33 @@ mod tests {
         let plain = File::create(at("plain")).unwrap();
         assert!(is_same_to_everybody(&plain, &file));
         assert!(attribute(&file, LIST.as_bytes()).unwrap().is_some());
+    }
+
+    #[test]
+    fn what_new_files_get_follows_their_folder() {
+        let folder = tempfile::tempdir().unwrap();
+        let known = Folder::open(folder.path()).unwrap();
+        let as_made = |name: &str| {
+            let plain = File::create(folder.path().join(name)).unwrap();
+            // The second time it is what is known.
+            let first = Rights::of_new(&known).unwrap();
+            assert_eq!(
+                (&first, &Rights::of_new(&known).unwrap()),
+                (&Rights::of(&plain).unwrap(), &first)
+            );
+            first
+        };
+        let first = as_made("plain");
+        fchown(File::open(folder.path()).unwrap(), None, Some(4321)).unwrap();
+        std::fs::set_permissions(folder.path(), Permissions::from_mode(0o2700)).unwrap();
+        let group = as_made("group");
+        assert_eq!((group.group, first.group == 4321), (4321, false));
+        let default = list(1234, 6, 0);
+        rustix::fs::setxattr(folder.path(), LIST_OF_NEW, &default, XattrFlags::empty()).unwrap();
+        let listed = as_made("listed");
+        assert!(listed.list.is_some() && listed != group);
+        rustix::fs::removexattr(folder.path(), LIST_OF_NEW).unwrap();
+        assert_eq!(as_made("again"), group);
     }
 
     #[test]

@@ -299,7 +299,7 @@ impl Files for ShellFiles {
     }
 
     fn set_file_mask(&self, mask: u32) {
-        rustix::process::umask(Mode::from_raw_mode(mask));
+        super::rights::set_file_mask(mask);
     }
 
     fn machine(&self) -> &dyn Machine {

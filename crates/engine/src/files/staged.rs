@@ -152,7 +152,7 @@ impl Staged {
     }
 
     fn finish(&self, wanted: bool) -> io::Result<()> {
-        let _together = together();
+        let _together = together()?;
         let mut state = guarded(&self.state);
         state.openings = state.openings.saturating_sub(1);
         state.abandoned |= !wanted;

@@ -28,12 +28,17 @@ fn guarded<T>(value: &Mutex<T>) -> MutexGuard<'_, T> {
     value.lock()
 }
 
-/// Held while files take their places, so that the process does not end in the middle of that.
-static COMMITTING: Mutex<()> = Mutex::new(());
+/// Held while files take their places, so that the process does not end in the middle of that. True
+/// once nothing may take its place any more.
+static COMMITTING: Mutex<bool> = Mutex::new(false);
 
 /// Keeps files that take their places together from being parted by the end of the process.
-pub(crate) fn together() -> MutexGuard<'static, ()> {
-    guarded(&COMMITTING)
+///
+/// # Errors
+/// Where the process is being ended; whoever waited for ever then would keep it from that.
+pub(crate) fn together() -> io::Result<MutexGuard<'static, bool>> {
+    let committing = guarded(&COMMITTING);
+    if *committing { Err(io::Error::other("this process is being ended")) } else { Ok(committing) }
 }
 
 /// A file that has its temporary name now.
@@ -48,9 +53,9 @@ static UNFINISHED: Mutex<BTreeMap<u64, Unfinished>> = Mutex::new(BTreeMap::new()
 
 /// For a process that is about to end with stages still at work: waits for files that are taking
 /// their places, and removes those that are not complete, or puts in place what is wanted of them.
-/// Nothing may be written after this.
+/// What is written after this is an error.
 pub fn give_up_writing() {
-    let committing = together();
+    let mut committing = guarded(&COMMITTING);
     for file in std::mem::take(&mut *guarded(&UNFINISHED)).into_values() {
         // It may be gone already; there is nobody left to tell.
         let _ = match file.kept_as {
@@ -58,8 +63,7 @@ pub fn give_up_writing() {
             None => unlinkat(&file.folder.handle, &file.name, AtFlags::empty()),
         };
     }
-    // Nothing takes its place any more.
-    std::mem::forget(committing);
+    *committing = true;
 }
 
 /// Folders that were looked through for what others have left.

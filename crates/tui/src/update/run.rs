@@ -140,6 +140,8 @@ impl App {
                 std::thread::sleep(TIDYING / 100);
             }
         }
+        // What it still has to write is written first.
+        self.kept.recovery = None;
         engine::give_up_writing();
     }
 

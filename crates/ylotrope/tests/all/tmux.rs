@@ -160,8 +160,34 @@ impl Terminal {
     }
 }
 
+impl Terminal {
+    /// Processes of this program that use this folder: nobody else knows its name.
+    fn left(&self) -> Vec<i32> {
+        let program = assert_cmd::cargo::cargo_bin!("ylotrope");
+        let folder = self.path();
+        let all = procfs::process::all_processes().into_iter().flatten().flatten();
+        let ours = all.filter(|process| {
+            let state = process.environ().unwrap_or_default();
+            let state = state.get(std::ffi::OsStr::new("XDG_STATE_HOME"));
+            process.exe().is_ok_and(|exe| exe == program)
+                && state.is_some_and(|state| Path::new(state).starts_with(folder))
+        });
+        ours.map(|process| process.pid).collect()
+    }
+}
+
 impl Drop for Terminal {
+    /// Closes the terminal; whatever the program was doing, it ends then.
     fn drop(&mut self) {
         self.tmux(&["kill-server"]);
+        let since = Instant::now();
+        loop {
+            let left = self.left();
+            if left.is_empty() || std::thread::panicking() {
+                return;
+            }
+            assert!(since.elapsed() < PATIENCE, "left running without a terminal: {left:?}");
+            std::thread::sleep(Duration::from_millis(20));
+        }
     }
 }

@@ -190,10 +190,10 @@ impl Applied {
 /// When they have, or the old content cannot be brought back. The file stays as it is then, and
 /// this may be tried again.
 pub fn undo(applied: &mut Applied) -> Result<(), UndoError> {
-    let _together = together();
-    applied.check()?;
     let path = applied.path.clone();
     let failed = |error| UndoError::Io(path.clone(), error);
+    let _together = together().map_err(failed)?;
+    applied.check()?;
     applied.note(&Line::Undoing(applied.number)).map_err(failed)?;
     applied.restore().map_err(failed)?;
     applied.note(&Line::Undone(applied.number)).map_err(failed)?;

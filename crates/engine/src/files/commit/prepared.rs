@@ -239,11 +239,12 @@ fn sync(files: &[Prepared], contents: bool) -> Result<(), CommitError> {
 /// The first file that could not; all are as they were then.
 pub(crate) fn commit_all(files: &[Arc<CommittedFile>]) -> Result<Vec<Applied>, CommitError> {
     tracing::info!(files = files.len(), "files take their places");
-    let _together = together();
     let at = |path: &Path| {
         let path = path.to_owned();
         move |error| CommitError { path, error }
     };
+    let first = files.first().map_or(Path::new(""), |file| file.target());
+    let _together = together().map_err(at(first))?;
     let mut all = Vec::with_capacity(files.len());
     for file in files {
         all.push(Prepared::of(file).map_err(at(file.target()))?);

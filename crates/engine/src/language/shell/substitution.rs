@@ -7,7 +7,7 @@ use shell::{Direction, Item, List, Redirection, RedirectionKind, Span};
 use stream::{Block, ReadError, Sink, WriteError};
 
 use super::Shell;
-use crate::base::threads::start_within;
+use crate::base::threads::start_part_within;
 use crate::files::substituted::SubstitutedFiles;
 use crate::flow::link::link;
 use crate::language::unwind::{ShellResult, Unwind};
@@ -123,8 +123,7 @@ impl Shell<'_> {
                 let mut inner = self.subshell(ports);
                 inner.beside_others = true;
                 let work = move || inner.run_to_exit(|shell| shell.list(&list));
-                if start_within(scope, "substitution", work).is_err() {
-                    self.control.exceed(stream::Excess::NoThread);
+                if start_part_within(scope, "substitution", &self.control, work).is_err() {
                     return Err(Unwind::Cancelled);
                 }
             }
