@@ -310,8 +310,12 @@ mod killed {
         let Some(folder) = std::env::var_os(FOLDER) else { return };
         journal::keep_journals_in(std::env::var_os(JOURNALS).unwrap().into());
         let folder = Path::new(&folder);
-        let count: usize = std::env::var("YLOTROPE_TEST_COUNT").unwrap().parse().unwrap();
+        let count = asked_for("YLOTROPE_TEST_COUNT", 0);
         let mut files = Vec::new();
+        if count == 0 {
+            let text = "new content\n".repeat(asked_for("YLOTROPE_TEST_SIZE", 0) / 12);
+            files.push(prepared(&folder.join("large"), false, &text));
+        }
         for number in 0..count {
             for kind in KINDS {
                 let text = match kind {
@@ -337,6 +341,21 @@ mod killed {
 
     impl Worker {
         fn start(folder: &Path, journals: &Path, count: usize, undoes: bool) -> Self {
+            Self::begin(folder, journals, |command| {
+                command.env("YLOTROPE_TEST_COUNT", count.to_string());
+                if undoes {
+                    command.env("YLOTROPE_TEST_UNDO", "1");
+                }
+            })
+        }
+
+        fn start_large(folder: &Path, journals: &Path, size: usize) -> Self {
+            Self::begin(folder, journals, |command| {
+                command.env("YLOTROPE_TEST_SIZE", size.to_string());
+            })
+        }
+
+        fn begin(folder: &Path, journals: &Path, asks: impl Fn(&mut Command)) -> Self {
             let mut command = Command::new(std::env::current_exe().unwrap());
             command
                 .args([
@@ -347,12 +366,9 @@ mod killed {
                 ])
                 .env(FOLDER, folder)
                 .env(JOURNALS, journals)
-                .env("YLOTROPE_TEST_COUNT", count.to_string())
                 .stdout(Stdio::piped())
                 .stderr(Stdio::null());
-            if undoes {
-                command.env("YLOTROPE_TEST_UNDO", "1");
-            }
+            asks(&mut command);
             let mut child = command.spawn().unwrap();
             let out = std::io::BufReader::new(child.stdout.take().unwrap());
             Self(child, out)
@@ -396,32 +412,37 @@ mod killed {
         (data, journals)
     }
 
+    /// More than the usual number, for a longer trial.
+    fn asked_for(variable: &str, usual: usize) -> usize {
+        std::env::var(variable).map_or(usual, |number| number.parse().unwrap())
+    }
+
     #[test]
     fn at_whatever_moment_all_is_old_or_all_is_new() {
         apart("at_whatever_moment_all_is_old_or_all_is_new", || {
-            const COUNT: usize = 12;
+            let count = asked_for("YLOTROPE_TEST_FILES", 60) / KINDS.len();
             let (data, journals) = folders();
             // How long it takes, undisturbed.
-            lay_out(&data, COUNT);
-            let mut worker = Worker::start(&data, &journals, COUNT, false);
+            lay_out(&data, count);
+            let mut worker = Worker::start(&data, &journals, count, false);
             worker.wait_for("writing");
             let begun = std::time::Instant::now();
             worker.wait_for("written");
             let whole = begun.elapsed();
             worker.kill();
-            assert!(is_all(&data, COUNT, |kind, number| Some(new(kind, number))));
+            assert!(is_all(&data, count, |kind, number| Some(new(kind, number))));
             drop(left_to_undo());
             let (mut finished, mut taken_back) = (0, 0);
             for round in 0..100_u32 {
-                lay_out(&data, COUNT);
-                let mut worker = Worker::start(&data, &journals, COUNT, false);
+                lay_out(&data, count);
+                let mut worker = Worker::start(&data, &journals, count, false);
                 worker.wait_for("writing");
                 // Every hundredth of it, not in order.
                 std::thread::sleep(whole * (round * 37 % 100) / 100);
                 worker.kill();
                 let recovered = recover_writes();
-                let is_new = is_all(&data, COUNT, |kind, number| Some(new(kind, number)));
-                let is_old = is_all(&data, COUNT, old);
+                let is_new = is_all(&data, count, |kind, number| Some(new(kind, number)));
+                let is_old = is_all(&data, count, old);
                 assert!(is_new || is_old, "round {round}: {recovered:?}");
                 finished += u32::from(is_new);
                 taken_back += u32::from(is_old);
@@ -430,8 +451,8 @@ mod killed {
                 for mut applied in left_to_undo().into_iter().rev() {
                     undo(&mut applied).unwrap();
                 }
-                assert!(is_all(&data, COUNT, old), "round {round} undone");
-                for number in 0..COUNT {
+                assert!(is_all(&data, count, old), "round {round} undone");
+                for number in 0..count {
                     let other = std::fs::read_to_string(data.join(format!("other-{number:03}")));
                     assert_eq!(other.ok(), old("linked", number));
                 }
@@ -449,6 +470,52 @@ mod killed {
                 }
             }
             assert!(finished > 0 && taken_back > 0, "{finished} {taken_back}");
+        });
+    }
+
+    /// One large file with two names is written in place: its old content must be somewhere at every moment.
+    #[test]
+    fn a_large_file_with_a_second_name_is_old_or_new() {
+        apart("a_large_file_with_a_second_name_is_old_or_new", || {
+            let size = asked_for("YLOTROPE_TEST_SIZE", 6 << 20);
+            let rounds = asked_for("YLOTROPE_TEST_ROUNDS", 12) as u32;
+            let (data, journals) = folders();
+            let [one, other] = ["large", "other"].map(|name| data.join(name));
+            let (old, new) =
+                (b"old content\n".repeat(size / 12), b"new content\n".repeat(size / 12));
+            std::fs::write(&one, &old).unwrap();
+            std::fs::hard_link(&one, &other).unwrap();
+            let start = || {
+                let mut worker = Worker::start_large(&data, &journals, size);
+                worker.wait_for("writing");
+                worker
+            };
+            let mut worker = start();
+            let begun = std::time::Instant::now();
+            worker.wait_for("written");
+            let whole = begun.elapsed();
+            worker.kill();
+            let take_back = || {
+                for mut applied in left_to_undo().into_iter().rev() {
+                    undo(&mut applied).unwrap();
+                }
+            };
+            take_back();
+            let (mut finished, mut taken_back) = (0, 0);
+            for round in 0..rounds {
+                let worker = start();
+                std::thread::sleep(whole * (round * 37 % rounds) / rounds);
+                worker.kill();
+                let recovered = recover_writes();
+                let found = std::fs::read(&one).unwrap();
+                assert!(found == old || found == new, "round {round}: {recovered:?}");
+                assert!(std::fs::read(&other).unwrap() == found, "round {round}: one file still");
+                finished += u32::from(found == new);
+                taken_back += u32::from(found == old);
+                take_back();
+                assert!(std::fs::read(&other).unwrap() == old, "round {round}: undone");
+            }
+            assert!(finished + taken_back == rounds && taken_back > 0, "{finished} {taken_back}");
         });
     }
 
