@@ -123,7 +123,7 @@ impl Shell<'_> {
                 let mut inner = self.subshell(ports);
                 inner.beside_others = true;
                 let work = move || inner.run_to_exit(|shell| shell.list(&list));
-                if start_part_within(scope, "substitution", &self.control, work).is_err() {
+                if start_part_within(scope, "substitution", self.control, work).is_err() {
                     return Err(Unwind::Cancelled);
                 }
             }
