@@ -7,3 +7,6 @@ pub(crate) mod request;
 pub(crate) mod session;
 pub(crate) mod start_held;
 pub(crate) mod trials;
+
+#[cfg(test)]
+mod thread_tests;

@@ -233,9 +233,13 @@ fn read_keys(terminal: &OwnedFd, sender: &Sender<Event>, stops: &AtomicBool) {
         if stops.load(Ordering::Relaxed) {
             return;
         }
+        if ports[0].revents().intersects(PollFlags::HUP | PollFlags::ERR | PollFlags::NVAL) {
+            // The terminal is gone: leave as if it had said so.
+            let _ = sender.send(Event::Signal(SIGHUP));
+            return;
+        }
         while ready || event::poll(Duration::ZERO).unwrap_or(false) {
             let Ok(event) = event::read() else {
-                // The terminal is gone: leave as if it had said so.
                 let _ = sender.send(Event::Signal(SIGHUP));
                 return;
             };

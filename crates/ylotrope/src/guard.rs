@@ -107,7 +107,12 @@ pub(crate) fn run(arguments: Vec<OsString>) -> io::Result<ExitCode> {
                 }
             }
         };
-        engine::start_thread("signals", handed_on)?;
+        if let Err(error) = engine::start_thread("signals", handed_on) {
+            // Nobody could end it from outside.
+            let _ = kill_process(child, Signal::TERM);
+            end_all();
+            return Err(error);
+        }
     }
     let code = loop {
         let Some(status) = wait_for(child)? else { continue };

@@ -150,6 +150,13 @@ pub(crate) fn safe(text: &str) -> String {
     pieces(text.as_bytes(), View::Text, 0, 4096).into_iter().map(|piece| piece.text).collect()
 }
 
+/// All of a sentence in rows of at most `width` columns (8 at least), broken at blanks where it has any; marks
+/// as in [`safe`].
+pub(crate) fn at_blanks(text: &str, width: usize) -> Vec<String> {
+    let text = in_rows(text, usize::MAX).concat();
+    textwrap::wrap(&text, width.max(8)).into_iter().map(std::borrow::Cow::into_owned).collect()
+}
+
 /// All of a text, cut into rows of at most `width` columns, one at least; wider characters stand alone.
 pub(crate) fn in_rows(text: &str, width: usize) -> Vec<String> {
     let mut rows = vec![String::new()];

@@ -15,7 +15,7 @@ use crate::state::drawer::{Changes, Drawer, PromptKind, Question};
 use crate::state::list::List;
 use crate::state::sample_form::SampleForm;
 use crate::state::target::Target;
-use crate::text::display::safe;
+use crate::text::display::{at_blanks, safe};
 
 /// Rows a drawer takes.
 pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
@@ -290,11 +290,7 @@ fn title_of(question: &Question, app: &App) -> Vec<String> {
         }
         Question::Allow(_) => "Run this external program?".to_owned(),
     };
-    wrapped(&text, usize::from(app.width().saturating_sub(2)))
-}
-
-fn wrapped(text: &str, room: usize) -> Vec<String> {
-    textwrap::wrap(text, room.max(8)).into_iter().map(std::borrow::Cow::into_owned).collect()
+    at_blanks(&text, usize::from(app.width().saturating_sub(2)))
 }
 
 /// A row of a question: where its pieces begin after one another, and how they look.
@@ -318,10 +314,10 @@ fn question_rows(question: &Question, app: &App) -> Vec<QuestionRow> {
             for (_, command) in commands {
                 let line = safe(&insight::command_line(command));
                 rows.extend(
-                    wrapped(&line, room).into_iter().map(|text| row(3, text, theme.bright())),
+                    at_blanks(&line, room).into_iter().map(|text| row(3, text, theme.bright())),
                 );
                 let details = safe(&insight::command_details(command).join(" · "));
-                let details = wrapped(&details, room.saturating_sub(2)).into_iter();
+                let details = at_blanks(&details, room.saturating_sub(2)).into_iter();
                 rows.extend(details.map(|text| row(5, text, theme.ink())));
             }
         }
@@ -451,7 +447,7 @@ fn expected(app: &App) -> Vec<String> {
     let room = usize::from(app.width().saturating_sub(5));
     let Some(estimate) = &app.throughput.estimate else {
         let text = "trying it on the beginning of the data to estimate the time …";
-        return wrapped(text, room);
+        return at_blanks(text, room);
     };
     let mut first = Vec::new();
     let names: Vec<String> = estimate
@@ -494,5 +490,5 @@ fn expected(app: &App) -> Vec<String> {
     if estimate.endless && writes {
         rows.push("! it runs until you stop it, and then writes no files".to_owned());
     }
-    rows.iter().flat_map(|row| wrapped(row, room)).collect()
+    rows.iter().flat_map(|row| at_blanks(row, room)).collect()
 }

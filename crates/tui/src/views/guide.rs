@@ -8,7 +8,7 @@ use super::outcomes::{Known, Layout, headings, row};
 use super::point::place_in_words;
 use crate::state::app::App;
 use crate::state::guide::{Found, GuideView, PageView};
-use crate::text::display::safe;
+use crate::text::display::{at_blanks, safe};
 
 /// Rows it takes at most `most` of: the question, the headings, what was found, the stages.
 pub(super) fn rows(guide: &GuideView, most: u16) -> u16 {
@@ -126,9 +126,7 @@ fn wrapped(lines: &[String], room: usize) -> Vec<String> {
         if line.starts_with("  ") {
             out.push(line);
         } else {
-            out.extend(
-                textwrap::wrap(&line, room.max(8)).into_iter().map(std::borrow::Cow::into_owned),
-            );
+            out.extend(at_blanks(&line, room));
         }
     }
     out

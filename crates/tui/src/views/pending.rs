@@ -8,7 +8,7 @@ use ratatui::style::{Modifier, Style};
 
 use super::canvas::{Canvas, cut, list_and_side};
 use crate::state::app::App;
-use crate::text::display::{in_rows, safe};
+use crate::text::display::{at_blanks, in_rows, safe};
 
 pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
     let area = canvas.area;
@@ -291,12 +291,11 @@ fn draw_command(canvas: &mut Canvas<'_>, app: &App, command: &HeldCommand) {
         1 => "run with exactly this one argument".to_owned(),
         count => format!("run with exactly these {} arguments", grouped(count as u64)),
     };
-    canvas.put(0, 0, &title, theme.quiet());
     // All of it can be seen: what is longer than a row goes on in the next one, and the rows scroll.
     let room = usize::from(area.width.saturating_sub(10)).max(1);
     let mut all: Vec<(String, String, Style)> = Vec::new();
     for text in insight::command_details(command) {
-        let rows = in_rows(&text, usize::from(area.width).max(1));
+        let rows = at_blanks(&text, usize::from(area.width).saturating_sub(1));
         all.extend(rows.into_iter().map(|row| (String::new(), row, theme.quiet())));
     }
     let details = all.len();
@@ -318,14 +317,18 @@ fn draw_command(canvas: &mut Canvas<'_>, app: &App, command: &HeldCommand) {
         canvas.put_right(8, y, label, theme.quiet());
         canvas.put(if number < details { 0 } else { 10 }, y, text, *style);
     }
+    let width = area.width.saturating_sub(1);
+    let mut title_room = usize::from(width);
     if top + rows < all.len() && rows > 0 {
         let hidden = grouped((all.len() - top - rows) as u64);
         let long = format!("{hidden} more rows, PgDn");
         // Beside the title where there is room for both.
-        let fits = title.chars().count() + 2 + long.len() <= usize::from(area.width);
-        let more = if fits { long } else { format!(" +{hidden}, PgDn") };
-        canvas.put_right(area.width, 0, &more, theme.quiet());
+        let fits = title.chars().count() + 2 + long.len() <= title_room;
+        let more = if fits { long } else { format!("+{hidden}, PgDn") };
+        title_room = title_room.saturating_sub(more.len() + 1);
+        canvas.put_right(width, 0, &more, theme.quiet());
     }
+    canvas.put(0, 0, &cut(&title, title_room), theme.quiet());
     let number = app.pending.at - app.pending_rows().0;
     let said = match app.start_result(number) {
         Some(
