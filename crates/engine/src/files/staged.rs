@@ -5,6 +5,7 @@ use parking_lot::{Mutex, MutexGuard};
 use std::collections::VecDeque;
 use std::fs::{File, FileTimes};
 use std::io::{self, Seek, SeekFrom, Write};
+use std::os::fd::AsRawFd;
 use std::os::unix::fs::MetadataExt;
 use std::sync::atomic::{AtomicUsize, Ordering::Relaxed};
 use std::sync::{Arc, Weak};
@@ -76,6 +77,9 @@ struct State {
     times: Option<FileTimes>,
     /// A file of the program's own: who reads it goes on with what it was.
     is_own: bool,
+    /// The file that what was written was copied into, where it did not take a place itself: whoever goes on
+    /// writing (after `exec > FILE`) writes there.
+    landed: Option<File>,
 }
 
 impl Staged {
@@ -129,7 +133,7 @@ impl Staged {
             if append { OFlags::WRONLY | OFlags::APPEND } else { OFlags::WRONLY | OFlags::TRUNC };
         let file = self.open_with(flags)?;
         guarded(&self.state).openings += 1;
-        let handle = Arc::new(Mutex::new(Handle { append, at: 0, file: Some(file) }));
+        let handle = Handle::of(append, file);
         note_open(&handle);
         Ok(Opening { staged: self.clone(), handle, done: Mutex::new(false) })
     }
@@ -166,17 +170,21 @@ impl Staged {
         let Some(temporary) = state.temporary.take() else { return Ok(()) };
         match state.failure {
             Some(errno) => Err(io::Error::from_raw_os_error(errno)),
-            None => self.put_in_place(&temporary, &state, old_file.as_ref()),
+            None => {
+                state.landed = self.put_in_place(&temporary, &state, old_file.as_ref())?;
+                Ok(())
+            }
         }
     }
 
-    /// Lets it take the place of the file that was there at the beginning.
+    /// Lets it take the place of the file that was there at the beginning, or copies it into that one, which
+    /// this gives then.
     fn put_in_place(
         &self,
         temporary: &Temporary,
         state: &State,
         old_file: Option<&OldFile>,
-    ) -> io::Result<()> {
+    ) -> io::Result<Option<File>> {
         let file = temporary.open(OFlags::WRONLY)?;
         if let Some(times) = state.times {
             file.set_times(times)?;
@@ -210,7 +218,8 @@ impl Staged {
         }
         if file.metadata()?.len() == 0 {
             // Whoever has it open goes on with the same file.
-            return now.set_len(0);
+            now.set_len(0)?;
+            return Ok(Some(now));
         }
         // Who has it open would go on with a file that nobody sees any more; and its rights may have
         // been changed meanwhile.
@@ -225,7 +234,7 @@ impl Staged {
             Err(error) if error.kind() == io::ErrorKind::ResourceBusy => {
                 write_through(temporary, now)
             }
-            placed => placed,
+            placed => placed.map(|()| None),
         }
     }
 
@@ -234,7 +243,7 @@ impl Staged {
         temporary: &Temporary,
         file: &File,
         state: &State,
-    ) -> io::Result<()> {
+    ) -> io::Result<Option<File>> {
         if let Some(rights) = &state.rights {
             rights.give(file)?;
         }
@@ -243,19 +252,20 @@ impl Staged {
             Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
                 write_through(temporary, self.place.open(OFlags::WRONLY | OFlags::CREATE)?)
             }
-            placed => placed,
+            placed => placed.map(|()| None),
         }
     }
 }
 
 /// Copies what was written into a file that stays the same file. The room it needs is there before
-/// anything of it is changed.
-fn write_through(temporary: &Temporary, mut old: File) -> io::Result<()> {
+/// anything of it is changed. Gives that file.
+fn write_through(temporary: &Temporary, mut old: File) -> io::Result<Option<File>> {
     let mut content = temporary.open(OFlags::RDONLY)?;
     let (before, bytes) = (old.metadata()?.len(), content.metadata()?.len());
     reserve(&old, before, bytes.saturating_sub(before))?;
     io::copy(&mut content, &mut old)?;
-    old.set_len(bytes)
+    old.set_len(bytes)?;
+    Ok(Some(old))
 }
 
 /// Makes room for `bytes` bytes from `at` on, without changing the file. Systems that cannot are
@@ -284,6 +294,32 @@ struct Handle {
     append: bool,
     at: u64,
     file: Option<File>,
+    /// It is of the file that was copied into.
+    landed: bool,
+}
+
+impl Handle {
+    fn of(append: bool, file: File) -> Arc<Mutex<Self>> {
+        Arc::new(Mutex::new(Self { append, at: 0, file: Some(file), landed: false }))
+    }
+
+    /// Goes on in another file, at the place where it is.
+    fn go_on_in(&mut self, landed: &File) -> io::Result<()> {
+        if let Some(file) = &mut self.file {
+            self.at = file.stream_position()?;
+        }
+        let append = if self.append { OFlags::APPEND } else { OFlags::empty() };
+        let flags = OFlags::WRONLY | OFlags::CLOEXEC | append;
+        let name = format!("/proc/self/fd/{}", landed.as_raw_fd());
+        // With a place of its own; where it cannot be opened once more, with that of all others.
+        let mut file = match rustix::fs::open(name, flags, rustix::fs::Mode::empty()) {
+            Ok(file) => File::from(file),
+            Err(_) => landed.try_clone()?,
+        };
+        file.seek(SeekFrom::Start(self.at))?;
+        (self.file, self.landed) = (Some(file), true);
+        Ok(())
+    }
 }
 
 /// Files that are open, the oldest first.
@@ -321,7 +357,7 @@ impl Opening {
         let staged = Arc::new(Staged { place, old: None, state: Mutex::new(state) });
         let append =
             rustix::fs::fcntl_getfl(&file).is_ok_and(|flags| flags.contains(OFlags::APPEND));
-        let handle = Arc::new(Mutex::new(Handle { append, at: 0, file: Some(file) }));
+        let handle = Handle::of(append, file);
         note_open(&handle);
         Self { staged, handle, done: Mutex::new(false) }
     }
@@ -331,8 +367,22 @@ impl Opening {
         Arc::downgrade(&self.staged)
     }
 
-    pub(crate) fn write_all(&self, bytes: &[u8]) -> io::Result<()> {
+    /// The handle, of the file that was copied into once that was done.
+    fn current(&self) -> io::Result<MutexGuard<'_, Handle>> {
         let mut handle = guarded(&self.handle);
+        if *guarded(&self.done) && (!handle.landed || handle.file.is_none()) {
+            let state = guarded(&self.staged.state);
+            if let Some(landed) = &state.landed {
+                handle.go_on_in(landed)?;
+                drop(state);
+                note_open(&self.handle);
+            }
+        }
+        Ok(handle)
+    }
+
+    pub(crate) fn write_all(&self, bytes: &[u8]) -> io::Result<()> {
+        let mut handle = self.current()?;
         if handle.file.is_none() {
             let flags = if handle.append { OFlags::APPEND } else { OFlags::empty() };
             let mut file = self.staged.open_with(OFlags::WRONLY | flags)?;
@@ -380,7 +430,7 @@ impl Sink for Opening {
     }
 
     fn facts(&self) -> Option<FileFacts> {
-        let facts = match &guarded(&self.handle).file {
+        let facts = match &self.current().ok()?.file {
             Some(file) => file.metadata(),
             None => self.staged.read().and_then(|file| file.metadata()),
         };
