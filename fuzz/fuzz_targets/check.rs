@@ -5,6 +5,9 @@ use engine::{Consents, Limits, Request, Sample, Trials, Variables};
 use libfuzzer_sys::fuzz_target;
 use stream::RunControl;
 
+/// Endless texts are found again and again.
+const MOMENT: std::time::Duration = std::time::Duration::from_millis(200);
+
 fuzz_target!(|text: &str| {
     let request = Request {
         text: text.to_owned(),
@@ -13,7 +16,7 @@ fuzz_target!(|text: &str| {
         variables: Variables::default(),
         plan: None,
         sample: Sample::First(100),
-        limits: Limits::default(),
+        limits: Limits { quick: MOMENT, time: MOMENT, ..Limits::default() },
         allowed: Consents::default(),
     };
     let checked = insight::check(&Trials::new(None), &request, true, &RunControl::default());

@@ -44,6 +44,9 @@ const FIRST: u64 = 5_000;
 /// how busy the machine is.
 const QUICK: Duration = Duration::from_secs(2);
 
+/// A pipeline that has not ended by then is looked at as far as it came.
+const ENDLESS: Duration = Duration::from_secs(3);
+
 /// So long is waited for standard input, if it does not end before.
 const PATIENCE: Duration = Duration::from_secs(2);
 
@@ -76,7 +79,7 @@ pub(crate) fn tell(arguments: Arguments) -> ExitCode {
         variables: Variables::new(name, words.collect()),
         plan: None,
         sample,
-        limits: Limits { quick: QUICK, ..Limits::default() },
+        limits: Limits { quick: QUICK, time: ENDLESS, ..Limits::default() },
         allowed: Consents::default(),
     };
     let interrupts = Interrupts::watch();

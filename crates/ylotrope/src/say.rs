@@ -1,7 +1,9 @@
 //! What is printed: names and data in it never steer the terminal.
 
-use std::io::{IsTerminal, Write};
+use std::io::{self, IsTerminal, Write};
+use std::process::ExitCode;
 
+use parking_lot::Mutex;
 use stream::visible;
 
 /// Prints a line on standard error.
@@ -12,20 +14,39 @@ pub(crate) fn error(line: &str) {
 /// Prints whole lines on standard error.
 pub(crate) fn error_text(text: &str) {
     // A standard error that cannot be written has nobody to be told.
-    let _ = std::io::stderr().write_all(visible(text).as_bytes());
+    let _ = io::stderr().write_all(visible(text).as_bytes());
 }
+
+/// Why standard output could not be written.
+static LOST: Mutex<Option<io::Error>> = Mutex::new(None);
 
 /// Prints text on standard output.
 pub(crate) fn print(text: &str) {
-    // Whoever closes standard output has read enough.
-    let _ = std::io::stdout().write_all(visible(text).as_bytes());
+    put(visible(text).as_bytes());
 }
 
 /// Prints a text on standard output for another program, as it is; on a terminal as a line.
 pub(crate) fn print_exactly(text: &str) {
-    if std::io::stdout().is_terminal() {
+    if io::stdout().is_terminal() {
         return print(&format!("{text}\n"));
     }
-    // Whoever closes standard output has read enough.
-    let _ = std::io::stdout().write_all(text.as_bytes());
+    put(text.as_bytes());
+}
+
+fn put(bytes: &[u8]) {
+    let mut out = io::stdout().lock();
+    match out.write_all(bytes).and_then(|()| out.flush()) {
+        // Whoever closes standard output has read enough.
+        Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
+            LOST.lock().get_or_insert(error);
+        }
+        _ => {}
+    }
+}
+
+/// The status to end with: what could not be printed is told, and is no success.
+pub(crate) fn end(code: ExitCode) -> ExitCode {
+    let Some(lost) = LOST.lock().take() else { return code };
+    error(&format!("ylotrope: standard output: {}", stream::describe(&lost)));
+    ExitCode::from(2)
 }

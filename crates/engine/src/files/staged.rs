@@ -553,7 +553,10 @@ mod tests {
         let mut reader = File::open(&path).unwrap();
         opening.put_in_place().unwrap();
         assert_eq!((number(), contents(&mut reader)), (first, b"new\n".to_vec()));
-        drop(reader);
+        // Whoever goes on writing does so in the file that stayed.
+        write(&opening, "more\n");
+        assert_eq!(std::fs::read(&path).unwrap(), b"new\nmore\n");
+        drop((opening, reader));
         // What is emptied stays the same file in any case.
         begin(&path).unwrap().open(false).unwrap().put_in_place().unwrap();
         assert_eq!((number(), std::fs::read(&path).unwrap()), (first, Vec::new()));

@@ -213,3 +213,30 @@ fn a_write_that_is_killed_is_ended_by_the_one_that_waits_and_undone_after_a_rest
     assert_eq!(std::fs::read_to_string(&path).unwrap(), "old\n");
     terminal.press(&["C-q"]);
 }
+
+/// What prints says so where it cannot, and that is no success.
+#[test]
+fn what_could_not_be_printed_is_no_success() {
+    let folder = tempfile::tempdir().unwrap();
+    std::fs::write(folder.path().join("f"), "a b\nc d\n").unwrap();
+    for arguments in [
+        &["columns", "f"][..],
+        &["columns", "--csv", "f"],
+        &["check", "-c", "cat f | cat"],
+        &["check", "--json", "-c", "cat f"],
+        &["guide"],
+        &["use", "--help"],
+        &["--help"],
+        &["--version"],
+        &["config"],
+        &["completions", "bash"],
+        &["man"],
+        &["run", "-c", "cat f"],
+        &["use", "cat", "f"],
+    ] {
+        let full = || std::fs::File::options().write(true).open("/dev/full").unwrap();
+        let output = ylotrope(folder.path()).args(arguments).stdout(full()).output().unwrap();
+        assert!(!output.status.success(), "{arguments:?}");
+        assert!(text(&output.stderr).contains("No space left"), "{arguments:?}: {output:?}");
+    }
+}
