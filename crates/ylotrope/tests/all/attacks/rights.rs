@@ -58,6 +58,12 @@ fn mode(path: &Path, mode: u32) {
 /// Makes `f` in a folder, in some way.
 type Make = fn(&Path);
 
+/// New files in the folder of this one get a list of rights.
+fn list_of_folder(file: &Path) {
+    let (folder, name) = (file.parent().unwrap(), "system.posix_acl_default");
+    rustix::fs::setxattr(folder, name, &list(77, 6), XattrFlags::empty()).unwrap();
+}
+
 #[test]
 fn a_replaced_file_is_as_sh_leaves_it_under_every_kind_of_rights() {
     assert!(is_root(), "owners and flags are set by root here");
@@ -79,25 +85,11 @@ fn a_replaced_file_is_as_sh_leaves_it_under_every_kind_of_rights() {
         }),
         ("a list of the folder", |f| {
             mode(f, 0o600);
-            let folder = f.parent().unwrap();
-            rustix::fs::setxattr(
-                folder,
-                "system.posix_acl_default",
-                &list(77, 6),
-                XattrFlags::empty(),
-            )
-            .unwrap();
+            list_of_folder(f);
         }),
         ("a list of the folder, no file", |f| {
             std::fs::remove_file(f).unwrap();
-            let folder = f.parent().unwrap();
-            rustix::fs::setxattr(
-                folder,
-                "system.posix_acl_default",
-                &list(77, 6),
-                XattrFlags::empty(),
-            )
-            .unwrap();
+            list_of_folder(f);
         }),
         ("an attribute", |f| {
             rustix::fs::setxattr(f, "user.note", b"x", XattrFlags::empty()).unwrap();
