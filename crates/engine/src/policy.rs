@@ -404,10 +404,10 @@ fn is_listed(start: &Start, found: &Path, program: &Program) -> bool {
     if name.contains(&b'/') || !changes.all(environment::is_harmless) {
         return false;
     }
-    let name = programs::counts_as(name, program.file_name());
     let Some(forms) = programs::forms(name) else { return false };
     let directory = start.entered().at(Path::new(""));
-    leads_through_roots(found)
+    programs::is_meant(name, program.file_name())
+        && leads_through_roots(found)
         && program.is_roots()
         && forms.iter().any(|form| form.takes(arguments, &directory))
 }

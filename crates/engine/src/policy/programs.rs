@@ -387,18 +387,17 @@ pub(super) fn forms(name: &[u8]) -> Option<&'static [Form]> {
     PROGRAMS.iter().find(|(known, _)| known.as_bytes() == name).map(|(_, forms)| *forms)
 }
 
-/// Names that are links to programs of another name and mean the same here: the name that is called,
-/// and that of the file. Any other link to a program of another name counts as that program.
+/// Names that are links to programs of another name and are what the list means: the name that is called, and
+/// that of the file. Any other link to a program of another name is on no list, not even on that of the other
+/// program: what a program does may depend on the name it is called by (`reboot` is a link to `systemctl`).
 const SAME_PROGRAM: [(&str, &str); 4] =
     [("lsmod", "kmod"), ("w", "w.procps"), ("xzcat", "xz"), ("zstdcat", "zstd")];
 
-/// The name by which a program is looked for on the list, when it is called by one name and its file
-/// has another.
-pub(super) fn counts_as<'n>(called: &'n [u8], file: &'n [u8]) -> &'n [u8] {
-    let same = SAME_PROGRAM
-        .iter()
-        .any(|(name, other)| (name.as_bytes(), other.as_bytes()) == (called, file));
-    if same { called } else { file }
+/// True where a file of this name is the program that the list means by the name that is called.
+pub(super) fn is_meant(called: &[u8], file: &[u8]) -> bool {
+    let is_pair =
+        |(name, other): &(&str, &str)| (name.as_bytes(), other.as_bytes()) == (called, file);
+    called == file || SAME_PROGRAM.iter().any(is_pair)
 }
 
 /// The names on the list, for help and tests.

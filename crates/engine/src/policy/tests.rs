@@ -1,3 +1,4 @@
+use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::PermissionsExt;
 use std::path::Path;
 
@@ -230,10 +231,33 @@ fn a_link_in_a_folder_of_somebody_elses_lets_nothing_start() {
     // Whatever the link leads to: the folder is not root's alone.
     assert!(held(folder.path(), &["file", "x"]) && held(folder.path(), &["ls"]));
     assert!(held(&own("here"), &["ls"]) && !held(Path::new("/bin"), &["ls"]));
-    // A name that leads to a program of another name counts as that.
-    assert_eq!(programs::counts_as(b"file", b"sh"), b"sh");
-    assert_eq!(programs::counts_as(b"w", b"w.procps"), b"w");
-    assert_eq!(programs::counts_as(b"w", b"sh"), b"sh");
+    // A name that leads to a program of another name is not that program, in neither direction.
+    assert!(programs::is_meant(b"file", b"file") && programs::is_meant(b"w", b"w.procps"));
+    for (called, file) in [("file", "sh"), ("w", "sh"), ("reboot", "systemctl"), ("pkill", "pgrep")]
+    {
+        assert!(!programs::is_meant(called.as_bytes(), file.as_bytes()), "{called} {file}");
+    }
+}
+
+/// All names of this machine that are links, whatever they lead to: only those that the list itself names
+/// start. Nothing is started here.
+#[test]
+fn no_name_starts_because_it_is_a_link_to_a_program_of_the_list() {
+    let mut links = 0;
+    for folder in ["/usr/bin", "/bin", "/usr/sbin", "/sbin", "/usr/local/bin"] {
+        for entry in std::fs::read_dir(folder).into_iter().flatten().flatten() {
+            if !entry.file_type().is_ok_and(|kind| kind.is_symlink()) {
+                continue;
+            }
+            links += 1;
+            let name = entry.file_name();
+            let start = Start::new(vec![name.as_bytes().to_vec()], None, &Environment::default());
+            let starts =
+                matches!(Policy::ListOnly.decide(&start, Feed::Nothing), Decision::Start(_));
+            assert!(!starts || programs::forms(name.as_bytes()).is_some(), "{name:?}");
+        }
+    }
+    assert!(links > 0);
 }
 
 #[test]
