@@ -587,25 +587,35 @@ pub fn quote_bytes(value: &[u8]) -> String {
 }
 
 impl Sequence {
+    /// How many words it stands for.
+    pub fn count(&self) -> u64 {
+        let (from, to, step) = self.bounds();
+        (from.abs_diff(to) / step).saturating_add(1)
+    }
+
+    fn bounds(&self) -> (i64, i64, u64) {
+        let (from, to, step) = match self {
+            Self::Numbers { from, to, step, .. } => (*from, *to, *step),
+            Self::Characters { from, to, step } => (*from as i64, *to as i64, *step),
+        };
+        (from, to, step.unsigned_abs().max(1))
+    }
+
     /// The words it stands for; `most` of them at most.
     ///
     /// # Errors
     /// How many there would be, where that is more.
     pub fn words(&self, most: u64) -> Result<Vec<String>, u64> {
-        let (from, to, step) = match self {
-            Self::Numbers { from, to, step, .. } => (*from, *to, *step),
-            Self::Characters { from, to, step } => (*from as i64, *to as i64, *step),
-        };
-        let step = step.unsigned_abs().max(1);
-        let count = from.abs_diff(to) / step;
-        if count >= most {
-            return Err(count.saturating_add(1));
+        let count = self.count();
+        if count > most {
+            return Err(count);
         }
+        let (from, to, step) = self.bounds();
         let value = |number: u64| {
             let distance = (number * step) as i64;
             if from <= to { from.wrapping_add(distance) } else { from.wrapping_sub(distance) }
         };
-        Ok((0..=count)
+        Ok((0..count)
             .map(value)
             .map(|value| match self {
                 Self::Numbers { width, .. } => padded(value, *width),

@@ -54,6 +54,13 @@ pub(crate) fn open_to_look(path: &Path) -> io::Result<File> {
     if (kind.is_char_device() || kind.is_block_device()) && !is_own_descriptor(path) {
         return Err(Unread::Device.into());
     }
+    if kind.is_file() && !is_own_descriptor(path) {
+        // Also of the kernel's only those that nothing happens to when they are read.
+        return match engine::open_regular(path)? {
+            Some(file) => Ok(file),
+            None => File::open("/dev/null"),
+        };
+    }
     if !kind.is_fifo() {
         return File::open(path);
     }
@@ -132,6 +139,7 @@ mod tests {
         };
         assert!(why(&at("pipe")).starts_with("nothing came from this pipe"));
         assert!(why(Path::new("/dev/zero")).starts_with("a device"));
+        assert!(why(Path::new("/proc/kmsg")).starts_with("a file of the kernel"));
         assert!(why(&at("long")).starts_with("longer than 16 MiB"));
         assert_eq!(read_script(&at("script"), Waits::Little).unwrap(), b"echo a\n");
         assert!(read_script(Path::new("/dev/zero"), Waits::Long).is_err());

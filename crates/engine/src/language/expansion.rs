@@ -39,7 +39,15 @@ impl Shell<'_> {
     pub(crate) fn fields(&mut self, word: &Word) -> ShellResult<Vec<Vec<u8>>> {
         let mut result = Vec::new();
         if has_braces(word) {
-            for word in without_braces(word)? {
+            let count = count_without_braces(word);
+            if count > WORDS_MAX {
+                let message = match count {
+                    u64::MAX => "these braces expand to too many words".to_owned(),
+                    count => format!("these braces expand to {count} words, too many"),
+                };
+                return Unwind::fault(message, word.span, 2);
+            }
+            for word in without_braces(word) {
                 self.fields_of(&word, &mut result)?;
             }
         } else {
@@ -414,46 +422,63 @@ fn has_braces(word: &Word) -> bool {
     word.parts.iter().any(brace)
 }
 
-/// The words that a word with braces stands for.
-fn without_braces(word: &Word) -> ShellResult<Vec<Word>> {
+/// How many words a word with braces stands for: known before any of them is made.
+fn count_without_braces(word: &Word) -> u64 {
+    let counts = word.parts.iter().map(|part| match part {
+        Part::Alternatives(inner) => {
+            inner.iter().map(count_without_braces).fold(0, u64::saturating_add)
+        }
+        Part::Sequence(sequence) => sequence.count(),
+        _ => 1,
+    });
+    counts.fold(1, u64::saturating_mul)
+}
+
+/// Adds a part at the end of a word; text that follows text becomes one with it.
+fn add_part(word: &mut Word, part: &Part) {
+    match (word.parts.last_mut(), part) {
+        (Some(Part::Text(before)), Part::Text(text)) => before.push_str(text),
+        _ => word.parts.push(part.clone()),
+    }
+}
+
+/// The words that a word with braces stands for, [`WORDS_MAX`] at most.
+fn without_braces(word: &Word) -> Vec<Word> {
     let mut words = vec![Word { parts: Vec::new(), span: word.span }];
     for part in &word.parts {
         let choices: Vec<Vec<Part>> = match part {
             Part::Alternatives(inner) => {
                 let mut all = Vec::new();
                 for word in inner {
-                    all.extend(without_braces(word)?.into_iter().map(|word| word.parts));
+                    all.extend(without_braces(word).into_iter().map(|word| word.parts));
                 }
                 all
             }
-            Part::Sequence(sequence) => match sequence.words(WORDS_MAX) {
-                Ok(words) => words.into_iter().map(|text| vec![Part::Text(text)]).collect(),
-                Err(count) => {
-                    let message = format!("these braces expand to {count} words, too many");
-                    return Unwind::fault(message, word.span, 2);
-                }
-            },
+            Part::Sequence(sequence) => {
+                let words = sequence.words(WORDS_MAX).unwrap_or_default();
+                words.into_iter().map(|text| vec![Part::Text(text)]).collect()
+            }
             part => {
                 for word in &mut words {
-                    word.parts.push(part.clone());
+                    add_part(word, part);
                 }
                 continue;
             }
         };
-        if words.len() as u64 * choices.len() as u64 > WORDS_MAX {
-            return Unwind::fault("these braces expand to too many words", word.span, 2);
-        }
         words = words
             .iter()
             .flat_map(|before| {
                 choices.iter().map(|choice| {
-                    let parts = before.parts.iter().chain(choice).cloned().collect();
-                    Word { parts, span: before.span }
+                    let mut word = before.clone();
+                    for part in choice {
+                        add_part(&mut word, part);
+                    }
+                    word
                 })
             })
             .collect();
     }
-    Ok(words)
+    words
 }
 
 /// The home directory of a user of this machine.

@@ -60,6 +60,9 @@ impl Checked {
 /// A text of more pipelines is refused.
 const PIPELINES_MAX: usize = 5_000;
 
+/// Pipelines of more commands are refused: as many are at work at the same time.
+const COMMANDS_MAX: usize = 1_000;
+
 /// Texts of more pipelines are looked at for a moment only.
 const FEW: usize = 200;
 
@@ -95,6 +98,18 @@ pub fn check(
             grouped(PIPELINES_MAX as u64)
         );
         checked.errors.push(CheckError { span: Span { start: 0, end: 0 }, message });
+        return checked;
+    }
+    let long = script.pipelines().filter(|pipeline| pipeline.commands.len() > COMMANDS_MAX);
+    checked.errors.extend(long.map(|pipeline| CheckError {
+        span: Span { start: pipeline.span.start, end: pipeline.span.start },
+        message: format!(
+            "{} commands in one pipeline; at most {} are looked at",
+            grouped(pipeline.commands.len() as u64),
+            grouped(COMMANDS_MAX as u64)
+        ),
+    }));
+    if !checked.errors.is_empty() {
         return checked;
     }
     // What comes before a pipeline is run for each: of many not all can be looked at soon.

@@ -76,8 +76,17 @@ fn what_only_looks_answers_or_refuses_soon() {
     std::fs::write(at("deep.sh"), format!("{}true{}\n", "( ".repeat(50_000), " )".repeat(50_000)))
         .unwrap();
     std::fs::write(at("words.sh"), format!("echo {}\n", "$(".repeat(20_000))).unwrap();
+    std::fs::write(at("wide.sh"), format!("cat{}\n", " | cat".repeat(100_000))).unwrap();
+    std::fs::write(at("braces.sh"), format!("echo {}\n", "{a,b}".repeat(60))).unwrap();
     for arguments in [
-        &["check", "pipe"][..],
+        &["check", "wide.sh"][..],
+        &["check", "braces.sh"],
+        &["run", "--dry-run", "wide.sh"],
+        &["run", "--dry-run", "braces.sh"],
+        &["check", "/proc/kmsg"],
+        &["columns", "/proc/kmsg"],
+        &["run", "-n", "/proc/kmsg"],
+        &["check", "pipe"],
         &["check", "/dev/zero"],
         &["check", "long"],
         &["check", "many.sh"],
