@@ -58,7 +58,7 @@ fn named_file(file: &NamedFile) -> String {
             )
         }
         Content::State(_) => format!(
-            "with {name} as it is now; its content is not looked at (over 16 MiB, or one of more than 64 files), so the consent is not kept for good"
+            "with {name} as it is now; its content is not looked at (over 16 MiB, or one of more than 64 files), so it is asked each time"
         ),
     }
 }

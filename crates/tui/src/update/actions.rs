@@ -320,13 +320,13 @@ impl App {
             HowLong::Once => {
                 self.consent.allowed_once.add(consent);
             }
-            HowLong::Session => {
-                self.consent.allowed.add(consent);
-            }
-            HowLong::Always if !consent.may_be_kept() => {
+            HowLong::Session | HowLong::Always if !consent.may_be_kept() => {
                 let reason =
-                    "a file it names is too large to be covered for good; allowed for this session";
+                    "allowed once: the content of a file that it names is too large to be covered";
                 self.message = Some(reason.to_owned());
+                self.consent.allowed_once.add(consent);
+            }
+            HowLong::Session => {
                 self.consent.allowed.add(consent);
             }
             HowLong::Always => {

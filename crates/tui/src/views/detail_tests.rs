@@ -112,6 +112,19 @@ fn a_run_without_end_says_what_becomes_of_its_files() {
 }
 
 #[test]
+fn a_program_that_names_a_large_file_is_asked_about_each_time() {
+    let folder = tempfile::tempdir().unwrap();
+    let large = folder.path().join("large");
+    std::fs::File::create(&large).unwrap().set_len((16 << 20) + 1).unwrap();
+    let mut stand = settled(&format!("sh -n {}", large.display()));
+    stand.key(KeyCode::End);
+    stand.letters("ys");
+    let said = stand.app.message.clone().unwrap_or_default();
+    assert!(said.starts_with("allowed once"), "{said}");
+    assert!(stand.app.consent.allowed.is_empty() && !stand.app.consent.allowed_once.is_empty());
+}
+
+#[test]
 fn a_program_that_was_allowed_is_named_before_it_gets_other_data() {
     let mut stand = settled("seq 3 | touch DIR/made");
     stand.key(KeyCode::End);
