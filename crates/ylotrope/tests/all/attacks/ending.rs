@@ -292,3 +292,43 @@ fn what_was_let_through_ends_with_the_screen() {
         }
     }
 }
+
+/// Each thread of the screen is refused in turn: it ends with an error and the terminal given back, or works
+/// without.
+#[test]
+fn a_screen_without_one_of_its_threads_ends_or_works() {
+    let terminal = Terminal::open(100, 24);
+    let at = |name: &str| terminal.path().join(name);
+    std::fs::copy(PROGRAM, at("program")).unwrap();
+    // Limits of processes are those of a user who has no others.
+    let prepared = Command::new("chown").args(["-R", "23117"]).arg(terminal.path()).status();
+    assert!(prepared.unwrap().success(), "the limit is for another user, and root sets it");
+    let (mut refused, mut worked) = (0, 0);
+    for threads in 1..14 {
+        terminal.type_text(&format!(
+            "clear; setpriv --reuid 23117 --clear-groups prlimit --nproc={threads} ./program --line 'seq 3 | tac'; echo {threads}=$?"
+        ));
+        let ended = |status: u8| format!("{threads}={status}");
+        terminal.press(&["Enter"]);
+        let since = Instant::now();
+        loop {
+            assert!(since.elapsed() < Duration::from_secs(30), "{threads}: {}", terminal.screen());
+            let screen = terminal.screen();
+            if screen.contains("evaluated in") {
+                worked += 1;
+                terminal.escape("↑↓ select");
+                terminal.press(&["q"]);
+                terminal.wait(&ended(0));
+                break;
+            }
+            if screen.contains(&ended(2)) {
+                assert!(screen.contains("Resource temporarily unavailable"), "{screen}");
+                refused += 1;
+                break;
+            }
+            std::thread::yield_now();
+        }
+        assert!(terminal.flags().starts_with("0 1 0"), "{threads}: {}", terminal.flags());
+    }
+    assert!(refused > 3 && worked > 1, "{refused} {worked}");
+}
