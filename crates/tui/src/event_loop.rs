@@ -85,7 +85,7 @@ pub enum TuiError {
     #[error("there is no terminal to draw on; “ylotrope run” works without one")]
     NoTerminal,
     /// The terminal failed.
-    #[error("the terminal: {0}")]
+    #[error("the terminal")]
     Terminal(#[from] io::Error),
 }
 

@@ -73,7 +73,10 @@ pub(crate) fn tell(arguments: &Arguments) -> Result<()> {
         .map_err(|error| anyhow::anyhow!(describe(&error)))
         .with_context(shown)?;
     let split = arguments.split.map(Splitting::from);
-    let (survey, _) = read_columns(&mut *source, split, |_, _| true).with_context(shown)?;
+    let (survey, _) = read_columns(&mut *source, split, |_, _| true)
+        // Its text has the reason.
+        .map_err(|error| anyhow::anyhow!(error.to_string()))
+        .with_context(shown)?;
     let table = survey.table();
     let text = match (arguments.json, arguments.csv) {
         (true, _) => columns_json(&table),

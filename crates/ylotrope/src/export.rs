@@ -82,7 +82,8 @@ pub(crate) fn make(arguments: &Arguments) -> Result<()> {
         Export::Report => look(&text, arguments.sample).ok(),
         _ => Some(look(&text, arguments.sample)?),
     };
-    export(what, preview.as_deref(), record.as_ref(), &arguments.to)?;
+    export(what, preview.as_deref(), record.as_ref(), &arguments.to)
+        .with_context(|| arguments.to.display().to_string())?;
     Ok(())
 }
 

@@ -76,7 +76,7 @@ pub enum ExportError {
     #[error(transparent)]
     Pdf(#[from] draw::PdfError),
     /// The file cannot be written.
-    #[error("{0}")]
+    #[error(transparent)]
     Write(#[from] io::Error),
 }
 
