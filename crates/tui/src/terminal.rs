@@ -153,6 +153,7 @@ pub(crate) fn watch_signals(sender: &Sender<Event>) -> io::Result<()> {
     const SAME: Duration = Duration::from_millis(500);
     let mut signals = Signals::new([SIGTERM, SIGHUP, SIGINT, SIGQUIT, SIGTSTP, SIGCONT, SIGWINCH])?;
     let sender = sender.clone();
+    let parent = rustix::process::getppid();
     engine::start_thread("signals", move || {
         let mut asked: Option<Instant> = None;
         for signal in signals.forever() {
@@ -165,7 +166,9 @@ pub(crate) fn watch_signals(sender: &Sender<Event>) -> io::Result<()> {
             };
             let ends = matches!(event, Event::Signal(_));
             let again = ends && asked.is_some_and(|before| before.elapsed() > SAME);
-            if sender.send(event).is_err() && ends || again {
+            // Without its parent this process has to end what it has started first, and then goes by itself.
+            let has_parent = rustix::process::getppid() == parent;
+            if (sender.send(event).is_err() && ends || again) && has_parent {
                 // Nobody listens, or the loop does not come round: go at once.
                 give_back();
                 std::process::exit(128 + signal);

@@ -31,7 +31,7 @@ const GIVE_BACK: &[u8] = b"\x1b[?1006l\x1b[?1015l\x1b[?1003l\x1b[?1002l\x1b[?100
 
 /// For the process with the screen: when the one that waits for it is gone, it ends, gives the
 /// terminal back, and ends what it has started.
-pub(crate) struct Parent(Option<Pid>);
+pub(crate) struct Parent;
 
 impl Parent {
     /// Begins to look after the process that has started this one.
@@ -48,20 +48,23 @@ impl Parent {
                 while poll(&mut [PollFd::new(&handle, PollFlags::IN)], None).is_err() {}
                 engine::start_no_more();
                 end_all();
+                // The screen has left long before, if it comes round.
+                std::thread::sleep(GRACE * 10);
+                std::process::exit(1);
             };
             // Without a thread they are ended with the screen.
             drop(engine::start_thread("parent", watched));
         }
-        Self(parent)
+        Self
     }
 }
 
 impl Drop for Parent {
+    /// Also where the parent seems to be there: the signal for its end comes when its first thread has ended, and
+    /// it may look alive by another one.
     fn drop(&mut self) {
-        if getppid() != self.0 {
-            engine::start_no_more();
-            end_all();
-        }
+        engine::start_no_more();
+        end_all();
     }
 }
 
