@@ -50,6 +50,8 @@ impl Parent {
                 end_all();
                 // The screen has left long before, if it comes round.
                 std::thread::sleep(GRACE * 10);
+                // Files that are taking their places are waited for.
+                engine::give_up_writing();
                 std::process::exit(1);
             };
             // Without a thread they are ended with the screen.

@@ -51,7 +51,8 @@ pub struct NamedFile {
 static SUMS: LazyLock<Mutex<HashMap<FileIdentity, Content>>> = LazyLock::new(Mutex::default);
 
 /// The regular files that `arguments` name for a program in `directory`, each once: the word as a
-/// whole, what follows `=`, the letter of an option, or an at sign. Reads at most [`FILES_MAX`] files of [`BYTES_MAX`] bytes.
+/// whole, what follows `=`, the letter of an option, or an at sign. Reads at most [`FILES_MAX`] files of
+/// [`BYTES_MAX`] bytes.
 pub(super) fn named_by(arguments: &[Vec<u8>], directory: &Path) -> Vec<NamedFile> {
     let names: BTreeSet<&[u8]> = arguments.iter().flat_map(|word| names_in(word)).collect();
     let mut all = Vec::new();
