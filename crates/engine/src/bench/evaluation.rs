@@ -7,7 +7,7 @@ use std::sync::atomic::AtomicBool;
 use std::time::Duration;
 
 use shell::{Pipeline, Script};
-use stream::{RunControl, StageMeter};
+use stream::{Excess, RunControl, StageMeter};
 
 use crate::base::limits::{Limits, Over, with_limits};
 use crate::base::sinks::Nowhere;
@@ -57,6 +57,8 @@ impl Trouble {
     fn cut_off(over: Over, time: Duration) -> Self {
         let why = match over {
             Over::Time => format!("it takes longer than {} seconds", time.as_secs_f64()),
+            // Nothing has begun: nobody could have looked at its time.
+            Over::Excess(excess @ Excess::NoThread) => return Self::Failed(excess.to_string()),
             Over::Excess(excess) => excess.to_string(),
         };
         Self::Failed(format!("what comes before the pipeline is cut off: {why}"))
