@@ -52,6 +52,8 @@ pub struct FunnelRow {
     pub label: String,
     /// Lines.
     pub lines: u64,
+    /// What stands before their number, where it is not that of all of the data.
+    pub mark: &'static str,
 }
 
 const WIDTH: f64 = 720.0;
@@ -227,9 +229,9 @@ impl Funnel {
             if bar > 0.0 {
                 scene.rect((MARGIN, y), (bar.max(0.8), BAR), Some(color::tint(hue)), Some(hue));
             }
-            let mut text = lines(row.lines);
+            let mut text = format!("{}{}", row.mark, lines(row.lines));
             if row.lines != most {
-                text.push_str(&format!("  {}", share(row.lines, most)));
+                text.push_str(&format!("  {}{}", row.mark, share(row.lines, most)));
             }
             scene.text(MARGIN + bar + 6.0, y + 11.0, RIGHT - MARGIN - bar - 6.0, &text, SMALL);
             y += BAR + 22.0;
@@ -346,6 +348,7 @@ mod tests {
                     number: (at > 0).then_some(at),
                     label: text.to_owned(),
                     lines,
+                    mark: "≥ ",
                 };
                 let funnel = Funnel {
                     title: text.to_owned(),

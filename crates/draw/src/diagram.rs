@@ -27,6 +27,8 @@ pub struct Diagram {
 pub struct Stream {
     /// Its lines; `None` where they are not known.
     pub lines: Option<u64>,
+    /// What stands before their number, where it is not that of all of the data.
+    pub mark: &'static str,
 }
 
 /// A stage.
@@ -97,7 +99,7 @@ fn half(stream: Stream) -> f64 {
 }
 
 fn count(stream: Stream) -> String {
-    stream.lines.map_or_else(String::new, lines)
+    stream.lines.map_or_else(String::new, |count| format!("{}{}", stream.mark, lines(count)))
 }
 
 impl Diagram {
@@ -281,7 +283,7 @@ mod tests {
         Stage {
             command: command.to_owned(),
             does: "keeps 14.0 %".to_owned(),
-            out: Stream { lines: Some(lines) },
+            out: Stream { lines: Some(lines), ..Stream::default() },
             ..Stage::default()
         }
     }
@@ -301,7 +303,7 @@ mod tests {
                 title: text.to_owned(),
                 about: text.to_owned(),
                 sources: vec![text.to_owned(), "gate.log".to_owned()],
-                source: Stream { lines: Some(u64::MAX) },
+                source: Stream { lines: Some(u64::MAX), mark: "≈ " },
                 on_standard_input: true,
                 stages: vec![
                     stage(text, u64::MAX),

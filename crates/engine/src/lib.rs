@@ -14,6 +14,7 @@ mod policy;
 mod runs;
 
 pub use base::background::{BackgroundError, in_background};
+pub use base::figure::{Figure, Known};
 pub use base::limits::{Limit, Limits, default_budget};
 pub use base::threads::start_thread;
 pub use bench::capture::{Capture, Unread};
@@ -33,6 +34,7 @@ pub use files::pending::{PendingFile, PendingMode};
 pub use files::plain::{NotPlain, open_regular};
 pub use files::real::RealFiles;
 pub use files::rights::Writing;
+pub use files::sample::search::{Found, search_whole};
 pub use files::sample::{PartialRead, Sample, SampledInput, count_lines};
 pub use files::temporary::give_up_writing;
 pub use files::whole::{NotRegular, put_in_place};

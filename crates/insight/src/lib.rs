@@ -36,10 +36,11 @@ pub use describe::fields::counted;
 pub use describe::held_commands::{command_details, command_line};
 pub use describe::recovered::recovered_in_words;
 pub use describe::units::{
-    byte_rate, bytes, duration, grouped, line_rate, lines, percent, progress, rate, share_percents,
+    byte_rate, bytes, duration, figure, figure_bytes, figure_lines, grouped, known_mark, line_rate,
+    lines, percent, progress, rate, share_percents,
 };
 pub use describe::wiring::{End, Step, Wire, wiring};
-pub use describe::words::{effect, explain, limit_in_words, marks, sample_in_words};
+pub use describe::words::{effect, explain, left_over, limit_in_words, marks, sample_in_words};
 pub use edit::field_list::{fields_of_list, list_of_fields};
 pub use edit::inserting::{PutIn, insert_at_source, insert_stages};
 pub use edit::options::{Setting, Sheet, SheetRow, set_option, sheet};
@@ -79,4 +80,4 @@ pub use start::look::{FileLook, look_at};
 pub use start::programs::{SourceProgram, folder_name, source_programs};
 pub use start::reading::reading_command;
 pub use trail::follow::{Change, Lost, Trail, TrailSource, TrailStart, TrailStep};
-pub use trail::lost::{LostAt, Whereabouts};
+pub use trail::lost::{Beyond, Gone, LostAt, Progress, Whereabouts};

@@ -15,7 +15,7 @@ use thiserror::Error;
 
 pub use edit::{OFF_MARK, stage_off_text};
 pub use parser::{parse, unsupported_command};
-pub use print::{is_reserved, print, print_command, print_word, quote, quote_bytes};
+pub use print::{is_reserved, print, print_command, print_item, print_word, quote, quote_bytes};
 pub use tree::{
     Arm, Assignment, Command, Compound, Connector, Direction, Document, Expansion, Item, List,
     Operation, Otherwise, Parameter, Part, Pipeline, Redirection, RedirectionKind, Script,

@@ -15,6 +15,13 @@ pub fn print(script: &Script) -> String {
     printer.out
 }
 
+/// Prints one item of a list, as [`print()`] does; of a here-document only its redirection.
+pub fn print_item(item: &Item) -> String {
+    let mut printer = Printer::default();
+    printer.item(item);
+    printer.out
+}
+
 /// Prints one command, as [`print()`] does.
 pub fn print_command(command: &Command) -> String {
     let mut printer = Printer::default();

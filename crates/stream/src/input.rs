@@ -105,10 +105,16 @@ impl Input {
         self.source.rewind()
     }
 
-    /// Reads through another source from here on. Nothing may have been read yet.
+    /// Reads through another source from here on. Nothing may have been handed out yet; what was only
+    /// looked at ([`Input::peek`]) goes through it too.
     pub fn wrap(&mut self, wrapper: impl FnOnce(Box<dyn Source>) -> Box<dyn Source>) {
         let source = std::mem::replace(&mut self.source, Box::new(crate::end::AtEnd));
-        self.source = wrapper(source);
+        let first = std::mem::take(&mut self.queued);
+        self.source = if first.is_empty() {
+            wrapper(source)
+        } else {
+            wrapper(Box::new(LookedAt { first: Some(Block::new(first)), rest: source }))
+        };
     }
 
     /// Skips to the last part where the source can; see [`Source::seek_last`].
@@ -244,6 +250,25 @@ impl Input {
             self.queued = std::mem::take(&mut self.partial).into();
         }
         Ok(&self.queued[..self.queued.len().min(bytes)])
+    }
+}
+
+/// A source of which the first bytes were taken to be looked at.
+struct LookedAt {
+    first: Option<Block>,
+    rest: Box<dyn Source>,
+}
+
+impl Source for LookedAt {
+    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+        match self.first.take() {
+            Some(first) => Ok(Some(first)),
+            None => self.rest.next_block(),
+        }
+    }
+
+    fn is_part(&self) -> bool {
+        self.rest.is_part()
     }
 }
 

@@ -39,7 +39,7 @@ pub use metered::METERED;
 pub use origin::{LineId, Origin, OriginStore, Origins};
 pub use output::{Output, Side};
 pub use processors::Processors;
-pub use run_control::{AtWork, Excess, Holding, RunControl, Wakes, held_by_all};
+pub use run_control::{AtWork, COMMANDS_MAX, Excess, Holding, RunControl, Wakes, held_by_all};
 pub use stage::{InputName, InputTrouble, StageIo, StagePorts};
 pub use visible::{shown_on_terminal, steers, visible};
 pub use working_folder::WorkingFolder;

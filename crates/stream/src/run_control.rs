@@ -38,7 +38,7 @@ pub enum Excess {
 }
 
 /// Commands of one run that may be at work at the same time.
-const COMMANDS_MAX: usize = 1000;
+pub const COMMANDS_MAX: usize = 1000;
 
 /// Commands that are at work, until this is dropped.
 #[derive(Debug)]

@@ -152,7 +152,12 @@ impl<'a> StageIo<'a> {
                 return Ok(());
             }
             let part = left.min(PAUSE_PART);
-            self.ports.files.machine().pause(part);
+            let machine = self.ports.files.machine();
+            let before = machine.now_ns();
+            machine.pause(part);
+            // Nothing is done meanwhile: that is waiting, as for a pipe.
+            let waited = u64::try_from(machine.now_ns() - before).unwrap_or(0);
+            self.ports.meter.add_reading(waited);
             left -= part;
             if self.ports.out.is_closed() {
                 return Err(WriteError::Closed.into());
@@ -232,6 +237,16 @@ impl<'a> StageIo<'a> {
         let number = self.inputs.len();
         self.inputs.push(InputName::File(operand.to_vec()));
         Ok(Input::new(source, number))
+    }
+
+    /// The first bytes of a file, at most `bytes` of them. It is no input of the stage yet; a pipe loses
+    /// what is looked at.
+    ///
+    /// # Errors
+    /// Those of [`Files::read`](crate::Files::read) and of its source.
+    pub fn look(&self, operand: &[u8], bytes: usize) -> Result<Vec<u8>, ReadError> {
+        let source = self.ports.files.read(Path::new(OsStr::from_bytes(operand)))?;
+        Ok(Input::new(source, 0).peek(bytes)?.to_vec())
     }
 
     /// Opens an operand that is compressed, to read what was in it; `-` is standard input.

@@ -1,24 +1,31 @@
 //! What is said of the stages under the river: what each does, its figures, advice, what it said.
 
 use engine::{Ending, Sample, StageKind, StageResult};
-use insight::{NoteKind, Severity, bytes, duration, explain, grouped, rate};
+use insight::{
+    NoteKind, Severity, bytes, duration, explain, figure, figure_bytes, figure_lines, rate,
+};
 
 use crate::state::app::App;
 use crate::state::place::Focus;
 use crate::text::display::safe;
 
 /// What went in and out of a stage, and what it took.
-pub(crate) fn figures(stage: &StageResult) -> String {
+pub(crate) fn figures(stage: &StageResult, followed_ns: Option<u64>) -> String {
     let figures = stage.figures;
-    let time = figures.elapsed_ns.max(figures.processor_ns);
+    let time = followed_ns.unwrap_or(figures.elapsed_ns.max(figures.processor_ns));
+    let passed = match followed_ns {
+        // What was evaluated at once has come over the whole time.
+        Some(_) => stage.lines_in().so_far().max(stage.lines_out().so_far()),
+        None => figures.lines_in.max(figures.lines_out),
+    };
     let mut numbers = format!(
         "{} in, {} out · {} in, {} out · {}, {} · processor {}",
-        insight::lines(figures.lines_in),
-        grouped(stage.out.lines()),
-        bytes(figures.bytes_in),
-        bytes(stage.out.bytes()),
+        figure_lines(stage.lines_in()),
+        figure(stage.lines_out()),
+        figure_bytes(stage.bytes_in()),
+        figure_bytes(stage.bytes_out()),
         duration(time),
-        rate(figures.lines_in.max(stage.out.lines()), time),
+        rate(passed, time),
         duration(figures.processor_ns),
     );
     if figures.peak_held_bytes > 0 {
@@ -97,7 +104,7 @@ pub(crate) fn all(app: &App) -> Vec<Told> {
         let rows = of_stage(app, stage, number);
         tell(Some(number), ' ', &explain(stage));
         if number == selected {
-            tell(None, '·', &figures(stage));
+            tell(None, '·', &figures(stage, preview.followed_ns));
         }
         for (mark, text, fix) in rows {
             let fix = fix.map(|fix| format!(" (f: {fix})")).unwrap_or_default();

@@ -244,6 +244,7 @@ impl App {
             Event::Finds(number, finds) => self.patterns_tried(number, finds),
             Event::Tried(number, at, made) => self.tried(number, at, made),
             Event::Trailed(number, rows) => self.trailed(number, rows),
+            Event::Searched(number, read, whole) => self.searched(number, read, whole),
             Event::StartRead(number, all) => self.start_read(number, *all),
             Event::Looked(number, looks) => self.looked(number, looks),
             Event::ShelfRead(number, entries, trouble) => {
@@ -424,16 +425,25 @@ impl App {
         }
     }
 
+    /// Why the text is refused, with what is known of how it came about.
+    fn refusal(&self, problem: engine::PlanError) -> engine::PlanError {
+        let why = insight::refused_notes(self.text.editor.text());
+        let why = why.first().map(|note| format!("; {}", note.text));
+        let message = problem.message.clone() + &why.unwrap_or_default();
+        engine::PlanError { message, ..problem }
+    }
+
     fn previewed(&mut self, preview: Arc<Preview>) {
         if !self.session.workbench.accept(&preview) {
             return;
         }
         let stages = preview.stages.len();
-        self.text.problem = None;
+        self.text.problem = preview.wrong.clone().map(|wrong| self.refusal(wrong));
         self.result.changed.clear();
         // One of the first lines comes before that of everything, which is still awaited.
         let generation = preview.generation;
         self.keep_acted(&preview);
+        self.pending.look_at_written(&preview);
         if preview.text == self.text.editor.text() {
             self.note_evaluated(&preview.text);
         }
@@ -490,10 +500,7 @@ impl App {
             SessionEvent::Refused(generation, problem) => {
                 if self.result.waiting == Some(generation) {
                     self.result.waiting = None;
-                    let why = insight::refused_notes(self.text.editor.text());
-                    let why = why.first().map(|note| format!("; {}", note.text));
-                    let message = problem.message.clone() + &why.unwrap_or_default();
-                    self.text.problem = Some(engine::PlanError { message, ..problem });
+                    self.text.problem = Some(self.refusal(problem));
                 }
             }
             SessionEvent::Nothing(generation) => {

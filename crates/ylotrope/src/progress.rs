@@ -7,7 +7,7 @@ use std::thread::JoinHandle;
 use std::time::Duration;
 
 use clap::ValueEnum;
-use engine::{Estimate, Snapshot, Watch};
+use engine::{CommandFigures, Estimate, Snapshot, Watch};
 use insight::{History, RunRecord, byte_rate, bytes, duration, lines, passed, slowest};
 use stream::visible;
 
@@ -178,9 +178,9 @@ fn line(snapshot: &Snapshot, history: &History) -> String {
         && let Some(command) = snapshot.at_work()
     {
         parts.push(format!("{} is processing the data it holds", command.name));
-    } else if let Some(command) = snapshot.commands.first() {
-        let rate = history.rate(command.span, 2_000_000_000);
-        parts.push(byte_rate(rate.bytes));
+    } else if !snapshot.commands.is_empty() {
+        let rates = first_ones(snapshot).map(|one| history.rate(one.span, 2_000_000_000).bytes);
+        parts.push(byte_rate(rates.sum()));
     }
     parts.push(duration(snapshot.elapsed_ns));
     if let Some(left) = snapshot.time_left() {
@@ -192,9 +192,17 @@ fn line(snapshot: &Snapshot, history: &History) -> String {
     parts.join(" · ")
 }
 
-/// What passed through the first command.
+/// The first commands of the pipelines.
+fn first_ones(snapshot: &Snapshot) -> impl Iterator<Item = &CommandFigures> {
+    let all = &snapshot.commands;
+    let begins = |number: &usize| number.checked_sub(1).is_none_or(|before| !all[before].linked);
+    (0..all.len()).filter(begins).map(|number| &all[number])
+}
+
+/// What passed through the first command of each pipeline.
 fn first(snapshot: &Snapshot) -> (u64, u64) {
-    snapshot.commands.first().map_or((0, 0), passed)
+    let all = first_ones(snapshot).map(passed);
+    all.fold((0, 0), |sum, one| (sum.0 + one.0, sum.1 + one.1))
 }
 
 /// What is expected, in a line before the run begins.

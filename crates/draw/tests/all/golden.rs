@@ -18,7 +18,7 @@ fn stage(command: &str, does: &str, lines: Option<u64>) -> Stage {
         command: command.to_owned(),
         does: does.to_owned(),
         carries: "1".to_owned(),
-        out: Stream { lines },
+        out: Stream { lines, ..Stream::default() },
         files: Vec::new(),
         errors: Errors::Usual,
         reads: Vec::new(),
@@ -30,7 +30,7 @@ fn diagram(stages: Vec<Stage>) -> Diagram {
         title: "refused cards".to_owned(),
         about: "as of 2031-04-02".to_owned(),
         sources: vec!["gate.log".to_owned()],
-        source: Stream { lines: Some(12_000) },
+        source: Stream { lines: Some(12_000), ..Stream::default() },
         on_standard_input: false,
         stages,
         end: "the terminal".to_owned(),
@@ -76,7 +76,7 @@ fn files_errors_and_inner_inputs() {
 fn unknown_counts_long_commands_and_none_at_all() {
     let long = "awk '{ for (i = 1; i <= NF; i++) count[$i]++ } END { for (w in count) print w, count[w] }'";
     let mut scene = diagram(vec![stage(long, "", None), stage("head -n 3", "", None)]);
-    scene.source = Stream { lines: None };
+    scene.source = Stream { lines: None, ..Stream::default() };
     scene.sources = Vec::new();
     keep("unknown", &scene.scene());
     keep("no-stages", &diagram(Vec::new()).scene());
@@ -133,7 +133,8 @@ fn two_stages_of_which_one_is_piped() {
 
 #[test]
 fn axes_of_funnels_are_linear_or_logarithmic() {
-    let row = |number, lines| FunnelRow { number: Some(number), label: "x".to_owned(), lines };
+    let row =
+        |number, lines| FunnelRow { number: Some(number), label: "x".to_owned(), lines, mark: "" };
     let funnel = |counts: &[u64]| Funnel {
         title: String::new(),
         about: String::new(),
@@ -213,7 +214,8 @@ fn the_chart_of_throughput() {
 
 #[test]
 fn the_funnel_of_lines() {
-    let row = |number, label: &str, lines| FunnelRow { number, label: label.to_owned(), lines };
+    let row =
+        |number, label: &str, lines| FunnelRow { number, label: label.to_owned(), lines, mark: "" };
     let funnel =
         |rows| Funnel { title: "lines".to_owned(), about: "from stage to stage".to_owned(), rows };
     let some = funnel(vec![

@@ -9,6 +9,7 @@ use std::time::Duration;
 use shell::{Pipeline, Script};
 use stream::{Excess, RunControl, StageMeter};
 
+use crate::base::figure::Known;
 use crate::base::limits::{Limits, Over, with_limits};
 use crate::base::sinks::Nowhere;
 use crate::bench::capture::Capture;
@@ -65,6 +66,9 @@ impl Trouble {
     }
 }
 
+/// A filter for each stage that is one.
+type Filters = Vec<Option<Arc<dyn filters::Filter>>>;
+
 /// All that an evaluation takes with it.
 pub(crate) struct Evaluation {
     pub(crate) generation: u64,
@@ -72,6 +76,8 @@ pub(crate) struct Evaluation {
     pub(crate) cache: Arc<SampleCache>,
     /// The results that this one may take stages from.
     pub(crate) before: LastResults,
+    /// Of a pipeline with a stage that is wrong, those before it are evaluated.
+    pub(crate) partly: bool,
     /// What has come from standard input.
     pub(crate) capture: Option<Arc<Capture>>,
     pub(crate) captured: Arc<Mutex<Vec<Captured>>>,
@@ -226,8 +232,8 @@ impl Evaluation {
         if control.is_cancelled() {
             return Ok(None);
         }
-        let plan = prepared.map_err(Trouble::Refused)?;
-        let filters = plan.check(&request.text).map_err(Trouble::Refused)?;
+        let mut plan = prepared.map_err(Trouble::Refused)?;
+        let (filters, wrong) = self.checked(&mut plan)?;
         let live = self.follow(&plan, control);
         if let Some(live) = &live {
             let (bytes, said) = (live.kept.bytes(), live.messages.len());
@@ -258,28 +264,38 @@ impl Evaluation {
             redirected: shell.has_redirected.then(|| shell.ports.clone()),
         });
         let Some(mut done) = done else { return Ok(None) };
-        tracing::debug!(
-            generation,
-            stages = done.stages.len(),
-            reused = done.stages.iter().filter(|stage| stage.reused).count(),
-            milliseconds = done.elapsed_ns / 1_000_000,
-            "evaluated"
-        );
-        tracing::trace!(generation, text = request.text, "the text");
+        log(&done);
         let status = done.stages.last().map_or(0, |last| last.status.0);
-        with_limits(control, time, memory, || parts.run_after(status, &mut shell));
+        if wrong.is_none() {
+            with_limits(control, time, memory, || parts.run_after(status, &mut shell));
+        }
         drop(shell);
         done.pending = files.pending.files();
+        mark_files(&mut done, files.cut.is_set());
         done.refused = files.pending.refused();
         done.commands = commands_before;
         done.commands.extend(done.stages.iter().flat_map(|stage| stage.held.clone()));
         done.commands.extend(held.take());
         done.said = errors.text();
         done.reached = reached;
+        done.wrong = wrong;
         done.partial_before = partial_before;
         done.cut_elsewhere = files.cut.is_set();
         done.used_consent = policy.has_used_consent();
         Ok(Some(done))
+    }
+
+    /// The filters of a plan, of which those stages stay that can be run, and what is wrong with the one
+    /// after them.
+    fn checked(&self, plan: &mut Plan) -> Result<(Filters, Option<PlanError>), Trouble> {
+        let (filters, wrong) = plan.check(&self.request.text);
+        if let Some(wrong) = &wrong {
+            if !self.partly || filters.is_empty() {
+                return Err(Trouble::Refused(wrong.clone()));
+            }
+            plan.stages.truncate(filters.len());
+        }
+        Ok((filters, wrong))
     }
 
     /// The text as a tree.
@@ -324,7 +340,7 @@ impl Evaluation {
         }
         let live = live.as_ref()?;
         let messages = String::from_utf8_lossy(&live.messages.contents()).into_owned();
-        Some(LiveSoFar { kept: live.kept.clone(), messages })
+        Some(LiveSoFar { kept: live.kept.clone(), messages, elapsed_ns: live.elapsed_ns() })
     }
 
     /// The sample of what has come from standard input; the same one as long as nothing more comes
@@ -367,6 +383,31 @@ impl Evaluation {
         last.insert(0, Captured { bytes, ended, sample, sampled: sampled.clone() });
         last.truncate(2);
         Ok(sampled)
+    }
+}
+
+/// Notes a result in the log, its text only at the last level.
+fn log(done: &Preview) {
+    let generation = done.generation;
+    tracing::debug!(
+        generation,
+        stages = done.stages.len(),
+        reused = done.stages.iter().filter(|stage| stage.reused).count(),
+        milliseconds = done.elapsed_ns / 1_000_000,
+        "evaluated"
+    );
+    tracing::trace!(generation, text = done.text, "the text");
+}
+
+/// Tells of each file how far what would be written to it is known: as far as the stages that write it.
+/// Where something was cut off elsewhere, the other commands may write to it too.
+fn mark_files(done: &mut Preview, cut: bool) {
+    let stages = &done.stages;
+    let elsewhere = if cut { Known::OfPart } else { Known::Exact };
+    for file in &mut done.pending {
+        let own = stages.iter().flat_map(|stage| &stage.pending);
+        let known = own.filter(|own| own.path == file.path).map(|own| own.known).max();
+        file.known = known.unwrap_or_default().max(elsewhere);
     }
 }
 

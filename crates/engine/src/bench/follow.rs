@@ -2,6 +2,7 @@
 //! takes what it has written so far.
 
 use std::sync::Arc;
+use std::time::Instant;
 
 use stream::{Block, RunControl, Sink, StageMeter, WriteError};
 
@@ -25,9 +26,15 @@ pub(crate) struct FollowedStage {
     pub(crate) kept: Arc<Kept>,
     pub(crate) messages: Arc<Kept>,
     control: RunControl,
+    since: Instant,
 }
 
 impl FollowedStage {
+    /// For how long it has run, in nanoseconds.
+    pub(crate) fn elapsed_ns(&self) -> u64 {
+        self.since.elapsed().as_nanos() as u64
+    }
+
     /// Starts a stage; `arrived` is called whenever it wrote something.
     ///
     /// # Errors
@@ -41,6 +48,7 @@ impl FollowedStage {
             kept: Arc::new(Kept::coming()),
             messages: Arc::default(),
             control: RunControl::default(),
+            since: Instant::now(),
         };
         let arrived = Arc::new(arrived);
         let said = live.messages.clone();

@@ -72,6 +72,7 @@ impl Workbench {
             request,
             cache: self.cache.clone(),
             before: self.last.clone(),
+            partly: true,
             capture: self.capture.clone(),
             captured: self.captured.clone(),
             probe: None,

@@ -70,6 +70,7 @@ impl Trials {
             request,
             cache: self.cache.clone(),
             before: LastResults { of_sample: before.cloned(), of_everything: before.cloned() },
+            partly: false,
             capture: self.capture.clone(),
             captured: self.captured.clone(),
             probe: self.probe.clone(),

@@ -129,6 +129,8 @@ pub(crate) trait Taps: Sync {
     fn written(&self, number: usize) -> Option<Box<dyn Source>>;
     /// What stage `number` reads from the one before it.
     fn reading(&self, number: usize, source: Box<dyn Source>) -> Box<dyn Source>;
+    /// Keeps what stage `number` reads of commands in the place of files.
+    fn keep(&self, number: usize, substitutions: &mut [Substitution]);
     /// The files and commands of stage `number`, and of all that runs inside it.
     fn doors(&self, number: usize) -> Doors<'_>;
 }

@@ -205,7 +205,11 @@ impl Stage<'_> {
         // What runs beside the stage has these descriptors; nobody else keeps them open.
         let mut own = Some((ports, origins));
         let mut outcome = None;
-        context.interpreter.with_substitutions(inner, &plan.substitutions, &mut |files| {
+        let mut substitutions = plan.substitutions.clone();
+        if let Some(taps) = context.taps {
+            taps.keep(number, &mut substitutions);
+        }
+        context.interpreter.with_substitutions(inner, &substitutions, &mut |files| {
             let Some((mut ports, origins)) = own.take() else { return };
             // What leads to a command beside the stage must be closed for it to end.
             let mut opened = OpenedFiles::default();

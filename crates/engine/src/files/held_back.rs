@@ -84,6 +84,15 @@ impl HeldBackFiles {
         partial.collect()
     }
 
+    /// All samples read, also the whole ones, by the names the stage and what runs inside it used.
+    pub(crate) fn all_read(&self) -> Vec<PartialRead> {
+        let read = self.read.lock();
+        let all = read
+            .iter()
+            .map(|(path, sampled)| PartialRead { path: path.clone(), sampled: sampled.clone() });
+        all.collect()
+    }
+
     /// Keeps at most so many bytes of what would be written; beyond that the run is ended.
     pub(crate) fn holding(self, bytes: u64) -> Self {
         self.pending.set_budget(HoldBudget::new(bytes, &self.control));

@@ -11,6 +11,7 @@ use rustix::fs::{Access, access};
 use rustix::io::Errno;
 use stream::{FileFacts, FileKind, RunControl, Sink, Source, WriteMode};
 
+use crate::base::figure::Known;
 use crate::base::sinks::Nowhere;
 use crate::files::emptied::Readers;
 use crate::files::identity::Identity;
@@ -195,6 +196,7 @@ impl Overlay {
             (true, WriteMode::Append) => PendingMode::Append,
         };
         Ok(Some(PendingFile {
+            known: Known::Exact,
             path: path.to_owned(),
             target,
             mode: pending_mode,

@@ -3,6 +3,8 @@
 use std::path::PathBuf;
 use std::sync::Arc;
 
+use crate::base::figure::{Figure, Known};
+use crate::files::commit::applied::Applied;
 use crate::files::committing::Unwritten;
 use crate::files::identity::Identity;
 use crate::kept::lines::Kept;
@@ -29,6 +31,8 @@ pub struct PendingFile {
     pub mode: PendingMode,
     /// What would be written, of the sample.
     pub kept: Arc<Kept>,
+    /// How far that is all that would be written.
+    pub(crate) known: Known,
     /// What it was when this was made; `None` where it was not there.
     pub(crate) identity: Option<Identity>,
     /// True where the pipeline that reads it empties it first: its content would be lost.
@@ -43,9 +47,25 @@ impl PendingFile {
     /// The same with what a run on all of the data wrote for it, if it is the same file.
     #[must_use]
     pub fn with_all(&self, unwritten: &[Unwritten]) -> Self {
-        let of_all = unwritten.iter().find(|one| one.path == self.target);
-        let kept = of_all.map_or(&self.kept, |one| &one.kept).clone();
-        Self { kept, ..self.clone() }
+        match unwritten.iter().find(|one| one.path == self.target) {
+            Some(one) => Self { kept: one.kept.clone(), known: Known::Exact, ..self.clone() },
+            None => self.clone(),
+        }
+    }
+
+    /// True where this is the file that was written there.
+    pub fn is_of(&self, applied: &Applied) -> bool {
+        self.target == applied.path
+    }
+
+    /// The lines that would be written.
+    pub fn lines(&self) -> Figure {
+        Figure::new(self.kept.lines(), self.known)
+    }
+
+    /// The bytes that would be written.
+    pub fn bytes(&self) -> Figure {
+        Figure::new(self.kept.bytes(), self.known)
     }
 
     /// True when the file on disk is no longer the one that was looked at.

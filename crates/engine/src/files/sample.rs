@@ -21,6 +21,7 @@ use crate::files::plain::{Opened, open_plain};
 use crate::kept::lines::Kept;
 
 mod sampled;
+pub(crate) mod search;
 mod take;
 
 /// A file of which a part was read.

@@ -60,12 +60,24 @@ pub enum StageKind {
 
 impl Plan {
     /// Builds every native filter once, to find what is wrong with options before anything runs.
-    /// Gives the filters, stage by stage; they tell what the stages do and are not run.
-    ///
-    /// # Errors
-    /// The first argument a filter cannot work with, at its place in `text`.
-    pub fn check(&self, text: &str) -> Result<Vec<Option<Arc<dyn Filter>>>, PlanError> {
+    /// Gives the filters, stage by stage; they tell what the stages do and are not run. What is
+    /// wrong is the first argument a filter cannot work with, or a name that is none, at its place in
+    /// `text`; the filters are then those of the stages before it.
+    pub fn check(&self, text: &str) -> (Vec<Option<Arc<dyn Filter>>>, Option<PlanError>) {
         let mut filters = Vec::new();
+        let wrong = self.build_filters(text, &mut filters).err();
+        if wrong.is_some() {
+            filters.pop();
+        }
+        (filters, wrong)
+    }
+
+    /// Adds a filter for each stage, up to the first that is wrong.
+    fn build_filters(
+        &self,
+        text: &str,
+        filters: &mut Vec<Option<Arc<dyn Filter>>>,
+    ) -> Result<(), PlanError> {
         for stage in &self.stages {
             filters.push(None);
             if let StageKind::Host(name) = &stage.kind
@@ -103,7 +115,7 @@ impl Plan {
             }
             return Err(PlanError { message, span });
         }
-        Ok(filters)
+        Ok(())
     }
 }
 
@@ -203,6 +215,11 @@ impl StagePlan {
             | TargetKind::Close
             | TargetKind::Text(_) => None,
         })
+    }
+
+    /// The command that stands in the place of this file, as it is in the text: `<(sort x)`.
+    pub fn substituted(&self, name: &[u8]) -> Option<String> {
+        self.substitutions.iter().find(|one| one.name == name).map(Substitution::text)
     }
 
     /// Everything that decides what the stage does, as one text to compare.

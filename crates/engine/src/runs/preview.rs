@@ -7,6 +7,7 @@ use std::time::Instant;
 use parking_lot::Mutex;
 use stream::{Arrivals, Block, InputName, ReadError, Sink, Source, StageMeter};
 
+use crate::base::figure::Known;
 use crate::base::limits::with_limits;
 use crate::base::sinks::Nowhere;
 use crate::exec::context::RunContext;
@@ -55,6 +56,7 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         }),
         screen: screen.clone(),
         limits: task.limits,
+        control: control.clone(),
         came: came(task, &stages),
         builds,
         live: task.live.as_ref().filter(|_| same == 0).map(|live| live.kept.clone()),
@@ -116,7 +118,12 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         stages.push(result);
     }
     mark_parts(task, &mut stages, same, &seen);
-    Some(Preview {
+    Some(made_of(task, stages, started))
+}
+
+/// The result of these stages; what other commands did is added by others.
+fn made_of(task: &Task<'_>, stages: Vec<StageResult>, started: Instant) -> Preview {
+    Preview {
         generation: task.generation,
         text: task.text.to_owned(),
         sample: task.sample,
@@ -128,21 +135,22 @@ pub(crate) fn preview(task: &Task<'_>) -> Option<Preview> {
         refused: Vec::new(),
         commands: Vec::new(),
         reached: true,
+        wrong: None,
         said: String::new(),
         elapsed_ns: started.elapsed().as_nanos() as u64,
+        followed_ns: task.live.as_ref().map(|live| live.elapsed_ns),
         ready: Instant::now(),
-    })
+    }
 }
 
 /// What the first stage to run reads: the output of the one before it, or standard input.
 fn standard_input(task: &Task<'_>, stages: &[StageResult]) -> Option<InputRecord> {
     match stages.last() {
         Some(last) => last.plan.feeds_next().then(|| down_the_pipe(last.out.clone())),
-        None => task.standard.as_ref().map(|sampled| InputRecord {
-            name: InputName::Standard,
-            kept: sampled.kept.clone(),
-            sampled: Some(sampled.clone()),
-        }),
+        None => task
+            .standard
+            .as_ref()
+            .map(|sampled| InputRecord::of_sample(InputName::Standard, sampled.clone())),
     }
 }
 
@@ -159,7 +167,7 @@ impl Source for Probe {
 /// What a stage reads from the one before it.
 fn down_the_pipe(kept: Arc<Kept>) -> InputRecord {
     kept.end();
-    InputRecord { name: InputName::Standard, kept, sampled: None }
+    InputRecord::of(InputName::Standard, kept)
 }
 
 /// What is kept of each stage that runs.
@@ -234,5 +242,27 @@ fn mark_parts(task: &Task<'_>, stages: &mut [StageResult], first: usize, seen: &
         let sure = [nothing.then_some(0), seen.cut, input, cut_off];
         stage.sure_bytes = sure.into_iter().flatten().min();
         above = stage.sure_bytes;
+        let part = seen.cut.is_some() || seen.written && any_cut;
+        for input in stage.inputs.iter_mut().filter(|input| input.sampled.is_none()) {
+            input.known = if part { Known::OfPart } else { input.known };
+        }
+        let known = stage.known();
+        stage.pending.iter_mut().for_each(|file| file.known = file.known.max(known));
+    }
+    mark_piped(stages, first);
+}
+
+/// What a stage reads of the one before it is known as far as that one's output.
+fn mark_piped(stages: &mut [StageResult], first: usize) {
+    for number in first.max(1)..stages.len() {
+        let known = stages[number - 1].known();
+        let own = &mut stages[number];
+        if own.plan.input_target().is_some() {
+            continue;
+        }
+        let piped = own.inputs.iter_mut().find(|input| input.name == InputName::Standard);
+        if let Some(input) = piped.filter(|input| input.sampled.is_none()) {
+            input.known = input.known.max(known);
+        }
     }
 }

@@ -500,8 +500,10 @@ fn an_option_that_only_the_machines_own_program_may_have_is_said_with_its_path()
         let request = bench.request(text);
         bench.workbench.evaluate(request);
         loop {
-            if let SessionEvent::Refused(_, error) = bench.news.recv_timeout(PATIENCE).unwrap() {
-                return error.to_string();
+            if let SessionEvent::Done(done) = bench.news.recv_timeout(PATIENCE).unwrap() {
+                // The stage before it is there.
+                assert_eq!(done.stages.len(), 1, "{text}");
+                return done.wrong.as_ref().unwrap().to_string();
             }
         }
     };
@@ -513,5 +515,31 @@ fn an_option_that_only_the_machines_own_program_may_have_is_said_with_its_path()
     for text in ["seq 3 | sed s/a", "seq 3 | head -n x", "seq 3 | venn --no-such x y"] {
         let said = refused(&mut bench, text);
         assert!(!said.contains("may have it"), "{said}");
+    }
+}
+
+/// A stage that is wrong hides none of those before it; where it is the first there is nothing to show.
+#[test]
+fn stages_before_one_that_is_wrong_are_shown() {
+    let mut bench = Bench::new();
+    for (text, stages, says) in [
+        ("seq 3 | sort -r | nosuch", 2, "nosuch: no filter or program"),
+        ("seq 3 | nosuch | sort", 1, "nosuch"),
+        ("seq 3 | cut -f0 | wc -l", 1, "fields are numbered from 1"),
+    ] {
+        let preview = bench.run(text);
+        assert_eq!(preview.stages.len(), stages, "{text}");
+        let wrong = preview.wrong.as_ref().unwrap();
+        assert!(wrong.message.contains(says), "{text}: {wrong}");
+        assert!(text[wrong.span.range()].contains(['n', '0']), "{text}");
+    }
+    let request = bench.request("nosuch | sort");
+    bench.workbench.evaluate(request);
+    loop {
+        match bench.news.recv_timeout(PATIENCE).unwrap() {
+            SessionEvent::Refused(_, error) => break assert!(error.message.contains("nosuch")),
+            SessionEvent::Done(_) => panic!("there is nothing to show"),
+            _ => {}
+        }
     }
 }

@@ -308,13 +308,22 @@ impl Codec {
         opened.map_err(|error| InputTrouble::Read(error.into()))
     }
 
-    /// True for a file that is not compressed, which `-f` passes on.
-    fn is_plain(&self, io: &mut StageIo<'_>, file: &[u8]) -> Result<bool, InputTrouble> {
-        if self.packs || !self.force || file == b"-" {
-            return Ok(false);
+    /// Opens what may be compressed or not: `-f` passes on what is not.
+    fn open_either(&self, io: &mut StageIo<'_>, file: &[u8]) -> Result<Input, InputTrouble> {
+        let is_ours = |first: &[u8]| Form::of_content(first) == Some(self.form);
+        let facts = io.files().facts(path(file));
+        if file != b"-" && facts.is_ok_and(|facts| facts.is_regular()) {
+            if is_ours(&io.look(file, MAGIC_BYTES)?) {
+                return self.open(io, file);
+            }
+            return io.open(file).map_err(|error| InputTrouble::Read(error.into()));
         }
+        // A pipe is opened once.
         let mut input = io.open(file).map_err(|error| InputTrouble::Read(error.into()))?;
-        Ok(Form::of_content(input.peek(MAGIC_BYTES)?) != Some(self.form))
+        if is_ours(input.peek(MAGIC_BYTES)?) {
+            input.wrap(self.form.decoding().open);
+        }
+        Ok(input)
     }
 
     fn show(&mut self, io: &mut StageIo<'_>, file: &[u8]) -> Result<(), InputTrouble> {
@@ -334,11 +343,8 @@ impl Codec {
         if self.form.wants_suffix() && file != b"-" && !self.force && !self.form.has_suffix(file) {
             return Ok(self.warn(io, file, "unknown suffix, ignored; < reads any name")?);
         }
-        let mut input = if self.is_plain(io, file)? {
-            io.open(file).map_err(|error| InputTrouble::Read(error.into()))?
-        } else {
-            self.open(io, file)?
-        };
+        let either = !self.packs && self.force;
+        let mut input = if either { self.open_either(io, file)? } else { self.open(io, file)? };
         while let Some(lines) = input.next_block_with(io.processors())? {
             if file == b"-" {
                 // Lines of compressed data are not lines of anything.

@@ -269,8 +269,12 @@ impl Filter for Join {
 
     fn why_dropped(&self, dropped: &Dropped<'_>) -> Option<String> {
         let side = dropped.input.min(1);
-        if self.unpaired[side] {
+        if self.unpaired[side] && self.pairs {
             return None;
+        }
+        if !self.pairs && !self.unpaired[side] {
+            let other = ["second", "first"][side];
+            return Some(format!("-v writes lines of the {other} file only"));
         }
         let mut fields = Vec::new();
         self.split(dropped.line, &mut fields);
@@ -280,7 +284,7 @@ impl Filter for Join {
         Some(if self.pairs {
             format!("no line of the other file has “{value}”, which its field {field} is")
         } else {
-            format!("a line of the other file has “{value}”, which its field {field} is")
+            format!("has a partner in the other file: a line with “{value}”, its field {field}")
         })
     }
 

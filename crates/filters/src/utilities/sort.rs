@@ -7,7 +7,7 @@ use stream::{ExitStatus, Origin, StageError, StageIo, WriteError};
 
 use crate::common::input::line_feed::LineFeed;
 use crate::spec::{
-    Arguments, Counted, Definition, Filter, Given, Operands, OptionSpec, Spec, Style, UsageError,
+    Arguments, Counted, Definition, Dropped, Filter, Given, Operands, OptionSpec, Spec, Style, UsageError,
     Verb, example, option, option_maybe, shown,
 };
 use crate::text::phrases::{from_files, list, named};
@@ -285,6 +285,9 @@ const AT_ONCE: usize = 1 << 18;
 /// Lines that are sorted in one go while a run may still be cancelled quickly.
 const PIECE: usize = 1 << 15;
 
+/// Lines of each input that are compared with one that was dropped, at most.
+const LOOKED_AT: u64 = 1 << 20;
+
 impl Filter for Sort {
     fn run(&mut self, io: &mut StageIo<'_>) -> Result<ExitStatus, StageError> {
         if self.order.is_random() {
@@ -316,6 +319,29 @@ impl Filter for Sort {
         })?;
         replacement.commit().map_err(|error| failed(&error))?;
         Ok(ExitStatus::SUCCESS)
+    }
+
+    fn why_dropped(&self, dropped: &Dropped<'_>) -> Option<String> {
+        if !self.order.unique || self.order.is_random() {
+            return None;
+        }
+        // Of equal lines the first one stays.
+        for input in 0..=dropped.input {
+            let before = if input == dropped.input {
+                dropped.number
+            } else {
+                dropped.lines.count(input)
+            };
+            let equal = |number: &u64| {
+                let line = dropped.lines.line(input, *number);
+                line.is_some_and(|line| self.order.same(&line, dropped.line))
+            };
+            if let Some(number) = (0..before.min(LOOKED_AT)).find(equal) {
+                let file = if input == dropped.input { "" } else { " of a file before it" };
+                return Some(format!("equal to line {}{file}", number + 1));
+            }
+        }
+        None
     }
 
     fn verb(&self) -> Verb {

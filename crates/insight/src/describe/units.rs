@@ -1,5 +1,6 @@
 //! Numbers as they are shown: grouped, with units, three significant digits.
 
+use engine::{Figure, Known};
 use stream::StageFigures;
 
 /// Thousands grouped by a space.
@@ -28,6 +29,43 @@ fn three_digits(value: f64) -> String {
 /// A number of lines: `1 line`, `5 000 lines`.
 pub fn lines(number: u64) -> String {
     format!("{} {}", grouped(number), if number == 1 { "line" } else { "lines" })
+}
+
+/// What stands before a number that is not that of all of the data.
+pub fn known_mark(known: Known) -> &'static str {
+    match known {
+        Known::Exact => "",
+        Known::AtLeast => "≥ ",
+        Known::OfPart => "≈ ",
+    }
+}
+
+/// A figure as others are written by `number`, with its mark.
+fn marked(figure: Figure, number: impl Fn(u64) -> String) -> String {
+    let (value, known) = figure.parts();
+    format!("{}{}", known_mark(known), number(value))
+}
+
+/// A figure with its mark: `5 000`, `≈ 5 000` of a part of the data, `≥ 5 000` where there is more that
+/// nobody has read.
+pub fn figure(figure: Figure) -> String {
+    marked(figure, grouped)
+}
+
+/// A figure of lines with its mark, as [`figure()`]: `≈ 5 000 lines`.
+pub fn figure_lines(figure: Figure) -> String {
+    marked(figure, lines)
+}
+
+/// A figure of bytes with its mark, as [`figure()`]: `≈ 44.1 KiB`.
+pub fn figure_bytes(figure: Figure) -> String {
+    marked(figure, bytes)
+}
+
+/// A share with the mark of the less known of both: `≈ 14.0 %`.
+pub(crate) fn figure_percent(part: Figure, whole: Figure) -> String {
+    let known = part.known().max(whole.known());
+    format!("{}{}", known_mark(known), percent(part.so_far(), whole.so_far()))
 }
 
 /// A number of bytes: `512 B`, `44.1 KiB`.

@@ -6,7 +6,7 @@ use engine::{Ending, Limit, Sample, StageKind, StageResult};
 use filters::Verb;
 use shell::Compound;
 
-use crate::describe::units::{bytes, grouped, lines, percent};
+use crate::describe::units::{bytes, figure, figure_lines, figure_percent, grouped, known_mark};
 
 /// What a stage does, from its own options.
 pub fn explain(stage: &StageResult) -> String {
@@ -16,7 +16,11 @@ pub fn explain(stage: &StageResult) -> String {
     }
     match &plan.kind {
         StageKind::Native(definition) => {
-            stage.explanation().unwrap_or(definition.spec.summary).to_owned()
+            // Of files that it could not open it did nothing.
+            let failed =
+                stage.inputs.is_empty() && stage.status.0 != 0 && !stage.messages.is_empty();
+            let own = stage.explanation().filter(|_| !failed);
+            own.unwrap_or(definition.spec.summary).to_owned()
         }
         StageKind::Host(_) => format!("runs {}, an external program", plan.name()),
         StageKind::Shell(command) => explain_shell(command),
@@ -60,29 +64,45 @@ pub fn effect(stage: &StageResult) -> String {
     if stage.ending == Ending::Failed {
         return "failed".to_owned();
     }
-    let (lines_in, lines_out) = (stage.figures.lines_in, stage.figures.lines_out);
+    let (lines_in, lines_out) = (stage.lines_in(), stage.lines_out());
+    let (before, after) = (lines_in.so_far(), lines_out.so_far());
     let Some(verb) = stage.verb else {
         let started = stage.unstarted.is_none();
         return if started { "runs".to_owned() } else { "not started".to_owned() };
     };
     let word = verb.word();
+    let mark = known_mark(lines_in.known().max(lines_out.known()));
+    let from_to = || format!("{word} {} → {}", figure(lines_in), figure(lines_out));
     match verb {
-        Verb::Makes => format!("{word} {}", grouped(lines_out)),
-        Verb::Keeps if lines_out == lines_in && lines_in > 0 => format!("{word} all"),
-        Verb::Keeps if lines_out == 0 => format!("{word} none"),
-        Verb::Keeps if lines_in <= 99 => format!("{word} {lines_out} of {lines_in}"),
-        Verb::Keeps => format!("{word} {}", percent(lines_out, lines_in)),
-        Verb::Edits if stage.changes_nothing => "changes nothing".to_owned(),
-        Verb::Edits if lines_out == lines_in => format!("{word} all"),
-        Verb::Edits if lines_out < lines_in => {
-            format!("keeps {}, edited", grouped(lines_out))
+        Verb::Makes => format!("{word} {}", figure(lines_out)),
+        // Who had enough leaves the rest unread: that is no share of anything.
+        Verb::Keeps if lines_in.known() > lines_out.known() && before > after => {
+            format!("{word} {}", figure(lines_out))
         }
-        Verb::Edits => format!("{word} {} → {}", grouped(lines_in), grouped(lines_out)),
+        Verb::Keeps if after == before && before > 0 => format!("{word} {mark}all"),
+        Verb::Keeps if after == 0 => format!("{word} {mark}none"),
+        Verb::Keeps if before <= 99 => {
+            format!("{word} {} of {}", figure(lines_out), figure(lines_in))
+        }
+        Verb::Keeps => format!("{word} {}", figure_percent(lines_out, lines_in)),
+        Verb::Edits if stage.changes_nothing => format!("changes {mark}nothing"),
+        Verb::Edits if after == before => format!("{word} {mark}all"),
         Verb::Orders | Verb::Passes | Verb::Copies | Verb::Acts => word.to_owned(),
-        Verb::Checks => format!("{word} {}", lines(lines_in)),
-        Verb::Merges | Verb::Splits => {
-            format!("{word} {} → {}", grouped(lines_in), grouped(lines_out))
-        }
+        Verb::Checks => format!("{word} {}", figure_lines(lines_in)),
+        Verb::Merges | Verb::Splits if after == before => format!("{word} {mark}none"),
+        Verb::Edits | Verb::Merges | Verb::Splits => from_to(),
+    }
+}
+
+/// What became of lines of a stage's input that no line of its output is made of; `last` where no other
+/// lines come after them.
+pub fn left_over(stage: &StageResult, last: bool) -> &'static str {
+    let ended_early = stage.lines_in().known() > stage.lines_out().known();
+    match stage.verb {
+        _ if ended_early && last => "not looked at",
+        Some(Verb::Keeps) => "dropped",
+        Some(Verb::Acts) => "given to commands",
+        _ => "not in the output",
     }
 }
 

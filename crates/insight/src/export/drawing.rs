@@ -7,15 +7,17 @@ use draw::{
     Course, Diagram, Errors, FileOut, Funnel, FunnelRow, Node, Port, Scene, Stage, Stream,
     Throughput, Wiring, pdf, svg,
 };
-use engine::{InputRecord, PendingMode, Preview, StagePlan, StageResult};
+use engine::{Figure, InputRecord, Known, PendingMode, Preview, StagePlan, StageResult};
 use stream::InputName;
 use thiserror::Error;
 
-use crate::describe::units::{byte_rate, bytes, duration, grouped, line_rate, lines};
+use crate::describe::units::{
+    byte_rate, bytes, duration, figure_lines, grouped, known_mark, line_rate, lines,
+};
 use crate::describe::wiring::{End, wiring};
 use crate::describe::words::effect;
 use crate::export::report::{figures_csv, figures_json, report_html, report_markdown};
-use crate::runs::record::{CommandRecord, RunRecord};
+use crate::runs::record::{CommandRecord, RunEnd, RunRecord};
 
 /// What is handed over.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -180,16 +182,12 @@ fn about(preview: &Preview) -> String {
     samples.join(" · ")
 }
 
-fn input_name(stage: &StageResult, input: &InputRecord) -> String {
-    match (&input.name, stage.input_path(input)) {
-        (_, Some(path)) => path.display().to_string(),
-        (InputName::Standard, None) => "standard input".to_owned(),
-        (InputName::File(name), None) => String::from_utf8_lossy(name).into_owned(),
-    }
+fn stream(lines: Figure) -> Stream {
+    Stream { lines: Some(lines.so_far()), mark: known_mark(lines.known()) }
 }
 
-fn stream(lines: u64) -> Stream {
-    Stream { lines: Some(lines) }
+fn funnel_row(number: Option<usize>, label: String, lines: Figure) -> FunnelRow {
+    FunnelRow { number, label, lines: lines.so_far(), mark: known_mark(lines.known()) }
 }
 
 /// The pipeline of a result as a diagram.
@@ -197,7 +195,7 @@ pub fn diagram(preview: &Preview) -> Diagram {
     let first = preview.stages.first();
     let inputs = first.map(|first| &first.inputs[..]).unwrap_or_default();
     let sources: Vec<String> = first
-        .map(|first| inputs.iter().map(|input| input_name(first, input)).collect())
+        .map(|first| inputs.iter().map(|input| first.input_label(input)).collect())
         .unwrap_or_default();
     let last = preview.stages.len().saturating_sub(1);
     let plans: Vec<StagePlan> = preview.stages.iter().map(|stage| stage.plan.clone()).collect();
@@ -210,13 +208,13 @@ pub fn diagram(preview: &Preview) -> Diagram {
             does: effect(stage),
             out: stream(passed_on(preview, number)),
             carries: carries(&plans, number),
-            reads: reads.map(|input| input_name(stage, input)).collect(),
+            reads: reads.map(|input| stage.input_label(input)).collect(),
             files: files(stage),
             errors: errors(&plans, number),
         }
     });
     let end = preview.stages.last().filter(|stage| stage.plan.feeds_next());
-    let source = inputs.iter().map(|input| input.kept.lines()).sum();
+    let source = inputs.iter().map(InputRecord::lines).sum();
     let mut stages: Vec<Stage> = stages.collect();
     if let Some(stage) = stages.get_mut(last).filter(|_| end.is_none()) {
         stage.out = Stream::default();
@@ -251,7 +249,7 @@ fn files(stage: &StageResult) -> Vec<FileOut> {
             };
             FileOut {
                 name: file.path.display().to_string(),
-                how: format!("{how} · {}", lines(file.kept.lines())),
+                how: format!("{how} · {}", figure_lines(file.lines())),
                 descriptor: redirected(&file.path),
             }
         })
@@ -291,15 +289,15 @@ fn errors(plans: &[StagePlan], number: usize) -> Errors {
 }
 
 /// The lines that the next stage gets from a stage, or that it writes itself as the last one.
-fn passed_on(preview: &Preview, number: usize) -> u64 {
+fn passed_on(preview: &Preview, number: usize) -> Figure {
     let stage = &preview.stages[number];
     let next = preview.stages.get(number + 1);
     let taken =
         next.and_then(|next| next.inputs.iter().find(|input| input.name == InputName::Standard));
     match taken {
-        Some(input) => input.kept.lines(),
-        None if stage.plan.feeds_next() => stage.out.lines(),
-        None => 0,
+        Some(input) => input.lines(),
+        None if stage.plan.feeds_next() => stage.lines_out(),
+        None => Figure::default(),
     }
 }
 
@@ -348,33 +346,29 @@ pub fn funnel(preview: &Preview) -> Funnel {
     let mut rows = Vec::new();
     if let Some(first) = preview.stages.first() {
         let names: Vec<String> =
-            first.inputs.iter().map(|input| input_name(first, input)).collect();
-        let lines: u64 = first.inputs.iter().map(|input| input.kept.lines()).sum();
+            first.inputs.iter().map(|input| first.input_label(input)).collect();
         if !names.is_empty() {
-            rows.push(FunnelRow { number: None, label: names.join("  "), lines });
+            rows.push(funnel_row(None, names.join("  "), first.lines_in()));
         }
     }
-    rows.extend(preview.stages.iter().enumerate().map(|(number, stage)| FunnelRow {
-        number: Some(number + 1),
-        label: command_text(preview, stage),
-        lines: stage.out.lines(),
+    rows.extend(preview.stages.iter().enumerate().map(|(number, stage)| {
+        funnel_row(Some(number + 1), command_text(preview, stage), stage.lines_out())
     }));
     Funnel { title: title(preview), about: about(preview), rows }
 }
 
 /// The lines after each stage of a run.
 fn funnel_of(record: &RunRecord) -> Funnel {
+    let known = if record.end == RunEnd::Done { Known::Exact } else { Known::AtLeast };
     let mut rows = Vec::new();
     if let Some(first) = record.commands.first().filter(|first| first.bytes_in > 0) {
         let names: Vec<String> =
             record.sources.iter().map(|source| source.path.display().to_string()).collect();
         let label = if names.is_empty() { "what is read".to_owned() } else { names.join("  ") };
-        rows.push(FunnelRow { number: None, label, lines: first.lines_in });
+        rows.push(funnel_row(None, label, Figure::new(first.lines_in, known)));
     }
-    rows.extend(record.commands.iter().enumerate().map(|(number, command)| FunnelRow {
-        number: Some(number + 1),
-        label: command.command.clone(),
-        lines: command.lines_out,
+    rows.extend(record.commands.iter().enumerate().map(|(number, command)| {
+        funnel_row(Some(number + 1), command.command.clone(), Figure::new(command.lines_out, known))
     }));
     Funnel { title: record.line(), about: about_run(record), rows }
 }

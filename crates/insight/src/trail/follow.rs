@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use engine::{Kept, Preview, StageResult, fate};
+use engine::{Kept, Known, Preview, StageResult, fate};
 use filters::Verb;
 use stream::{InputName, RunControl};
 
@@ -31,12 +31,14 @@ pub enum TrailStart {
 pub struct TrailSource {
     /// The stage that reads it, from 0.
     pub stage: usize,
-    /// Which of its inputs.
-    pub input: usize,
+    /// Which of its inputs; `None` for lines that the stage itself makes.
+    pub input: Option<usize>,
     /// The file as it is named, or standard input.
     pub name: String,
     /// Its lines.
     pub kept: Arc<Kept>,
+    /// How far they are known to be all there are.
+    pub known: Known,
     /// Those that belong to the trail, from 0, in order.
     pub lines: Vec<u64>,
 }
@@ -96,14 +98,6 @@ pub struct Trail {
     pub sources: Vec<TrailSource>,
     /// The stages it goes through, in their order.
     pub steps: Vec<TrailStep>,
-}
-
-/// What an input is called.
-pub(super) fn input_name(name: &InputName) -> String {
-    match name {
-        InputName::Standard => "standard input".to_owned(),
-        InputName::File(name) => String::from_utf8_lossy(name).into_owned(),
-    }
 }
 
 /// The input of a stage that is the output of the one before it.
@@ -197,11 +191,10 @@ impl Trail {
 
     fn add_source(&mut self, own: &StageResult, stage: usize, input: usize, lines: Vec<u64>) {
         let record = &own.inputs[input];
-        let name = match (&record.name, own.input_path(record)) {
-            (InputName::Standard, Some(path)) => path.display().to_string(),
-            (name, _) => input_name(name),
-        };
-        self.sources.push(TrailSource { stage, input, name, kept: record.kept.clone(), lines });
+        let name = own.input_label(record);
+        let known = record.lines().known();
+        let kept = record.kept.clone();
+        self.sources.push(TrailSource { stage, input: Some(input), name, kept, known, lines });
     }
 
     /// Back from lines of a stage's output to what was read from outside.

@@ -52,6 +52,9 @@ impl TrailStep {
             }
             Change::Merged => format!("{} became {}", lines(before), grouped(after)),
             Change::Split => format!("{} became {}", lines(before), grouped(after)),
+            Change::Made if stage.is_some_and(|stage| stage.inputs.is_empty()) => {
+                "made here, by its arguments".to_owned()
+            }
             Change::Made => "made here, of no line that was read".to_owned(),
             Change::Unknown => {
                 "what it made of what is not known: no filter of Ylotrope".to_owned()
@@ -100,9 +103,7 @@ impl Trail {
                         if piped {
                             format!("line {line} of the output of stage {stage}")
                         } else {
-                            let record = &own.inputs[input];
-                            let name = super::follow::input_name(&record.name);
-                            format!("line {line} of {name}")
+                            format!("line {line} of {}", own.input_label(&own.inputs[input]))
                         }
                     }
                     None => String::new(),

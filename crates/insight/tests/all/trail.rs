@@ -5,7 +5,7 @@ use std::path::Path;
 use std::sync::Arc;
 
 use engine::{Preview, Sample, Trials};
-use insight::{Change, Trail, TrailStart, Whereabouts};
+use insight::{Change, Gone, Trail, TrailStart, Whereabouts};
 use proptest::prelude::*;
 use stream::RunControl;
 
@@ -163,14 +163,124 @@ fn a_line_goes_back_to_its_file_and_on_to_the_end() {
     assert_eq!(middle.start_in_words(&preview), "line 1 of the output of stage 3");
     assert_eq!(middle.sources[0].lines, [0]);
     assert_eq!(middle.end().map(|step| step.stage), Some(5));
-    let lost = Whereabouts::of(&preview, "gate-03", &RunControl::default());
+    let lost = Whereabouts::of(&preview, "gate-03", &RunControl::default(), &|_, _| {});
     assert_eq!(lost.found[0].lines, [4]);
     assert_eq!((lost.left, lost.lost.len(), lost.lost[0].stage), (0, 1, 5));
-    assert_eq!(lost.lost[0].lost.reason.as_deref(), Some("not among the first line"));
-    let there = Whereabouts::of(&preview, "gate-02", &RunControl::default());
+    let Gone::Ends(ends) = &lost.lost[0].how else { panic!() };
+    assert_eq!(ends.reason.as_deref(), Some("not among the first line"));
+    let there = Whereabouts::of(&preview, "gate-02", &RunControl::default(), &|_, _| {});
     assert_eq!((there.left, there.lost.len()), (1, 0));
-    let nowhere = Whereabouts::of(&preview, "gate-77", &RunControl::default());
+    let nowhere = Whereabouts::of(&preview, "gate-77", &RunControl::default(), &|_, _| {});
     assert!(nowhere.found.is_empty() && nowhere.left == 0);
+}
+
+/// Where a text is, and where it is lost, in a few words.
+fn told(preview: &Preview, query: &str) -> String {
+    let all = Whereabouts::of(preview, query, &RunControl::default(), &|_, _| {});
+    let mut told: Vec<String> = Vec::new();
+    for source in &all.found {
+        let how = if source.input.is_none() { "makes" } else { "has" };
+        told.push(format!("{} {how} {}", source.name, source.lines.len()));
+    }
+    told.extend(all.inside.iter().map(|(stage, name)| format!("{name} inside {}", stage + 1)));
+    told.extend(all.in_patterns.iter().map(|name| format!("{name} as a pattern")));
+    told.extend(all.beyond.iter().map(|one| match one.found {
+        Some(found) => format!("all: {} of {}, line {}", found.count, found.lines, found.first),
+        None => "all: unknown".to_owned(),
+    }));
+    told.extend(all.lost.iter().map(|lost| match &lost.how {
+        Gone::Ends(ends) => format!(
+            "{} of {} end at {}: {}",
+            ends.count,
+            lost.came,
+            lost.stage + 1,
+            ends.reason.as_deref().unwrap_or("-")
+        ),
+        Gone::CutAway { count, text, .. } => {
+            format!("{count} cut at {}: {}", lost.stage + 1, String::from_utf8_lossy(text))
+        }
+    }));
+    told.extend(all.unknown.map(|stage| format!("unknown at {}", stage + 1)));
+    told.push(format!("left {} of {}", all.having, all.left));
+    told.join("; ").replace(&preview.text[3..preview.text.find(';').unwrap()], "DIR")
+}
+
+#[test]
+fn a_text_is_looked_for_in_all_that_comes_in() {
+    let folder = tempfile::tempdir().unwrap();
+    file(folder.path(), "data", DATA);
+    file(folder.path(), "list", "gate-02\n");
+    file(folder.path(), "names", "data\n");
+    let mut wrong = Vec::new();
+    for (line, query, expected) in [
+        // Cut away: the commonest answer.
+        ("cut -d' ' -f1 data | sort", "refused", "data has 1; 1 cut at 1: gate-01; left 0 of 1"),
+        (
+            "grep gate data | awk '{print $3}' | sort -u",
+            "gate-02",
+            "data has 2; 2 cut at 2: passed; left 0 of 1",
+        ),
+        ("grep -c passed data", "passed", "data has 2; 1 cut at 1: 2; left 0 of 1"),
+        // What programs, arguments and commands in the place of files make.
+        (
+            "printf 'a\\nb\\n' | grep a",
+            "b",
+            "printf makes 1; 1 of 1 end at 2: no match for “a”; left 0 of 0",
+        ),
+        ("comm -13 <(sort data) <(echo gate-77)", "gate-77", "<(echo gate-77) has 1; left 1 of 1"),
+        (
+            "comm -12 <(sort data) <(echo gate-77)",
+            "gate-77",
+            "<(echo gate-77) has 1; 1 of 1 end at 1: only in the second file, which -2 leaves out; left 0 of 0",
+        ),
+        (
+            "ls | grep -v data",
+            "data",
+            "ls makes 1; 1 of 1 end at 2: has “data”, and -v drops what matches “data”; left 0 of 0",
+        ),
+        // Files that commands inside a stage read.
+        (
+            "cat names | xargs cat | grep -v 25",
+            "gate-03",
+            "xargs makes 1; DIR/data inside 2; left 1 of 1",
+        ),
+        // Patterns are no data.
+        ("grep -f list data", "gate-02", "data has 2; list as a pattern; left 2 of 2"),
+        (
+            "sort -u data data | grep gate-01",
+            "gate-01",
+            "data has 1; data has 1; 1 of 2 end at 1: equal to line 1 of a file before it; left 1 of 1",
+        ),
+    ] {
+        let preview = evaluated(&format!("cd {}; {line}", folder.path().display()));
+        let told = told(&preview, query);
+        if told != expected {
+            wrong.push(format!("{line}\n  {told}\n  {expected}"));
+        }
+    }
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+}
+
+#[test]
+fn a_sample_does_not_speak_for_all_of_a_file() {
+    let folder = tempfile::tempdir().unwrap();
+    let data: String = (1..=3_000).map(|at| format!("line {at}\n")).collect();
+    file(folder.path(), "data", &data);
+    let text = format!("cd {}; grep line data | sort", folder.path().display());
+    let request = request_of(&text, Sample::First(100));
+    let preview = Trials::default().evaluate(request, None, &RunControl::default()).unwrap();
+    let mut told_of = Vec::new();
+    let told_of_cell = std::cell::RefCell::new(&mut told_of);
+    let all = Whereabouts::of(&preview, "line 2345", &RunControl::default(), &|read, whole| {
+        told_of_cell.borrow_mut().push((read, whole));
+    });
+    let found = all.beyond[0].found.unwrap();
+    assert!(all.found.is_empty());
+    assert_eq!((found.count, found.first, found.lines), (1, 2345, 3000));
+    let bytes = data.len() as u64;
+    assert_eq!(told_of.last(), Some(&(bytes, Some(bytes))));
+    let nowhere = Whereabouts::of(&preview, "line 4000", &RunControl::default(), &|_, _| {});
+    assert_eq!(nowhere.beyond[0].found.unwrap().count, 0);
 }
 
 #[test]
@@ -183,7 +293,7 @@ fn what_other_programs_make_is_not_known() {
     let on = trail(&preview, TrailStart::In { stage: 0, flat: 0 });
     assert_eq!(on.steps.last().map(|step| step.change), Some(Change::Unknown));
     assert!(on.end().is_none(), "nobody knows");
-    let lost = Whereabouts::of(&preview, "gate", &RunControl::default());
+    let lost = Whereabouts::of(&preview, "gate", &RunControl::default(), &|_, _| {});
     assert_eq!((lost.unknown, lost.lost.len()), (Some(1), 0));
 }
 
@@ -216,8 +326,10 @@ fn every_line_of_the_demo_has_its_trail() {
             // What it was made of leads to it.
             for source in &trail.sources {
                 let stage = &preview.stages[source.stage];
-                let before: u64 =
-                    stage.inputs[..source.input].iter().map(|input| input.kept.lines()).sum();
+                let before: u64 = stage.inputs[..source.input.unwrap()]
+                    .iter()
+                    .map(|input| input.kept.lines())
+                    .sum();
                 let start = TrailStart::In { stage: source.stage, flat: before + source.lines[0] };
                 let on = self::trail(&preview, start);
                 let end = on.steps.last().unwrap();
@@ -407,6 +519,94 @@ fn time_of_a_trail() {
         println!("{start:?}: {:?}, {} steps", started.elapsed(), trail.steps.len());
     }
     let started = std::time::Instant::now();
-    let whereabouts = Whereabouts::of(&preview, "gate-01", &RunControl::default());
+    let whereabouts = Whereabouts::of(&preview, "gate-01", &RunControl::default(), &|_, _| {});
     println!("whereabouts of {} lines: {:?}", whereabouts.found[0].lines.len(), started.elapsed());
+}
+
+/// Which lines, from 0, each line of the result is made of, by what the utility does: told here once more
+/// and in another way.
+fn model(which: usize, lines: &[&str]) -> Vec<Vec<u64>> {
+    let with = |wanted: &dyn Fn(usize, &str) -> bool| -> Vec<u64> {
+        let all = lines.iter().enumerate();
+        all.filter(|(at, line)| wanted(*at, line)).map(|(at, _)| at as u64).collect()
+    };
+    let groups = |same: &dyn Fn(&str, &str) -> bool| -> Vec<Vec<u64>> {
+        let mut groups: Vec<Vec<u64>> = Vec::new();
+        for at in 0..lines.len() {
+            match groups.last_mut() {
+                Some(group) if same(lines[at - 1], lines[at]) => group.push(at as u64),
+                _ => groups.push(vec![at as u64]),
+            }
+        }
+        groups
+    };
+    match which {
+        0 => vec![with(&|_, line| line.contains('a'))],
+        1 => vec![with(&|_, line| !line.contains('a'))],
+        2 => vec![with(&|_, line| line.contains('a')).into_iter().take(2).collect()],
+        3 => vec![with(&|_, _| true)],
+        4 | 5 => groups(&|one, other| one == other),
+        6 => groups(&|one, other| one.eq_ignore_ascii_case(other)),
+        7 => vec![with(&|_, line| line.contains('b'))],
+        8 => vec![with(&|at, _| at % 2 == 0)],
+        9 => {
+            let mut keys: Vec<&str> = lines.to_vec();
+            keys.sort_unstable();
+            keys.dedup();
+            keys.iter().map(|key| with(&|_, line| line == *key)).collect()
+        }
+        10 => {
+            let mut keys: Vec<&str> = lines.to_vec();
+            keys.sort_unstable();
+            keys.dedup();
+            let first = |key: &&str| lines.iter().position(|line| line == key).unwrap() as u64;
+            keys.iter().map(|key| vec![first(key)]).collect()
+        }
+        11 => vec![with(&|_, _| true)],
+        _ => lines
+            .chunks(2)
+            .enumerate()
+            .map(|(at, part)| (0..part.len()).map(|one| (at * 2 + one) as u64).collect())
+            .collect(),
+    }
+}
+
+const SUMMING: [&str; 13] = [
+    "grep -c a data",
+    "grep -vc a data",
+    "grep -c -m2 a data",
+    "wc -l data",
+    "uniq data",
+    "uniq -c data",
+    "uniq -ci data",
+    "awk '/b/ { n++ } END { print n + 0 }' data",
+    "awk 'NR % 2 { s += length($0) } END { print s + 0 }' data",
+    "awk '{ n[$0]++ } END { for (k in n) print k, n[k] }' data | sort",
+    "sort -u data",
+    "paste -s data",
+    "paste - - < data",
+];
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 400, ..ProptestConfig::default() })]
+
+    #[test]
+    fn what_sums_up_names_exactly_its_lines(
+        data in proptest::collection::vec("[abA]{1,2}", 1..30), which in 0..SUMMING.len(),
+    ) {
+        let folder = tempfile::tempdir().unwrap();
+        file(folder.path(), "data", &format!("{}\n", data.join("\n")));
+        let text = format!("cd {}; LC_ALL=C; {}", folder.path().display(), SUMMING[which]);
+        let preview = evaluated(&text);
+        let lines: Vec<&str> = data.iter().map(String::as_str).collect();
+        let expected = model(which, &lines);
+        let last = preview.stages.last().unwrap();
+        prop_assert_eq!(last.out.lines(), expected.len() as u64, "{}", text);
+        for (line, expected) in expected.iter().enumerate() {
+            let start = TrailStart::Out { stage: preview.stages.len() - 1, line: line as u64 };
+            let trail = trail(&preview, start);
+            let lines: Vec<u64> = trail.sources.iter().flat_map(|one| one.lines.clone()).collect();
+            prop_assert_eq!(&lines, expected, "{}, line {}", text, line);
+        }
+    }
 }

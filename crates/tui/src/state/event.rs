@@ -49,6 +49,8 @@ pub(crate) enum Event {
     Versions(u64, VersionsNews),
     /// The rows of a trail by its number, with what it is of; `None` where there is no such line.
     Trailed(u64, Option<(String, Vec<TrailRow>)>),
+    /// How far the search for a text is: bytes read, and of how many.
+    Searched(u64, u64, Option<u64>),
     /// Matches found in the background for a search with this number.
     Found(u64, Arc<Vec<u32>>),
     /// Somebody asks the program to end, by this signal.

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use engine::{Applied, HeldCommand, StartResult};
+use engine::{Applied, Figure, HeldCommand, Preview, StartResult};
 use insight::Difference;
 
 /// The state of the Pending view.
@@ -30,4 +30,24 @@ pub(crate) struct PendingView {
     pub difference: Option<(u64, usize, Arc<Difference>)>,
     /// Files that were written, and what they were before.
     pub(crate) applied: Vec<Applied>,
+    /// The text that has written them.
+    pub written_by: String,
+    /// Files of the result that are just as the same text has written them, from all of the data.
+    pub written: BTreeMap<PathBuf, Figure>,
+}
+
+impl PendingView {
+    /// Looks which files of a result are just as the same text has written them.
+    pub(crate) fn look_at_written(&mut self, preview: &Preview) {
+        self.written.clear();
+        if preview.text != self.written_by {
+            return;
+        }
+        for file in &preview.pending {
+            let applied = self.applied.iter().find(|applied| file.is_of(applied));
+            if let Some(applied) = applied.filter(|applied| applied.is_as_left()) {
+                self.written.insert(file.path.clone(), Figure::exact(applied.lines));
+            }
+        }
+    }
 }

@@ -2,6 +2,7 @@
 
 use std::ops::Range;
 
+use engine::Figure;
 use insight::{Sheet, SheetRow};
 use tui_input::Input;
 
@@ -26,7 +27,7 @@ pub(crate) struct SheetView {
     /// The text as it was, and the cursor in it.
     pub before: (String, usize),
     /// Lines that came out before anything was changed.
-    pub lines_before: Option<u64>,
+    pub lines_before: Option<Figure>,
     /// Its options as they are now: switches first, then those with a value.
     pub sheet: Sheet,
     /// The selected row.

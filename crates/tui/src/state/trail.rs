@@ -2,8 +2,11 @@
 
 use std::sync::Arc;
 
-use engine::{Kept, Preview};
-use insight::{Change, Trail, TrailStep, Whereabouts, grouped, lines};
+use engine::{Figure, Kept, Known, Preview};
+use insight::{
+    Beyond, Change, Gone, LostAt, Trail, TrailStep, Whereabouts, figure, figure_lines, grouped,
+    lines,
+};
 use tui_input::Input;
 
 use crate::state::trials::Trials;
@@ -62,6 +65,8 @@ pub(crate) struct TrailView {
     pub title: String,
     /// The rows; `None` while they are looked for.
     pub rows: Option<Vec<TrailRow>>,
+    /// How much of all the data was looked at, in bytes, and of how much, while that is being done.
+    pub looked_at: Option<(u64, Option<u64>)>,
     /// The selected row.
     pub at: usize,
     /// The keys go to the lines of the row.
@@ -151,8 +156,8 @@ pub(crate) fn rows_of_trail(trail: &Trail, preview: &Preview) -> Vec<TrailRow> {
         .map(|source| {
             let count = source.lines.len() as u64;
             let words = match source.lines[..] {
-                [one] => format!("line {} of {}", grouped(one + 1), grouped(source.kept.lines())),
-                _ => format!("{} of {}", grouped(count), lines(source.kept.lines())),
+                [one] => format!("line {} of {}", grouped(one + 1), figure(all(source))),
+                _ => format!("{} of {}", grouped(count), figure_lines(all(source))),
             };
             source_row(preview, source, words)
         })
@@ -170,19 +175,27 @@ pub(crate) fn rows_of_trail(trail: &Trail, preview: &Preview) -> Vec<TrailRow> {
     rows
 }
 
+/// All lines of a source.
+fn all(source: &insight::TrailSource) -> Figure {
+    Figure::new(source.kept.lines(), source.known)
+}
+
 fn source_row(preview: &Preview, source: &insight::TrailSource, words: String) -> TrailRow {
     let stage = preview.stages.get(source.stage);
-    let before = stage.map_or(0, |stage| {
-        stage.inputs.iter().take(source.input).map(|input| input.kept.lines()).sum()
-    });
+    let side = match source.input {
+        None => Side::Out,
+        Some(input) => Side::In(stage.map_or(0, |stage| {
+            stage.inputs.iter().take(input).map(|input| input.kept.lines()).sum()
+        })),
+    };
     TrailRow {
-        stage: None,
+        stage: source.input.is_none().then_some(source.stage),
         label: source.name.clone(),
         words,
         ends: false,
         lines: Some(RowLines {
             stage: source.stage,
-            side: Side::In(before),
+            side,
             kept: source.kept.clone(),
             numbers: source.lines.clone(),
         }),
@@ -239,43 +252,117 @@ pub(crate) fn rows_of_text(found: &Whereabouts, preview: &Preview) -> Vec<TrailR
         lines: None,
     };
     let query = &found.query;
+    let have = |count: u64| if count == 1 { "has" } else { "have" };
+    let mut rows: Vec<TrailRow> = Vec::new();
+    for source in &found.found {
+        let count = source.lines.len() as u64;
+        let of = figure_lines(all(source));
+        let what = if source.input.is_none() { " that it makes" } else { "" };
+        let words = format!("{} of {of}{what} {} “{query}”", grouped(count), have(count));
+        rows.push(source_row(preview, source, words));
+    }
+    for (stage, name) in &found.inside {
+        let what = stage_text(preview, *stage);
+        let words = format!("has “{query}”, and is read by a command inside {what}");
+        rows.push(plain(name, words, false));
+    }
+    let in_patterns = found.in_patterns.iter();
+    rows.extend(in_patterns.map(|name| plain(name, format!("has “{query}”, as a pattern"), false)));
+    rows.extend(found.beyond.iter().map(|beyond| beyond_row(beyond, query)));
     if found.found.is_empty() {
-        let words = format!("no line that is read from outside has “{query}”");
-        return vec![plain("sources", words, true)];
+        let nowhere = found.inside.is_empty()
+            && found.beyond.iter().all(|beyond| beyond.found.is_some_and(|found| found.count == 0));
+        let words = if nowhere {
+            format!("no line that comes into the pipeline has “{query}”")
+        } else {
+            format!("no line that was followed has “{query}”")
+        };
+        rows.push(plain("result", words, true));
+        return rows;
     }
-    let mut rows: Vec<TrailRow> = found
-        .found
-        .iter()
-        .map(|source| {
-            let (count, all) = (source.lines.len() as u64, source.kept.lines());
-            let have = if count == 1 { "has" } else { "have" };
-            let words = format!("{} of {} {have} “{query}”", grouped(count), lines(all));
-            source_row(preview, source, words)
-        })
-        .collect();
-    for lost in &found.lost {
-        let reason = lost.lost.reason.as_deref().unwrap_or("this stage writes nothing of it");
-        let words = format!(
-            "{} of {} end here, the first: {reason}",
-            grouped(lost.lost.count),
-            lines(lost.came)
-        );
-        rows.push(TrailRow {
-            stage: Some(lost.stage),
-            label: stage_text(preview, lost.stage),
-            words,
-            ends: true,
-            lines: lines_into(preview, lost.stage, &[lost.lost.first]),
-        });
+    rows.extend(found.lost.iter().map(|lost| lost_row(lost, preview, query)));
+    if let Some(stage) = found.unknown {
+        let words = "what it made of them is not known: no filter of Ylotrope".to_owned();
+        let mut row = plain(&stage_text(preview, stage), words, false);
+        row.stage = Some(stage);
+        rows.push(row);
     }
-    let words = match (found.unknown, found.left) {
-        (Some(stage), _) => {
-            format!("what stage {} made of them is not known: no filter of Ylotrope", stage + 1)
-        }
-        (None, 0) => "nothing of them is in the result".to_owned(),
-        (None, 1) => "1 line of the result is made of them".to_owned(),
-        (None, left) => format!("{} of the result are made of them", lines(left)),
+    let last = preview.stages.last();
+    let known = last.map_or(Known::OfPart, engine::StageResult::known);
+    let (having, left) = (Figure::new(found.having, known), Figure::new(found.left, known));
+    let words = match (found.having, found.left) {
+        (0, 0) => format!("nothing of them is in {}", of_part("the result", known)),
+        (0, 1) => format!("no line has it; {} is made of them", figure_lines(left)),
+        (0, _) => format!("no line has it; {} are made of them", figure_lines(left)),
+        (count, _) => format!("{} of it {} “{query}”", figure_lines(having), have(count)),
     };
     rows.push(plain("result", words, false));
     rows
+}
+
+/// Names a part as one.
+fn of_part(what: &str, known: Known) -> String {
+    match known {
+        Known::Exact => what.to_owned(),
+        Known::AtLeast | Known::OfPart => format!("{what} of this part of the data"),
+    }
+}
+
+/// What is in all of a source that was followed in part.
+fn beyond_row(beyond: &Beyond, query: &str) -> TrailRow {
+    let words = match beyond.found {
+        None => "only a part of it was looked at".to_owned(),
+        Some(found) if found.count == 0 => {
+            format!("none of all {} has “{query}”", lines(found.lines))
+        }
+        Some(found) => {
+            let have = if found.count == 1 { "has" } else { "have" };
+            format!(
+                "in all of it {} of {} {have} “{query}”, the first is line {}",
+                grouped(found.count),
+                lines(found.lines),
+                grouped(found.first)
+            )
+        }
+    };
+    TrailRow { stage: None, label: beyond.name.clone(), words, ends: false, lines: None }
+}
+
+/// Where lines end, or go on without the text.
+fn lost_row(lost: &LostAt, preview: &Preview, query: &str) -> TrailRow {
+    let count = |count: u64| match (count, lost.came) {
+        (1, 1) => "the line".to_owned(),
+        (count, came) if count == came => format!("all {}", lines(count)),
+        (count, came) => format!("{} of {}", grouped(count), lines(came)),
+    };
+    let (words, at) = match &lost.how {
+        Gone::Ends(ends) => {
+            let reason = ends.reason.as_deref().unwrap_or("this stage writes nothing of it");
+            let verb = if ends.count == 1 { "ends" } else { "end" };
+            let first = if ends.count == 1 { "" } else { ", the first" };
+            let words = format!("{} {verb} here{first}: {reason}", count(ends.count));
+            (words, lines_into(preview, lost.stage, &[ends.first]))
+        }
+        Gone::CutAway { count, first, text } => {
+            let text: String = String::from_utf8_lossy(text).chars().take(60).collect();
+            let (verb, first_one) =
+                if *count == 1 { ("goes", "it is") } else { ("go", "the first is") };
+            let words =
+                format!("{} {verb} on without “{query}”: {first_one} now “{text}”", lines(*count));
+            let at = preview.stages.get(lost.stage).map(|stage| RowLines {
+                stage: lost.stage,
+                side: Side::Out,
+                kept: stage.out.clone(),
+                numbers: vec![*first],
+            });
+            (words, at)
+        }
+    };
+    TrailRow {
+        stage: Some(lost.stage),
+        label: stage_text(preview, lost.stage),
+        words,
+        ends: true,
+        lines: at,
+    }
 }

@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use engine::Preview;
+use engine::{Figure, Preview};
 use insight::{StagePair, StreamDifference};
 
 use crate::state::trials::Trials;
@@ -19,9 +19,9 @@ pub(crate) struct Version {
     /// The text.
     pub text: String,
     /// Lines of its result.
-    pub lines: u64,
+    pub lines: Figure,
     /// Bytes of it.
-    pub bytes: u64,
+    pub bytes: Figure,
     /// How long it took, in nanoseconds.
     pub elapsed_ns: u64,
     /// The files it read.
@@ -58,8 +58,8 @@ impl Versions {
         self.all.push(Version {
             number,
             text: preview.text.clone(),
-            lines: last.out.lines(),
-            bytes: last.out.bytes(),
+            lines: last.lines_out(),
+            bytes: last.bytes_out(),
             elapsed_ns: preview.elapsed_ns,
             files: files_of(preview),
             partial: !preview.is_whole(),
@@ -87,7 +87,7 @@ pub(crate) struct Candidate {
     /// Where in it the pipeline begins that is looked at.
     pub at: usize,
     /// Lines, bytes and time, where it was evaluated.
-    pub figures: Option<(u64, u64, u64)>,
+    pub figures: Option<(Figure, Figure, u64)>,
 }
 
 /// Two versions, evaluated on the same data.
@@ -168,7 +168,7 @@ mod tests {
         }
         let numbers: Vec<usize> = versions.all().iter().map(|version| version.number).collect();
         assert_eq!(numbers, [2, 1]);
-        assert_eq!(versions.all()[1].lines, 3);
+        assert_eq!(versions.all()[1].lines, Figure::exact(3));
         for count in 0..MOST + 5 {
             note(&mut versions, &format!("seq {count}"));
         }

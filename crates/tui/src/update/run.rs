@@ -216,6 +216,8 @@ impl App {
             .collect();
         self.message = Some(format!("written: {} · Z undoes it", names.join("; ")));
         self.pending.applied = applied;
+        self.pending.written_by =
+            self.running.as_ref().map_or(String::new(), |run| run.text.clone());
         // What is pending now is told anew: the files are there.
         self.session.workbench.forget();
         self.text_changed();

@@ -1,5 +1,6 @@
 //! Setting the options of a stage.
 
+use engine::StageResult;
 use insight::{Setting, set_option, sheet};
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
 use tui_input::Input;
@@ -28,7 +29,7 @@ impl App {
                 self.refresh_lens(true);
                 let preview = self.result.preview.as_ref();
                 let result = preview.and_then(|preview| preview.stages.get(stage));
-                let lines_before = result.map(|stage| stage.out.lines());
+                let lines_before = result.map(StageResult::lines_out);
                 self.drawer = Some(Drawer::Sheet(Box::new(SheetView {
                     stage,
                     before: (text, cursor),

@@ -159,8 +159,8 @@ impl App {
         let line = PastLine {
             text: text.to_owned(),
             when: jiff::Timestamp::now(),
-            lines: version.lines,
-            bytes: version.bytes,
+            lines: version.lines.so_far(),
+            bytes: version.bytes.so_far(),
             elapsed_ns: version.elapsed_ns,
             files: version.files,
             partial: version.partial,

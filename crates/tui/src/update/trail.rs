@@ -1,5 +1,7 @@
 //! The trail of a line, and the question why a text is not in the result.
 
+use std::time::{Duration, Instant};
+
 use insight::{Trail, TrailStart, Whereabouts, grouped};
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
 use tui_input::Input;
@@ -13,6 +15,9 @@ use crate::state::place::{Focus, Place};
 use crate::state::screen::Screen;
 use crate::state::trail::{Asked, Side, TrailRow, TrailView, rows_of_text, rows_of_trail};
 use crate::state::trials::Trials;
+
+/// So often a search says how far it is.
+const NEWS: Duration = Duration::from_millis(100);
 
 impl App {
     /// Where the line under the cursor of the lens is.
@@ -56,6 +61,7 @@ impl App {
         let trials = Trials { number: self.points, control: stream::RunControl::default() };
         let (number, control) = (trials.number, trials.control.clone());
         let (of, question) = (preview.clone(), asked.clone());
+        let events = self.session.events.clone();
         self.in_background("trail", move || {
             let rows = match question {
                 Asked::Line(start) => Trail::of(&of, start, &control).map(|trail| {
@@ -64,7 +70,15 @@ impl App {
                     (title, rows_of_trail(&trail, &of))
                 }),
                 Asked::Text(query) => {
-                    let found = Whereabouts::of(&of, &query, &control);
+                    let last = std::cell::Cell::new(Instant::now());
+                    let progress = |read: u64, whole: Option<u64>| {
+                        if last.get().elapsed() > NEWS {
+                            last.set(Instant::now());
+                            // Nobody listens any more when the screen is gone.
+                            let _ = events.send(Event::Searched(number, read, whole));
+                        }
+                    };
+                    let found = Whereabouts::of(&of, &query, &control, &progress);
                     Some((String::new(), rows_of_text(&found, &of)))
                 }
             };
@@ -75,6 +89,7 @@ impl App {
             preview,
             title: String::new(),
             rows: None,
+            looked_at: None,
             at: 0,
             in_lines: false,
             query: Input::default(),
@@ -82,6 +97,15 @@ impl App {
             line: 0,
             trials,
         })));
+    }
+
+    /// Takes how far a search is.
+    pub(crate) fn searched(&mut self, number: u64, read: u64, whole: Option<u64>) {
+        if let Some(Drawer::Trail(view)) = &mut self.drawer
+            && view.trials.number == number
+        {
+            view.looked_at = Some((read, whole));
+        }
     }
 
     /// Takes the rows of the trail on screen.

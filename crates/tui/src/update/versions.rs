@@ -38,7 +38,7 @@ impl App {
         let figures = preview
             .stages
             .last()
-            .map(|stage| (stage.out.lines(), stage.out.bytes(), preview.elapsed_ns));
+            .map(|stage| (stage.lines_out(), stage.bytes_out(), preview.elapsed_ns));
         let now = Candidate { name: "now".to_owned(), text: text.clone(), at, figures };
         let mut all = vec![now];
         let given = others.len();

@@ -6,7 +6,9 @@ mod line;
 mod ruler;
 mod shown;
 
-use engine::{Preview, StageResult};
+use std::sync::Arc;
+
+use engine::{Figure, InputRecord, Kept, Known, Preview, StageResult};
 use filters::Verb;
 use insight::{grouped, marks};
 use ratatui::style::{Modifier, Style};
@@ -15,7 +17,7 @@ use stream::InputName;
 use self::columns::{Columns, Shape};
 use self::line::{DataLine, text};
 use self::shown::{Line, Shown};
-use super::canvas::{Canvas, PART, cut};
+use super::canvas::{Canvas, cut};
 use crate::state::app::App;
 use crate::state::lens::{Content, row_lines};
 use crate::state::place::{Focus, Place};
@@ -154,20 +156,25 @@ fn shown(app: &App, preview: &Preview, number: usize) -> Shown {
     Shown { row, number, left, right, origin, open }
 }
 
+/// A short name of an input: that of a file without its folder.
+fn label(stage: &StageResult, input: &InputRecord) -> String {
+    let label = stage.input_label(input);
+    let last =
+        if label.starts_with("<(") { &label } else { label.rsplit('/').next().unwrap_or("") };
+    cut(&safe(last), NAME_MOST)
+}
+
 /// Where line `line` of input `input` of stage `stage` comes from in its file.
 fn origin_of(preview: &Preview, stage: usize, input: usize, line: u64) -> Option<Line> {
     let result = preview.stages.get(stage)?;
     let record = result.inputs.get(input)?;
-    let Some(sampled) = &record.sampled else { return origin(preview, stage, line) };
-    let name = match &record.name {
-        InputName::File(name) if result.inputs.len() > 1 => {
-            let name = String::from_utf8_lossy(name);
-            let last = name.rsplit('/').next().unwrap_or_default();
-            Some(cut(&safe(last), NAME_MOST))
-        }
-        _ => None,
+    let number = match (&record.sampled, &record.name) {
+        (Some(sampled), _) => sampled.number(line),
+        (None, InputName::File(_)) => line as i64 + 1,
+        (None, InputName::Standard) => return origin(preview, stage, line),
     };
-    Some(Line { number: sampled.number(line), name })
+    let named = matches!(record.name, InputName::File(_)) && result.inputs.len() > 1;
+    Some(Line { number, name: named.then(|| label(result, record)) })
 }
 
 /// The same for a line that the stage before `stage` wrote.
@@ -185,6 +192,19 @@ fn origin(preview: &Preview, stage: usize, line: u64) -> Option<Line> {
     Some(Line { name: origin.name.filter(|_| of_one), ..origin })
 }
 
+/// How far a stream of the result is known.
+fn known(app: &App, kept: &Arc<Kept>) -> Known {
+    let Some(preview) = &app.result.preview else { return Known::OfPart };
+    let own = |stage: &StageResult| {
+        if Arc::ptr_eq(&stage.out, kept) {
+            return Some(stage.known());
+        }
+        let input = stage.inputs.iter().find(|input| Arc::ptr_eq(&input.kept, kept));
+        input.map(|input| input.lines().known())
+    };
+    preview.stages.iter().find_map(own).unwrap_or(Known::OfPart)
+}
+
 fn header(
     canvas: &mut Canvas<'_>,
     app: &App,
@@ -196,15 +216,8 @@ fn header(
     let theme = app.theme;
     let number = app.shown().stage();
     let title = theme.hue(number).add_modifier(Modifier::BOLD);
-    let from_part = |number: usize| {
-        let preview = app.result.preview.as_ref();
-        preview.and_then(|preview| preview.stages.get(number)).is_some_and(StageResult::from_part)
-    };
-    // What stands at the source says itself which part it is.
-    let part = app.shown() != Place::Source && from_part(number);
-    let part = if part { PART } else { "" };
-    let amount = |lines: u64, size: u64| {
-        format!("{part}{} · {part}{}", insight::lines(lines), insight::bytes(size))
+    let amount = |lines: Figure, size: Figure| {
+        format!("{} · {}", insight::figure_lines(lines), insight::figure_bytes(size))
     };
     let stale = if app.is_stale() { "  outdated" } else { "" };
     let other = match (app.shown(), app.lens.narrow, app.lens.sides().output_alone) {
@@ -231,16 +244,17 @@ fn header(
             _ => None,
         };
         if let Some((kept, lines)) = amounts {
-            let words = format!("{}{stale}", amount(lines, kept.bytes()));
+            let known = known(app, kept);
+            let lines = Figure::new(lines, known);
+            let words = format!("{}{stale}", amount(lines, Figure::new(kept.bytes(), known)));
             canvas.put(x + 2, 0, &words, theme.quiet());
         }
         canvas.put_right(end, 0, other, theme.quiet());
         search_words(canvas, app);
         return;
     };
-    let figures = stage.figures;
-    let into = amount(figures.lines_in, figures.bytes_in);
-    let out = amount(stage.out.lines(), stage.out.bytes());
+    let into = amount(stage.lines_in(), stage.bytes_in());
+    let out = amount(stage.lines_out(), stage.bytes_out());
     match (shape, columns.and_then(|columns| Some((columns, columns.right?)))) {
         (Shape::One, _) if app.lens.narrow => {
             let x = canvas.put(1, 0, &format!("into {}", number + 1), title);
@@ -312,7 +326,7 @@ fn draw_row(
     let hue = theme.hue(app.shown().stage());
     let mut used = 1;
     if row.folded.is_some() {
-        fold(canvas, y, app, columns, shown);
+        fold(canvas, y, app, stage, columns, shown);
     } else if let Some(line) = &shown.left {
         let marked = match stage {
             Some(stage) if !dropped => marks(stage, &line[..line.len().min(1 << 16)]),
@@ -369,9 +383,22 @@ fn draw_row(
 }
 
 /// A row that stands for lines it does not show.
-fn fold(canvas: &mut Canvas<'_>, y: u16, app: &App, columns: &Columns, shown: &Shown) {
+fn fold(
+    canvas: &mut Canvas<'_>,
+    y: u16,
+    app: &App,
+    stage: Option<&StageResult>,
+    columns: &Columns,
+    shown: &Shown,
+) {
     let Some(count) = shown.row.folded else { return };
-    let what = if shown.row.grouped { "more" } else { "dropped" };
+    let what = if shown.row.grouped {
+        "more"
+    } else {
+        stage.map_or("dropped", |stage| {
+            insight::left_over(stage, shown.number + 1 == app.lens.len())
+        })
+    };
     let (start, room) = columns.left;
     let words = format!("{} {what}", insight::lines(count));
     let search = app.lens.search.as_ref();

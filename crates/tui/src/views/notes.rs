@@ -18,7 +18,12 @@ fn pending(canvas: &mut Canvas<'_>, app: &App) {
     let theme = app.theme;
     let (files, commands) = app.pending_rows();
     let started = (0..commands).filter(|number| app.start_result(*number).is_some()).count();
+    let written = app.pending.written.len();
     let first = match (started + app.pending.past.len(), files) {
+        _ if written > 0 && written == files => {
+            "all files are written; Z brings back what they were"
+        }
+        _ if written > 0 => "some files are written; Z brings back what they were",
         (0, _) => "nothing here has been done yet",
         (_, 0) => "commands were run: the result is next to each",
         (_, _) => "commands were run: the result is next to each; no file is written yet",
@@ -54,15 +59,13 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
     }
     let theme = app.theme;
     let number = app.shown().stage();
-    let Some(stage) = app.result.preview.as_ref().and_then(|preview| preview.stages.get(number))
-    else {
-        return;
-    };
+    let Some(preview) = &app.result.preview else { return };
+    let Some(stage) = preview.stages.get(number) else { return };
     let room = usize::from(area.width.saturating_sub(6));
     let label = (number + 1).to_string();
     canvas.put(1, 0, &label, theme.hue(number).add_modifier(Modifier::BOLD));
     canvas.put(4, 0, &cut(&safe(&explain(stage)), room), theme.ink());
-    let numbers = noted::figures(stage);
+    let numbers = noted::figures(stage, preview.followed_ns);
     let rows = noted::of_stage(app, stage, number);
     let mut y = 1;
     if area.height > 2 {

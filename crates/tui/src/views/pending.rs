@@ -2,7 +2,7 @@
 //! change in the selected one.
 
 use engine::{HeldCommand, PendingFile, PendingMode, StartResult};
-use insight::{DifferenceRow, Side, bytes, grouped, lines};
+use insight::{DifferenceRow, Side, bytes, figure_bytes, figure_lines, grouped, lines};
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
@@ -61,7 +61,12 @@ fn draw_list(
     let mut list = Vec::new();
     if !files.is_empty() {
         let what = if files.len() == 1 { "file" } else { "files" };
-        list.push(Line::Title(format!("{} {what} would be written", files.len())));
+        let written = files.iter().filter(|file| app.pending.written.contains_key(&file.path));
+        list.push(Line::Title(match written.count() {
+            0 => format!("{} {what} would be written", files.len()),
+            all if all == files.len() => format!("{all} {what} written"),
+            some => format!("{some} of {} {what} written", files.len()),
+        }));
     }
     list.extend(files.iter().enumerate().map(|(at, file)| Line::File(at, file)));
     if !commands.is_empty() {
@@ -122,13 +127,19 @@ fn draw_row(canvas: &mut Canvas<'_>, y: u16, app: &App, line: &Line<'_>, selecte
         }
         Line::File(_, file) => {
             let out = app.pending.left_out.contains(&file.path);
+            let written = app.pending.written.get(&file.path);
             let mark = match (out, file.lost) {
                 (true, _) => "·",
                 (false, true) => "!",
+                (false, false) if written.is_some() => "▹",
                 (false, false) => "↧",
             };
             canvas.put(2, y, mark, style);
-            let effect = if out { "left out".to_owned() } else { effect(file) };
+            let effect = match written {
+                _ if out => "left out".to_owned(),
+                Some(all) => format!("written, {}", figure_lines(*all)),
+                None => effect(file),
+            };
             let room = usize::from(area.width.saturating_sub(6))
                 .saturating_sub(effect.chars().count() + 2);
             let name = cut(&safe(&file.path.display().to_string()), room.max(8));
@@ -187,13 +198,19 @@ fn effect(file: &PendingFile) -> String {
     if file.lost {
         return "emptied before it is read".to_owned();
     }
-    let written = file.kept.lines();
+    let written = file.lines();
     match (file.mode, file.lines_now) {
-        (PendingMode::New, _) => format!("new, {}", lines(written)),
-        (PendingMode::Replace, Some(now)) => format!("{} → {}", grouped(now), lines(written)),
-        (PendingMode::Replace, None) => format!("{} → {}", bytes(file.bytes_now), lines(written)),
-        (PendingMode::Append, Some(now)) => format!("{} + {}", grouped(now), lines(written)),
-        (PendingMode::Append, None) => format!("{} + {}", bytes(file.bytes_now), lines(written)),
+        (PendingMode::New, _) => format!("new, {}", figure_lines(written)),
+        (PendingMode::Replace, Some(now)) => {
+            format!("{} → {}", grouped(now), figure_lines(written))
+        }
+        (PendingMode::Replace, None) => {
+            format!("{} → {}", bytes(file.bytes_now), figure_lines(written))
+        }
+        (PendingMode::Append, Some(now)) => format!("{} + {}", grouped(now), figure_lines(written)),
+        (PendingMode::Append, None) => {
+            format!("{} + {}", bytes(file.bytes_now), figure_lines(written))
+        }
     }
 }
 
@@ -208,11 +225,18 @@ fn draw_file(canvas: &mut Canvas<'_>, app: &App, file: &PendingFile) {
     let written = format!(
         "{what}: {} now, {} written ({})",
         bytes(file.bytes_now),
-        bytes(file.kept.bytes()),
-        lines(file.kept.lines()),
+        figure_bytes(file.bytes()),
+        figure_lines(file.lines()),
     );
     let name = file.path.file_name().unwrap_or_default().to_string_lossy().into_owned();
     let x = canvas.put(0, 0, &cut(&safe(&name), 30), theme.bright());
+    if let Some(all) = app.pending.written.get(&file.path) {
+        let done = format!("is written: {}, from all of the data", figure_lines(*all));
+        canvas.put(x + 1, 0, &done, theme.quiet());
+        canvas.put(0, 1, &cut(&rights(file), usize::from(area.width)), theme.quiet());
+        canvas.put(0, 3, &cut(&again(file), usize::from(area.width)), theme.quiet());
+        return;
+    }
     canvas.put(x + 1, 0, &written, theme.quiet());
     canvas.put(0, 1, &cut(&rights(file), usize::from(area.width)), theme.quiet());
     let compared = app.pending.difference.as_ref().filter(|known| known.1 == app.pending.at);
@@ -243,6 +267,15 @@ fn draw_file(canvas: &mut Canvas<'_>, app: &App, file: &PendingFile) {
         let y = body.height.saturating_sub(1);
         canvas.within(body).put_right(body.width, y, &text, theme.quiet());
     }
+}
+
+/// What becomes of a file that is written when the text is run again.
+fn again(file: &PendingFile) -> String {
+    let what = match file.mode {
+        PendingMode::Append => "adds the same to it once more",
+        PendingMode::New | PendingMode::Replace => "writes it again",
+    };
+    format!("w {what}; Z brings back what it was before")
 }
 
 /// Who opens the file, and with which rights.

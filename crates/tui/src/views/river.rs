@@ -4,15 +4,15 @@
 mod body;
 mod words;
 
-use engine::{Ending, PendingMode, Preview, StageResult};
+use engine::{Ending, Figure, Known, PendingMode, Preview, StageResult};
 use filters::Verb;
-use insight::{Severity, bytes, duration, effect, grouped};
+use insight::{Severity, bytes, duration, effect, figure, figure_lines, grouped};
 use ratatui::style::{Modifier, Style};
 
 use self::body::Body;
 pub(super) use self::words::source_name;
-use self::words::{footer, source_words, stage_text};
-use super::canvas::{Canvas, PART, WIDE, cut, cut_middle};
+use self::words::{footer, more_sources, source_words, stage_text};
+use super::canvas::{Canvas, WIDE, cut, cut_middle};
 use crate::state::app::App;
 use crate::state::place::{Focus, Place};
 use crate::state::target::Target;
@@ -45,11 +45,9 @@ enum Kind {
     Source(String, String),
     /// What came out of a stage, or what there is at the source.
     Stream {
-        lines: Option<u64>,
+        lines: Option<Figure>,
         /// What the stage did.
         effect: String,
-        /// It may be another figure with all of the data.
-        part: bool,
     },
     Stage(usize),
     /// A command inside a stage.
@@ -83,15 +81,14 @@ pub(super) fn width(app: &App, screen: u16) -> u16 {
     let needs = preview.stages.iter().map(|stage| {
         let text = stage_text(preview, stage).chars().count() as u16;
         let below = effect(stage).chars().count() as u16;
-        let lines = insight::lines(stage.out.lines()).chars().count() as u16 + 2;
+        let lines = figure_lines(stage.lines_out()).chars().count() as u16 + 2;
         let files = stage.pending.iter().map(|file| file_words(file).chars().count() as u16);
         let below = (below + lines).max(files.max().unwrap_or(0));
         if wide { (text + TIME).max(below) + 3 } else { text + lines }
     });
     let words = needs.max().unwrap_or(0);
     let sample = preview.stages.first().filter(|stage| wide && !stage.inputs.is_empty());
-    let words =
-        words.max(sample.map_or(0, |_| source_words(app, preview).1.chars().count() as u16));
+    let words = words.max(sample.map_or(0, |_| source_words(app, preview).chars().count() as u16));
     // The body has a quarter of all.
     let all = if wide { (words + 6) * 4 / 3 } else { words + 8 };
     all.next_multiple_of(4).clamp(least, most)
@@ -197,11 +194,12 @@ fn draw_row(
             let room = right.saturating_sub(at);
             if wide {
                 let left = usize::from(room).saturating_sub(sample.chars().count() + 2);
-                canvas.put(at, y, &cut_middle(name, left), theme.ink());
+                canvas.put(at, y, &named(name, preview, left), theme.ink());
                 canvas.put_right(right, y, sample, theme.ink());
                 return;
             }
-            let x = canvas.put(at, y, &cut_middle(name, usize::from(room * 2 / 3)), theme.ink());
+            let x =
+                canvas.put(at, y, &named(name, preview, usize::from(room * 2 / 3)), theme.ink());
             let room = usize::from(right.saturating_sub(x + 2));
             canvas.put(x + 2, y, &cut(sample, room), theme.quiet());
         }
@@ -215,11 +213,9 @@ fn draw_row(
                 if sign.trim().is_empty() { cut(text, room) } else { cut_middle(text, room) };
             canvas.put(at + 3, y, &text, *style);
         }
-        Kind::Stream { lines, effect, part } => {
+        Kind::Stream { lines, effect } => {
             let count = if selected { theme.bright() } else { theme.ink() };
-            let part = if *part { PART } else { "" };
-            let words = lines.map(|lines| format!("{part}{}", insight::lines(lines)));
-            let words = words.unwrap_or_default();
+            let words = lines.map(figure_lines).unwrap_or_default();
             let x = if lines.is_some() { at + 3 } else { at };
             let room = usize::from(right.saturating_sub(x));
             let room = room.saturating_sub(words.chars().count() + usize::from(lines.is_some()));
@@ -232,6 +228,12 @@ fn draw_row(
             stage_row(canvas, y, *number, stage, selected, app, preview);
         }
     }
+}
+
+/// The name of the first input, cut to the room there is, and how many there are beside it.
+fn named(name: &str, preview: &Preview, room: usize) -> String {
+    let more = more_sources(preview);
+    cut_middle(name, room.saturating_sub(more.chars().count())) + &more
 }
 
 /// True for a stage that went wrong. Status 1 alone may be an answer (grep found nothing); with a
@@ -266,8 +268,7 @@ fn stage_row(
     let warned = app.result.notes_for(number).iter().any(|note| note.severity == Severity::Warning);
     let warned = warned || is_trouble(stage);
     if !wide {
-        let part = if stage.from_part() { PART } else { "" };
-        let lines = format!("{part}{}", grouped(stage.out.lines()));
+        let lines = figure(stage.lines_out());
         let count = if warned { format!("! {lines}") } else { lines };
         let room = usize::from(right.saturating_sub(6)).saturating_sub(count.chars().count());
         canvas.put(5, y, &cut_middle(&text, room), style);
@@ -290,8 +291,20 @@ fn effect_words(stage: &StageResult) -> String {
         _ if is_trouble(stage) && stage.is_held() => "! not started".to_owned(),
         _ if is_trouble(stage) => format!("! status {}", stage.status.0),
         Ending::Cut(_) => format!("{} (cut off)", effect(stage)),
+        Ending::ClosedPipe => format!("{}, more not read", effect(stage)),
         _ => effect(stage),
     }
+}
+
+/// Lines that the body has after a stage, of `before`: what nobody read is not lost at it.
+fn body_lines(stage: &StageResult, before: u64) -> u64 {
+    let lines = stage.lines_out();
+    let loses_none =
+        matches!(stage.verb, Some(Verb::Orders | Verb::Passes | Verb::Copies | Verb::Edits));
+    if loses_none && lines.known() == Known::AtLeast {
+        return before.max(lines.so_far());
+    }
+    lines.so_far()
 }
 
 fn rows(app: &App, preview: &Preview, wide: bool) -> Vec<Row> {
@@ -303,25 +316,26 @@ fn rows(app: &App, preview: &Preview, wide: bool) -> Vec<Row> {
     let mut width = 0;
     let body = |top, bottom, style, strands| wide.then_some(Body { top, bottom, style, strands });
     if preview.stages.first().is_some_and(|stage| !stage.inputs.is_empty()) {
-        let (name, sample) = source_words(app, preview);
-        let lines = preview.stages[0].input_lines();
+        let (name, sample) = (source_name(preview), source_words(app, preview));
+        let all = preview.stages[0].lines_in();
+        let lines = all.so_far();
         width = lines;
         rows.push(Row {
             place: (!wide).then_some(Place::Source),
             body: body(lines, lines, theme.source_bar(), false),
-            kind: Kind::Source(name, if wide { insight::lines(lines) } else { sample.clone() }),
+            kind: Kind::Source(name, if wide { figure_lines(all) } else { sample.clone() }),
         });
         if wide {
             rows.push(Row {
                 place: Some(Place::Source),
                 body: body(lines, lines, theme.source_bar(), false),
-                kind: Kind::Stream { lines: None, effect: sample, part: false },
+                kind: Kind::Stream { lines: None, effect: sample },
             });
         }
     }
     for (number, stage) in preview.stages.iter().enumerate() {
         let style = if stage.plan.off.is_some() { theme.quiet() } else { theme.hue(number) };
-        let lines = stage.out.lines();
+        let lines = body_lines(stage, width);
         let strands = matches!(stage.verb, Some(Verb::Merges | Verb::Splits));
         rows.push(Row {
             place: Some(Place::Stage(number)),
@@ -342,11 +356,7 @@ fn rows(app: &App, preview: &Preview, wide: bool) -> Vec<Row> {
             rows.push(Row {
                 place: Some(Place::Stream(number)),
                 body: body(lines, lines, style, false),
-                kind: Kind::Stream {
-                    lines: Some(lines),
-                    effect: effect_words(stage),
-                    part: stage.from_part(),
-                },
+                kind: Kind::Stream { lines: Some(stage.lines_out()), effect: effect_words(stage) },
             });
         }
         for file in &stage.pending {
@@ -372,7 +382,7 @@ fn file_words(file: &engine::PendingFile) -> String {
         Some(lines) => insight::lines(lines),
         None => bytes(file.bytes_now),
     };
-    let lines = insight::lines(file.kept.lines());
+    let lines = figure_lines(file.lines());
     let how = match file.mode {
         PendingMode::New => format!("new file, {lines}"),
         PendingMode::Replace => format!("replaces {now} by {lines}"),

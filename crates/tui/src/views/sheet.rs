@@ -1,6 +1,6 @@
 //! The options of a stage.
 
-use insight::{SheetRow, grouped, lines};
+use insight::{SheetRow, figure, figure_lines};
 use ratatui::layout::Position;
 use ratatui::style::Modifier;
 
@@ -80,11 +80,11 @@ fn head(canvas: &mut Canvas<'_>, view: &SheetView, app: &App) {
     let x = canvas.put(1, 0, &format!("{} {}", view.stage + 1, view.sheet.spec.name), hue);
     let now = app.result.preview.as_ref().and_then(|preview| preview.stages.get(view.stage));
     let words = now.map_or(String::new(), |stage| {
-        let out = stage.out.lines();
+        let out = stage.lines_out();
         let was = view.lines_before.filter(|before| *before != out);
-        let was = was.map_or(String::new(), |before| format!(" (before: {})", grouped(before)));
+        let was = was.map_or(String::new(), |before| format!(" (before: {})", figure(before)));
         let outdated = if app.is_stale() { " …" } else { "" };
-        format!("{} in, {} out{was}{outdated}", lines(stage.input_lines()), grouped(out))
+        format!("{} in, {} out{was}{outdated}", figure_lines(stage.lines_in()), figure(out))
     });
     let right = canvas.area.width.saturating_sub(1);
     let width = words.chars().count() as u16;

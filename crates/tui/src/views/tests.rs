@@ -236,7 +236,7 @@ fn wide_and_narrow_show_the_stages_with_their_counts() {
 }
 
 #[test]
-fn an_error_keeps_the_last_result_and_points_at_its_place() {
+fn an_error_leaves_the_stages_before_it_and_points_at_its_place() {
     let mut stand = Stand::new(LINE);
     stand.settle();
     stand.letters(" | cut -f0");
@@ -244,7 +244,7 @@ fn an_error_keeps_the_last_result_and_points_at_its_place() {
     let screen = stand.screen(160, 50);
     assert!(screen.contains("cut: fields are numbered from 1"), "{screen}");
     assert!(screen.contains("^^^"), "{screen}");
-    assert!(screen.contains("keeps 3 of 7") && screen.contains("outdated"), "{screen}");
+    assert!(screen.contains("keeps 3 of 7") && !screen.contains("outdated"), "{screen}");
     stand.key(KeyCode::Backspace);
     stand.letters("1");
     stand.settle();

@@ -28,7 +28,15 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, view: &TrailView, app: &App) -> Opti
     let area = canvas.area;
     title(canvas, view, app);
     let Some(rows) = &view.rows else {
-        canvas.put(3, 1, "following it …", theme.quiet());
+        let how = match view.looked_at {
+            None => String::new(),
+            Some((read, Some(whole))) if whole > 0 => {
+                let share = insight::progress(read as f64 / whole as f64);
+                format!(" all of the data: {share} of {}", insight::bytes(whole))
+            }
+            Some((read, _)) => format!(" all of the data: {} so far", insight::bytes(read)),
+        };
+        canvas.put(3, 1, &format!("following it …{how}"), theme.quiet());
         return None;
     };
     // The lines keep a few rows, whatever the number of stages.

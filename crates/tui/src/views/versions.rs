@@ -1,6 +1,6 @@
 //! Versions of the text: a list, two of them stage by stage, and what differs in the result.
 
-use insight::{StagePair, bytes, duration, grouped, lines, row_text};
+use insight::{StagePair, duration, figure_bytes, figure_lines, grouped, lines, row_text};
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 
@@ -66,7 +66,7 @@ fn list(canvas: &mut Canvas<'_>, view: &VersionsView, rows: u16, app: &App) {
         canvas.put(2, y, marks, theme.bright());
         canvas.put(6, y, &cut_middle(&safe(&one.name), name_room), theme.ink());
         let figures = one.figures.map_or(String::new(), |(count, size, time)| {
-            format!("{} · {} · {}", lines(count), bytes(size), duration(time))
+            format!("{} · {} · {}", figure_lines(count), figure_bytes(size), duration(time))
         });
         let end = canvas.area.width.saturating_sub(1 + figures.chars().count() as u16);
         canvas.put(end, y, &figures, theme.quiet());
@@ -144,12 +144,12 @@ fn side(
     let figures = if width > 44 {
         format!(
             "{} · {} · {}",
-            lines(result.out.lines()),
-            bytes(result.out.bytes()),
+            figure_lines(result.lines_out()),
+            figure_bytes(result.bytes_out()),
             duration(time)
         )
     } else {
-        lines(result.out.lines())
+        figure_lines(result.lines_out())
     };
     let end = (start + width).saturating_sub(figures.chars().count() as u16);
     canvas.put(end, y, &figures, theme.quiet());

@@ -89,8 +89,8 @@ impl Applied {
         }
     }
 
-    /// True where the file is just as it was left.
-    fn is_as_left(&self) -> bool {
+    /// True where the file is just as it was left. Asks the system.
+    pub fn is_as_left(&self) -> bool {
         let now = Left::now(&self.place).ok();
         matches!((&self.left, now), (Some(left), Some(now)) if left.has_same_content(&now))
     }

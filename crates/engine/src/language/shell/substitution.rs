@@ -8,6 +8,7 @@ use stream::{Block, ReadError, Sink, WriteError};
 
 use super::Shell;
 use crate::base::threads::start_part_within;
+use crate::files::cut_short::{EndSeen, TellsEnd};
 use crate::files::substituted::SubstitutedFiles;
 use crate::flow::link::link;
 use crate::language::unwind::{ShellResult, Unwind};
@@ -90,7 +91,8 @@ impl Shell<'_> {
     pub(crate) fn substitute(&mut self, direction: Direction, list: &Arc<List>) -> Vec<u8> {
         // The names that shells give them.
         let name = format!("/dev/fd/{}", 63 - self.substitutions.len() % 50).into_bytes();
-        let substitution = Substitution { name: name.clone(), direction, list: list.clone() };
+        let substitution =
+            Substitution { name: name.clone(), direction, list: list.clone(), keeps: None };
         self.substitutions.push(substitution);
         name
     }
@@ -106,14 +108,15 @@ impl Shell<'_> {
         }
         std::thread::scope(|scope| {
             let mut named = SubstitutedFiles::new(self.files);
-            for Substitution { name, direction, list } in substitutions {
+            for Substitution { name, direction, list, keeps } in substitutions {
                 let (writer, reader) = link(self.control, Arc::default(), Arc::default());
                 let mut ports = self.ports.clone();
                 match direction {
                     Direction::Read => {
                         ports.set(0, None);
                         ports.write_to(1, Arc::new(writer));
-                        named.add_reader(name, Box::new(reader));
+                        let read = TellsEnd::new(Box::new(reader), EndSeen::default());
+                        named.add_reader(name, Box::new(read.keeping(keeps)));
                     }
                     Direction::Write => {
                         ports.read_from(0, Box::new(reader));

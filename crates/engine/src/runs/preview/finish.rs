@@ -14,6 +14,7 @@ use crate::base::limits::{Limit, Limits, Over};
 use crate::files::held_back::HeldBackFiles;
 use crate::files::identity::Identity;
 use crate::files::pending::PendingFile;
+use crate::files::sample::PartialRead;
 use crate::flow::descriptors::descriptor_named;
 use crate::kept::lines::Kept;
 use crate::plan::outcome::StageOutcome;
@@ -47,14 +48,23 @@ impl EndedStage {
         }
     }
 
+    /// What was read of the command that stands in the place of this file.
+    fn substituted(&self, name: &[u8]) -> Option<Arc<Kept>> {
+        let all = self.build.substituted.lock();
+        let (_, kept) = all.iter().find(|(known, _)| known == name)?;
+        kept.end();
+        Some(kept.clone())
+    }
+
     /// What a redirection has put at standard input.
     fn redirected_input(&self, files: &HeldBackFiles) -> Option<InputRecord> {
         let name = InputName::Standard;
         match self.plan.input_target()? {
-            TargetKind::Read(path) => Some(from_file(files, &self.plan.at(path), name)),
-            TargetKind::Text(text) => {
-                Some(InputRecord { name, kept: Arc::new(Kept::of(text)), sampled: None })
-            }
+            TargetKind::Read(path) => match self.substituted(path.as_os_str().as_bytes()) {
+                Some(kept) => Some(InputRecord::of(name, kept)),
+                None => Some(from_file(files, &self.plan.at(path), name)),
+            },
+            TargetKind::Text(text) => Some(InputRecord::of(name, Arc::new(Kept::of(text)))),
             _ => None,
         }
     }
@@ -68,15 +78,21 @@ impl EndedStage {
     fn inputs(&self, files: &HeldBackFiles) -> Vec<InputRecord> {
         let mut names = self.outcome.inputs.clone();
         if names.is_empty() && matches!(self.plan.kind, StageKind::Host(_)) {
-            names.push(InputName::Standard);
+            // What a program reads is not known; what it is given is.
+            let given = self.standard.is_some() || self.plan.input_target().is_some();
+            names.extend(given.then_some(InputName::Standard));
+            let all = self.build.substituted.lock();
+            names.extend(all.iter().map(|(name, _)| InputName::File(name.clone())));
         }
         let mut taken = false;
         let input = |name: InputName| match &name {
             InputName::File(path) => {
+                if let Some(kept) = self.substituted(path) {
+                    return InputRecord::of(name, kept);
+                }
                 let path = Path::new(OsStr::from_bytes(path));
                 if descriptor_named(path) == Some(0) {
-                    let kept = self.at_standard_input(files).kept;
-                    return InputRecord { name, kept, sampled: None };
+                    return InputRecord { name, sampled: None, ..self.at_standard_input(files) };
                 }
                 let path = self.plan.at(path);
                 from_file(files, &path, name)
@@ -157,6 +173,12 @@ impl EndedStage {
         let pending = self.pending(&own);
         let files = self.files(&inputs);
         let verb = self.verb(&inputs);
+        let is_input = |read: &PartialRead| {
+            let mut known = inputs.iter().filter_map(|input| input.sampled.as_ref());
+            known.any(|sampled| Arc::ptr_eq(sampled, &read.sampled))
+        };
+        let mut inside_read = own.all_read();
+        inside_read.retain(|read| !is_input(read));
         let changes_nothing =
             matches!(&inputs[..], [one] if same_bytes(&one.kept, &self.build.kept));
         let Self { plan, build, outcome, figures, key, filter, .. } = self;
@@ -182,6 +204,7 @@ impl EndedStage {
             reused: false,
             follows: false,
             partial: own.partial(),
+            inside_read,
             sure_bytes: None,
             unstarted: outcome.unstarted,
             redirect_error: outcome.redirect_error.clone(),
@@ -194,15 +217,12 @@ impl EndedStage {
 
 /// A file as it was read: its sample, or what would have been written to it before.
 fn from_file(files: &HeldBackFiles, path: &Path, name: InputName) -> InputRecord {
-    let sampled = files.sampled(path);
+    if let Some(sampled) = files.sampled(path) {
+        return InputRecord::of_sample(name, sampled);
+    }
     let pending = files.pending.lock();
     let overlay = pending.iter().rev().find(|file| file.path == path);
-    let kept = match (&sampled, overlay) {
-        (Some(sampled), _) => sampled.kept.clone(),
-        (None, Some(file)) => file.kept.clone(),
-        (None, None) => Arc::new(Kept::of(b"")),
-    };
-    InputRecord { name, kept, sampled }
+    InputRecord::of(name, overlay.map_or_else(|| Arc::new(Kept::of(b"")), |file| file.kept.clone()))
 }
 
 /// True for two streams of the same bytes. Larger ones than the limit are not compared.
@@ -234,7 +254,7 @@ fn same_bytes(one: &Arc<Kept>, other: &Arc<Kept>) -> bool {
 }
 
 fn empty_standard() -> InputRecord {
-    InputRecord { name: InputName::Standard, kept: Arc::new(Kept::of(b"")), sampled: None }
+    InputRecord::of(InputName::Standard, Arc::new(Kept::of(b"")))
 }
 
 /// Arguments that name no file now: when one appears, the stage must run again.

@@ -10,11 +10,13 @@ use parking_lot::Mutex;
 use shell::Span;
 use stream::{CommandEnd, ExitStatus, InputName, LineId, OriginStore, Source, StageFigures};
 
+use crate::base::figure::{Figure, Known};
 use crate::base::limits::Limit;
 use crate::files::identity::Identity;
 use crate::files::pending::PendingFile;
 use crate::files::sample::{PartialRead, Sample, SampledInput};
 use crate::kept::lines::Kept;
+use crate::plan::error::PlanError;
 use crate::plan::outcome::RedirectError;
 use crate::plan::pipeline::{StageKind, StagePlan};
 use crate::plan::target::TargetKind;
@@ -43,9 +45,32 @@ pub struct InputRecord {
     pub kept: Arc<Kept>,
     /// The sample it is, where it comes from outside the pipeline.
     pub sampled: Option<Arc<SampledInput>>,
+    /// How far its lines are known to be all there are.
+    pub(crate) known: Known,
 }
 
 impl InputRecord {
+    /// A stream of which all is there.
+    pub(crate) fn of(name: InputName, kept: Arc<Kept>) -> Self {
+        Self { name, kept, sampled: None, known: Known::Exact }
+    }
+
+    /// A sample, or all of what it is of.
+    pub(crate) fn of_sample(name: InputName, sampled: Arc<SampledInput>) -> Self {
+        let known = if sampled.complete { Known::Exact } else { Known::OfPart };
+        Self { name, kept: sampled.kept.clone(), sampled: Some(sampled), known }
+    }
+
+    /// Its lines.
+    pub fn lines(&self) -> Figure {
+        Figure::new(self.kept.lines(), self.known)
+    }
+
+    /// Its bytes.
+    pub fn bytes(&self) -> Figure {
+        Figure::new(self.kept.bytes(), self.known)
+    }
+
     /// Reads it as the stage did.
     pub(crate) fn source(&self) -> Box<dyn Source> {
         self.sampled.as_ref().map_or_else(|| self.kept.source(), |sampled| sampled.source())
@@ -66,7 +91,7 @@ pub struct StageResult {
     pub out: Arc<Kept>,
     /// Where each line of it comes from.
     pub origins: Arc<Mutex<OriginStore>>,
-    /// Counts and times.
+    /// Times and memory. What it read and wrote is told by [`Self::lines_in`] and its neighbours.
     pub figures: StageFigures,
     /// The status it ended with.
     pub status: ExitStatus,
@@ -98,6 +123,8 @@ pub struct StageResult {
     pub follows: bool,
     /// Files of which it, or what runs inside it, has read a part.
     pub partial: Vec<PartialRead>,
+    /// Files that what runs inside it has read.
+    pub inside_read: Vec<PartialRead>,
     /// How much of its result is the same with all of the data, in bytes, where it has come to the
     /// end of something that was cut off; `None` where it has not.
     pub(super) sure_bytes: Option<u64>,
@@ -114,7 +141,8 @@ impl StageResult {
     pub(super) fn make_followed(&mut self, messages: &str) {
         let name = self.plan.arguments.iter().rev().find(|argument| !argument.starts_with(b"-"));
         let name = InputName::File(name.cloned().unwrap_or_default());
-        self.inputs = vec![InputRecord { name, kept: self.out.clone(), sampled: None }];
+        let known = Known::AtLeast;
+        self.inputs = vec![InputRecord { known, ..InputRecord::of(name, self.out.clone()) }];
         let mut origins = OriginStore::default();
         origins.push(self.out.lines(), stream::Origin::Sequence(LineId::new(0, 0)));
         self.origins = Arc::new(Mutex::new(origins));
@@ -136,6 +164,36 @@ impl StageResult {
         self.sure_bytes.is_some()
     }
 
+    /// How far what it wrote is known to be all that it would write.
+    pub fn known(&self) -> Known {
+        match self.ending {
+            _ if self.from_part() => Known::OfPart,
+            Ending::ClosedPipe => Known::AtLeast,
+            _ if self.follows => Known::AtLeast,
+            _ => Known::Exact,
+        }
+    }
+
+    /// The lines that it wrote.
+    pub fn lines_out(&self) -> Figure {
+        Figure::new(self.out.lines(), self.known())
+    }
+
+    /// The bytes that it wrote.
+    pub fn bytes_out(&self) -> Figure {
+        Figure::new(self.out.bytes(), self.known())
+    }
+
+    /// The lines of all that it reads, whether it has looked at each or not.
+    pub fn lines_in(&self) -> Figure {
+        self.inputs.iter().map(InputRecord::lines).sum()
+    }
+
+    /// The bytes of all that it reads, whether it has looked at each or not.
+    pub fn bytes_in(&self) -> Figure {
+        self.inputs.iter().map(InputRecord::bytes).sum()
+    }
+
     /// True for a program that was not started, because the user has not consented to it.
     pub fn is_held(&self) -> bool {
         self.unstarted == Some(CommandEnd::HeldBack)
@@ -152,6 +210,26 @@ impl StageResult {
                     _ => None,
                 })
             }
+        }
+    }
+
+    /// What an input is called: its file, the command in its place, or standard input.
+    pub fn input_label(&self, input: &InputRecord) -> String {
+        use std::os::unix::ffi::OsStrExt;
+        let text = match &input.name {
+            InputName::File(name) => match self.plan.substituted(name) {
+                Some(text) => return text,
+                None => return String::from_utf8_lossy(name).into_owned(),
+            },
+            InputName::Standard => self.input_path(input),
+        };
+        match (text, self.plan.input_target()) {
+            (Some(path), _) => {
+                let substituted = self.plan.substituted(path.as_os_str().as_bytes());
+                substituted.unwrap_or_else(|| path.display().to_string())
+            }
+            (None, Some(TargetKind::Text(_))) => "text of the command".to_owned(),
+            (None, _) => "standard input".to_owned(),
         }
     }
 
@@ -210,6 +288,7 @@ impl StageResult {
             reused: true,
             follows: self.follows,
             partial: self.partial.clone(),
+            inside_read: self.inside_read.clone(),
             sure_bytes: self.sure_bytes,
             unstarted: self.unstarted,
             redirect_error: self.redirect_error.clone(),
@@ -243,10 +322,14 @@ pub struct Preview {
     pub commands: Vec<HeldCommand>,
     /// False where a real run would not come to this pipeline: `false && this`.
     pub reached: bool,
+    /// What is wrong with a stage of the text; the stages are those before it.
+    pub wrong: Option<PlanError>,
     /// What the other commands of the text said on standard error.
     pub said: String,
     /// How long it took, in nanoseconds.
     pub elapsed_ns: u64,
+    /// Where a file is followed, for how long, in nanoseconds: all that came has come in that time.
+    pub followed_ns: Option<u64>,
     /// When it was ready.
     pub ready: Instant,
 }

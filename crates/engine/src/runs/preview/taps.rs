@@ -4,7 +4,8 @@ use parking_lot::Mutex;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
-use stream::{Arrivals, Block, OriginStore, Sink, Source, StageMeter, WriteError};
+use shell::Direction;
+use stream::{Arrivals, Block, OriginStore, RunControl, Sink, Source, StageMeter, WriteError};
 
 use crate::base::limits::{Limit, Limits};
 use crate::base::sinks::Nowhere;
@@ -17,6 +18,7 @@ use crate::kept::lines::Kept;
 use crate::kept::sinks::Messages;
 use crate::plan::outcome::StageOutcome;
 use crate::plan::pipeline::{Plan, StageKind, StagePlan};
+use crate::plan::substitution::Substitution;
 use crate::policy::HeldCommand;
 use crate::runs::figures::FigureTable;
 use crate::runs::preview::task::Task;
@@ -78,6 +80,8 @@ pub(super) struct Build {
     /// What it reads from the stage before it, where that is not what that one writes to its
     /// standard output.
     pub(super) read: Option<Arc<Kept>>,
+    /// What was read of commands in the place of files, by the names that stand for them.
+    pub(super) substituted: Mutex<Vec<(Vec<u8>, Arc<Kept>)>>,
     pub(super) held: Mutex<Vec<HeldCommand>>,
     pub(super) inside: FigureTable,
     pub(super) cut: Arc<Mutex<Option<Limit>>>,
@@ -102,6 +106,7 @@ impl Build {
             kept,
             origins: Arc::default(),
             messages: Arc::default(),
+            substituted: Mutex::default(),
             held: Mutex::default(),
             inside: FigureTable::default(),
             cut: Arc::default(),
@@ -112,6 +117,7 @@ impl Build {
 /// Keeps what the stages of the pipeline that is shown read, write and say.
 pub(super) struct SampleTaps {
     pub(super) limits: Limits,
+    pub(super) control: RunControl,
     /// What the first stage reads.
     pub(super) input: Mutex<Option<Box<dyn Source>>>,
     /// Where standard output leads at the end, and errors that are sent there by `2>&1 > file`.
@@ -151,6 +157,16 @@ impl Taps for SampleTaps {
         let ends = TellsEnd::new(source, self.builds[number].input_end.clone());
         let keeps = &self.builds[number].read;
         Box::new(ends.came(self.came(number)).keeping(keeps.clone()))
+    }
+
+    fn keep(&self, number: usize, substitutions: &mut [Substitution]) {
+        let mut all = self.builds[number].substituted.lock();
+        for substitution in substitutions.iter_mut().filter(|one| one.direction == Direction::Read)
+        {
+            let kept = Arc::new(Kept::of_run(&self.control));
+            substitution.keeps = Some(kept.clone());
+            all.push((substitution.name.clone(), kept));
+        }
     }
 
     fn doors(&self, number: usize) -> Doors<'_> {

@@ -49,4 +49,6 @@ pub(crate) struct Task<'t> {
 pub(crate) struct LiveSoFar {
     pub(crate) kept: Arc<Kept>,
     pub(crate) messages: String,
+    /// For how long it has followed it, in nanoseconds.
+    pub(crate) elapsed_ns: u64,
 }

@@ -107,7 +107,7 @@ mod tests {
     /// line from none of them has no numbers.
     fn verb(read: &str, written: &[(&str, &[u64])]) -> Verb {
         let kept = |text: &str| Arc::new(Kept::of(text.as_bytes()));
-        let input = InputRecord { name: InputName::Standard, kept: kept(read), sampled: None };
+        let input = InputRecord::of(InputName::Standard, kept(read));
         let mut origins = OriginStore::default();
         let mut out = String::new();
         for (line, from) in written {
@@ -142,8 +142,7 @@ mod tests {
     #[test]
     fn lines_of_another_input_between_them_leave_an_order() {
         let kept = |text: &str| Arc::new(Kept::of(text.as_bytes()));
-        let input =
-            |text: &str| InputRecord { name: InputName::Standard, kept: kept(text), sampled: None };
+        let input = |text: &str| InputRecord::of(InputName::Standard, kept(text));
         let inputs = [input("a\nb\nc\n"), input("x\ny\n")];
         for (from, expected) in [
             (&[(0, 0), (1, 0), (0, 1), (1, 1), (0, 2)][..], Verb::Keeps),

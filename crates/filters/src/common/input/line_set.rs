@@ -3,7 +3,13 @@
 use stream::{LineId, Origin};
 
 /// Most stretches of lines that one value remembers; what comes later is not remembered.
-const STRETCHES_MAX: usize = 4096;
+const STRETCHES_MAX: usize = 1 << 20;
+
+/// Most of them that are copied from one value to another with each assignment.
+const COPIED_MAX: usize = 4096;
+
+/// Most lines that one value names one by one.
+const LINES_MAX: u64 = 1 << 22;
 
 /// Input lines as stretches of neighbours, in the order in which they were first touched.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -42,6 +48,11 @@ impl LineSet {
         }
     }
 
+    /// A copy for a value that is assigned, of not more stretches than can be copied each time.
+    pub(crate) fn copy(&self) -> Self {
+        Self(self.0[..self.0.len().min(COPIED_MAX)].to_vec())
+    }
+
     /// Calls `each` with the set as an origin.
     pub(crate) fn with_origin<T>(&self, each: impl FnOnce(Origin<'_>) -> T) -> T {
         match &self.0[..] {
@@ -51,8 +62,9 @@ impl LineSet {
                 let mut all: Vec<LineId> = Vec::new();
                 for (from, to) in several {
                     let count = to.line().saturating_sub(from.line()) + 1;
-                    // A list takes memory for each line; beyond this the first ones stand for all.
-                    all.extend((0..count.min(STRETCHES_MAX as u64)).map(|line| from.plus(line)));
+                    // A list takes memory for each line.
+                    let room = LINES_MAX.saturating_sub(all.len() as u64);
+                    all.extend((0..count.min(room)).map(|line| from.plus(line)));
                 }
                 each(Origin::List(&all))
             }
@@ -76,6 +88,12 @@ mod tests {
         for line in 0..20_000 {
             set.add(id(20 + line * 2), id(20 + line * 2));
         }
-        assert_eq!(set.0.len(), STRETCHES_MAX);
+        assert_eq!((set.0.len(), set.copy().0.len()), (20_002, COPIED_MAX));
+        // Each line is named, however many there are.
+        let lines = set.with_origin(|origin| match origin {
+            Origin::List(all) => all.len(),
+            _ => 0,
+        });
+        assert_eq!(lines, 20_004);
     }
 }

@@ -11,6 +11,7 @@ use stream::{Input, InputTrouble, LineId, Lines, Origin, ReadError, StageError};
 use super::output::{Binary, Listing};
 use super::output_target::OutputTarget;
 use super::settings::Settings;
+use crate::common::input::line_set::LineSet;
 use crate::common::input::nul_lines::swapped;
 
 /// Bytes of a run of selected lines that is handled as one.
@@ -36,8 +37,8 @@ struct Progress<'n> {
     name: Option<&'n [u8]>,
     binary: bool,
     selected: u64,
-    first: Option<LineId>,
-    last: LineId,
+    /// Those that are counted, or the first of those that are written, where that is wanted.
+    lines: LineSet,
     done: bool,
     /// Something matched that was not written because it is no text.
     hidden: bool,
@@ -120,13 +121,11 @@ impl Search {
             }
             return Ok(false);
         }
-        let start = LineId::new(input.number(), 0);
         let mut progress = Progress {
             name,
             binary,
             selected: 0,
-            first: None,
-            last: start,
+            lines: LineSet::default(),
             done: false,
             hidden: false,
             offset: 0,
@@ -162,23 +161,19 @@ impl Search {
             target.message(format!("{}: binary file matches", String::from_utf8_lossy(shown)))?;
         }
         let any = progress.selected > 0;
-        let origin = match progress.first {
-            Some(from) if !settings.zero => Origin::Range(from, progress.last),
-            _ => Origin::None,
-        };
-        match settings.listing {
+        progress.lines.with_origin(|origin| match settings.listing {
             Listing::Count => {
                 let mut line = Vec::new();
                 if let Some(name) = name {
                     self.name(name, b':', &mut line);
                 }
                 line.extend_from_slice(format!("{}\n", progress.selected).as_bytes());
-                target.put(&line, origin)?;
+                target.put(&line, origin)
             }
-            Listing::FilesWith if any => self.write_name(target, shown, origin)?,
-            Listing::FilesWithout if !any => self.write_name(target, shown, origin)?,
-            _ => {}
-        }
+            Listing::FilesWith if any => self.write_name(target, shown, origin),
+            Listing::FilesWithout if !any => self.write_name(target, shown, origin),
+            _ => Ok(()),
+        })?;
         match failed {
             Some(error) => Err(error.into()),
             None => Ok(any),
@@ -559,9 +554,10 @@ impl Search {
             1
         };
         progress.selected += count;
-        progress.first = progress.first.or(Some(id));
-        // In binary data more lines may be counted than there are.
-        progress.last = if progress.binary { id } else { id.plus(count - 1) };
+        if settings.listing != Listing::Lines && target.keeps_origins() && !settings.zero {
+            // In binary data more lines may be counted than there are.
+            progress.lines.add(id, if progress.binary { id } else { id.plus(count - 1) });
+        }
         progress.done = progress.selected >= settings.most
             || matches!(
                 settings.listing,

@@ -58,7 +58,7 @@ impl Columns {
         } else {
             let part = |row: &Shown| row.row.part_of.map(|line| digits(line as i64 + 1));
             let line = |row: &Shown| row.row.right.map(|line| digits(line as i64 + 1));
-            (widest(&part).unwrap_or(0) + 4, widest(&line).unwrap_or(0).max(4) + 2)
+            (widest(&part).unwrap_or(0).max(1) + 4, widest(&line).unwrap_or(0).max(4) + 2)
         };
         let limit = usize::from(room);
         let of_side = |side: &dyn Fn(&Shown) -> Option<&Bytes>| {

@@ -1,6 +1,6 @@
 //! What the river says of its source, its stages and its result.
 
-use engine::{Preview, StageResult, TargetKind};
+use engine::{Preview, StageResult};
 use insight::{bytes, duration, grouped, limit_in_words, sample_in_words};
 
 use crate::state::app::App;
@@ -22,19 +22,7 @@ pub(super) fn stage_text(preview: &Preview, stage: &StageResult) -> String {
 /// The first thing the first stage reads.
 pub(in super::super) fn source_name(preview: &Preview) -> String {
     let Some(first) = preview.stages.first() else { return String::new() };
-    let inputs = &first.inputs;
-    match inputs.first().map(|input| &input.name) {
-        Some(stream::InputName::File(name)) if name.starts_with(b"/dev/fd/") => "<( … )".to_owned(),
-        Some(stream::InputName::File(name)) => safe(&String::from_utf8_lossy(name)),
-        _ => {
-            let path = first.inputs.first().and_then(|input| first.input_path(input));
-            match (path, first.plan.input_target()) {
-                (Some(path), _) => safe(&path.display().to_string()),
-                (None, Some(TargetKind::Text(_))) => "text of the command".to_owned(),
-                (None, _) => "standard input".to_owned(),
-            }
-        }
-    }
+    first.inputs.first().map_or(String::new(), |input| safe(&first.input_label(input)))
 }
 
 /// True where standard input has more than is kept.
@@ -42,19 +30,24 @@ fn has_unread(app: &App) -> bool {
     app.session.workbench.capture().is_some_and(|capture| capture.unread().is_some())
 }
 
-/// What the first stage reads, and which part of it.
-pub(super) fn source_words(app: &App, preview: &Preview) -> (String, String) {
+/// What the first stage reads beside its first input: ` and 3 more`.
+pub(super) fn more_sources(preview: &Preview) -> String {
+    match preview.stages.first().map_or(0, |first| first.inputs.len()) {
+        0 | 1 => String::new(),
+        all => format!(" and {} more", grouped(all as u64 - 1)),
+    }
+}
+
+/// Which part of what the first stage reads there is.
+pub(super) fn source_words(app: &App, preview: &Preview) -> String {
     let inputs = &preview.stages[0].inputs;
-    let name = source_name(preview);
-    let more =
-        if inputs.len() > 1 { format!(" and {} more", inputs.len() - 1) } else { String::new() };
     if preview.stages[0].follows {
         let words =
             if app.is_following() { "followed as it grows" } else { "followed until stopped" };
-        return (format!("{name}{more}"), words.to_owned());
+        return words.to_owned();
     }
     let Some(sampled) = inputs.first().and_then(|input| input.sampled.as_ref()) else {
-        return (format!("{name}{more}"), String::new());
+        return String::new();
     };
     let mut words = if sampled.complete {
         "all of it".to_owned()
@@ -79,7 +72,7 @@ pub(super) fn source_words(app: &App, preview: &Preview) -> (String, String) {
     if let Some(limit) = sampled.cut {
         words = format!("{words}, cut off at {}", limit_in_words(limit));
     }
-    (format!("{name}{more}"), words)
+    words
 }
 
 pub(super) fn footer(app: &App, preview: &Preview) -> String {

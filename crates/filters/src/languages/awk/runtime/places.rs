@@ -211,7 +211,7 @@ impl Runtime<'_, '_> {
         if !self.lineage.tracks {
             return None;
         }
-        (!self.lineage.reads.is_empty()).then(|| Box::new(self.lineage.reads.clone()))
+        (!self.lineage.reads.is_empty()).then(|| Box::new(self.lineage.reads.copy()))
     }
 
     /// Assigns a value that was just evaluated.

@@ -100,7 +100,7 @@ fn a_missed_text_is_found_where_it_is_lost() {
     stand.letters("never there");
     press(&mut stand, "Enter");
     let view = trail(&mut stand);
-    assert_eq!(words(view), ["no line that is read from outside has “never there”"]);
+    assert_eq!(words(view), ["no line that comes into the pipeline has “never there”"]);
 }
 
 #[test]
