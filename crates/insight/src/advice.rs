@@ -8,6 +8,8 @@ use note::{Basis, Note, NoteKind, Proof};
 
 pub(crate) mod about;
 mod always_matches;
+mod byte_order_mark;
+mod carriage_returns;
 pub(crate) mod check;
 mod compressed_form;
 mod course;
@@ -18,6 +20,7 @@ mod errors;
 mod field_missing;
 mod items;
 mod look;
+mod messages;
 mod never_keeps;
 pub(crate) mod note;
 mod nothing_matched;
@@ -26,6 +29,7 @@ mod portability;
 mod privilege;
 pub(crate) mod proof;
 mod quoted_csv;
+mod relied_on;
 mod repeats_apart;
 mod replaces;
 mod rewrites;
@@ -37,6 +41,7 @@ mod tr_lengths;
 mod tr_words;
 mod unquoted_dollar;
 mod unquoted_glob;
+mod used_fields;
 
 /// All kinds of notes, in the order in which they are found.
 pub const ABOUT: &[About] = &[
@@ -67,7 +72,8 @@ pub const ABOUT: &[About] = &[
     order::VERSIONS,
     items::BATCH,
     items::SPLIT,
-    text_form::CARRIAGE_RETURNS,
+    carriage_returns::ABOUT,
+    byte_order_mark::ABOUT,
     text_form::NO_FINAL_NEWLINE,
     text_form::NUL_BYTES,
     text_form::INVALID_TEXT,
@@ -91,6 +97,7 @@ pub const ABOUT: &[About] = &[
     course::CHANGED,
     course::HOLDS_EVERYTHING,
     course::SAMPLE_ONLY,
+    messages::ABOUT,
 ];
 
 /// What is known of a kind of note.
@@ -102,9 +109,8 @@ pub fn about(kind: NoteKind) -> &'static About {
 /// The notes that can be said at once, stage by stage, warnings first: what rests on a trial is not
 /// among them, and changes are offered only once they were tried; see [`crate::Proofs`].
 pub fn notes(preview: &Preview) -> Vec<Note> {
-    let mut notes = found(preview, |about| {
-        about.basis != Basis::Portability && about.proof != Proof::Same && !about.searches
-    });
+    let mut notes =
+        found(preview, |about| !on_request(about) && about.proof != Proof::Same && !about.searches);
     notes.retain(|note| matches!(about(note.kind).proof, Proof::Cures | Proof::Shows));
     for note in &mut notes {
         note.fix = None;
@@ -117,10 +123,26 @@ pub fn refused_notes(text: &str) -> Vec<Note> {
     unquoted_dollar::of_refused(text)
 }
 
-/// All notes with the changes they would offer, none of them tried. Those on portability only
-/// where they are asked for.
-pub(crate) fn candidates(preview: &Preview, portability: bool) -> Vec<Note> {
-    found(preview, |about| portability || about.basis != Basis::Portability)
+/// Notes that are only for those who ask for them.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct OnRequest {
+    /// What other systems lack.
+    pub(crate) portability: bool,
+    /// What the commands say, for those who do not see it.
+    pub(crate) messages: bool,
+}
+
+/// It is not said unasked.
+fn on_request(about: &About) -> bool {
+    about.basis == Basis::Portability || about.kind == NoteKind::Message
+}
+
+/// All notes with the changes they would offer, none of them tried.
+pub(crate) fn candidates(preview: &Preview, asked: OnRequest) -> Vec<Note> {
+    found(preview, |about| match about.kind {
+        NoteKind::Message => asked.messages,
+        _ => asked.portability || !on_request(about),
+    })
 }
 
 /// The notes of some kinds, stage by stage, warnings first.

@@ -3,9 +3,9 @@
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
-use engine::{Preview, Request, Trials, Untried};
+use engine::{Preview, Request, StageResult, Trials, Untried};
 use shell::Span;
-use stream::RunControl;
+use stream::{COMMANDS_MAX, RunControl};
 
 use super::note::{Note, NoteKind, Severity};
 use super::proof::Proofs;
@@ -59,9 +59,6 @@ impl Checked {
 
 /// A text of more pipelines is refused.
 const PIPELINES_MAX: usize = 5_000;
-
-/// Pipelines of more commands are refused: as many are at work at the same time.
-const COMMANDS_MAX: usize = 1_000;
 
 /// Texts of more pipelines are looked at for a moment only.
 const FEW: usize = 200;
@@ -127,7 +124,7 @@ pub fn check(
         checked.pipelines += 1;
         match trials.evaluate(own.clone(), None, &RunControl::default()) {
             Ok(preview) => {
-                let mut proofs = Proofs::new(trials.clone(), own);
+                let mut proofs = Proofs::new(trials.clone(), own).with_messages();
                 if portability {
                     proofs = proofs.with_portability();
                 }
@@ -156,7 +153,8 @@ pub fn check(
 
 impl Checked {
     fn take(&mut self, preview: &Preview, notes: Vec<Note>) {
-        self.from_part |= !preview.is_whole();
+        // What other commands read is theirs to tell.
+        self.from_part |= preview.stages.iter().any(StageResult::from_part);
         for stage in preview.stages.iter().filter(|stage| stage.is_held()) {
             if !self.not_started.contains(&stage.name) {
                 self.not_started.push(stage.name.clone());

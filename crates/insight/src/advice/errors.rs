@@ -92,7 +92,16 @@ fn in_output(look: &Look<'_>) -> Option<Note> {
     let start = format!("{}: ", look.stage.name);
     let kept = &look.stage.out;
     let seen = Seen::of(std::iter::once(&**kept));
-    let count = seen.tally(|line| line.starts_with_str(&start))?.count as u64;
+    let is_message = |line: &[u8]| line.starts_with_str(&start);
+    let count = seen.tally(is_message)?.count as u64;
+    // Where there is nothing else, or the next stage keeps them alone, they are what is wanted.
+    let next = look.preview.stages.get(look.number + 1)?;
+    let left = Seen::of(std::iter::once(&*next.out));
+    let wanted =
+        left.len() > 0 && left.tally(is_message).is_some_and(|all| all.count == left.len());
+    if wanted || count as usize == seen.len() {
+        return None;
+    }
     let least = if seen.len() as u64 == kept.lines() { "" } else { "at least " };
     let text = if count == 1 {
         format!("{least}1 line in the pipe is a message, not data")

@@ -53,7 +53,7 @@ fn find(look: &Look<'_>) -> Option<Note> {
             "{} of {} have no field {field}, the first is line {}",
             grouped(count as u64),
             look.lines_said(),
-            grouped(first as u64 + 1)
+            look.line_said(first as u64)
         )
     };
     let severity = if count == lines.len() { Severity::Warning } else { Severity::Hint };

@@ -145,6 +145,23 @@ impl<'p> Look<'p> {
         format!("{first}{} lines", grouped(self.lines().len() as u64))
     }
 
+    /// A line by its number over all that is looked at, from 0, in words: with the name of its input
+    /// where there are several.
+    pub(super) fn line_said(&self, number: u64) -> String {
+        let mut rest = number;
+        for input in self.text_inputs() {
+            if rest < input.kept.lines() {
+                let line = grouped(rest + 1);
+                return match self.stage.inputs.len() {
+                    1 => line,
+                    _ => format!("{line} of {}", self.stage.input_label(input)),
+                };
+            }
+            rest -= input.kept.lines();
+        }
+        grouped(number + 1)
+    }
+
     /// What a figure without a whole has after it: nothing, or that it is of the first lines.
     pub(super) fn within(&self) -> String {
         if self.sees_all() { String::new() } else { format!(" in {}", self.lines_said()) }

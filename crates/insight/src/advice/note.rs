@@ -131,6 +131,8 @@ kinds! {
     BlankLines = "blank-lines",
     /// Lines end in a carriage return.
     CarriageReturns = "crlf",
+    /// The data begins with a mark of the byte order.
+    ByteOrderMark = "byte-order-mark",
     /// The last line has no newline.
     NoFinalNewline = "no-final-newline",
     /// The data has NUL bytes.
@@ -177,6 +179,8 @@ kinds! {
     HoldsEverything = "holds-everything",
     /// The figures are those of a sample.
     SampleOnly = "sample-only",
+    /// What a command says on standard error.
+    Message = "message",
 }
 
 /// Something worth knowing about a stage.

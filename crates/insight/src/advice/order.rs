@@ -5,6 +5,7 @@ use bytes::Bytes;
 use super::about::About;
 use super::look::{Look, replace};
 use super::note::{Basis, Note, NoteKind, Proof, Severity};
+use super::relied_on::order_is_relied_on;
 use crate::edit::stages::TextEdit;
 
 pub(super) const NUMBERS: About = About {
@@ -81,18 +82,11 @@ impl Order {
     }
 }
 
-/// True where the order is not seen in the result: only equal lines have to be together.
-fn is_for_groups(look: &Look<'_>) -> bool {
-    look.after().is_some_and(|after| {
-        matches!(after.stage.name.as_str(), "uniq" | "comm" | "join" | "wc" | "sort" | "awk")
-    })
-}
-
 fn find(look: &Look<'_>, order: &Order) -> Option<Note> {
     let arguments = look.arguments_of("sort")?;
     let numeric = arguments.has('n');
     let other = "hVgMRcCmz".chars().any(|option| arguments.has(option));
-    if other || (numeric && !matches!(order, Order::Sizes)) || is_for_groups(look) {
+    if other || (numeric && !matches!(order, Order::Sizes)) || order_is_relied_on(look) {
         return None;
     }
     let keys: Vec<_> = arguments.all('k').collect();

@@ -7,7 +7,7 @@ use engine::{Preview, Request, StageResult, Trials};
 use stream::RunControl;
 
 use super::note::{Note, Proof};
-use super::{about, candidates};
+use super::{OnRequest, about, candidates};
 use crate::describe::units::{bytes, grouped};
 use crate::edit::stages::apply_edits;
 
@@ -32,7 +32,7 @@ pub struct Proofs {
     request: Request,
     /// How long other texts are measured, altogether.
     measured: Duration,
-    portability: bool,
+    asked: OnRequest,
     whatever_the_gain: bool,
 }
 
@@ -49,13 +49,25 @@ impl Proofs {
     /// For the results of this request: its text is exchanged for those to be tried. Programs that
     /// it allows are not started again.
     pub fn new(trials: Trials, request: Request) -> Self {
-        Self { trials, request, measured: MEASURED, portability: false, whatever_the_gain: false }
+        Self {
+            trials,
+            request,
+            measured: MEASURED,
+            asked: OnRequest::default(),
+            whatever_the_gain: false,
+        }
     }
 
     /// With the notes on what other systems lack.
     #[must_use]
     pub fn with_portability(self) -> Self {
-        Self { portability: true, ..self }
+        Self { asked: OnRequest { portability: true, ..self.asked }, ..self }
+    }
+
+    /// With what the commands say on standard error.
+    #[must_use]
+    pub fn with_messages(self) -> Self {
+        Self { asked: OnRequest { messages: true, ..self.asked }, ..self }
     }
 
     /// With texts that give the same, however fast they are: nothing is measured.
@@ -73,7 +85,7 @@ impl Proofs {
     /// Tries all changes. Blocks until that is done; `control` ends it, and then those that were
     /// not tried are left out.
     pub fn tried(&self, preview: &Arc<Preview>, control: &RunControl) -> Tried {
-        let mut notes = candidates(preview, self.portability);
+        let mut notes = candidates(preview, self.asked);
         let counts: Vec<_> = notes.iter().map(|note| notes_of(&notes, note.kind)).collect();
         let mut all = Tried::default();
         for (mut note, count) in notes.drain(..).zip(counts) {
@@ -115,8 +127,10 @@ impl Proofs {
         let Some(tried) = self.evaluate(text, preview, Some(preview), control) else {
             return false;
         };
-        let after = candidates(&tried, self.portability);
-        let cured = notes_of(&after, note.kind) < count && !fails_more(preview, &tried);
+        let after = candidates(&tried, self.asked);
+        let cured = notes_of(&after, note.kind) < count
+            && !fails_more(preview, &tried)
+            && !leaves_nothing(preview, &tried);
         if cured && about(note.kind).proof == Proof::Shows {
             note.text.push_str(&first_message(&tried, note.stage));
         }
@@ -267,6 +281,12 @@ fn fails_more(before: &Preview, after: &Preview) -> bool {
         |stage: &&StageResult| stage.status.0 > 1 && stage.status.0 != 141 && !stage.is_held();
     let count = |preview: &Preview| preview.stages.iter().filter(failed).count();
     count(after) > count(before)
+}
+
+/// The changed text has no result where there was one: whatever it mends, that is not meant.
+fn leaves_nothing(before: &Preview, after: &Preview) -> bool {
+    let bytes = |preview: &Preview| preview.stages.last().map_or(0, |stage| stage.out.bytes());
+    bytes(before) > 0 && bytes(after) == 0
 }
 
 /// Both give the same: bytes, status, messages, files.

@@ -4,6 +4,7 @@ use super::about::About;
 use super::look::Look;
 use super::note::{Basis, Note, NoteKind, Proof, Severity};
 use super::seen::Tally;
+use super::used_fields::used_fields;
 use crate::columns::splitting::Splitting;
 use crate::describe::units::grouped;
 
@@ -30,10 +31,12 @@ fn find(look: &Look<'_>) -> Option<Note> {
         [byte @ (b',' | b';')] => *byte,
         _ => return None,
     };
-    let splitting = Splitting::Quoted(byte);
+    let (as_meant, as_split) = (Splitting::Quoted(byte), Splitting::Byte(byte));
+    // What stands in other fields is of no concern to the stage.
+    let used = used_fields(look);
     let quoted = |line: &[u8]| {
         memchr::memchr(b'"', line).is_some()
-            && splitting.fields(line).len() < memchr::memchr_iter(byte, line).count() + 1
+            && used.differ(&as_meant.fields(line), &as_split.fields(line))
     };
     if !look.some(quoted) {
         return None;
@@ -45,7 +48,7 @@ fn find(look: &Look<'_>) -> Option<Note> {
         "{} of {} have a {name} within quotes, the first is line {}: {} splits there too",
         grouped(count as u64),
         look.lines_said(),
-        grouped(first as u64 + 1),
+        look.line_said(first as u64),
         look.stage.name
     );
     Some(look.note_at(NoteKind::QuotedCsv, Severity::Warning, look.place(given.word), text))

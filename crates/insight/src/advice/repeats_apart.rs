@@ -1,6 +1,6 @@
 //! `uniq` after lines that are not sorted.
 
-use std::borrow::Cow;
+use std::hash::BuildHasher;
 
 use foldhash::HashSet;
 
@@ -19,21 +19,58 @@ pub(super) const ABOUT: About = About {
     find: |look| find(look).into_iter().collect(),
 };
 
-/// Groups that are looked at before all lines are.
-const GROUPS: usize = 400;
+/// Different lines that are told from each other, at most; of more data only the lines up to there are
+/// looked at.
+const DIFFERENT_MAX: usize = 1 << 22;
 
-/// The same line is there twice, after its count where there is one.
-fn has_repeats(groups: &[bytes::Bytes], counted: bool, fold: bool) -> bool {
-    let mut seen: HashSet<Vec<u8>> = HashSet::default();
-    groups.iter().any(|group| {
-        let line = if counted {
-            let line = group.trim_ascii_start();
-            line.splitn(2, |byte| *byte == b' ').nth(1).unwrap_or_default()
-        } else {
-            group
-        };
-        !seen.insert(if fold { line.to_ascii_lowercase() } else { line.to_vec() })
-    })
+/// Lines that are read at once.
+const PART: usize = 1 << 16;
+
+/// What is found of lines that are looked at once each.
+#[derive(Default)]
+struct Found {
+    lines: u64,
+    /// Runs of equal lines.
+    groups: u64,
+    /// Different lines: two are taken for the same one where their hashes of 64 bits are.
+    different: HashSet<u64>,
+}
+
+impl Found {
+    /// Of all lines of these inputs, as far as the limit reaches; capital and small letters are
+    /// the same where they are to `fold`.
+    fn of(look: &Look<'_>, fold: bool) -> Self {
+        let hasher = foldhash::fast::FixedState::default();
+        let mut found = Self::default();
+        let mut last = None;
+        for input in look.text_inputs() {
+            let mut first = 0;
+            loop {
+                let lines = input.kept.lines_at(first, PART);
+                for line in &lines {
+                    let hash = if fold {
+                        hasher.hash_one(line.to_ascii_lowercase())
+                    } else {
+                        hasher.hash_one(&line[..])
+                    };
+                    found.lines += 1;
+                    if last != Some(hash) {
+                        found.groups += 1;
+                        found.different.insert(hash);
+                        last = Some(hash);
+                    }
+                }
+                if found.different.len() > DIFFERENT_MAX {
+                    return found;
+                }
+                if lines.len() < PART {
+                    break;
+                }
+                first += PART as u64;
+            }
+        }
+        found
+    }
 }
 
 fn find(look: &Look<'_>) -> Option<Note> {
@@ -43,43 +80,18 @@ fn find(look: &Look<'_>) -> Option<Note> {
         return None;
     }
     let fold = arguments.has('i');
-    // Whole lines in order are next to each other; of others the first groups tell.
+    // Whole lines in order are next to each other.
     let sorted = look.before().is_some_and(|before| {
         let plain =
             |one: &filters::Arguments| one.options.iter().all(|given| "rus".contains(given.short));
         !fold && before.arguments_of("sort").is_some_and(plain)
     });
-    // Where each group is one line of the output, that says most of the data.
-    let partly = arguments.has('d') || arguments.has('u');
-    let groups = if partly {
-        let mut groups = look.peek().to_vec();
-        groups.dedup();
-        groups
-    } else {
-        look.stage.out.lines_at(0, GROUPS)
-    };
-    let counted = arguments.has('c') && !partly;
-    if sorted || !has_repeats(&groups, counted, fold) {
+    if sorted {
         return None;
     }
-    if !look.sees_all() {
-        return None;
-    }
-    let lines = look.lines();
-    let mut different: HashSet<Cow<'_, [u8]>> = HashSet::default();
-    let (mut groups, mut last): (_, Option<&[u8]>) = (0, None);
-    for line in lines.iter() {
-        if last == Some(line) {
-            continue;
-        }
-        if last.is_none_or(|last| !fold || !last.eq_ignore_ascii_case(line)) {
-            groups += 1;
-            different.insert(if fold { line.to_ascii_lowercase().into() } else { line.into() });
-        }
-        last = Some(line);
-    }
-    let repeats = (lines.len() - different.len()) as u64;
-    let removed = (lines.len() - groups) as u64;
+    let Found { lines, groups, different } = Found::of(look, fold);
+    let repeats = lines - different.len() as u64;
+    let removed = lines - groups;
     if removed == repeats {
         return None;
     }
@@ -87,7 +99,11 @@ fn find(look: &Look<'_>) -> Option<Note> {
         1 => "the other is not adjacent".to_owned(),
         apart => format!("the other {} are not adjacent", grouped(apart)),
     };
-    let text = format!("found only {} of {} repeats: {rest}", grouped(removed), grouped(repeats));
+    let all = look.stage.lines_in().so_far();
+    let within =
+        if lines < all { format!(" in the first {} lines", grouped(lines)) } else { String::new() };
+    let text =
+        format!("found only {} of {} repeats{within}: {rest}", grouped(removed), grouped(repeats));
     let note = look.note(NoteKind::RepeatsApart, Severity::Warning, text);
     // In either case, equal lines come together only where the order takes them so.
     let sort = if fold { "sort -f" } else { "sort" };

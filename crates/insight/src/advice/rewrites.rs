@@ -1,6 +1,7 @@
 //! Other texts that give the same: fewer stages, less time, less memory. Each is tried before it is
 //! offered; what is found here only says what is worth trying.
 
+mod always;
 mod counting;
 mod joining;
 mod ordering;

@@ -1,7 +1,4 @@
-//! What the data is as text: compressed, carriage returns, no newline at the end, NUL, not UTF-8,
-//! empty lines.
-
-use bytes::Bytes;
+//! What the data is as text: compressed, no newline at the end, NUL, not UTF-8, empty lines.
 
 use super::about::About;
 use super::compressed_form::{CompressedForm, compressed_form, is_codec};
@@ -29,16 +26,6 @@ pub(super) const BLANK_LINES: About = About {
     proof: Proof::Cures,
     searches: false,
     find: |look| blank_lines(look).into_iter().collect(),
-};
-
-pub(super) const CARRIAGE_RETURNS: About = About {
-    kind: NoteKind::CarriageReturns,
-    basis: Basis::Data,
-    when: "lines end in a carriage return and a newline, as those of other systems do",
-    example: "printf 'passed\\r\\nrefused\\r\\n' | sort | uniq -c",
-    proof: Proof::Cures,
-    searches: false,
-    find: |look| carriage_returns(look).into_iter().collect(),
 };
 
 pub(super) const NO_FINAL_NEWLINE: About = About {
@@ -124,59 +111,6 @@ fn blank_lines(look: &Look<'_>) -> Option<Note> {
     let all_files = look.file_words().is_empty();
     let edits = look.put_before("grep .", true).filter(|_| all_files);
     Some(note.with_maybe("drop them with grep .", edits))
-}
-
-/// A stage takes care of carriage returns by itself.
-fn mentions_return(look: &Look<'_>) -> bool {
-    let arguments = look.stage.plan.arguments.iter();
-    let mut all = arguments.map(|argument| String::from_utf8_lossy(argument).into_owned());
-    all.any(|text| {
-        text.contains("\\r")
-            || text.contains('\r')
-            || text.contains("\\015")
-            || text.contains("cntrl")
-    }) || matches!(look.stage.name.as_str(), "od" | "file" | "cksum" | "dos2unix")
-}
-
-fn carriage_returns(look: &Look<'_>) -> Option<Note> {
-    look.arguments.as_ref()?;
-    // The first stage that reads them as text, and only where none after it removes them.
-    let stages = &look.preview.stages;
-    let makes = |look: &Look<'_>| {
-        look.arguments.is_some() && (look.stage.inputs.is_empty() || is_codec(&look.stage.name))
-    };
-    let is_first = look.number == 0
-        || !look.reads_standard_only()
-        || look.before().is_some_and(|before| makes(&before));
-    if !is_first || look.stage.inputs.is_empty() || is_codec(&look.stage.name) {
-        return None;
-    }
-    let mentioned = (look.number..stages.len())
-        .any(|number| mentions_return(&Look::of(look.preview, number, None)));
-    if mentioned || (stages.len() == 1 && matches!(look.stage.name.as_str(), "cat" | "wc" | "tee"))
-    {
-        return None;
-    }
-    let has = |line: &Bytes| line.last() == Some(&b'\r');
-    let head: Vec<Bytes> =
-        look.text_inputs().flat_map(|input| input.kept.lines_at(0, 100)).collect();
-    // What comes from another system has them from the beginning.
-    if !head.iter().any(has) {
-        return None;
-    }
-    let all = look.lines();
-    let count = all.tally(|line| line.ends_with(b"\r"))?.count;
-    // Of many files one may be from elsewhere.
-    if look.stage.inputs.len() > 1 && count * 2 < all.len() {
-        return None;
-    }
-    let text = format!(
-        "{} of {} end in a carriage return, which is a part of the last field",
-        grouped(count as u64),
-        look.lines_said()
-    );
-    let note = look.note(NoteKind::CarriageReturns, Severity::Warning, text);
-    Some(note.with_maybe("remove them with tr -d '\\r'", look.put_before("tr -d '\\r'", false)))
 }
 
 fn no_final_newline(look: &Look<'_>) -> Option<Note> {
@@ -272,7 +206,7 @@ fn invalid_text(look: &Look<'_>) -> Option<Note> {
         "{} of {} are not UTF-8, the first is line {}: their odd bytes are not characters",
         grouped(count as u64),
         look.lines_said(),
-        grouped(first as u64 + 1)
+        look.line_said(first as u64)
     );
     let note = look.note(NoteKind::InvalidText, Severity::Warning, text);
     Some(

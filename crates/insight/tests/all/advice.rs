@@ -10,6 +10,7 @@ use insight::{ADVICE, Note, NoteKind, Proofs, Severity, apply_edits};
 use stream::RunControl;
 
 mod corpus;
+mod host;
 mod page;
 mod rewrites;
 
@@ -52,6 +53,8 @@ pub(super) fn folder() -> tempfile::TempDir {
     put("versions.txt", b"v1.9.2\nv1.10.0\nv1.2.11\nv1.10.3\n");
     put("counts.txt", b"9 gate-02\n10 gate-07\n131 gate-01\n7 gate-11\n88 gate-04\n");
     put("dos.txt", b"passed\r\nrefused\r\npassed\r\nstuck\r\n");
+    put("dos.csv", b"id,state,count\r\n1,passed,3\r\n2,refused,4\r\n");
+    put("marked.csv", b"\xef\xbb\xbfid,state\n1,passed\n2,refused\n");
     put("open.txt", b"one\ntwo\nthree");
     put("nul.bin", b"refused\0now\nrefused again\n");
     put("latin.txt", b"caf\xe9 open\nhut closed\n");
@@ -171,7 +174,8 @@ fn lines_get_the_note_they_should() {
     // Each kind that rests on data, text or cost has lines.
     for about in ADVICE.iter().filter(|about| about.basis != insight::Basis::Portability) {
         let id = about.kind.id();
-        let remark = ["changed", "closed-pipe", "holds-everything", "sample-only", "cut-off"];
+        let remark =
+            ["changed", "closed-pipe", "holds-everything", "sample-only", "cut-off", "message"];
         assert!(remark.contains(&id) || said.contains_key(id), "no line gets {id}");
     }
 }

@@ -3,6 +3,7 @@
 use super::super::about::About;
 use super::super::look::{Look, insert, remove};
 use super::super::note::{Basis, Note, NoteKind, Proof};
+use super::always::reads_a_file_as_a_pipe;
 use super::shape::{is_almost_simple, is_simple, next_words, rewrite};
 use shell::Span;
 
@@ -41,7 +42,7 @@ fn needless_cat(look: &Look<'_>) -> Option<Note> {
     let text = format!("cat is not needed: {} can read {name} itself", next.stage.name);
     let always = "the next stage reads the same bytes, from the file itself";
     // Where the file cannot be read, the status is another one.
-    let always = (look.stage.status.0 == 0).then_some(always);
+    let always = (look.stage.status.0 == 0 && reads_a_file_as_a_pipe(&next)).then_some(always);
     Some(rewrite(look, NoteKind::NeedlessCat, text, "leave cat out", edits, always))
 }
 

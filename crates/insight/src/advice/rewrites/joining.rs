@@ -86,10 +86,9 @@ fn two_in_one(look: &Look<'_>) -> Option<Note> {
     let name = &look.stage.name;
     let text =
         format!("one {name} does what stages {} and {} do", look.number + 1, look.number + 2);
-    let always = (name == "grep" && look.stage.inputs.len() < 2 && next.after().is_some())
-        .then_some("a line is dropped where either pattern is found in it, in one go or in two");
     let label = format!("one {name} with both");
-    Some(rewrite(look, NoteKind::TwoInOne, text, label, edits, always))
+    // Of binary data grep shows a message in the place of lines, which the next one then reads.
+    Some(rewrite(look, NoteKind::TwoInOne, text, label, edits, None))
 }
 
 /// A pattern as awk writes it; `None` where the two may read it differently.

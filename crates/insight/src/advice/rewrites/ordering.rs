@@ -3,6 +3,7 @@
 use super::super::about::About;
 use super::super::look::{Look, remove, replace};
 use super::super::note::{Basis, Note, NoteKind, Proof};
+use super::always;
 use super::shape::{is_almost_simple, is_simple, next_words, rewrite};
 use crate::edit::stages::move_stage;
 use shell::Span;
@@ -65,7 +66,7 @@ fn sort_uniq(look: &Look<'_>) -> Option<Note> {
     edits.push(remove(next_words(look, &next)?));
     let text = "uniq is not needed: sort -u leaves each line once";
     // Other orders may take different lines for equal.
-    let always = (!has_any(look, "bdfghikMnRtVs"))
+    let always = always::orders_whole_lines(look)
         .then_some("without keys only lines that are the same, byte for byte, are equal for sort");
     Some(rewrite(look, NoteKind::SortUniq, text, "sort -u does both", edits, always))
 }
@@ -132,7 +133,7 @@ fn late_filter(look: &Look<'_>) -> Option<Note> {
     );
     let label = format!("put {} before sort", next.stage.name);
     // The last stage's status is that of the line.
-    let always = (next.after().is_some())
+    let always = (next.after().is_some() && always::selects_anywhere(look, &next))
         .then_some("a line is kept or dropped by itself, wherever it stands");
     Some(rewrite(look, NoteKind::LateFilter, text, label, edits, always))
 }
@@ -146,7 +147,7 @@ fn undone_order(look: &Look<'_>) -> Option<Note> {
     let (what, always) = match next.stage.name.as_str() {
         "sort" if !has_any(&next, "sucCmoz") => (
             "the next sort orders the lines again",
-            Some(
+            always::orders_anew(&next).then_some(
                 "sort without -s orders equal keys by the whole line, so what was before is not seen",
             ),
         ),
@@ -154,7 +155,8 @@ fn undone_order(look: &Look<'_>) -> Option<Note> {
         "wc" => ("wc counts the same in any order", None),
         "grep" if next.arguments_of("grep").is_some_and(|one| one.has('c') && !one.has('m')) => (
             "grep -c counts the same in any order",
-            Some("each line is looked at by itself and only counted"),
+            always::only_counts(&next)
+                .then_some("each line is looked at by itself and only counted"),
         ),
         _ => return None,
     };
@@ -177,6 +179,6 @@ fn undone_order(look: &Look<'_>) -> Option<Note> {
             replace(name, "cat")
         }
     };
-    let always = always.filter(|_| look.file_words().len() < 2 && look.stage.status.0 == 0);
+    let always = always.filter(|_| always::reads_one_file(look) && look.stage.status.0 == 0);
     Some(rewrite(look, NoteKind::UndoneOrder, text, "leave the first sort out", edits, always))
 }

@@ -60,7 +60,8 @@ fn page() -> String {
             let preview = trials
                 .evaluate(request.clone(), None, &RunControl::default())
                 .unwrap_or_else(|error| panic!("{example}: {error}"));
-            let proofs = Proofs::new(trials, request).with_portability().whatever_the_gain();
+            let proofs = Proofs::new(trials, request).with_portability().with_messages();
+            let proofs = proofs.whatever_the_gain();
             let notes = proofs.notes(&preview, &RunControl::default());
             let note = notes.iter().find(|note| note.kind == about.kind);
             let note = note.unwrap_or_else(|| panic!("{id}: its example does not get it"));

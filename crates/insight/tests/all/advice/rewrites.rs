@@ -100,10 +100,12 @@ fn what_looks_equal_and_is_not_is_not_offered() {
 const ALWAYS: &[(NoteKind, &[&str])] = &[
     (NoteKind::NeedlessCat, &["cat data | grep -n a", "cat data | awk '{print NR, $1}'"]),
     (NoteKind::SortUniq, &["sort data | uniq", "sort -r data | uniq"]),
-    (NoteKind::LateFilter, &["sort -k2 data | grep a | wc -l", "sort -n data | grep -v b | cat"]),
+    (
+        NoteKind::LateFilter,
+        &["sort -k2 data | grep -a a | wc -l", "sort -n data | grep -av b | cat"],
+    ),
     (NoteKind::UndoneOrder, &["sort data | sort -k2,2", "sort -n data | sort -r"]),
     (NoteKind::UndoneOrder, &["sort data | grep -c a", "sort -k2 data | grep -c -v b"]),
-    (NoteKind::TwoInOne, &["grep -v a data | grep -v b | cat"]),
 ];
 
 /// Data of few different lines, with blanks, numbers, repeats, empty lines and no newline at the
@@ -163,11 +165,150 @@ fn what_is_right_for_any_data_is_right_for_generated_data() {
     }
 }
 
+/// Lines near those that get a change: other options, operands, neighbours.
+fn neighbours() -> impl Strategy<Value = String> {
+    let one = |all: &'static [&'static str]| proptest::sample::select(all);
+    let files = one(&[
+        "data",
+        "data",
+        "data",
+        "data other",
+        "- < data",
+        "< data",
+        "./data none",
+        "-- data",
+    ]);
+    let sort =
+        one(&["", "-r", "-n", "-k2", "-k2,2 -s", "-u", "-f", "-z", "-R", "-o sorted", "-t: -k1"]);
+    let grep = one(&[
+        "a", "-a a", "-v a", "-av a", "-c a", "-ac a", "-n a", "-H a", "-o a", "-z a", "-m1 a",
+        "-l a", "-q a", "-A1 a", "-f other", "-w a", "-aF a", "-L a", "-b a", "-s a",
+    ]);
+    let first = (one(&["cat", "sort", "grep -v b", "grep -av b"]), sort.clone(), files.clone())
+        .prop_map(|(name, options, files)| match name {
+            "sort" => format!("sort {options} {files}"),
+            other => format!("{other} {files}"),
+        });
+    let second = prop_oneof![
+        (grep, one(&["", "", "-", "other", "- other"]))
+            .prop_map(|(options, more)| format!("grep {options} {more}")),
+        (sort, one(&["", "", "-", "- other"]))
+            .prop_map(|(options, more)| format!("sort {options} {more}")),
+        one(&[
+            "uniq",
+            "uniq -c",
+            "uniq -i",
+            "uniq - out",
+            "wc",
+            "wc -l",
+            "wc -c",
+            "wc -",
+            "head -n 2",
+            "tail -n 2",
+            "tail -f",
+            "tail -n +2",
+            "tail -c 3",
+            "tee -a data",
+            "tee copy",
+            "tr a b",
+            "tr -d '\\0'",
+            "cut -c1",
+            "cut -f1 other",
+            "nl",
+            "rev",
+            "tac",
+            "od -c",
+            "paste - other",
+            "comm - other",
+            "join - other",
+            "awk '{ print FILENAME, $1 }'",
+            "awk '$1 > 1'",
+            "awk 'NR > 1'",
+            "awk '{ print > \"out\" }'",
+            "awk '/a/ { system(\"cat\") }'",
+            "sed 's/a/b/'",
+            "sed -n '$p'",
+            "sed 'w out'",
+            "sed F",
+            "xargs echo",
+            "while read -r x; do echo \"$x\"; done",
+            "diff - other",
+            "awk '!seen[$0]++'",
+            "awk 'length > 1'",
+            "awk 'system(\"true\")'",
+            "head -c 2",
+            "cksum",
+            "split -l 1 - part",
+            "stat -c %F -",
+            "test -p /dev/stdin",
+        ])
+        .prop_map(str::to_owned),
+    ];
+    let third =
+        one(&["", "", "| cat", "| wc -l", "> out", "> data", ">> other", "2> /dev/null | cat"]);
+    (first, second, third).prop_map(|(first, second, third)| format!("{first} | {second} {third}"))
+}
+
+/// Data that is odd in some way.
+const ODD: [&[u8]; 8] = [
+    b"",
+    b"a 1\nb 2\na 1\n",
+    b"b\0x\na\nbinary file\nB\n",
+    b"a\nb\n\0\na\n\xff\n",
+    b"\xe9a\nA\na\n",
+    b"10 a\n9 b\n1",
+    b"a\r\nb\r\n",
+    b"\n\n a\n\ta\n",
+];
+
+/// Whatever stands beside it: what is said to be the same for any data is.
+#[test]
+fn neighbours_of_what_is_right_are_right_too() {
+    let folder = tempfile::tempdir().unwrap();
+    let put = |name: &str, data: &[u8]| std::fs::write(folder.path().join(name), data).unwrap();
+    put("other", b"a\nb\n");
+    let trials = Trials::default();
+    let of = |text: &str| {
+        let request = engine::Request { text: text.to_owned(), ..request(folder.path(), "") };
+        let preview = trials.evaluate(request, None, &RunControl::default()).ok()?;
+        let last = preview.stages.last().unwrap();
+        let said: String = preview.stages.iter().map(|one| one.messages.clone()).collect();
+        let files: Vec<_> =
+            preview.pending.iter().map(|one| (one.path.clone(), one.kept.contents())).collect();
+        Some((last.out.contents(), last.status, said, files))
+    };
+    let claims = std::cell::Cell::new(0);
+    let mut runner = TestRunner::new(Config { cases: 1500, ..Config::default() });
+    let tested = runner.run(&(neighbours(), 0..ODD.len()), |(line, at)| {
+        put("data", ODD[at]);
+        let (trials, request) = (Trials::default(), request(folder.path(), &line));
+        let Ok(preview) = trials.evaluate(request.clone(), None, &RunControl::default()) else {
+            return Ok(());
+        };
+        let proofs = insight::Proofs::new(trials, request).whatever_the_gain();
+        let tried = proofs.tried(&preview, &RunControl::default());
+        for note in tried.notes.iter().filter(|note| note.always.is_some()) {
+            let Some(fix) = &note.fix else { continue };
+            claims.set(claims.get() + 1);
+            let other = apply_edits(&preview.text, &fix.edits);
+            for data in ODD {
+                put("data", data);
+                prop_assert_eq!(of(&preview.text), of(&other), "{} and {}", line, other);
+            }
+        }
+        Ok(())
+    });
+    assert!(tested.is_ok(), "{tested:?}");
+    // Otherwise nothing was shown by this.
+    assert!(claims.get() > 20, "{}", claims.get());
+}
+
 #[test]
 fn without_a_reason_it_is_said_to_be_of_this_data() {
     let folder = super::folder();
     for (line, says) in [
         ("sort gate.log | uniq", "the same for any data"),
+        ("cat gate.log | sort | uniq", "the same for any data"),
         ("sort -n counts.txt | uniq", "the same result on this data"),
     ] {
         let (_, notes) = advised(folder.path(), line);
