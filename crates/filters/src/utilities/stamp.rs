@@ -233,6 +233,11 @@ impl Filter for Stamp {
     }
 }
 
+/// The days in so many hours, in so many digits as any two times may be apart.
+fn days(hours: i128) -> String {
+    format!("d{:07} ", hours / 24)
+}
+
 impl Stamp {
     fn reading(&self, now: Zoned) -> Reading {
         let boot = self.boot.as_deref().and_then(|text| time::read(text, &now));
@@ -312,7 +317,12 @@ impl Stamp {
                 let (seconds, thousandths) =
                     (duration / 1_000_000_000, duration / 1_000_000 % 1000);
                 let (hours, minutes) = (seconds / 3600, seconds / 60 % 60);
-                let text = format!("{hours:02}:{minutes:02}:{:02}.{thousandths:03}", seconds % 60);
+                // As text they are in their order: from a hundred hours on days stand first, after
+                // a letter, which comes after all digits.
+                let (days, hours) =
+                    if hours < 100 { (String::new(), hours) } else { (days(hours), hours % 24) };
+                let seconds = seconds % 60;
+                let text = format!("{days}{hours:02}:{minutes:02}:{seconds:02}.{thousandths:03}");
                 out.extend_from_slice(text.as_bytes());
             }
         }

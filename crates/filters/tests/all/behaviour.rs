@@ -215,6 +215,31 @@ fn times_are_put_before_lines() {
     assert_eq!(text("stamp as -u", kernel), kernel, "nobody knows when it started");
 }
 
+/// Gaps are in their order when they are ordered as text, as the guide does it.
+#[test]
+fn gaps_of_any_length_sort_as_they_count() {
+    let log = "2031-01-01 00:00:00 a\n2031-01-05 03:59:59 b\n2031-01-09 08:00:00 c\n\
+               2031-03-01 00:00:00 d\n2031-03-01 00:00:01 e\n2040-03-01 00:00:00 f\n";
+    let gaps = text("stamp gap -t -u", log);
+    let gap = |line: &str| line[..line.find("20").unwrap()].trim_end().to_owned();
+    let gaps: Vec<String> = gaps.lines().map(gap).collect();
+    assert_eq!(
+        gaps,
+        [
+            "00:00:00.000",
+            "99:59:59.000",
+            "d0000004 04:00:01.000",
+            "d0000050 16:00:00.000",
+            "00:00:01.000",
+            "d0003287 23:59:59.000",
+        ]
+    );
+    let mut sorted = gaps.clone();
+    sorted.sort();
+    let order: Vec<&String> = [0, 4, 1, 2, 3, 5].iter().map(|at| &gaps[*at]).collect();
+    assert!(sorted.iter().eq(order));
+}
+
 #[test]
 fn pauses_are_found_by_the_times_in_the_lines() {
     let log = "2031-04-02 06:12:04 gate-02\n  more of it\n2031-04-02 06:12:04,250 gate-03\n\

@@ -10,13 +10,25 @@ pub struct Form {
     pub splitting: Splitting,
     /// The names in the first line, where it is a heading.
     pub heading: Option<Vec<String>>,
+    /// Why the first line is no data, where it names no columns either.
+    pub apart: Option<Apart>,
     /// For each column the `name=` its values begin with, or nothing.
     pub labels: Vec<Vec<u8>>,
 }
 
+/// A first line that is neither data nor the names of the columns.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Apart {
+    /// Names that do not fit the columns: some have blanks in them, or the first column has none. A wrong name
+    /// would be worse than a number.
+    Names(usize),
+    /// A total before the rows, as `ls -l` writes it.
+    Total,
+}
+
 impl Default for Form {
     fn default() -> Self {
-        Self { splitting: Splitting::Blanks, heading: None, labels: Vec::new() }
+        Self { splitting: Splitting::Blanks, heading: None, apart: None, labels: Vec::new() }
     }
 }
 
@@ -27,7 +39,7 @@ impl Form {
     /// The form of lines, the first of the stream first, that are split in this way.
     pub fn of(lines: &[&[u8]], splitting: Splitting) -> Self {
         if matches!(splitting, Splitting::Pairs(_)) {
-            return Self { splitting, heading: None, labels: Vec::new() };
+            return Self { splitting, ..Self::default() };
         }
         let rows: Vec<Vec<&[u8]>> = lines
             .iter()
@@ -35,14 +47,25 @@ impl Form {
             .filter(|line| !line.is_empty() && !splitting.leaves_open(line))
             .map(|line| splitting.fields(line).into_iter().map(|field| &line[field]).collect())
             .collect();
-        let heading = match lines.first() {
-            Some(first) if !first.is_empty() => heading(&rows, &splitting),
-            _ => None,
-        };
-        let data = rows.get(usize::from(heading.is_some())..).unwrap_or_default();
+        let first = lines.first().filter(|first| !first.is_empty());
+        let mut heading = first.and_then(|_| heading(&rows, &splitting));
+        let mut apart = first.and_then(|_| total(&rows)).filter(|_| heading.is_none());
+        if let (Some(names), Some(first)) = (&heading, first)
+            && !fits(names.len(), first, &rows, &splitting)
+        {
+            apart = Some(Apart::Names(names.len()));
+            heading = None;
+        }
+        let no_data = usize::from(heading.is_some() || apart.is_some());
+        let data = rows.get(no_data..).unwrap_or_default();
         let columns = data.iter().map(Vec::len).max().unwrap_or(0).min(256);
         let labels = (0..columns).map(|at| label(data, at)).collect();
-        Self { splitting, heading, labels }
+        Self { splitting, heading, apart, labels }
+    }
+
+    /// True where the first line is no data.
+    pub fn begins_apart(&self) -> bool {
+        self.heading.is_some() || self.apart.is_some()
     }
 
     /// The names of the columns: of the heading, of the pairs, or none.
@@ -115,6 +138,34 @@ fn heading(rows: &[Vec<&[u8]>], splitting: &Splitting) -> Option<Vec<String>> {
     })
 }
 
+/// True where each name of a heading stands over its own column. At a byte each does. Between blanks it is
+/// so where rows have as many fields, or have more in free text at their ends; not where all have more,
+/// or the heading begins with blanks and the rows do not.
+fn fits(names: usize, first: &[u8], rows: &[Vec<&[u8]>], splitting: &Splitting) -> bool {
+    if !matches!(splitting, Splitting::Blanks | Splitting::Byte(b' ')) {
+        return true;
+    }
+    let mut counts: Vec<usize> = rows[1..].iter().map(Vec::len).collect();
+    counts.sort_unstable();
+    let equal = counts.iter().filter(|count| **count == names).count();
+    if equal * 2 > counts.len() {
+        return true;
+    }
+    let least = counts.get(counts.len() / 10).copied().unwrap_or(0);
+    let middle = counts.get(counts.len() / 2).copied().unwrap_or(0);
+    let alike = counts.iter().filter(|count| **count == middle).count() * 10 > counts.len() * 8;
+    least >= names && !alike && !first.starts_with(b" ")
+}
+
+/// `total 48` before rows of more fields.
+fn total(rows: &[Vec<&[u8]>]) -> Option<Apart> {
+    let (first, rest) = rows.split_first()?;
+    let is_total = matches!(first[..], [word, number]
+        if word.eq_ignore_ascii_case(b"total") && Kind::of(number).is_number());
+    let longer = rest.iter().filter(|row| row.len() > 4).count();
+    (is_total && longer * 10 > rest.len() * 9 && !rest.is_empty()).then_some(Apart::Total)
+}
+
 /// True for names as programs write them: letters, digits, `_`, `-`, blanks, no capitals but
 /// first letters.
 fn lower_names(names: &[&[u8]]) -> bool {
@@ -155,6 +206,32 @@ mod tests {
         assert_eq!(blanks("NAME STATE\nwinch running\ngate open\n").as_deref(), Some("NAME/STATE"));
         assert_eq!(blanks("winch running\ngate open\ncabin ready\n"), None);
         assert_eq!(blanks("gate card=1\ngate card=2\n"), None);
+    }
+
+    #[test]
+    fn names_that_do_not_fit_name_nothing() {
+        let apart = |text: &str| {
+            let form = form(Splitting::Blanks, text);
+            assert!(form.apart.is_none() || form.names().is_empty());
+            form.apart
+        };
+        // Blanks in names, a first column without one, more columns than names.
+        let sockets = "State Recv-Q Local Address:Port Peer Address:Port\nLISTEN 0 *:22 *:*\n\
+                       ESTAB 0 *:22 *:99\n";
+        assert_eq!(apart(sockets), Some(Apart::Names(6)));
+        let memory = "        total used free\nMem: 8 4 4\nSwap: 2 0 2\n";
+        assert_eq!(apart(memory), Some(Apart::Names(3)));
+        let table = " sl local st tx_queue rx_queue\n0: 0A 01 00:00 00:00 00 1 2\n\
+                     1: 0A 01 00:00 00:00 00 1 2\n";
+        assert_eq!(apart(table), Some(Apart::Names(5)));
+        // Free text at the end.
+        let processes = "PID CPU COMMAND\n1 0.0 init\n2 0.1 gate -d 2\n3 0.2 winch --slow\n";
+        assert_eq!(apart(processes), None);
+        assert_eq!(form(Splitting::Blanks, processes).names(), ["PID", "CPU", "COMMAND"]);
+        let listing = "total 48\n-rw-r--r-- 1 otter otter 120 Apr 2 06:12 gate.log\n";
+        assert_eq!(apart(listing), Some(Apart::Total));
+        assert_eq!(apart("total 48\nother 2\n"), None);
+        assert_eq!(form(Splitting::Byte(b','), "a,b,c\n1,2\n3,4\n").apart, None);
     }
 
     #[test]

@@ -276,13 +276,22 @@ pub(crate) fn amount(value: &[u8], kind: Kind) -> Option<f64> {
         let digit = |sum: u64, byte: &u8| sum * 10 + u64::from(byte - b'0');
         return Some(value.iter().fold(0, digit) as f64);
     }
-    if !kind.is_number() && kind != Kind::WebMoment {
+    if !kind.is_number() && !matches!(kind, Kind::WebMoment | Kind::Ipv4) {
         return None;
     }
     let value = unquoted(value);
     let text = std::str::from_utf8(&value).ok()?;
     match kind {
         Kind::Whole | Kind::Decimal => text.parse().ok(),
+        Kind::Ipv4 => {
+            // The address, and after it the port or the length of the prefix.
+            let (address, rest) = match text.find([':', '/']) {
+                Some(at) => (&text[..at], text[at + 1..].parse::<f64>().ok()? + 1.0),
+                None => (text, 0.0),
+            };
+            let address: std::net::Ipv4Addr = address.parse().ok()?;
+            Some(f64::from(u32::from(address)) * 131_072.0 + rest.min(131_071.0))
+        }
         Kind::Size => {
             let end =
                 text.find(|sign: char| !sign.is_ascii_digit() && !matches!(sign, '.' | '+' | '-'));

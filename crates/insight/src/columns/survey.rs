@@ -110,6 +110,8 @@ struct Gathering {
 #[derive(Clone, Default)]
 struct Extremes {
     numbers: Bounds<f64>,
+    /// Addresses by their parts, not as text.
+    addresses: Bounds<f64>,
     /// By their bytes.
     least: Option<Box<[u8]>>,
     greatest: Option<Box<[u8]>>,
@@ -122,7 +124,8 @@ impl Extremes {
         let kind = Kind::of(value);
         let cut = &value[..value.len().min(SHOWN)];
         if let Some(amount) = amount(value, kind) {
-            self.numbers.note(amount, cut);
+            let bounds = if kind == Kind::Ipv4 { &mut self.addresses } else { &mut self.numbers };
+            bounds.note(amount, cut);
         }
         if self.least.as_deref().is_none_or(|least| value < least) {
             self.least = Some(cut.into());
@@ -238,11 +241,18 @@ impl Gathering {
         } else {
             // Three times the standard error of adaptive sampling, 1.2 / √kept.
             let error = 3.6 / (self.met.len().max(1) as f64).sqrt();
-            Distinct::About { count: (self.met.len() as u64) << self.level, error }
+            // There are no more than there are values.
+            let count = ((self.met.len() as u64) << self.level).min(filled);
+            Distinct::About { count, error }
         };
         let text = |bytes: &[u8]| bytes.to_vec();
         let by_amount = kind.is_number() || kind == Kind::WebMoment;
-        let (smallest, largest) = if by_amount {
+        let (smallest, largest) = if kind == Kind::Ipv4 {
+            let bounds = &self.extremes.addresses;
+            let bound =
+                |bound: &Option<(f64, Box<[u8]>)>| bound.as_ref().map(|(_, value)| text(value));
+            (bound(&bounds.smallest), bound(&bounds.largest))
+        } else if by_amount {
             let bound =
                 |bound: &Option<(f64, Box<[u8]>)>| bound.as_ref().map(|(_, value)| text(value));
             (bound(&self.extremes.numbers.smallest), bound(&self.extremes.numbers.largest))
@@ -377,7 +387,7 @@ impl Survey {
     fn note(&mut self, line: &[u8], start: usize) {
         let number = self.lines;
         self.lines += 1;
-        if number == 0 && self.form.heading.is_some() {
+        if number == 0 && self.form.begins_apart() {
             return;
         }
         if line.is_empty() {
@@ -419,7 +429,6 @@ impl Survey {
 
     /// What was found so far.
     pub fn table(&self) -> ColumnTable {
-        let heading = self.form.heading.as_deref();
         let names = self.form.names();
         let columns = self.columns.iter().enumerate().map(|(at, column)| {
             column
@@ -444,7 +453,8 @@ impl Survey {
         let mut table = ColumnTable {
             splitting: self.form.splitting.clone(),
             lines: self.lines,
-            data_lines: self.lines - u64::from(heading.is_some() && self.lines > 0),
+            data_lines: self.lines - u64::from(self.form.begins_apart() && self.lines > 0),
+            apart: self.form.apart.filter(|_| self.lines > 0),
             empty_lines: self.empty_lines,
             usual,
             odd,

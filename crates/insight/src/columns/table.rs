@@ -2,6 +2,7 @@
 
 use std::ops::RangeInclusive;
 
+use super::form::Apart;
 use super::kind::Kind;
 use super::splitting::Splitting;
 
@@ -92,6 +93,8 @@ pub struct ColumnTable {
     pub lines: u64,
     /// The same without the heading.
     pub data_lines: u64,
+    /// What the first line is, where it is neither data nor the names of the columns.
+    pub apart: Option<Apart>,
     /// Lines with nothing in them.
     pub empty_lines: u64,
     /// How many fields most lines have.

@@ -2,6 +2,7 @@
 
 use stream::visible;
 
+use super::form::Apart;
 use super::kind::Kind;
 use super::table::{Column, ColumnTable, Distinct};
 use crate::describe::units::{grouped, percent};
@@ -172,7 +173,15 @@ impl ColumnTable {
                 }
             }
         };
-        let mut words: Vec<String> = self.odd.iter().map(sentence).collect();
+        let apart = self.apart.map(|apart| match apart {
+            Apart::Names(count) => format!(
+                "the {} names in line 1 do not fit the columns: they have numbers",
+                grouped(count as u64)
+            ),
+            Apart::Total => "line 1 is a total, not a row".to_owned(),
+        });
+        let mut words: Vec<String> = apart.into_iter().collect();
+        words.extend(self.odd.iter().map(sentence));
         match self.empty_lines {
             0 => {}
             1 => words.push("1 line is empty".to_owned()),

@@ -85,7 +85,7 @@ pub fn bytes(number: u64) -> String {
     format!("{} {unit}", three_digits(value))
 }
 
-/// A time: `0.31 ms`, `12.5 s`, `3 min 20 s`.
+/// A time in two units at most: `0.31 ms`, `12.5 s`, `3 min 20 s`, `2 h 05 min`, `3 d 04 h`.
 pub fn duration(nanoseconds: u64) -> String {
     let seconds = nanoseconds as f64 / 1e9;
     if nanoseconds < 5_000 {
@@ -93,7 +93,12 @@ pub fn duration(nanoseconds: u64) -> String {
     }
     if seconds >= 100.0 {
         let whole = seconds.round() as u64;
-        return format!("{} min {:02} s", whole / 60, whole % 60);
+        let (minutes, hours) = (whole / 60, whole / 3600);
+        return match hours {
+            0 => format!("{minutes} min {:02} s", whole % 60),
+            1..24 => format!("{hours} h {:02} min", minutes % 60),
+            _ => format!("{} d {:02} h", hours / 24, hours % 24),
+        };
     }
     if seconds >= 1.0 {
         format!("{} s", three_digits(seconds))
@@ -229,7 +234,10 @@ mod tests {
             (99_900_000_000, "99.9 s"),
             (100_000_000_000, "1 min 40 s"),
             (119_600_000_000, "2 min 00 s"),
-            (3_600_000_000_000, "60 min 00 s"),
+            (3_599_000_000_000, "59 min 59 s"),
+            (3_600_000_000_000, "1 h 00 min"),
+            (86_399_000_000_000, "23 h 59 min"),
+            (100_000_000_000_000, "1 d 03 h"),
         ] {
             assert_eq!(duration(nanoseconds), says, "{nanoseconds}");
         }

@@ -62,7 +62,7 @@ fn numbers(column: &Column) -> (u64, Option<f64>) {
 /// A row a column, with a head (RFC 4180).
 pub fn columns_csv(table: &ColumnTable) -> String {
     let mut out =
-        csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
+        csv::WriterBuilder::new().terminator(csv::Terminator::Any(b'\n')).from_writer(Vec::new());
     let head = [
         "field",
         "heading",

@@ -41,7 +41,7 @@ impl Field<'_> {
 
     /// The first line is no data.
     fn has_heading(&self) -> bool {
-        self.ground.form.heading.is_some()
+        self.ground.form.begins_apart()
     }
 
     /// Characters before the number in a value: its `name=`.

@@ -34,7 +34,7 @@ impl Ground {
 
     /// The first line names the columns.
     pub(crate) fn has_heading(&self) -> bool {
-        self.form.heading.is_some()
+        self.form.begins_apart()
     }
 
     /// The fields of a line.
