@@ -104,6 +104,37 @@ pub(crate) fn all() -> &'static [Entry] {
     CHOSEN.get().map_or(USUAL, |chosen| chosen)
 }
 
+/// The key of an action.
+pub(crate) fn key(action: Action) -> &'static str {
+    all().iter().find(|entry| entry.action == action).map_or("", |entry| entry.key)
+}
+
+/// A text that names keys by their actions, with the keys that they have: in `{undo} undoes it`, `{undo}` is the
+/// key of [`Action::Undo`]. All texts that tell a key of an action are made here.
+pub(crate) fn keyed(text: &str) -> String {
+    let mut said = String::with_capacity(text.len());
+    let mut rest = text;
+    while let Some((before, after)) = rest.split_once('{') {
+        let named = after.split_once('}').and_then(|(name, after)| {
+            let entry = all().iter().find(|entry| entry.name() == name)?;
+            Some((entry.key, after))
+        });
+        said.push_str(before);
+        rest = match named {
+            Some((key, after)) => {
+                said.push_str(key);
+                after
+            }
+            None => {
+                said.push('{');
+                after
+            }
+        };
+    }
+    said.push_str(rest);
+    said
+}
+
 /// What the user has chosen; set once, before anything is drawn.
 static CHOSEN: OnceLock<Vec<Entry>> = OnceLock::new();
 
@@ -120,6 +151,16 @@ pub(crate) enum KeyError {
         action: String,
         /// The key.
         key: String,
+    },
+    /// A letter that has a meaning of its own where the action is needed.
+    #[error("“{key}” cannot be the key of “{action}”: it {does}")]
+    Reserved {
+        /// The action.
+        action: String,
+        /// The key.
+        key: String,
+        /// What it does.
+        does: &'static str,
     },
     /// Two actions have the same key.
     #[error("“{0}” is the key of two actions, “{1}” and “{2}”")]
@@ -144,6 +185,10 @@ pub(crate) fn with_keys<'k>(
             let (action, key) = (name.to_owned(), key.to_owned());
             return Err(KeyError::NoKey { action, key });
         }
+        if let Some(does) = reserved(entry.action, key) {
+            let (action, key) = (name.to_owned(), key.to_owned());
+            return Err(KeyError::Reserved { action, key, does });
+        }
         // It is needed as long as the program runs.
         entry.key = Box::leak(key.to_owned().into_boxed_str());
     }
@@ -153,6 +198,41 @@ pub(crate) fn with_keys<'k>(
         }
     }
     Ok(all)
+}
+
+/// Letters that scroll, in all views.
+const SCROLLING: &str = "jkgG";
+
+/// Letters that views have for themselves, with actions that are needed there.
+const OWN: &[(&str, &str, &[Action])] = &[
+    (
+        "xr",
+        "leaves a row out or runs commands in Pending",
+        &[Action::Write, Action::UndoWrite, Action::EditText, Action::Wiring],
+    ),
+    (
+        "okpx",
+        "has a meaning of its own in Throughput",
+        &[Action::RunAll, Action::Compare, Action::Export, Action::EditText],
+    ),
+    ("mMd", "has a meaning of its own among the kept runs", &[Action::RunAll, Action::Throughput]),
+    (
+        "how",
+        "has a meaning of its own in Columns",
+        &[Action::Guide, Action::Everything, Action::ChooseSample, Action::EditText],
+    ),
+];
+
+/// What a key does already where an action is needed.
+fn reserved(action: Action, key: &str) -> Option<&'static str> {
+    if SCROLLING.contains(key) {
+        return Some("scrolls");
+    }
+    let everywhere = matches!(action, Action::Actions | Action::Help | Action::Quit);
+    let own = OWN.iter().find(|(letters, _, actions)| {
+        letters.contains(key) && (everywhere || actions.contains(&action))
+    });
+    own.map(|(_, does, _)| *does)
 }
 
 /// Uses these keys from now on; only the first call counts.
@@ -325,11 +405,11 @@ mod tests {
     #[test]
     fn keys_can_be_chosen_but_not_twice() {
         assert_eq!(USUAL.iter().filter(|entry| entry.name() == "run-all").count(), 1);
-        let all = with_keys([("run-all", "G"), ("copy-text", "&")].into_iter()).unwrap();
+        let all = with_keys([("run-all", "L"), ("copy-text", "&")].into_iter()).unwrap();
         let of = |name: &str| all.iter().find(|entry| entry.name() == name).unwrap().key;
-        assert_eq!((of("run-all"), of("copy-text"), of("quit")), ("G", "&", "q"));
+        assert_eq!((of("run-all"), of("copy-text"), of("quit")), ("L", "&", "q"));
         for (keys, error) in [
-            (("fly", "G"), KeyError::NoAction("fly".to_owned())),
+            (("fly", "L"), KeyError::NoAction("fly".to_owned())),
             (
                 ("run-all", "q"),
                 KeyError::Twice("q".to_owned(), "run-all".to_owned(), "quit".to_owned()),
@@ -337,9 +417,26 @@ mod tests {
         ] {
             assert_eq!(with_keys([keys].into_iter()).unwrap_err(), error);
         }
+        for (name, key, does) in [
+            ("edit-text", "j", "scrolls"),
+            ("quit", "G", "scrolls"),
+            ("write", "x", "leaves a row out or runs commands in Pending"),
+            ("help", "p", "has a meaning of its own in Throughput"),
+        ] {
+            let (action, key) = (name.to_owned(), key.to_owned());
+            let error = with_keys([(name, &*key)].into_iter()).unwrap_err();
+            assert_eq!(error, KeyError::Reserved { action, key: key.clone(), does });
+        }
         for key in ["", "ab", " ", "é"] {
             let error = with_keys([("run-all", key)].into_iter()).unwrap_err();
             assert!(matches!(error, KeyError::NoKey { .. }), "{key}");
         }
+    }
+
+    #[test]
+    fn texts_name_the_keys_of_their_actions() {
+        assert_eq!(keyed("stage added; {undo} undoes it"), "stage added; u undoes it");
+        assert_eq!(keyed("{write}{quit}"), "wq");
+        assert_eq!(keyed("{ } {nothing} {"), "{ } {nothing} {");
     }
 }

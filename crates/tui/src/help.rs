@@ -1,6 +1,6 @@
 //! What the help says: the areas, every key, and every sign of the view it is opened over.
 
-use crate::actions::all;
+use crate::actions::{all, keyed};
 use crate::state::screen::Screen;
 
 /// A row: what is explained, and what it is; a heading has nothing to be explained.
@@ -14,14 +14,15 @@ const BENCH: Signs = &[
     ("███", "the data, from its source down; the width is the logarithm of its lines"),
     ("▌▌▌", "lines are merged or split here"),
     ("≈", "with all of the data this may be another figure: the stage has seen a part"),
+    ("≥", "at least so many: who reads them had enough, and nobody read more"),
     ("!", "trouble or a warning; · is a hint"),
     ("›", "this line of input is in the output, next to it or in line N of it"),
     ("┐ │ ┘", "the lines of input that made one line of output together"),
-    ("⋮", "lines that are not shown here: Enter opens them, h shows all"),
-    ("« »", "the line continues to the left or to the right; ← → scroll, z wraps"),
+    ("⋮", "lines that are not shown here: Enter opens them, {unfold} shows all"),
+    ("« »", "the line continues to the left or to the right; ← → scroll, {wrap} wraps"),
     ("└─2─┘", "field 2 of the line the cursor is on, as the stage counts fields"),
     ("1  ╷  10", "the numbers of its characters or bytes, where the stage counts those"),
-    ("^[ \\x9B", "bytes that are no text; v shows blanks, tabs and ends of lines as · → ¶"),
+    ("^[ \\x9B", "bytes that are no text; {view} shows blanks, tabs and ends of lines as · → ¶"),
     ("┆", "a command inside a stage, with how often it ran"),
     ("↧", "a file that would be written"),
     ("^^^", "the place of a mistake in the text"),
@@ -58,7 +59,7 @@ const THROUGHPUT: Signs = &[
 
 const COLUMNS: Signs = &[
     ("▌", "the selected field"),
-    ("≈", "counted from a part of the data; a works on all of it"),
+    ("≈", "counted from a part of the data; {everything} works on all of it"),
     (
         "~ … ±2 %",
         "an estimate, and how far it may be off: there are too many to count them exactly",
@@ -87,7 +88,7 @@ pub(crate) fn rows(screen: Screen) -> Vec<Row> {
     let row = |what: &str, says: &str| (what.to_owned(), says.to_owned());
     let mut rows = vec![
         row("Keys go to one of three areas.", ""),
-        row("text", "keys type; Esc goes to the river, e comes back"),
+        row("text", &keyed("keys type; Esc goes to the river, {edit-text} comes back")),
         row("river", "↑↓ go from row to row, ←→ from stage to stage; Tab goes to the lens"),
         row(
             "lens",
@@ -98,7 +99,7 @@ pub(crate) fn rows(screen: Screen) -> Vec<Row> {
         row("", ""),
         row("Signs in this view:", ""),
     ];
-    rows.extend(signs(screen).iter().map(|(sign, says)| row(sign, says)));
+    rows.extend(signs(screen).iter().map(|(sign, says)| (keyed(sign), keyed(says))));
     rows.push(row("", ""));
     rows.push(row("In the river and the lens:", ""));
     rows.extend(all().iter().map(|entry| row(entry.key, entry.says)));
@@ -135,7 +136,10 @@ mod tests {
             let shown = rows(screen);
             for (sign, says) in signs(screen) {
                 assert!(!says.is_empty() && !says.ends_with('.'), "{sign}");
-                assert_eq!(shown.iter().filter(|row| row.0 == *sign && row.1 == *says).count(), 1);
+                assert_eq!(
+                    shown.iter().filter(|row| row.0 == *sign && row.1 == keyed(says)).count(),
+                    1
+                );
             }
             assert!(all().iter().all(|entry| shown.iter().any(|row| row.1 == entry.says)));
         }

@@ -5,6 +5,7 @@ use insight::{
     NoteKind, Severity, bytes, duration, explain, figure, figure_bytes, figure_lines, rate,
 };
 
+use crate::actions::{Action, key};
 use crate::state::app::App;
 use crate::state::place::Focus;
 use crate::text::display::safe;
@@ -36,7 +37,11 @@ pub(crate) fn figures(stage: &StageResult, followed_ns: Option<u64>) -> String {
     }
     if matches!(stage.plan.kind, StageKind::Host(_)) && stage.unstarted.is_none() {
         let age = stage.made.elapsed().as_nanos() as u64;
-        numbers.push_str(&format!(" · started {} ago, R starts it again", duration(age)));
+        numbers.push_str(&format!(
+            " · started {} ago, {} starts it again",
+            duration(age),
+            key(Action::Reread)
+        ));
     } else if stage.reused {
         numbers.push_str(" · kept from before");
     }
@@ -46,31 +51,57 @@ pub(crate) fn figures(stage: &StageResult, followed_ns: Option<u64>) -> String {
 /// A row of the notes: its mark, what it says, and what `f` would do.
 pub(crate) type Row = (char, String, Option<String>);
 
-/// Warnings, then what the stage and other commands said, then hints.
-pub(crate) fn of_stage(app: &App, stage: &StageResult, number: usize) -> Vec<Row> {
+/// Warnings, then what the stage said, then hints; how it went only with `remarks`.
+fn of_one(app: &App, stage: &StageResult, number: usize, remarks: bool) -> Vec<Row> {
     let mut rows: Vec<Row> = Vec::new();
-    for note in app.result.notes_for(number) {
+    let notes = app.result.notes_for(number).into_iter();
+    for note in notes.filter(|note| remarks || note.severity != Severity::Remark) {
         let mark = if note.severity == Severity::Warning { '!' } else { '·' };
         let mut text = note.text.clone();
         if note.kind == NoteKind::SampleOnly && app.sample != Sample::Everything {
-            let keys = if app.focus == Focus::Text { "Esc, then a," } else { "a" };
+            let key = key(Action::Everything);
+            let keys =
+                if app.focus == Focus::Text { format!("Esc, then {key},") } else { key.to_owned() };
             text.push_str(&format!("; press {keys} for all of the data"));
         }
         rows.push((mark, text, note.fix.as_ref().map(|fix| fix.label.clone())));
     }
+    let said = stage.messages.lines().filter(|line| !line.is_empty());
+    let at = rows.iter().position(|row| row.0 == '·').unwrap_or(rows.len());
+    let said: Vec<Row> = said.map(|line| ('!', safe(line), None)).collect();
+    rows.splice(at..at, said);
+    rows
+}
+
+/// What is said of a stage and, among that, what other commands of the text said.
+pub(crate) fn of_stage(app: &App, stage: &StageResult, number: usize) -> Vec<Row> {
+    let mut rows = of_one(app, stage, number, true);
     let others = app.result.preview.iter().flat_map(|preview| preview.said.lines());
     let others = others.filter(|line| !line.is_empty());
     let others: Vec<Row> = others
         .map(|line| ('!', format!("another command of the text: {}", safe(line)), None))
         .collect();
-    let said = stage.messages.lines().filter(|line| !line.is_empty());
-    let said: Vec<Row> = said.map(|line| ('!', safe(line), None)).collect();
+    let at = rows.iter().position(|row| row.0 == '·').unwrap_or(rows.len());
+    rows.splice(at..at, others);
     if app.result.preview.as_ref().is_some_and(|preview| !preview.reached) {
         let text = "a real run would not reach this: the command before && or || decides so";
         rows.insert(0, ('!', text.to_owned(), None));
     }
-    let at = rows.iter().position(|row| row.0 == '·').unwrap_or(rows.len());
-    rows.splice(at..at, said.into_iter().chain(others));
+    rows
+}
+
+/// What is said of all other stages, each with its number: trouble first. Remarks on how it went are
+/// said of the selected stage only, and `f` changes that one.
+pub(crate) fn of_others(app: &App, selected: usize) -> Vec<Row> {
+    let Some(preview) = &app.result.preview else { return Vec::new() };
+    let others = preview.stages.iter().enumerate().filter(|(number, _)| *number != selected);
+    let mut rows: Vec<Row> = others
+        .flat_map(|(number, stage)| {
+            let rows = of_one(app, stage, number, false).into_iter();
+            rows.map(move |(mark, text, _)| (mark, format!("stage {}: {text}", number + 1), None))
+        })
+        .collect();
+    rows.sort_by_key(|row| row.0 == '·');
     rows
 }
 

@@ -91,6 +91,8 @@ pub(crate) fn draw(frame: &mut Frame<'_>, app: &App) -> Targets {
 #[cfg(test)]
 mod detail_tests;
 #[cfg(test)]
+mod exact_tests;
+#[cfg(test)]
 mod figure_tests;
 #[cfg(test)]
 mod key_tests;

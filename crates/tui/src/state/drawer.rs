@@ -3,12 +3,13 @@
 use std::path::PathBuf;
 
 use engine::HeldCommand;
+use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use tui_input::{Input, InputRequest};
 
 use crate::actions::all;
 use crate::state::examples::PatternView;
 use crate::state::guide::{GuideView, PageView};
-use crate::state::list::List;
+use crate::state::list::{List, edit};
 use crate::state::point::{PointView, PutAt};
 use crate::state::program::ProgramEditor;
 use crate::state::sample_form::SampleForm;
@@ -107,6 +108,20 @@ pub(crate) struct Prompt {
     pub kind: PromptKind,
     /// The text so far.
     pub input: Input,
+    /// It was there to begin with and gives way to what is typed.
+    pub offered: bool,
+}
+
+impl Prompt {
+    /// A key for the line.
+    pub(crate) fn key(&mut self, key: KeyEvent) {
+        let typed = matches!(key.code, KeyCode::Char(_))
+            && !key.modifiers.intersects(KeyModifiers::CONTROL | KeyModifiers::ALT);
+        if std::mem::take(&mut self.offered) && typed {
+            self.input = Input::default();
+        }
+        edit(&mut self.input, key);
+    }
 }
 
 /// Earlier lines, and whether those of the shell can be read too.
@@ -224,7 +239,7 @@ const START: &[(&str, &str)] = &[
 
 impl Drawer {
     pub(crate) fn prompt(kind: PromptKind, text: &str) -> Self {
-        Self::Prompt(Prompt { kind, input: Input::new(text.to_owned()) })
+        Self::Prompt(Prompt { kind, input: Input::new(text.to_owned()), offered: !text.is_empty() })
     }
 
     pub(crate) fn actions() -> Self {

@@ -3,6 +3,8 @@
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use tui_input::{Input, InputRequest};
 
+use crate::text::editor::{Edit, readline, word_before};
+
 /// A list with a search.
 pub(crate) struct List<T> {
     /// All entries with the text they are found by.
@@ -49,18 +51,24 @@ impl<T> List<T> {
 pub(crate) fn edit(input: &mut Input, key: KeyEvent) -> bool {
     use InputRequest as Ask;
     let control = key.modifiers.contains(KeyModifiers::CONTROL);
-    let request = match (key.code, control) {
-        (KeyCode::Char('a'), true) | (KeyCode::Home, _) => Ask::GoToStart,
-        (KeyCode::Char('e'), true) | (KeyCode::End, _) => Ask::GoToEnd,
-        (KeyCode::Char('w'), true) => Ask::DeletePrevWord,
-        (KeyCode::Char('u'), true) => Ask::DeleteFromStart,
-        (KeyCode::Char('k'), true) => Ask::DeleteTillEnd,
-        (KeyCode::Char('b'), true) | (KeyCode::Left, _) => Ask::GoToPrevChar,
-        (KeyCode::Char('f'), true) | (KeyCode::Right, _) => Ask::GoToNextChar,
-        (KeyCode::Char('h'), true) | (KeyCode::Backspace, _) => Ask::DeletePrevChar,
-        (KeyCode::Char('d'), true) | (KeyCode::Delete, _) => Ask::DeleteNextChar,
-        (KeyCode::Char(character), false) => Ask::InsertChar(character),
-        _ => return false,
+    let alt = key.modifiers.contains(KeyModifiers::ALT);
+    let request = match (readline(key.code, control, alt), key.code) {
+        (Some(Edit::LineStart), _) => Ask::GoToStart,
+        (Some(Edit::LineEnd), _) => Ask::GoToEnd,
+        (Some(Edit::KillLine), _) => Ask::DeleteTillEnd,
+        (Some(Edit::KillWord), _) => {
+            let text = input.value().to_owned();
+            let cursor = input.cursor();
+            let end = text.char_indices().nth(cursor).map_or(text.len(), |(at, _)| at);
+            let start = word_before(&text[..end]);
+            let left = format!("{}{}", &text[..start], &text[end..]);
+            *input = Input::new(left).with_cursor(text[..start].chars().count());
+            return start < end;
+        }
+        (Some(Edit::Yank), _) => Ask::Yank,
+        (Some(Edit::Request(request)), _) => request,
+        (None, KeyCode::Char(character)) if !control && !alt => Ask::InsertChar(character),
+        (None, _) => return false,
     };
     input.handle(request).is_some_and(|changed| changed.value)
 }

@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::PathBuf;
 use std::sync::Arc;
+use std::time::Instant;
 
 use engine::{Applied, Figure, HeldCommand, Preview, StartResult};
 use insight::Difference;
@@ -26,6 +27,8 @@ pub(crate) struct PendingView {
     pub acted_of: Option<u64>,
     /// Commands are being started.
     pub acting: bool,
+    /// How many that are, and since when.
+    pub batch: Option<(usize, Instant)>,
     /// What would change in the selected file: of which preview and row, once it is compared.
     pub difference: Option<(u64, usize, Arc<Difference>)>,
     /// Files that were written, and what they were before.

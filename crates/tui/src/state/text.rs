@@ -10,6 +10,17 @@ use shell::{Pipeline, Script, Span};
 use crate::text::complete::Completion;
 use crate::text::editor::Editor;
 
+/// The last word of an earlier line, as it was put into the text.
+pub(crate) struct Argument {
+    /// Which line, by its number.
+    pub(crate) line: usize,
+    /// Where it begins in the text, and where it ends.
+    pub(crate) start: usize,
+    pub(crate) end: usize,
+    /// The text with it.
+    pub(crate) text: String,
+}
+
 /// The command text.
 pub(crate) struct TextState {
     /// The text itself, with its cursor.
@@ -30,6 +41,8 @@ pub(crate) struct TextState {
     pub(crate) completion: Option<Completion>,
     /// Earlier lines, the newest last.
     pub(crate) history: Vec<String>,
+    /// The last word of an earlier line that was just put in.
+    pub(crate) argument: Option<Argument>,
     /// The earlier line on show, and the text that was typed before it.
     pub(crate) recalled: Option<(usize, String)>,
     /// The longest text so far of the line that is being typed that had a result.
@@ -53,6 +66,7 @@ impl TextState {
             saved: text,
             completion: None,
             history,
+            argument: None,
             recalled: None,
             evaluated: None,
             parses: 0,

@@ -236,7 +236,7 @@ mod tests {
         let chosen = of(
             "background = \"light\"\ncolours = \"16\"\nsample = \"last 20\"\npreview_quick_ms = 50\n\
              preview_seconds = 3\npreview_memory_mib = 512\nshelves = [\"/srv/pipelines\"]\nlog = \"warn\"\n\
-             [keys]\nrun-all = \"G\"\n",
+             [keys]\nrun-all = \"L\"\n",
         )
         .unwrap();
         assert_eq!(chosen.background, Some(Background::Light));

@@ -1,8 +1,11 @@
-//! Completion of filter names, options and file names at the cursor.
+//! Completion at the cursor: names of filters and programs, options, files, variables, names of fields.
 
-use std::path::Path;
+use std::sync::Arc;
 
+use engine::Kept;
 use shell::Span;
+
+use super::candidates::{field_names, files, programs, variables};
 
 /// What can stand at the cursor.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -65,18 +68,30 @@ fn context(text: &str, cursor: usize) -> (Span, Option<String>, bool) {
     (Span::new(start, cursor), name, names == 0 && !target)
 }
 
-/// All that can stand at the cursor, read from the filters and the directory.
-pub(crate) fn complete(text: &str, cursor: usize) -> Option<Completion> {
+/// All that can stand at the cursor, read from the filters, the directory, the folders of programs and the
+/// text; `stream` has the lines that a stage of this name reads, where they are known.
+pub(crate) fn complete(
+    text: &str,
+    cursor: usize,
+    stream: impl Fn(&str) -> Option<Arc<Kept>>,
+) -> Option<Completion> {
     let (span, name, is_name) = context(text, cursor);
     let word = &text[span.range()];
-    let mut candidates: Vec<(String, String)> = if is_name && !word.contains('/') {
-        filters::all()
+    let names = |name: &str| field_names(word, &stream(name)?);
+    let mut candidates: Vec<(String, String)> = if let Some(found) = variables(text, word) {
+        found
+    } else if let Some(found) = name.as_deref().filter(|name| *name == "fields").and_then(names) {
+        found
+    } else if is_name && !word.contains('/') {
+        let own = filters::all()
             .iter()
             .filter(|definition| definition.spec.name.starts_with(word))
             .map(|definition| {
                 (format!("{} ", definition.spec.name), definition.spec.summary.to_owned())
-            })
-            .collect()
+            });
+        let own: Vec<(String, String)> = own.collect();
+        // Programs of the machine are many: they come where no filter fits.
+        if own.is_empty() { programs(word) } else { own }
     } else if word.starts_with('-') {
         options(word, name.as_deref()?)
     } else {
@@ -123,46 +138,6 @@ fn options(word: &str, name: &str) -> Vec<(String, String)> {
         .collect()
 }
 
-fn files(word: &str) -> Vec<(String, String)> {
-    // Only words without quotes are completed; what is inserted is quoted where it must be.
-    if word.contains(['\'', '"', '$', '`', '*', '?']) {
-        return Vec::new();
-    }
-    let plain = word.replace("\\ ", " ");
-    let (directory, start) = match plain.rfind('/') {
-        Some(at) => (&plain[..=at], &plain[at + 1..]),
-        None => ("", plain.as_str()),
-    };
-    let home;
-    let real = if let Some(rest) = directory.strip_prefix("~/") {
-        home = format!("{}/{rest}", std::env::var("HOME").unwrap_or_default());
-        Path::new(&home)
-    } else if directory.is_empty() {
-        Path::new(".")
-    } else {
-        Path::new(directory)
-    };
-    let Ok(entries) = std::fs::read_dir(real) else { return Vec::new() };
-    entries
-        .flatten()
-        .filter_map(|entry| {
-            let name = entry.file_name().into_string().ok()?;
-            if !name.starts_with(start) || name.starts_with('.') && !start.starts_with('.') {
-                return None;
-            }
-            let facts = std::fs::metadata(entry.path()).ok()?;
-            let (end, what) = if facts.is_dir() {
-                ("/", "folder".to_owned())
-            } else {
-                (" ", insight::bytes(facts.len()))
-            };
-            let path = format!("{directory}{name}");
-            let quoted = if path.starts_with("~/") { path } else { shell::quote(&path) };
-            Some((format!("{quoted}{end}"), what))
-        })
-        .collect()
-}
-
 /// What all candidates begin with.
 pub(crate) fn common(candidates: &[(String, String)]) -> String {
     let Some((first, _)) = candidates.first() else { return String::new() };
@@ -185,7 +160,7 @@ mod tests {
     use super::*;
 
     fn names(text: &str) -> Vec<String> {
-        complete(text, text.len())
+        complete(text, text.len(), |_| None)
             .map(|completion| completion.candidates.into_iter().map(|(text, _)| text).collect())
             .unwrap_or_default()
     }
@@ -223,6 +198,9 @@ mod tests {
     fn names_options_and_files_where_they_belong() {
         assert_eq!(names("so"), ["sort "]);
         assert_eq!(names("cat x | u"), ["unexpand ", "uniq ", "unxz ", "unzstd "]);
+        // Programs of the machine where no filter fits.
+        assert!(names("cat x | bas").is_empty() || names("bas").contains(&"basename ".to_owned()));
+        assert!(names("chmo").contains(&"chmod ".to_owned()));
         assert!(names("sort -").contains(&"-r".to_owned()));
         assert_eq!(names("cut --del"), ["--delimiter="]);
         assert!(names("sort -k").is_empty());
@@ -230,6 +208,22 @@ mod tests {
         assert!(names(&format!("cat {here}/Cargo.to")).contains(&format!("{here}/Cargo.toml ")));
         assert!(names(&format!("sort < {here}/Car")).contains(&format!("{here}/Cargo.toml ")));
         assert!(names(&format!("cat {here}/sr")).contains(&format!("{here}/src/")));
+        // Within quotes, and of variables.
+        assert!(names(&format!("cat '{here}/Cargo.to")).contains(&format!("'{here}/Cargo.toml' ")));
+        assert!(names(&format!("cat \"{here}/sr")).contains(&format!("\"{here}/src/")));
+        assert_eq!(names("gate=7; echo $ga"), ["$gate"]);
+        assert_eq!(names("gate=7; echo \"at ${ga"), ["\"at ${gate}"]);
+        assert!(names("echo $PAT").contains(&"$PATH".to_owned()));
+        assert!(names("echo '$PAT").is_empty());
+        // Names of the fields of what is read.
+        let stream =
+            |name: &str| (name == "fields").then(|| Arc::new(Kept::of(b"id,state of it\n1,a\n")));
+        let found = |text: &str| -> Vec<String> {
+            let all = complete(text, text.len(), stream).map(|all| all.candidates);
+            all.unwrap_or_default().into_iter().map(|(text, _)| text).collect()
+        };
+        assert_eq!(found("cat x | fields "), ["'state of it' ", "id "]);
+        assert_eq!(found("cat x | fields i"), ["id "]);
         assert_eq!(common(&[("tail ".into(), String::new()), ("tr ".into(), String::new())]), "t");
     }
 }

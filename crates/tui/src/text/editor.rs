@@ -15,6 +15,8 @@ pub(crate) struct Editor {
     redo: Vec<(String, usize)>,
     /// The kind of the last change; typing goes on in one step.
     typing: bool,
+    /// What was deleted last, but for single characters.
+    killed: String,
 }
 
 /// What can be asked of the editor.
@@ -28,6 +30,17 @@ pub(crate) enum Edit {
     LineEnd,
     /// Delete up to the end of the line.
     KillLine,
+    /// Delete back to the blank before a word.
+    KillWord,
+    /// Put in what was deleted last.
+    Yank,
+}
+
+/// Where the word before the cursor begins that is set apart by blanks.
+pub(crate) fn word_before(before: &str) -> usize {
+    let word = before.trim_end();
+    word.rfind(char::is_whitespace)
+        .map_or(0, |at| at + word[at..].chars().next().map_or(1, char::len_utf8))
 }
 
 /// The readline keys, for every place where text is typed.
@@ -43,15 +56,14 @@ pub(crate) fn readline(code: KeyCode, control: bool, alt: bool) -> Option<Edit> 
         (KeyCode::Right, ..) | (KeyCode::Char('f'), false, true) => ask(Ask::GoToNextWord),
         (KeyCode::Home, ..) | (KeyCode::Char('a'), true, false) => Some(Edit::LineStart),
         (KeyCode::End, ..) | (KeyCode::Char('e'), true, false) => Some(Edit::LineEnd),
-        (KeyCode::Backspace, _, true) | (KeyCode::Char('w'), true, false) => {
-            ask(Ask::DeletePrevWord)
-        }
+        (KeyCode::Backspace, _, true) => ask(Ask::DeletePrevWord),
+        (KeyCode::Char('w'), true, false) => Some(Edit::KillWord),
         (KeyCode::Backspace, ..) | (KeyCode::Char('h'), true, false) => ask(Ask::DeletePrevChar),
         (KeyCode::Delete, ..) | (KeyCode::Char('d'), true, false) => ask(Ask::DeleteNextChar),
         (KeyCode::Char('d'), false, true) => ask(Ask::DeleteNextWord),
         (KeyCode::Char('k'), true, false) => Some(Edit::KillLine),
         (KeyCode::Char('u'), true, false) => ask(Ask::DeleteFromStart),
-        (KeyCode::Char('y'), true, false) => ask(Ask::Yank),
+        (KeyCode::Char('y'), true, false) => Some(Edit::Yank),
         _ => None,
     }
 }
@@ -163,7 +175,23 @@ impl Editor {
                     self.input.handle(InputRequest::DeleteTillEnd);
                 } else {
                     let end = if end == cursor { end + 1 } else { end };
+                    before[cursor..end].clone_into(&mut self.killed);
                     self.replace(Span::new(cursor, end), "");
+                    return true;
+                }
+            }
+            Edit::KillWord => {
+                let start = word_before(&before[..cursor]);
+                if start < cursor {
+                    before[start..cursor].clone_into(&mut self.killed);
+                    self.replace(Span::new(start, cursor), "");
+                    return true;
+                }
+            }
+            Edit::Yank => {
+                let killed = self.killed.clone();
+                if !killed.is_empty() {
+                    self.insert_text(&killed);
                     return true;
                 }
             }
@@ -173,6 +201,14 @@ impl Editor {
         }
         let changed = self.text() != before;
         if changed {
+            let one = matches!(
+                edit,
+                Edit::Request(InputRequest::DeletePrevChar | InputRequest::DeleteNextChar)
+            );
+            if let Some(gone) = before.len().checked_sub(self.text().len()).filter(|_| !one) {
+                let at = self.cursor();
+                before.get(at..at + gone).unwrap_or_default().clone_into(&mut self.killed);
+            }
             if self.undo.len() >= UNDO_MAX {
                 self.undo.remove(0);
             }
@@ -233,6 +269,29 @@ impl Editor {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn words_between_blanks_are_deleted_and_put_back() {
+        let press = |editor: &mut Editor, code, control, alt| {
+            editor.edit(readline(code, control, alt).unwrap())
+        };
+        let mut editor = Editor::new("cat /var/log/gate.log  ");
+        assert!(press(&mut editor, KeyCode::Char('w'), true, false));
+        assert_eq!((editor.text(), editor.cursor()), ("cat ", 4));
+        assert!(press(&mut editor, KeyCode::Char('y'), true, false));
+        assert_eq!(editor.text(), "cat /var/log/gate.log  ");
+        press(&mut editor, KeyCode::Backspace, false, true);
+        assert_eq!(editor.text(), "cat /var/log/", "the small word");
+        press(&mut editor, KeyCode::Char('u'), true, false);
+        assert_eq!(editor.text(), "");
+        assert!(!press(&mut editor, KeyCode::Char('w'), true, false));
+        press(&mut editor, KeyCode::Char('y'), true, false);
+        assert_eq!(editor.text(), "cat /var/log/");
+        for (before, start) in [("", 0), ("  ", 0), ("a", 0), ("a b", 2), ("é  ü", 4), ("a\nb ", 2)]
+        {
+            assert_eq!(word_before(before), start, "{before:?}");
+        }
+    }
 
     #[test]
     fn typing_is_undone_word_by_word_and_done_again() {

@@ -5,7 +5,7 @@ use insight::{
     EditError, TextEdit, apply_edits, delete_stage, insert_stage, move_stage, toggle_stage,
 };
 
-use crate::actions::Action;
+use crate::actions::{Action, key, keyed};
 use crate::state::app::App;
 use crate::state::drawer::{Drawer, PromptKind, Question};
 use crate::state::event::Wish;
@@ -44,7 +44,7 @@ impl App {
             Action::InsertStage => self.drawer = Some(Drawer::prompt(PromptKind::Stage(stage), "")),
             Action::DeleteStage => {
                 let edits = delete_stage(self.text.editor.text(), self.text.editor.cursor(), stage);
-                self.change(edits, "stage deleted; u brings it back");
+                self.change(edits, &keyed("stage deleted; {undo} brings it back"));
             }
             Action::MoveBack => match stage.checked_sub(1) {
                 Some(before) => {
@@ -64,7 +64,7 @@ impl App {
             }
             Action::Toggle => {
                 let edits = toggle_stage(self.text.editor.text(), self.text.editor.cursor(), stage);
-                self.change(edits, "switched; x switches back");
+                self.change(edits, &keyed("switched; {toggle} switches back"));
             }
             Action::Undo => self.undo(),
             Action::Redo => self.redo(),
@@ -221,7 +221,7 @@ impl App {
             Ok((edit, span)) => {
                 let text = apply_edits(self.text.editor.text(), &[edit]);
                 self.text.editor.set_text(&text, span.end);
-                self.message = Some("stage added; u undoes it".to_owned());
+                self.message = Some(keyed("stage added; {undo} undoes it"));
                 self.place = Place::Stage(at.min(self.stage_count()));
                 self.text_changed();
                 self.refresh_lens(false);
@@ -240,7 +240,7 @@ impl App {
             self.result.notes_for(self.place.stage()).iter().find_map(|note| note.fix.clone());
         match (fix, &self.result.preview) {
             (Some(fix), Some(preview)) if preview.text == self.text.editor.text() => {
-                let done = format!("{}; u undoes it", fix.label);
+                let done = format!("{}; {} undoes it", fix.label, key(Action::Undo));
                 self.change(Ok(fix.edits), &done);
             }
             (Some(_), _) => {
@@ -283,7 +283,7 @@ impl App {
         }
         if self.is_running() {
             self.message =
-                Some("a run is already in progress: T shows it, Ctrl-C stops it".to_owned());
+                Some(keyed("a run is already in progress: {throughput} shows it, Ctrl-C stops it"));
             return;
         }
         let all_out = self.result.preview.as_ref().is_some_and(|preview| {

@@ -5,6 +5,7 @@ use std::sync::Arc;
 use insight::{ComparedRow, KeptRun, compare};
 use ratatui::crossterm::event::KeyCode;
 
+use crate::actions::keyed;
 use crate::state::app::App;
 use crate::state::screen::Screen;
 use crate::state::versions::Candidate;
@@ -59,7 +60,8 @@ impl App {
                 if let Some(text) = text {
                     self.remember_line();
                     self.text.editor.set_text(&text, text.len());
-                    self.message = Some("the text of that run; u brings back the other".to_owned());
+                    self.message =
+                        Some(keyed("the text of that run; {undo} brings back the other"));
                     self.open_screen(Screen::Bench);
                     self.text_changed();
                 }

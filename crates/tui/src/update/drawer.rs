@@ -11,7 +11,7 @@ use crate::noted;
 use crate::state::app::App;
 use crate::state::drawer::{Drawer, PromptKind, Question};
 use crate::state::event::Wish;
-use crate::state::list::{List, edit};
+use crate::state::list::List;
 use crate::state::place::Focus;
 use crate::state::trail::Asked;
 use crate::storage::store::{open_script, save_script};
@@ -117,7 +117,7 @@ impl App {
                 false
             }
             Drawer::Prompt(prompt) => {
-                edit(&mut prompt.input, key);
+                prompt.key(key);
                 true
             }
             Drawer::Confirm(_) if scroll(&mut self.question_top, key.code, QUESTION_ROWS) => true,

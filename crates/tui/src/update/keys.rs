@@ -140,7 +140,7 @@ impl App {
             KeyCode::Enter => "Enter".to_owned(),
             KeyCode::Char(' ') => "Space".to_owned(),
             KeyCode::Char(character) => character.to_string(),
-            KeyCode::Delete => "d".to_owned(),
+            KeyCode::Delete => return self.act(Action::DeleteStage),
             _ => return,
         };
         match all().iter().find(|entry| entry.key == pressed) {
@@ -148,7 +148,12 @@ impl App {
             Some(entry)
                 if entry.action == Action::Throughput && self.screen == Screen::Throughput => {}
             Some(entry) => self.act(entry.action),
-            None => self.message = Some(format!("{pressed} does nothing here; ? shows all keys")),
+            None => {
+                self.message = Some(format!(
+                    "{pressed} does nothing here; {} shows all keys",
+                    crate::actions::key(Action::Help)
+                ));
+            }
         }
     }
 

@@ -2,11 +2,13 @@
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
+use std::time::Instant;
 
 use engine::{HeldCommand, OnFailure, StartResult};
 use insight::{Difference, difference};
 use ratatui::crossterm::event::KeyCode;
 
+use crate::actions::keyed;
 use crate::state::app::App;
 use crate::state::drawer::{Drawer, Question};
 use crate::state::event::Event;
@@ -150,7 +152,9 @@ impl App {
         } else if self.is_running() || self.pending.acting {
             "something is already running"
         } else if !preview.is_whole() {
-            "these commands come from a sample; s selects everything"
+            return self.message = Some(keyed(
+                "these commands come from a sample; {choose-sample} selects everything",
+            ));
         } else if self.startable().is_empty() {
             "no command left that can run on its own"
         } else {
@@ -171,6 +175,7 @@ impl App {
             self.pending.start_result.remove(number);
         }
         self.pending.acting = true;
+        self.pending.batch = Some((commands.len(), Instant::now()));
         self.message = None;
         self.session.workbench.start_held(commands, on_failure);
     }

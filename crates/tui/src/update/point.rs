@@ -6,6 +6,7 @@ use engine::Kept;
 use insight::{Group, beginning, replacing};
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
+use crate::actions::keyed;
 use crate::state::app::App;
 use crate::state::drawer::{Drawer, PromptKind};
 use crate::state::lens::{Content, row_lines};
@@ -189,7 +190,7 @@ impl App {
         match put {
             Ok(put) => {
                 self.text.editor.set_text(&put.text, put.cursor);
-                self.message = Some("put in; u undoes it".to_owned());
+                self.message = Some(keyed("put in; {undo} undoes it"));
                 self.text_changed();
                 self.place = Place::Stage(put.last);
                 self.lens.search = None;

@@ -8,6 +8,7 @@ use insight::{History, RunEnd, SourceRecord, WrittenRecord};
 use jiff::Timestamp;
 use ratatui::crossterm::event::KeyCode;
 
+use crate::actions::{Action, key, keyed};
 use crate::state::app::App;
 use crate::state::drawer::{Changes, Drawer, PromptKind, Question};
 use crate::state::place::Focus;
@@ -29,7 +30,7 @@ impl App {
             self.message = Some(problem.message.clone());
         } else if self.is_running() {
             self.message =
-                Some("a run is already in progress: T shows it, Ctrl-C stops it".to_owned());
+                Some(keyed("a run is already in progress: {throughput} shows it, Ctrl-C stops it"));
         } else if self.text.editor.text().trim().is_empty() {
             self.message = Some("nothing to run".to_owned());
         } else if let Some(why) = self.lacks_input() {
@@ -214,7 +215,8 @@ impl App {
                 format!("{name}, {}, {}", insight::lines(file.lines), insight::bytes(file.bytes))
             })
             .collect();
-        self.message = Some(format!("written: {} · Z undoes it", names.join("; ")));
+        self.message =
+            Some(format!("written: {} · {} undoes it", names.join("; "), key(Action::UndoWrite)));
         self.pending.applied = applied;
         self.pending.written_by =
             self.running.as_ref().map_or(String::new(), |run| run.text.clone());
@@ -236,7 +238,11 @@ impl App {
             .collect();
         match &names[..] {
             [] => String::new(),
-            names => format!(" · not written: {} (o shows it, P compares it)", names.join("; ")),
+            names => format!(
+                " · not written: {} (o shows it, {} compares it)",
+                names.join("; "),
+                key(Action::Pending)
+            ),
         }
     }
 
@@ -257,8 +263,10 @@ impl App {
         self.pending.applied = engine::left_to_undo();
         let undo = match self.pending.applied.len() {
             0 => None,
-            1 => Some("an interrupted session wrote a file: Z undoes it".to_owned()),
-            count => Some(format!("an interrupted session wrote {count} files: Z undoes it")),
+            1 => Some(keyed("an interrupted session wrote a file: {undo-write} undoes it")),
+            count => Some(keyed(&format!(
+                "an interrupted session wrote {count} files: {{undo-write}} undoes it"
+            ))),
         };
         let all: Vec<String> = lines.into_iter().chain(undo).collect();
         if !all.is_empty() {

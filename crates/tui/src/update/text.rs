@@ -1,5 +1,8 @@
 //! Keys in the command text: editing, completion, earlier lines.
 
+use std::sync::Arc;
+
+use engine::Kept;
 use insight::PastLine;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use shell::Span;
@@ -8,6 +11,7 @@ use crate::state::app::App;
 use crate::state::drawer::Drawer;
 use crate::state::event::Event;
 use crate::state::place::{Focus, Place};
+use crate::state::text::Argument;
 use crate::text::complete::{common, complete};
 use crate::text::editor::readline;
 
@@ -55,6 +59,7 @@ impl App {
                 self.undo();
             }
             (KeyCode::Char('r'), false, true) => self.redo(),
+            (KeyCode::Char('.'), false, true) => self.last_argument(),
             (KeyCode::Char('j'), true, _) | (KeyCode::Enter, _, true) => {
                 self.text.editor.insert('\n');
                 self.after_edit(true);
@@ -85,6 +90,31 @@ impl App {
             }
             _ => {}
         }
+    }
+
+    /// Alt-.: the last word of the newest earlier line; again, of the one before it.
+    fn last_argument(&mut self) {
+        let before = self.text.argument.take().filter(|argument| {
+            argument.text == self.text.editor.text() && argument.end == self.text.editor.cursor()
+        });
+        let own = before.as_ref().map_or(self.text.history.len(), |argument| argument.line);
+        let words = |line: &String| last_word(line).map(str::to_owned);
+        let mut lines = self.text.history[..own].iter().enumerate().rev();
+        let Some((line, word)) = lines.find_map(|(at, line)| Some((at, words(line)?))) else {
+            self.message = Some("no earlier line with a last word".to_owned());
+            self.text.argument = before;
+            return;
+        };
+        let cursor = self.text.editor.cursor();
+        let start = before.map_or(cursor, |argument| argument.start);
+        self.text.editor.replace(Span::new(start, cursor), &word);
+        self.after_edit(true);
+        self.text.argument = Some(Argument {
+            line,
+            start,
+            end: self.text.editor.cursor(),
+            text: self.text.editor.text().to_owned(),
+        });
     }
 
     fn after_edit(&mut self, changed: bool) {
@@ -229,8 +259,8 @@ impl App {
             self.text_changed();
             return;
         }
-        let Some(mut completion) = complete(self.text.editor.text(), self.text.editor.cursor())
-        else {
+        let (text, cursor) = (self.text.editor.text(), self.text.editor.cursor());
+        let Some(mut completion) = complete(text, cursor, |name| self.read_by(name)) else {
             self.message = Some("nothing to complete here".to_owned());
             return;
         };
@@ -248,6 +278,14 @@ impl App {
         }
     }
 
+    /// What a stage of this name reads in the result on screen: the selected one, or else the first.
+    fn read_by(&self, name: &str) -> Option<Arc<Kept>> {
+        let preview = self.result.preview.as_ref()?;
+        let selected = preview.stages.get(self.place.stage()).filter(|stage| stage.name == name);
+        let stage = selected.or_else(|| preview.stages.iter().find(|stage| stage.name == name))?;
+        stage.inputs.first().map(|input| input.kept.clone())
+    }
+
     pub(crate) fn undo(&mut self) {
         if self.text.editor.undo() {
             self.message = Some("undone".to_owned());
@@ -263,6 +301,32 @@ impl App {
             self.text_changed();
         } else {
             self.message = Some("nothing to redo".to_owned());
+        }
+    }
+}
+
+/// The last word of a line, as it is written there.
+fn last_word(line: &str) -> Option<&str> {
+    let script = shell::parse(line).ok()?;
+    let command = script.pipelines().last()?.commands.last()?;
+    let span = command.words.last()?.span;
+    line.get(span.range())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::last_word;
+
+    #[test]
+    fn the_last_word_is_that_of_the_last_command_with_its_quotes() {
+        for (line, word) in [
+            ("sort gate.log", Some("gate.log")),
+            ("grep 'a b' x | cut -d' ' -f2", Some("-f2")),
+            ("cat 'my file'", Some("'my file'")),
+            ("sort x > out", Some("x")),
+            ("echo 'unfinished", None),
+        ] {
+            assert_eq!(last_word(line), word, "{line}");
         }
     }
 }

@@ -5,6 +5,7 @@ use std::time::{Duration, Instant};
 use insight::{apply_edits, compare_streams, stage_pairs, toggle_stage};
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
 
+use crate::actions::{Action, key};
 use crate::state::app::App;
 use crate::state::drawer::Drawer;
 use crate::state::event::Event;
@@ -194,7 +195,8 @@ impl App {
         }
         let cursor = chosen.at.min(chosen.text.len());
         self.text.editor.set_text(&chosen.text, cursor);
-        self.message = Some(format!("{} is the text now; u undoes it", chosen.name));
+        self.message =
+            Some(format!("{} is the text now; {} undoes it", chosen.name, key(Action::Undo)));
         self.text_changed();
     }
 }

@@ -1,6 +1,7 @@
 //! The rows around the views: the head, the message, the keys.
 
 use super::canvas::{Canvas, cut, cut_middle};
+use crate::actions::{Action, key};
 use crate::hints::hints;
 use crate::state::app::App;
 use crate::state::drawer::Drawer;
@@ -10,6 +11,19 @@ use crate::text::display::safe;
 
 /// Columns that the name of the file has at least next to the names of the views.
 const NAME_LEAST: u16 = 10;
+
+/// What opens a view from the Bench; the Shelf is none of the screens.
+fn opens(screen: Option<Screen>) -> Option<Action> {
+    match screen {
+        Some(Screen::Bench) => None,
+        Some(Screen::Throughput) => Some(Action::Throughput),
+        Some(Screen::Wiring) => Some(Action::Wiring),
+        Some(Screen::Pending) => Some(Action::Pending),
+        Some(Screen::Columns) => Some(Action::Columns),
+        Some(Screen::Compare) => Some(Action::Compare),
+        None => Some(Action::Shelf),
+    }
+}
 
 pub(super) fn header(canvas: &mut Canvas<'_>, app: &App) {
     let area = canvas.area;
@@ -97,15 +111,18 @@ pub(super) fn header(canvas: &mut Canvas<'_>, app: &App) {
             x = canvas.put(x, 0, name, theme.bright().add_modifier(underlined));
         } else {
             // The letter that opens it; Esc leads back to the Bench.
-            let at = if *screen == Some(Screen::Columns) { 2 } else { 0 };
-            let style = if *screen == Some(Screen::Bench) {
-                theme.quiet()
-            } else {
-                theme.ink().add_modifier(underlined)
-            };
-            x = canvas.put(x, 0, &name[..at], theme.quiet());
-            x = canvas.put(x, 0, &name[at..=at], style);
-            x = canvas.put(x, 0, &name[at + 1..], theme.quiet());
+            let letter = opens(*screen).map(key).and_then(|key| {
+                name.find(key).or_else(|| name.to_ascii_lowercase().find(&key.to_ascii_lowercase()))
+            });
+            match letter {
+                None => x = canvas.put(x, 0, name, theme.quiet()),
+                Some(at) => {
+                    let style = theme.ink().add_modifier(underlined);
+                    x = canvas.put(x, 0, &name[..at], theme.quiet());
+                    x = canvas.put(x, 0, &name[at..=at], style);
+                    x = canvas.put(x, 0, &name[at + 1..], theme.quiet());
+                }
+            }
         }
         x = canvas.put(x, 0, more, theme.bright()) + between;
     }
@@ -122,11 +139,12 @@ pub(super) fn message(canvas: &mut Canvas<'_>, app: &App) {
     {
         let done = running.snapshot.done();
         let text = format!(
-            "running on everything: {} · T shows it, Ctrl-C stops it; no file is left half written",
+            "running on everything: {} · {} shows it, Ctrl-C stops it; no file is left half written",
             done.map_or_else(
                 || format!("{} read", insight::bytes(running.snapshot.read_bytes)),
                 insight::progress
-            )
+            ),
+            key(Action::Throughput)
         );
         canvas.put(1, 0, &text, app.theme.bright());
     } else if let Some(message) = &app.message {

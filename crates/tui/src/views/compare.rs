@@ -5,6 +5,7 @@ use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 
 use super::canvas::{Canvas, cut};
+use crate::actions::keyed;
 use crate::state::app::App;
 use crate::state::target::Target;
 use crate::text::display::safe;
@@ -13,8 +14,8 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
     let area = canvas.area;
     let runs = app.runs();
     if runs.is_empty() {
-        let text = "no kept runs yet: r does a full run and keeps its figures here";
-        canvas.put(2, 1, &cut(text, usize::from(area.width.saturating_sub(3))), app.theme.quiet());
+        let text = keyed("no kept runs yet: {run-all} does a full run and keeps its figures here");
+        canvas.put(2, 1, &cut(&text, usize::from(area.width.saturating_sub(3))), app.theme.quiet());
         return;
     }
     // Commands are long: both parts have the whole width.

@@ -128,7 +128,10 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, drawer: &Drawer, app: &App) -> Optio
         }
         Drawer::Prompt(prompt) => {
             let title = prompted(&prompt.kind);
-            canvas.put(1, 0, &title, app.theme.quiet());
+            let x = canvas.put(1, 0, &title, app.theme.quiet());
+            if prompt.offered {
+                canvas.put(x + 2, 0, "typing replaces it, ← edits it", app.theme.ink());
+            }
             input(canvas, 1, prompt.input.value(), prompt.input.visual_cursor(), app)
         }
         Drawer::Confirm(question) => {

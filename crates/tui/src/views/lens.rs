@@ -18,6 +18,7 @@ use self::columns::{Columns, Shape};
 use self::line::{DataLine, text};
 use self::shown::{Line, Shown};
 use super::canvas::{Canvas, cut};
+use crate::actions::keyed;
 use crate::state::app::App;
 use crate::state::lens::{Content, row_lines};
 use crate::state::place::{Focus, Place};
@@ -78,10 +79,10 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
     if rows.is_empty() {
         let held = preview.stages.get(app.shown().stage()).filter(|stage| stage.is_held());
         let text = match held {
-            Some(_) => "not started: y allows it, the notes explain it",
-            None => "no lines",
+            Some(_) => keyed("not started: {allow} allows it, the notes explain it"),
+            None => "no lines".to_owned(),
         };
-        canvas.put(columns.gutter + 1, 2, text, app.theme.quiet());
+        canvas.put(columns.gutter + 1, 2, &text, app.theme.quiet());
     }
 }
 

@@ -5,6 +5,7 @@ use ratatui::style::Modifier;
 use unicode_width::UnicodeWidthStr;
 
 use super::canvas::{Canvas, cut};
+use crate::actions::{Action, key, keyed};
 use crate::noted::{self, Row};
 use crate::state::app::App;
 use crate::state::place::Focus;
@@ -21,17 +22,17 @@ fn pending(canvas: &mut Canvas<'_>, app: &App) {
     let written = app.pending.written.len();
     let first = match (started + app.pending.past.len(), files) {
         _ if written > 0 && written == files => {
-            "all files are written; Z brings back what they were"
+            "all files are written; {undo-write} brings back what they were"
         }
-        _ if written > 0 => "some files are written; Z brings back what they were",
+        _ if written > 0 => "some files are written; {undo-write} brings back what they were",
         (0, _) => "nothing here has been done yet",
         (_, 0) => "commands were run: the result is next to each",
         (_, _) => "commands were run: the result is next to each; no file is written yet",
     };
-    let mut rows = vec![(' ', first.to_owned())];
+    let mut rows = vec![(' ', keyed(first))];
     if files > 0 {
-        let text = "w writes all files from all of the data; x leaves one out";
-        rows.push((' ', text.to_owned()));
+        let text = "{write} writes all files from all of the data; x leaves one out";
+        rows.push((' ', keyed(text)));
     }
     let unwritten = app.unwritten();
     if !unwritten.is_empty() {
@@ -66,12 +67,14 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
     canvas.put(1, 0, &label, theme.hue(number).add_modifier(Modifier::BOLD));
     canvas.put(4, 0, &cut(&safe(&explain(stage)), room), theme.ink());
     let numbers = noted::figures(stage, preview.followed_ns);
-    let rows = noted::of_stage(app, stage, number);
+    let mut rows = noted::of_stage(app, stage, number);
+    let own = rows.len();
+    rows.extend(noted::of_others(app, number));
     let mut y = 1;
     if area.height > 2 {
         canvas.put(4, 1, &cut(&numbers, room), theme.quiet());
         y = 2;
-    } else if rows.is_empty() {
+    } else if own == 0 {
         canvas.put(4, 1, &cut(&numbers, room), theme.quiet());
         return;
     }
@@ -92,7 +95,7 @@ fn draw_rows(canvas: &mut Canvas<'_>, top: u16, app: &App, rows: &[Row]) {
     let bottom = area.height.min(top.saturating_add(AT_ONCE));
     let left = rows.len().saturating_sub(usize::from(bottom.saturating_sub(top)));
     let mut offered = false;
-    let key = if app.focus == Focus::Text { "F7" } else { "f" };
+    let key = if app.focus == Focus::Text { "F7" } else { key(Action::Fix) };
     for (y, (mark, text, fix)) in (top..bottom).zip(rows) {
         let style = if *mark == '!' { theme.bright() } else { theme.quiet() };
         canvas.put(1, y, &mark.to_string(), style);
@@ -118,8 +121,8 @@ fn draw_rows(canvas: &mut Canvas<'_>, top: u16, app: &App, rows: &[Row]) {
         }
     }
     if left > 0 && area.height > 0 {
-        let key = if app.focus == Focus::Text { "Esc m" } else { "m" };
-        let more = format!(" {left} more: {key} ");
+        let first = if app.focus == Focus::Text { "Esc " } else { "" };
+        let more = format!(" {left} more: {first}{} ", crate::actions::key(Action::Notes));
         // In two rows the one note that is left room for keeps its own.
         let y = if area.height > 2 { area.height - 1 } else { 0 };
         canvas.put_right(area.width.saturating_sub(1), y, &more, theme.quiet());

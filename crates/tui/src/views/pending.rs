@@ -2,11 +2,12 @@
 //! change in the selected one.
 
 use engine::{HeldCommand, PendingFile, PendingMode, StartResult};
-use insight::{DifferenceRow, Side, bytes, figure_bytes, figure_lines, grouped, lines};
+use insight::{DifferenceRow, Side, bytes, duration, figure_bytes, figure_lines, grouped, lines};
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
 use super::canvas::{Canvas, cut, list_and_side};
+use crate::actions::keyed;
 use crate::state::app::App;
 use crate::text::display::{at_blanks, in_rows, safe};
 
@@ -75,6 +76,7 @@ fn draw_list(
         let started =
             (0..commands.len()).filter(|number| app.start_result(*number).is_some()).count();
         list.push(Line::Title(match started {
+            _ if app.pending.acting => acting(app, started),
             0 => format!("{count} {what} would be run"),
             started => format!("{} of {count} {what} run", grouped(started as u64)),
         }));
@@ -183,6 +185,20 @@ fn draw_row(canvas: &mut Canvas<'_>, y: u16, app: &App, line: &Line<'_>, selecte
     }
 }
 
+/// How far the commands are that are being run, how long it takes, and what stops it.
+fn acting(app: &App, started: usize) -> String {
+    let Some((all, since)) = app.pending.batch else { return "running".to_owned() };
+    let left = match (since.elapsed().as_nanos() as u64, started.min(all) as u64) {
+        (passed, done @ 2..) => {
+            let left = passed / done * (all as u64).saturating_sub(done);
+            format!(" · about {} left", duration(left))
+        }
+        _ => String::new(),
+    };
+    let (done, all) = (grouped(started.min(all) as u64), grouped(all as u64));
+    format!("running: {done} of {all}{left} · Esc stops")
+}
+
 /// How a command ended.
 fn ended(start_result: &StartResult) -> String {
     match start_result {
@@ -275,7 +291,7 @@ fn again(file: &PendingFile) -> String {
         PendingMode::Append => "adds the same to it once more",
         PendingMode::New | PendingMode::Replace => "writes it again",
     };
-    format!("w {what}; Z brings back what it was before")
+    keyed(&format!("{{write}} {what}; {{undo-write}} brings back what it was before"))
 }
 
 /// Who opens the file, and with which rights.

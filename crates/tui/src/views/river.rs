@@ -13,6 +13,7 @@ use self::body::Body;
 pub(super) use self::words::source_name;
 use self::words::{footer, more_sources, source_words, stage_text};
 use super::canvas::{Canvas, WIDE, cut, cut_middle};
+use crate::actions::{Action, key, keyed};
 use crate::state::app::App;
 use crate::state::place::{Focus, Place};
 use crate::state::target::Target;
@@ -148,10 +149,16 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
 /// Which command of the text is shown, where there are several, and the parameters it is given.
 fn which_command(app: &App) -> Option<String> {
     let (all, at) = app.text.commands();
-    let several = format!("command {} of {}   {{ }} the others", at + 1, all.len());
+    let several = format!(
+        "command {} of {}   {} {} the others",
+        at + 1,
+        all.len(),
+        key(Action::PreviousCommand),
+        key(Action::NextCommand)
+    );
     let given = match safe(&app.parameters()) {
-        none if none.is_empty() => "no parameters   = gives some".to_owned(),
-        given => format!("with {given}   = changes them"),
+        none if none.is_empty() => keyed("no parameters   {parameters} gives some"),
+        given => format!("with {given}   {} changes them", key(Action::Parameters)),
     };
     let parts = [(all.len() > 1).then_some(several), app.uses_parameters().then_some(given)];
     let parts: Vec<String> = parts.into_iter().flatten().collect();
@@ -265,18 +272,23 @@ fn stage_row(
         (_, true) => theme.bright(),
         _ => theme.ink(),
     };
-    let warned = app.result.notes_for(number).iter().any(|note| note.severity == Severity::Warning);
-    let warned = warned || is_trouble(stage);
+    let has = |severity| app.result.notes_for(number).iter().any(|note| note.severity == severity);
+    // A warning, or quietly a hint.
+    let mark = if has(Severity::Warning) || is_trouble(stage) {
+        Some(("!", theme.bright()))
+    } else {
+        has(Severity::Hint).then(|| ("·", theme.quiet()))
+    };
     if !wide {
         let lines = figure(stage.lines_out());
-        let count = if warned { format!("! {lines}") } else { lines };
+        let count = mark.map_or(lines.clone(), |(mark, _)| format!("{mark} {lines}"));
         let room = usize::from(right.saturating_sub(6)).saturating_sub(count.chars().count());
         canvas.put(5, y, &cut_middle(&text, room), style);
         canvas.put_right(right, y, &count, hue);
         return;
     }
-    if warned {
-        canvas.put(at - 1, y, "!", theme.bright());
+    if let Some((mark, style)) = mark {
+        canvas.put(at - 1, y, mark, style);
     }
     let room = right.saturating_sub(at + 3 + TIME);
     canvas.put(at + 3, y, &cut_middle(&text, usize::from(room)), style);

@@ -9,6 +9,7 @@ use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 
 use super::canvas::{Canvas, WIDE, cut};
+use crate::actions::keyed;
 use crate::state::app::App;
 use crate::state::run::{Running, Shows};
 use crate::text::display::safe;
@@ -23,8 +24,8 @@ const NOW_NS: u64 = 1_000_000_000;
 pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
     let area = canvas.area;
     let Some(running) = &app.running else {
-        let text = "no full run yet: r starts one, after showing what it will take";
-        canvas.put(2, 1, &cut(text, usize::from(area.width.saturating_sub(3))), app.theme.quiet());
+        let text = keyed("no full run yet: {run-all} starts one, after showing what it will take");
+        canvas.put(2, 1, &cut(&text, usize::from(area.width.saturating_sub(3))), app.theme.quiet());
         return;
     };
     progress(canvas, app, running);

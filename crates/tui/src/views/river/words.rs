@@ -3,6 +3,7 @@
 use engine::{Preview, StageResult};
 use insight::{bytes, duration, grouped, limit_in_words, sample_in_words};
 
+use crate::actions::{Action, key};
 use crate::state::app::App;
 use crate::text::display::safe;
 
@@ -89,7 +90,8 @@ pub(super) fn footer(app: &App, preview: &Preview) -> String {
         return "outdated: shows the previous text".to_owned();
     }
     if let Some(path) = app.result.changed.first() {
-        return format!("{} has changed since: R reads it", safe(&path.display().to_string()));
+        let name = safe(&path.display().to_string());
+        return format!("{name} has changed since: {} reads it", key(Action::Reread));
     }
     let held: u64 = preview.stages.iter().map(|stage| stage.figures.peak_held_bytes).sum();
     let mut text = format!("evaluated in {}", duration(preview.elapsed_ns));

@@ -41,7 +41,7 @@ fn views_stages_lines_and_keys_are_clicked() {
     let mut stand = river(LOG);
     click(&mut stand, "cat /tmp/.stand");
     assert_eq!(stand.app.focus, Focus::Text);
-    click(&mut stand, "  1 cat");
+    click(&mut stand, " 1 cat /");
     assert_eq!((stand.app.focus, stand.app.place), (Focus::River, Place::Stage(0)));
     click(&mut stand, "Wiring");
     assert_eq!(stand.app.screen, Screen::Wiring);
