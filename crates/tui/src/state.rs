@@ -20,6 +20,7 @@ pub(crate) mod result;
 pub(crate) mod run;
 pub(crate) mod sample_form;
 pub(crate) mod screen;
+pub(crate) mod search;
 pub(crate) mod session;
 pub(crate) mod sheet;
 pub(crate) mod shelf;

@@ -17,13 +17,14 @@ use crate::state::compare::CompareView;
 use crate::state::event::{Event, Wish};
 use crate::state::examples::Examples;
 use crate::state::kept::KeptState;
-use crate::state::lens::{Content, Lens, content_of, row_lines, rows_of, search};
+use crate::state::lens::{Content, Lens, content_of, row_lines, rows_of};
 use crate::state::pending::PendingView;
 use crate::state::place::{Focus, Place};
 use crate::state::purpose::Purpose;
 use crate::state::result::ResultState;
 use crate::state::run::ThroughputView;
 use crate::state::screen::{Page, Screen};
+use crate::state::search::search;
 use crate::state::session::{ConsentState, SessionState};
 use crate::state::text::TextState;
 use crate::state::trials::Trials;
@@ -226,20 +227,7 @@ impl App {
                     }
                 }
             }
-            Event::Found(number, rows) => {
-                if number == self.lens.searches
-                    && let Some(search) = &mut self.lens.search
-                {
-                    search.rows = rows;
-                    search.searching = false;
-                    let here = self.lens.cursor as u32;
-                    if self.lens.search.as_ref().is_some_and(|search| !search.rows.contains(&here))
-                        && let Some(row) = self.lens.next_match(true)
-                    {
-                        self.lens.go(row);
-                    }
-                }
-            }
+            Event::Found(number, rows, done) => self.found(number, rows, done),
             Event::Columns(number, counted) => self.columns_counted(number, *counted),
             Event::Finds(number, finds) => self.patterns_tried(number, finds),
             Event::Tried(number, at, made) => self.tried(number, at, made),
@@ -553,15 +541,45 @@ impl App {
         };
         let before = self.lens.search.take().unwrap_or_default();
         let rows = if before.query == query { before.rows } else { Arc::default() };
-        self.lens.search =
-            Some(crate::state::lens::Search { query: query.to_owned(), rows, searching: true });
+        self.lens.search = Some(crate::state::lens::Search {
+            query: query.to_owned(),
+            rows,
+            searching: true,
+            reached: false,
+        });
         let control = stream::RunControl::default();
         self.lens.searching = Some(control.clone());
         let (content, query) = (self.lens.content.clone(), query.to_owned());
+        let events = self.session.events.clone();
         self.in_background("search", move || {
-            let rows = search(&preview, &content, &query, || control.is_cancelled());
-            Event::Found(number, Arc::new(rows))
+            let tell = |rows: &[u32]| {
+                if !rows.is_empty() {
+                    let rows = Arc::new(rows.to_vec());
+                    // Nobody listens any more when the screen is gone.
+                    let _ = events.send(Event::Found(number, rows, false));
+                }
+                !control.is_cancelled()
+            };
+            let rows = search(&preview, &content, &query, tell);
+            Event::Found(number, Arc::new(rows), true)
         });
+    }
+
+    /// Takes the rows that a search has found so far; the first one is gone to at once.
+    fn found(&mut self, number: u64, rows: Arc<Vec<u32>>, done: bool) {
+        let (newest, here) = (number == self.lens.searches, self.lens.cursor as u32);
+        let Some(search) = self.lens.search.as_mut().filter(|_| newest) else { return };
+        search.rows = rows;
+        search.searching = !done;
+        // Where the keys have gone since is theirs.
+        let first = !search.rows.is_empty() && !std::mem::replace(&mut search.reached, true);
+        let elsewhere = search.rows.binary_search(&here).is_err();
+        if first
+            && elsewhere
+            && let Some(row) = self.lens.next_match(true)
+        {
+            self.lens.go(row);
+        }
     }
 
     /// Does something on a thread of its own; its event comes, or one that says that it failed.

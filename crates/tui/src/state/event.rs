@@ -52,7 +52,7 @@ pub(crate) enum Event {
     /// How far the search for a text is: bytes read, and of how many.
     Searched(u64, u64, Option<u64>),
     /// Matches found in the background for a search with this number.
-    Found(u64, Arc<Vec<u32>>),
+    Found(u64, Arc<Vec<u32>>, bool),
     /// Somebody asks the program to end, by this signal.
     Signal(i32),
     /// Somebody asks it to stop until the shell brings it back.

@@ -17,7 +17,7 @@ pub(crate) const INLINE_LINES: u64 = 200_000;
 const LINE_START: usize = 2 << 20;
 
 /// Matches that are kept of a search.
-const MATCHES_MAX: usize = 1_000_000;
+pub(super) const MATCHES_MAX: usize = 1_000_000;
 
 /// What is on show.
 #[derive(Clone)]
@@ -58,6 +58,8 @@ pub(crate) struct Search {
     pub rows: Arc<Vec<u32>>,
     /// True while still searching.
     pub searching: bool,
+    /// The cursor was brought to a row that has it.
+    pub reached: bool,
 }
 
 /// The lens.
@@ -333,53 +335,6 @@ pub(crate) fn matches(line: &[u8], query: &str) -> Vec<std::ops::Range<usize>> {
     let lower = line.to_ascii_lowercase();
     let found = memchr::memmem::find_iter(&lower, query.as_bytes());
     found.map(|at| at..at + query.len()).collect()
-}
-
-/// Searches all rows; `stop` is asked now and then.
-pub(crate) fn search(
-    preview: &Preview,
-    content: &Content,
-    query: &str,
-    stop: impl Fn() -> bool,
-) -> Vec<u32> {
-    let count = match content {
-        Content::Empty => 0,
-        Content::Stage { rows, .. } => rows.len(),
-        Content::Stream { lines, .. } => *lines as usize,
-        Content::Bytes { bytes, row, .. } => bytes.div_ceil(*row) as usize,
-    };
-    let mut found = Vec::new();
-    for row in 0..count {
-        if row.is_multiple_of(512) && stop() {
-            break;
-        }
-        let (shown, mut left, right) = row_lines(preview, content, row);
-        if let Content::Bytes { kept, row: length, .. } = content {
-            // A match may go over the end of the row it begins in.
-            let more = (*length as usize + query.len()).saturating_sub(1);
-            left = Some(kept.bytes_at(row as u64 * length, more).into());
-        }
-        let has = |line: &Option<Bytes>| {
-            line.as_ref().is_some_and(|line| !matches(line, query).is_empty())
-        };
-        let has_folded = || match (content, shown.left, shown.folded) {
-            (Content::Stage { stage, .. }, Some(first), Some(count)) => {
-                preview.stages.get(*stage).is_some_and(|stage| {
-                    (first..first + count)
-                        .take_while(|line| !line.is_multiple_of(512) || !stop())
-                        .any(|line| has(&input_line(stage, line)))
-                })
-            }
-            _ => false,
-        };
-        if has(&left) || has(&right) || has_folded() {
-            found.push(row as u32);
-            if found.len() >= MATCHES_MAX {
-                break;
-            }
-        }
-    }
-    found
 }
 
 #[cfg(test)]

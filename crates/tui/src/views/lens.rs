@@ -54,6 +54,7 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
         .collect();
     if let Content::Bytes { bytes, row, .. } = &app.lens.content {
         header(canvas, app, None, Shape::One, None);
+        search_words(canvas, app);
         return bytes::draw(canvas, app, &rows, *bytes, *row);
     }
     let shape = shape(app, stage, &rows);
@@ -65,6 +66,8 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
         ruler::draw(canvas, app, at, &columns, &rows);
     }
     headings(canvas, app, shape, &columns);
+    // After the ruler, which would lie over it.
+    search_words(canvas, app);
     let mut y = 2u16;
     for shown in &rows {
         if y >= area.height {
@@ -251,7 +254,6 @@ fn header(
             canvas.put(x + 2, 0, &words, theme.quiet());
         }
         canvas.put_right(end, 0, other, theme.quiet());
-        search_words(canvas, app);
         return;
     };
     let into = amount(stage.lines_in(), stage.bytes_in());
@@ -274,7 +276,6 @@ fn header(
         }
     }
     canvas.put_right(end, 0, other, theme.quiet());
-    search_words(canvas, app);
 }
 
 /// What is searched for and how often it was found, on the second row.
@@ -286,7 +287,8 @@ fn search_words(canvas: &mut Canvas<'_>, app: &App) {
         let here = search.rows.get(at).is_some_and(|&row| row as usize == app.lens.cursor);
         let count = search.rows.len() as u64;
         let text = match (search.searching, count) {
-            (true, _) => format!(" “{}” … ", search.query),
+            (true, 0) => format!(" searching for “{}” … ", search.query),
+            (true, _) => format!(" “{}” in {} rows so far … ", search.query, grouped(count)),
             (false, 0) => format!(" no “{}” here ", search.query),
             (false, _) if here => {
                 format!(" “{}” in row {} of {} ", search.query, at + 1, grouped(count))

@@ -50,16 +50,17 @@ fn notes_and_matches_of_before_are_not_taken() {
     stand.until(found);
     let matches = stand.app.lens.search.as_ref().unwrap().rows.clone();
     let number = stand.app.lens.searches;
-    stand.app.update(Event::Found(number - 1, Arc::default()));
+    stand.app.update(Event::Found(number - 1, Arc::default(), true));
     assert_eq!(stand.app.lens.search.as_ref().unwrap().rows, matches);
     // The cursor goes to the next match, and stays where it is on one.
     press(&mut stand, "Tab Home");
-    stand.app.update(Event::Found(number, Arc::new(vec![7, 9])));
+    stand.app.lens.search.as_mut().unwrap().reached = false;
+    stand.app.update(Event::Found(number, Arc::new(vec![7, 9]), true));
     assert_eq!(stand.app.lens.cursor, 7);
     press(&mut stand, "Down Down");
-    stand.app.update(Event::Found(number, Arc::new(vec![7, 9])));
+    stand.app.update(Event::Found(number, Arc::new(vec![7, 9]), true));
     assert_eq!(stand.app.lens.cursor, 9);
-    stand.app.update(Event::Found(number, Arc::default()));
+    stand.app.update(Event::Found(number, Arc::default(), true));
     assert_eq!(stand.app.lens.cursor, 9);
     stand.app.lens.search.as_mut().unwrap().searching = true;
     stand.app.update(Event::Failed("notes", "of something else".to_owned()));
