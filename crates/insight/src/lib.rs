@@ -54,6 +54,7 @@ pub use export::columns::{columns_csv, columns_json, columns_text};
 pub use export::drawing::{Export, ExportError, diagram, export, funnel, throughput, wires};
 pub use export::report::{figures_csv, figures_json, report_html, report_markdown};
 pub use guide::form::Form as RecipeForm;
+pub use guide::option_use::option_uses;
 pub use guide::recipe::Recipe;
 pub use guide::recipes::all as recipes;
 pub use guide::search::search as search_recipes;

@@ -279,7 +279,7 @@ mod tests {
     #[test]
     fn csv_doubles_quotes_and_has_as_many_fields_as_columns() {
         let csv = figures_csv(&record());
-        let mut rows = csv.split("\n");
+        let mut rows = csv.split('\n');
         assert_eq!(rows.next().map(|head| head.split(',').count()), Some(COLUMNS.len()));
         assert!(
             rows.next().unwrap().starts_with("\"grep \"\"<b>\"\" 'a|b' f\",filter,0,0,1204331,")

@@ -407,6 +407,7 @@ impl Drawer {
                 let is_switch = view.at < view.switches();
                 let set = if is_switch { ("Space", "switch") } else { ("type", "its value") };
                 let mut hints = vec![set];
+                hints.extend(is_switch.then_some(("type", "search")));
                 hints.extend([("Enter", "keep"), ("Esc", "as it was"), ("↑↓", "choose")]);
                 hints.extend(view.picks_fields().then_some(("Tab", "pick fields from a line")));
                 let has_program = matches!(view.sheet.spec.name, "awk" | "sed");

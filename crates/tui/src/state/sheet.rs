@@ -1,5 +1,6 @@
 //! The options of a stage, to be set one by one.
 
+use std::collections::BTreeMap;
 use std::ops::Range;
 
 use engine::Figure;
@@ -36,14 +37,38 @@ pub(crate) struct SheetView {
     pub typed: Option<Input>,
     /// The fields that are being picked.
     pub pick: Option<Pick>,
+    /// What is searched for among the options, while a switch is selected.
+    pub search: String,
+    /// The values of options that were switched off here.
+    pub kept: BTreeMap<char, String>,
+    /// How often each option is used.
+    pub uses: BTreeMap<char, usize>,
 }
 
 impl SheetView {
-    /// The options in the order of the rows.
+    /// The options in the order of the rows: those that are used often first, switches before values.
     pub(crate) fn rows(&self) -> Vec<&SheetRow> {
-        let (switches, values): (Vec<&SheetRow>, Vec<&SheetRow>) =
-            self.sheet.rows.iter().partition(|row| row.option.value.is_none());
-        switches.into_iter().chain(values).collect()
+        let mut rows: Vec<&SheetRow> = self.sheet.rows.iter().collect();
+        let uses = |row: &SheetRow| self.uses.get(&row.option.short).copied().unwrap_or(0);
+        rows.sort_by_key(|row| (row.option.value.is_some(), std::cmp::Reverse(uses(row))));
+        rows
+    }
+
+    /// Goes to the first option that has what is searched for: its letter, or else its name or meaning.
+    /// False where none has it.
+    pub(crate) fn find(&mut self) -> bool {
+        let query = self.search.to_lowercase();
+        let rows = self.rows();
+        let mut letter = self.search.chars();
+        let only = letter.next().filter(|_| letter.next().is_none());
+        let by_letter = rows.iter().position(|row| only == Some(row.option.short));
+        let has = |text: &str| text.to_lowercase().contains(&query);
+        let by_name = rows.iter().position(|row| row.option.long.starts_with(&query));
+        let by_meaning =
+            rows.iter().position(|row| has(row.option.long) || has(row.option.meaning));
+        let found = by_letter.or(by_name).or(by_meaning);
+        self.at = found.unwrap_or(self.at);
+        found.is_some()
     }
 
     /// True where the selected option is a list of fields, to be picked from a line.

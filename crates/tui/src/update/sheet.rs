@@ -1,8 +1,10 @@
 //! Setting the options of a stage.
 
+use std::collections::BTreeMap;
+
 use engine::StageResult;
 use insight::{Setting, set_option, sheet};
-use ratatui::crossterm::event::{KeyCode, KeyEvent};
+use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use tui_input::Input;
 
 use crate::state::app::App;
@@ -13,6 +15,27 @@ use crate::state::sheet::{Pick, SheetView};
 
 /// Bytes of a line that fields are picked from.
 const LINE: usize = 1 << 12;
+
+/// A key of the search among the options; false for one that is none, and for a letter with which none has
+/// what is searched for: where the option takes a value, that begins with it.
+fn searched(view: &mut SheetView, key: KeyEvent) -> bool {
+    match key.code {
+        KeyCode::Char(letter) if key.modifiers.difference(KeyModifiers::SHIFT).is_empty() => {
+            view.search.push(letter);
+            let found = view.find();
+            if !found {
+                view.search.pop();
+            }
+            found
+        }
+        KeyCode::Backspace if !view.search.is_empty() => {
+            view.search.pop();
+            view.find();
+            true
+        }
+        _ => false,
+    }
+}
 
 impl App {
     /// Opens the options of the selected stage; of one that has none, its text is edited.
@@ -30,7 +53,12 @@ impl App {
                 let preview = self.result.preview.as_ref();
                 let result = preview.and_then(|preview| preview.stages.get(stage));
                 let lines_before = result.map(StageResult::lines_out);
+                let definition = filters::find(sheet.spec.name.as_bytes());
+                let uses = definition.map(insight::option_uses).unwrap_or_default();
                 self.drawer = Some(Drawer::Sheet(Box::new(SheetView {
+                    search: String::new(),
+                    kept: BTreeMap::new(),
+                    uses,
                     stage,
                     before: (text, cursor),
                     lines_before,
@@ -53,6 +81,7 @@ impl App {
         let step = |view: &mut SheetView, at: usize| {
             view.at = at.min(last);
             view.typed = None;
+            view.search.clear();
         };
         if view.pick.is_some() {
             self.pick_key(view, key.code);
@@ -144,16 +173,32 @@ impl App {
         let (short, optional) = (row.option.short, row.option.optional);
         let is_on = !row.given.is_empty();
         let value = row.given.last().cloned().unwrap_or_default();
-        if row.option.value.is_none() {
-            if key.code == KeyCode::Char(' ') {
-                self.set(view, short, &if is_on { Setting::Off } else { Setting::On });
-            }
+        let takes_value = row.option.value.is_some();
+        if !takes_value && key.code == KeyCode::Char(' ') {
+            self.set(view, short, &if is_on { Setting::Off } else { Setting::On });
+            view.search.clear();
             return;
         }
+        if (!takes_value || !view.search.is_empty()) && searched(view, key) {
+            return;
+        }
+        if !takes_value {
+            return;
+        }
+        view.search.clear();
         // A value that may be left out can be switched, too.
-        let can_switch = is_on || optional != filters::Optional::Never;
+        let can_switch =
+            is_on || optional != filters::Optional::Never || view.kept.contains_key(&short);
         if key.code == KeyCode::Char(' ') && view.typed.is_none() && can_switch {
-            self.set(view, short, &if is_on { Setting::Off } else { Setting::On });
+            let setting = match view.kept.get(&short).filter(|_| !is_on) {
+                Some(kept) => Setting::Value(kept.clone()),
+                None if is_on => {
+                    view.kept.insert(short, value);
+                    Setting::Off
+                }
+                None => Setting::On,
+            };
+            self.set(view, short, &setting);
             return;
         }
         // The first letter begins a new value, other keys change the old one.

@@ -89,6 +89,10 @@ fn head(canvas: &mut Canvas<'_>, view: &SheetView, app: &App) {
     let right = canvas.area.width.saturating_sub(1);
     let width = words.chars().count() as u16;
     canvas.put_right(right, 0, &words, theme.ink());
+    if !view.search.is_empty() {
+        canvas.put(x + 2, 0, &format!("search: {}", safe(&view.search)), theme.bright());
+        return;
+    }
     let room = usize::from(right.saturating_sub(x + width + 4));
     canvas.put(x + 2, 0, &cut(view.sheet.spec.summary, room), theme.quiet());
 }

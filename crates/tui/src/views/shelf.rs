@@ -1,6 +1,7 @@
 //! The Shelf: a list with a search, and what is known of the selected entry.
 
-use insight::{PastLine, ShelfEntry, Shelved, bytes, duration, files_of, grouped, lines};
+use engine::{Figure, Known};
+use insight::{PastLine, ShelfEntry, Shelved, bytes, duration, figure_lines, files_of, grouped};
 use ratatui::layout::{Position, Rect};
 
 use super::canvas::{Canvas, cut, cut_middle};
@@ -34,14 +35,16 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, view: &ShelfView, app: &App) -> Opti
     let details = DETAILS.min(area.height / 3);
     let rows = usize::from(area.height.saturating_sub(details + 2));
     let first = (view.at + 1).saturating_sub(rows.max(1));
+    // The commands stand below each other, whether or not an entry has a comment.
+    let commented = view.found.iter().any(|place| !entries[*place].comment().is_empty());
     for (row, (number, place)) in view.found.iter().enumerate().skip(first).take(rows).enumerate() {
         let y = row as u16 + 1;
         canvas.row_target(y, Target::Entry(number));
+        entry_row(canvas, y, &entries[*place], commented, app);
         if number == view.at {
-            canvas.select(y, 1);
             canvas.put(0, y, "▸", theme.bright());
+            canvas.select(y, 1);
         }
-        entry_row(canvas, y, &entries[*place], app);
     }
     if view.found.is_empty() {
         canvas.put(3, 1, "nothing found", theme.quiet());
@@ -60,12 +63,20 @@ fn when(line: &PastLine) -> String {
     zoned.strftime("%Y-%m-%d %H:%M").to_string()
 }
 
-fn figures(line: &PastLine) -> String {
-    let part = if line.partial { " of a part" } else { "" };
-    format!("{}{part} · {}", lines(line.lines), duration(line.elapsed_ns))
+/// What a line gave: its lines, marked where they are of a part, and how long it took.
+fn amounts(line: &PastLine) -> [String; 2] {
+    let known = if line.partial { Known::OfPart } else { Known::Exact };
+    [figure_lines(Figure::new(line.lines, known)), duration(line.elapsed_ns)]
 }
 
-fn entry_row(canvas: &mut Canvas<'_>, y: u16, entry: &ShelfEntry, app: &App) {
+fn figures(line: &PastLine) -> String {
+    amounts(line).join(" · ")
+}
+
+/// Columns for the lines, the time and the day of an entry.
+const AMOUNTS: [u16; 3] = [15, 13, 18];
+
+fn entry_row(canvas: &mut Canvas<'_>, y: u16, entry: &ShelfEntry, commented: bool, app: &App) {
     let theme = app.theme;
     let width = canvas.area.width;
     let name_room = (usize::from(width) / 5).clamp(12, 28);
@@ -79,23 +90,21 @@ fn entry_row(canvas: &mut Canvas<'_>, y: u16, entry: &ShelfEntry, app: &App) {
         }
     }
     let start = name_room as u16 + 4;
-    let known = entry.last.as_ref().map_or(String::new(), |line| {
-        if canvas.is_wide() {
-            format!("{} · {}", figures(line), when(line))
-        } else {
-            figures(line)
+    let wide = canvas.is_wide();
+    let columns = if wide { &AMOUNTS[..] } else { &AMOUNTS[..2] };
+    let end = width.saturating_sub(1 + columns.iter().sum::<u16>());
+    if let Some(line) = &entry.last {
+        let [lines, time] = amounts(line);
+        let mut x = end;
+        for (column, text) in columns.iter().zip([lines, time, when(line)]) {
+            x += column;
+            canvas.put_right(x, y, &text, theme.quiet());
         }
-    });
-    let end = width.saturating_sub(1 + known.chars().count() as u16);
-    canvas.put(end, y, &known, theme.quiet());
-    let comment = entry.comment();
+    }
     let room = usize::from(end.saturating_sub(start + 2));
-    let comment_room = if comment.is_empty() { 0 } else { (room / 2).min(44) };
-    let x = if comment_room == 0 {
-        start
-    } else {
-        canvas.put(start, y, &cut(&safe(&comment), comment_room), theme.ink()) + 2
-    };
+    let comment_room = if commented { (room / 2).min(44) } else { 0 };
+    canvas.put(start, y, &cut(&safe(&entry.comment()), comment_room), theme.ink());
+    let x = start + comment_room as u16 + if commented { 2 } else { 0 };
     let room = usize::from(end.saturating_sub(x + 2));
     canvas.put(x, y, &cut(&safe(&entry.line()), room), theme.quiet());
 }

@@ -154,7 +154,15 @@ fn side(
     let end = (start + width).saturating_sub(figures.chars().count() as u16);
     canvas.put(end, y, &figures, theme.quiet());
     let room = usize::from(end.saturating_sub(x + 1));
-    canvas.put(x, y, &cut(&safe(&stage_text(preview, number)), room), theme.ink());
+    // One that is off looks as it does in the river.
+    let (text, style) = match result.plan.off {
+        Some(off) => (
+            preview.text.get(off.range()).unwrap_or_default().trim().to_owned(),
+            theme.quiet().add_modifier(Modifier::CROSSED_OUT),
+        ),
+        None => (stage_text(preview, number), theme.ink()),
+    };
+    canvas.put(x, y, &cut(&safe(&text), room), style);
 }
 
 /// What differs in the result, line by line.

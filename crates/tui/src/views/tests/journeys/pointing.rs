@@ -258,14 +258,17 @@ fn options_are_switched_and_the_text_follows() {
     let mut stand = river("cut -d' ' -f2 DIR/gate.log | sort | uniq -c");
     press(&mut stand, "End Enter");
     assert!(stand.screen(150, 50).contains("[x] -c"));
-    press(&mut stand, "Down Space");
+    // What is used most comes first; typing searches.
+    stand.letters("repeated");
+    assert!(stand.screen(150, 50).contains("search: repeated"));
+    press(&mut stand, "Space");
     assert_eq!(text(&stand), "cut -d' ' -f2 DIR/gate.log | sort | uniq -c -d");
     press(&mut stand, "Esc");
     assert_eq!(text(&stand), "cut -d' ' -f2 DIR/gate.log | sort | uniq -c");
     assert_eq!(message(&stand), "as it was");
     // A value is typed, and the lens follows.
-    press(&mut stand, "Home Right Enter End Up");
-    stand.letters("1,4");
+    press(&mut stand, "Home Right Enter");
+    stand.letters("f1,4");
     assert_eq!(text(&stand), "cut -d' ' -f1,4 DIR/gate.log | sort | uniq -c");
     press(&mut stand, "Backspace Backspace");
     assert_eq!(text(&stand), "cut -d' ' -f1 DIR/gate.log | sort | uniq -c");
@@ -273,7 +276,9 @@ fn options_are_switched_and_the_text_follows() {
     assert!(stand.app.drawer.is_none());
     assert_eq!(super::written(&mut stand), "    300 2031-04-02\n");
     // Fields are picked from a line.
-    press(&mut stand, "Enter End Up Tab Right Right Space");
+    press(&mut stand, "Enter");
+    stand.letters("f");
+    press(&mut stand, "Tab Right Right Space");
     assert_eq!(text(&stand), "cut -d' ' -f1,3 DIR/gate.log | sort | uniq -c");
     assert!(stand.screen(150, 50).contains("field 3  2031-04-02 gate-00 card=0 refused"));
     press(&mut stand, "Left Space Left Space");
@@ -284,6 +289,15 @@ fn options_are_switched_and_the_text_follows() {
     assert_eq!(text(&stand), "cut -d' ' -f2 DIR/gate.log | sort | uniq -c");
     assert_eq!(message(&stand), "one field at least");
     press(&mut stand, "Tab Enter");
+    // Switched off and on again a value stays.
+    let mut stand = river("sort -k2 DIR/gate.log");
+    press(&mut stand, "Enter");
+    stand.letters("k");
+    press(&mut stand, "Up Down Space");
+    assert_eq!(text(&stand), "sort DIR/gate.log");
+    press(&mut stand, "Space");
+    assert_eq!(text(&stand).matches("-k2").count(), 1, "{}", text(&stand));
+    press(&mut stand, "Enter");
     // What has no options is edited.
     let mut stand = river("while read x; do echo $x; done");
     press(&mut stand, "Enter");
