@@ -17,6 +17,9 @@ pub struct LostAt {
     pub came: u64,
     /// What became of them there.
     pub how: Gone,
+    /// All of them, in order: those that end by their places over all inputs, the others by those in the
+    /// output.
+    pub lines: Vec<u64>,
 }
 
 /// What became of lines at a stage.
@@ -190,13 +193,13 @@ impl Whereabouts {
         if let Some(&first) = lost.first() {
             let count = lost.len() as u64;
             let how = Gone::Ends(Lost { count, first, reason: fate(stage, first, control) });
-            self.lost.push(LostAt { stage: number, came, how });
+            self.lost.push(LostAt { stage: number, came, how, lines: lost });
         }
         without.retain(|line| having.binary_search(line).is_err());
         if let Some(&first) = without.first() {
             let text = stage.out.line_start(first, 1 << 12).unwrap_or_default().to_vec();
             let how = Gone::CutAway { count: without.len() as u64, first, text };
-            self.lost.push(LostAt { stage: number, came, how });
+            self.lost.push(LostAt { stage: number, came, how, lines: without });
         }
         for followed in [&mut made, &mut having] {
             followed.extend(&made_here);

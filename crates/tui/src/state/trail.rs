@@ -341,9 +341,9 @@ fn lost_row(lost: &LostAt, preview: &Preview, query: &str) -> TrailRow {
             let verb = if ends.count == 1 { "ends" } else { "end" };
             let first = if ends.count == 1 { "" } else { ", the first" };
             let words = format!("{} {verb} here{first}: {reason}", count(ends.count));
-            (words, lines_into(preview, lost.stage, &[ends.first]))
+            (words, lines_into(preview, lost.stage, &lost.lines))
         }
-        Gone::CutAway { count, first, text } => {
+        Gone::CutAway { count, text, .. } => {
             let text: String = String::from_utf8_lossy(text).chars().take(60).collect();
             let (verb, first_one) =
                 if *count == 1 { ("goes", "it is") } else { ("go", "the first is") };
@@ -353,7 +353,7 @@ fn lost_row(lost: &LostAt, preview: &Preview, query: &str) -> TrailRow {
                 stage: lost.stage,
                 side: Side::Out,
                 kept: stage.out.clone(),
-                numbers: vec![*first],
+                numbers: lost.lines.clone(),
             });
             (words, at)
         }

@@ -163,8 +163,8 @@ impl App {
         match self.lens.next_match(next) {
             Some(row) => self.lens.go(row),
             None => {
-                let text = "no match; / searches, Y asks where a text is lost";
-                self.message = Some(text.to_owned());
+                let text = "no match; {search} searches, {missed} asks where a text is lost";
+                self.message = Some(keyed(text));
             }
         }
     }

@@ -409,5 +409,9 @@ fn pending_rows(file: &engine::PendingFile, app: &App, number: usize) -> [Row; 2
     let row =
         |sign, text, style| Row { place: None, body: None, kind: Kind::File(sign, text, style) };
     let style = app.theme.hue(number);
-    [row("↧", name, app.theme.ink()), row(" ", file_words(file), style)]
+    let words = match app.pending.written.get(&file.path) {
+        Some(all) => format!("written, {}", figure_lines(*all)),
+        None => file_words(file),
+    };
+    [row("↧", name, app.theme.ink()), row(" ", words, style)]
 }

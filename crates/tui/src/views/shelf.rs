@@ -37,10 +37,11 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, view: &ShelfView, app: &App) -> Opti
     let first = (view.at + 1).saturating_sub(rows.max(1));
     // The commands stand below each other, whether or not an entry has a comment.
     let commented = view.found.iter().any(|place| !entries[*place].comment().is_empty());
+    let known = view.found.iter().any(|place| entries[*place].last.is_some());
     for (row, (number, place)) in view.found.iter().enumerate().skip(first).take(rows).enumerate() {
         let y = row as u16 + 1;
         canvas.row_target(y, Target::Entry(number));
-        entry_row(canvas, y, &entries[*place], commented, app);
+        entry_row(canvas, y, &entries[*place], (commented, known), app);
         if number == view.at {
             canvas.put(0, y, "▸", theme.bright());
             canvas.select(y, 1);
@@ -76,7 +77,14 @@ fn figures(line: &PastLine) -> String {
 /// Columns for the lines, the time and the day of an entry.
 const AMOUNTS: [u16; 3] = [15, 13, 18];
 
-fn entry_row(canvas: &mut Canvas<'_>, y: u16, entry: &ShelfEntry, commented: bool, app: &App) {
+/// A row of the list; with columns for comments and for figures where any entry has some.
+fn entry_row(
+    canvas: &mut Canvas<'_>,
+    y: u16,
+    entry: &ShelfEntry,
+    (commented, known): (bool, bool),
+    app: &App,
+) {
     let theme = app.theme;
     let width = canvas.area.width;
     let name_room = (usize::from(width) / 5).clamp(12, 28);
@@ -91,7 +99,11 @@ fn entry_row(canvas: &mut Canvas<'_>, y: u16, entry: &ShelfEntry, commented: boo
     }
     let start = name_room as u16 + 4;
     let wide = canvas.is_wide();
-    let columns = if wide { &AMOUNTS[..] } else { &AMOUNTS[..2] };
+    let columns = match (known, wide) {
+        (false, _) => &AMOUNTS[..0],
+        (_, true) => &AMOUNTS[..],
+        (_, false) => &AMOUNTS[..2],
+    };
     let end = width.saturating_sub(1 + columns.iter().sum::<u16>());
     if let Some(line) = &entry.last {
         let [lines, time] = amounts(line);
