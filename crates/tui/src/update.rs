@@ -5,7 +5,7 @@ use std::sync::Arc;
 use std::sync::mpsc::Sender;
 use std::time::Instant;
 
-use engine::{Preview, SessionEvent, Workbench, in_background};
+use engine::{Kept, Known, Preview, SessionEvent, StageResult, Workbench, in_background};
 use filters::Verb;
 use insight::{PastLog, Proofs};
 use ratatui::crossterm::event::Event as TerminalEvent;
@@ -290,6 +290,19 @@ impl App {
     /// A file is followed, and the screen with it.
     pub(crate) fn is_following(&self) -> bool {
         self.session.workbench.is_following()
+    }
+
+    /// How far a stream of the result is known.
+    pub(crate) fn known_of(&self, kept: &Arc<Kept>) -> Known {
+        let Some(preview) = &self.result.preview else { return Known::OfPart };
+        let own = |stage: &StageResult| {
+            if Arc::ptr_eq(&stage.out, kept) {
+                return Some(stage.known());
+            }
+            let input = stage.inputs.iter().find(|input| Arc::ptr_eq(&input.kept, kept));
+            input.map(|input| input.lines().known())
+        };
+        preview.stages.iter().find_map(own).unwrap_or(Known::OfPart)
     }
 
     /// The result on screen may be another one with all of the data.

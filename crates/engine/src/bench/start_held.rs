@@ -1,9 +1,11 @@
 //! Commands that were held back, started for real.
 
 use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering::Relaxed};
 
 use stream::{CommandEnd, CommandRequest, Commands, RunControl};
 
+use crate::base::threads::start_within;
 use crate::exec::command::CommandStarter;
 use crate::files::real::RealFiles;
 use crate::kept::sinks::Messages;
@@ -38,36 +40,59 @@ pub enum OnFailure {
     Stop,
     /// The next one is started.
     GoOn,
+    /// The same, with as many at the same time as there are processors, in no order.
+    Together,
 }
 
-/// Starts commands one after the other; `told` hears of each when it begins and when it ends.
-/// They read nothing; what they write to both outputs is kept for telling.
+/// Commands that are run at the same time, at most.
+const TOGETHER_MAX: usize = 8;
+
+/// Starts commands one after the other, or several together; `told` hears of each when it begins and when it
+/// ends. They read nothing; what they write to both outputs is kept for telling. Where no thread can be had
+/// for others, all are run by this one.
 pub(crate) fn start_held(
     commands: &[(usize, HeldCommand)],
     on_failure: OnFailure,
     control: &RunControl,
-    told: impl Fn(usize, StartResult),
+    told: impl Fn(usize, StartResult) + Sync,
 ) {
     // What was shown is what is there when the first one begins; what it does to the others is theirs.
     let changed: Vec<bool> =
         commands.iter().map(|(_, command)| !command.names_the_same_files()).collect();
-    for ((number, command), changed) in commands.iter().zip(changed) {
-        if control.is_cancelled() {
-            return;
+    let next = AtomicUsize::new(0);
+    let work = || {
+        while !control.is_cancelled() {
+            let at = next.fetch_add(1, Relaxed);
+            let Some((number, command)) = commands.get(at) else { return };
+            told(*number, StartResult::Running);
+            let start_result = if changed[at] {
+                let why = "not run: a file that it names has changed since it was shown";
+                StartResult::NotStarted(why.to_owned())
+            } else {
+                run(command, control)
+            };
+            let stops = on_failure == OnFailure::Stop && !start_result.succeeded();
+            told(*number, start_result);
+            if stops {
+                return;
+            }
         }
-        told(*number, StartResult::Running);
-        let start_result = if changed {
-            let why = "not run: a file that it names has changed since it was shown";
-            StartResult::NotStarted(why.to_owned())
-        } else {
-            run(command, control)
-        };
-        let stops = on_failure == OnFailure::Stop && !start_result.succeeded();
-        told(*number, start_result);
-        if stops {
-            return;
+    };
+    let helpers = match on_failure {
+        OnFailure::Stop | OnFailure::GoOn => 0,
+        OnFailure::Together => {
+            let processors = std::thread::available_parallelism().map_or(1, usize::from);
+            processors.clamp(1, TOGETHER_MAX).min(commands.len().max(1)) - 1
         }
-    }
+    };
+    std::thread::scope(|scope| {
+        for _ in 0..helpers {
+            if start_within(scope, "acting", work).is_err() {
+                break;
+            }
+        }
+        work();
+    });
 }
 
 fn run(command: &HeldCommand, control: &RunControl) -> StartResult {
@@ -159,6 +184,22 @@ mod tests {
         );
         std::fs::write(&tool, "exit 4\n").unwrap();
         assert!(matches!(&results(&[(0, runs)])[1], StartResult::NotStarted(_)));
+        // Several together: each once.
+        let folder = tempfile::tempdir().unwrap();
+        let names: Vec<String> =
+            (0..40).map(|at| folder.path().join(at.to_string()).display().to_string()).collect();
+        let all: Vec<(usize, HeldCommand)> =
+            names.iter().enumerate().map(|(at, name)| (at, command(&["touch", name]))).collect();
+        let told = parking_lot::Mutex::new(Vec::new());
+        start_held(&all, OnFailure::Together, &RunControl::default(), |number, result| {
+            if result != StartResult::Running {
+                told.lock().push((number, result.succeeded()));
+            }
+        });
+        let mut told = told.into_inner();
+        told.sort_unstable();
+        assert!(told.iter().copied().eq((0..40).map(|at| (at, true))));
+        assert!(names.iter().all(|name| std::path::Path::new(name).exists()));
         let control = RunControl::default();
         control.cancel();
         start_held(&[(0, command(&["touch", &made]))], OnFailure::GoOn, &control, |_, _| {

@@ -193,6 +193,7 @@ impl Question {
             Self::Act(_) => vec![
                 ("s", "run them, stop at the first failure"),
                 ("g", "run them all, also after a failure"),
+                ("t", "several together, in no order"),
                 ("n", "no"),
             ],
             Self::RunAll => {

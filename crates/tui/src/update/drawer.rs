@@ -190,6 +190,7 @@ impl App {
             (Question::Print, 'e') | (_, 'n') => {}
             (Question::Act(commands), 's') => self.act_now(commands, OnFailure::Stop),
             (Question::Act(commands), 'g') => self.act_now(commands, OnFailure::GoOn),
+            (Question::Act(commands), 't') => self.act_now(commands, OnFailure::Together),
             (Question::Act(_), _) => return true,
             (Question::Allow(command), 'o') => self.allow(&command, HowLong::Once),
             (Question::Allow(command), 'y' | 's') => self.allow(&command, HowLong::Session),

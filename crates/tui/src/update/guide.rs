@@ -33,7 +33,10 @@ impl App {
         let at = PutAt::of(self.shown());
         let ground = kept.as_ref().map(|kept| ground_of(kept, None));
         let (input, whole) = match &kept {
-            Some(kept) => beginning(kept),
+            Some(kept) => {
+                let (input, whole) = beginning(kept);
+                (input, whole && self.known_of(kept) == engine::Known::Exact)
+            }
             None => (Arc::new(Kept::of(b"")), true),
         };
         // In the Columns view, the column that is selected there.

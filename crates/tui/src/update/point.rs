@@ -77,7 +77,9 @@ impl App {
         splitting: Option<insight::Splitting>,
         field: usize,
     ) {
+        let exact = self.known_of(kept) == engine::Known::Exact;
         let (input, whole) = beginning(kept);
+        let whole = whole && exact;
         let mut point = PointView {
             ground: ground_of(kept, splitting),
             line,

@@ -6,9 +6,7 @@ mod line;
 mod ruler;
 mod shown;
 
-use std::sync::Arc;
-
-use engine::{Figure, InputRecord, Kept, Known, Preview, StageResult};
+use engine::{Figure, InputRecord, Preview, StageResult};
 use filters::Verb;
 use insight::{grouped, marks};
 use ratatui::style::{Modifier, Style};
@@ -196,19 +194,6 @@ fn origin(preview: &Preview, stage: usize, line: u64) -> Option<Line> {
     Some(Line { name: origin.name.filter(|_| of_one), ..origin })
 }
 
-/// How far a stream of the result is known.
-fn known(app: &App, kept: &Arc<Kept>) -> Known {
-    let Some(preview) = &app.result.preview else { return Known::OfPart };
-    let own = |stage: &StageResult| {
-        if Arc::ptr_eq(&stage.out, kept) {
-            return Some(stage.known());
-        }
-        let input = stage.inputs.iter().find(|input| Arc::ptr_eq(&input.kept, kept));
-        input.map(|input| input.lines().known())
-    };
-    preview.stages.iter().find_map(own).unwrap_or(Known::OfPart)
-}
-
 fn header(
     canvas: &mut Canvas<'_>,
     app: &App,
@@ -248,7 +233,7 @@ fn header(
             _ => None,
         };
         if let Some((kept, lines)) = amounts {
-            let known = known(app, kept);
+            let known = app.known_of(kept);
             let lines = Figure::new(lines, known);
             let words = format!("{}{stale}", amount(lines, Figure::new(kept.bytes(), known)));
             canvas.put(x + 2, 0, &words, theme.quiet());

@@ -85,7 +85,8 @@ fn spot(canvas: &mut Canvas<'_>, point: &PointView, app: &App) {
         let heading = if cells[1].is_empty() { String::new() } else { format!(" {}", cells[1]) };
         let x = canvas.put(1, 0, &format!("column {}{}", cells[0], safe(&heading)), theme.bright());
         // These figures are of the lines that were looked at to see their form.
-        let part = if point.input.lines() > table.lines { PART } else { "" };
+        let all = point.whole && point.input.lines() == table.lines;
+        let part = if all { "" } else { PART };
         let words = format!(
             "{} · {part}{} different · most frequent: {part}{}",
             cells[2], cells[4], cells[7]
