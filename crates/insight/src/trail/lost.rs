@@ -9,7 +9,7 @@ use stream::{InputName, RunControl};
 use super::follow::{Lost, TrailSource, piped_input};
 use super::lines::became;
 
-/// Lines that end at a stage, or go on without the text.
+/// Lines that end at a stage, or continue without the text.
 pub struct LostAt {
     /// Which stage, from 0.
     pub stage: usize,

@@ -2,7 +2,7 @@ use parking_lot::Mutex;
 
 use super::*;
 use crate::testing::{CutSource, FixedFiles, MemorySink, NoCommands, OneProcessor};
-use crate::{ExitStatus, OriginStore};
+use crate::{ExitStatus, OriginStore, StageFigures};
 
 /// A stage among `files` with standard input, and what it writes and says.
 struct Bench {
@@ -165,6 +165,32 @@ fn a_pause_takes_its_time_in_short_pieces_and_ends_with_the_run() {
     assert!(matches!(io.pause(Duration::from_secs(1)), Err(StageError::Cancelled)));
     assert!(matches!(io.check_cancel(), Err(StageError::Cancelled)));
     assert_eq!(bench.files.machine().now_ns(), 50_000_000, "not even the first piece");
+}
+
+/// Who waits for a file to grow does not work meanwhile.
+#[test]
+fn a_pause_counts_as_waiting() {
+    let bench = Bench::new();
+    bench.stage(false).pause(Duration::from_secs(3)).unwrap();
+    let figures = StageFigures { elapsed_ns: 4_000_000_000, ..bench.meter.figures() };
+    assert_eq!(figures.reading_ns, 3_000_000_000);
+    assert_eq!(figures.shares().waiting_ns, 3_000_000_000);
+}
+
+/// A look is no input, and what was only looked at goes through what reads it.
+#[test]
+fn what_is_looked_at_is_read_all_the_same() {
+    let bench = Bench::new();
+    let mut io = bench.stage(false);
+    assert_eq!(io.look(b"one", 3).unwrap(), b"1\n2");
+    assert!(io.look(b"none", 3).is_err());
+    assert!(io.inputs().is_empty());
+    let mut input = io.open(b"one").unwrap();
+    assert_eq!(input.peek(3).unwrap(), b"1\n2");
+    input.wrap(|source| source);
+    let lines: Vec<u8> = input.next_lines().unwrap().unwrap().bytes.to_vec();
+    assert!(lines.starts_with(b"1\n"));
+    assert_eq!(io.inputs().len(), 1);
 }
 
 #[test]

@@ -328,7 +328,7 @@ fn beyond_row(beyond: &Beyond, query: &str) -> TrailRow {
     TrailRow { stage: None, label: beyond.name.clone(), words, ends: false, lines: None }
 }
 
-/// Where lines end, or go on without the text.
+/// Where lines end, or continue without the text.
 fn lost_row(lost: &LostAt, preview: &Preview, query: &str) -> TrailRow {
     let count = |count: u64| match (count, lost.came) {
         (1, 1) => "the line".to_owned(),
@@ -346,9 +346,9 @@ fn lost_row(lost: &LostAt, preview: &Preview, query: &str) -> TrailRow {
         Gone::CutAway { count, text, .. } => {
             let text: String = String::from_utf8_lossy(text).chars().take(60).collect();
             let (verb, first_one) =
-                if *count == 1 { ("goes", "it is") } else { ("go", "the first is") };
+                if *count == 1 { ("continues", "it is") } else { ("continue", "the first is") };
             let words =
-                format!("{} {verb} on without “{query}”: {first_one} now “{text}”", lines(*count));
+                format!("{} {verb} without “{query}”: {first_one} now “{text}”", lines(*count));
             let at = preview.stages.get(lost.stage).map(|stage| RowLines {
                 stage: lost.stage,
                 side: Side::Out,
