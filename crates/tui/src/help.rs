@@ -14,7 +14,7 @@ const BENCH: Signs = &[
     ("███", "the data, from its source down; the width is the logarithm of its lines"),
     ("▌▌▌", "lines are merged or split here"),
     ("≈", "with all of the data this may be another figure: the stage has seen a part"),
-    ("≥", "at least so many: who reads them had enough, and nobody read more"),
+    ("≥", "at least this number: who reads them had enough, and nobody read more"),
     ("!", "trouble or a warning; · is a hint"),
     ("›", "this line of input is in the output, next to it or in line N of it"),
     ("┐ │ ┘", "the lines of input that made one line of output together"),

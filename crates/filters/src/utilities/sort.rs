@@ -7,8 +7,8 @@ use stream::{ExitStatus, Origin, StageError, StageIo, WriteError};
 
 use crate::common::input::line_feed::LineFeed;
 use crate::spec::{
-    Arguments, Counted, Definition, Dropped, Filter, Given, Operands, OptionSpec, Spec, Style, UsageError,
-    Verb, example, option, option_maybe, shown,
+    Arguments, Counted, Definition, Dropped, Filter, Given, Operands, OptionSpec, Spec, Style,
+    UsageError, Verb, example, option, option_maybe, shown,
 };
 use crate::text::phrases::{from_files, list, named};
 
@@ -327,11 +327,8 @@ impl Filter for Sort {
         }
         // Of equal lines the first one stays.
         for input in 0..=dropped.input {
-            let before = if input == dropped.input {
-                dropped.number
-            } else {
-                dropped.lines.count(input)
-            };
+            let before =
+                if input == dropped.input { dropped.number } else { dropped.lines.count(input) };
             let equal = |number: &u64| {
                 let line = dropped.lines.line(input, *number);
                 line.is_some_and(|line| self.order.same(&line, dropped.line))

@@ -10,7 +10,7 @@ use shell::{Command, Part, Script, Span, Word};
 use super::compressed_form::compressed_form;
 use super::note::{Fix, Note, NoteKind, Severity};
 use super::seen::Seen;
-use crate::describe::units::{grouped, lines};
+use crate::describe::units::grouped;
 use crate::edit::field_list::fields_of_list;
 use crate::edit::stages::TextEdit;
 
@@ -142,7 +142,7 @@ impl<'p> Look<'p> {
     /// How many lines are looked at, in words: as the first ones where there are more.
     pub(super) fn lines_said(&self) -> String {
         let first = if self.sees_all() { "" } else { "the first " };
-        format!("{first}{}", lines(self.lines().len() as u64))
+        format!("{first}{} lines", grouped(self.lines().len() as u64))
     }
 
     /// A line by its number over all that is looked at, from 0, in words: with the name of its input

@@ -38,6 +38,22 @@ fn keeps_to_itself(program: &str) -> bool {
     !ODD.iter().any(|word| program.contains(word))
 }
 
+/// `cat FILE | this`: a file behaves as a pipe for it at all. Who follows a file would not end, and who writes
+/// the one it reads would read on what it has written.
+pub(super) fn ends_with_the_file(look: &Look<'_>) -> bool {
+    let follows = look
+        .arguments_of("tail")
+        .is_some_and(|arguments| "fF".chars().any(|option| arguments.has(option)))
+        || look.has_long("follow")
+        || look.has_long("retry");
+    // What redirections write is told by itself where it is the same file.
+    let writes = look.preview.stages.iter().any(|stage| {
+        let by_redirection = stage.plan.written().count();
+        stage.pending.len() > by_redirection
+    });
+    !follows && !writes
+}
+
 /// `cat FILE | this`: it reads the same from the file itself.
 pub(super) fn reads_a_file_as_a_pipe(look: &Look<'_>) -> bool {
     if !nothing_is_written(look) || !look.stage.plan.targets.is_empty() {

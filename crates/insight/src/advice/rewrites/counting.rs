@@ -3,7 +3,7 @@
 use super::super::about::About;
 use super::super::look::{Look, insert, remove};
 use super::super::note::{Basis, Note, NoteKind, Proof};
-use super::always::reads_a_file_as_a_pipe;
+use super::always::{ends_with_the_file, reads_a_file_as_a_pipe};
 use super::shape::{is_almost_simple, is_simple, next_words, rewrite};
 use shell::Span;
 
@@ -35,6 +35,9 @@ fn needless_cat(look: &Look<'_>) -> Option<Note> {
     }
     let next = look.after().filter(is_almost_simple)?;
     next.arguments.as_ref()?;
+    if !ends_with_the_file(&next) {
+        return None;
+    }
     let name = look.source(look.span_of(file.word)?);
     let words = next.words_span()?;
     let mut edits = vec![remove(Span::new(look.stage.span.start, words.start))];

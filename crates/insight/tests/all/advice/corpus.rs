@@ -333,6 +333,12 @@ pub(super) const GOOD: &[&str] = &[
     "sort -t, -k1,1 stock.csv",
     "head -n 2 marked.csv",
     "cut -d, -f2 marked.csv",
+    // A file is not a pipe for these.
+    "cat counts.txt | tail -f",
+    "cat counts.txt | tail -n 2 -F",
+    "cat counts.txt | tee -a counts.txt",
+    "cat counts.txt | tee copy.new | wc -l",
+    "cat counts.txt | sort -o counts.txt",
     // Messages that are wanted.
     "grep refused gate.log none.log 2>&1 | grep 'No such'",
     "ls nowhere 2>&1 | head -n 1",
