@@ -12,6 +12,8 @@ use std::sync::atomic::AtomicBool;
 use std::sync::{Arc, OnceLock};
 use std::time::Duration;
 
+use parking_lot::{RwLock, RwLockReadGuard};
+
 /// Who has a file open.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Openings {
@@ -23,27 +25,49 @@ pub enum Openings {
     Unknown,
 }
 
-/// Waits before it is asked again: a process that is just being started has all descriptors of this one, for
-/// less than a millisecond, until it becomes its program.
-const AGAIN: [Duration; 3] =
-    [Duration::from_micros(100), Duration::from_micros(400), Duration::from_millis(1)];
+/// Processes that this one is starting, which have all its descriptors until they become their programs.
+static STARTS: RwLock<()> = RwLock::new(());
+
+/// How long such starts are waited for.
+const STARTS_MAX: Duration = Duration::from_secs(1);
+
+/// Waits before it is asked again: whoever starts a process goes on a moment before that has closed what it
+/// does not inherit.
+const AGAIN: [Duration; 4] = [
+    Duration::from_micros(100),
+    Duration::from_micros(400),
+    Duration::from_millis(1),
+    Duration::from_millis(4),
+];
+
+/// To be held by whoever starts a process, until it is started: until then that has files open which are
+/// none of its own.
+pub fn starting() -> RwLockReadGuard<'static, ()> {
+    STARTS.read()
+}
 
 /// Asks who has the file open. The lease is given back at once, so that this changes nothing; somebody who
-/// opens the file at that very moment waits some microseconds. Where somebody has it open this takes one or
-/// two milliseconds.
+/// opens the file at that very moment waits some microseconds. Where somebody has it open this takes about
+/// six milliseconds, and waits first for processes that [are being started](starting), for a second at most.
 #[must_use]
 pub fn openings(file: &File) -> Openings {
     // Whoever opens the file meanwhile is told to this process by a signal that would end it.
     if !is_signal_taken() {
         return Openings::Unknown;
     }
-    for wait in AGAIN {
-        match ask(file) {
-            Openings::Others => std::thread::sleep(wait),
-            known => return known,
+    let mut known = ask(file);
+    if known == Openings::Others {
+        let _none_starts = STARTS.try_write_for(STARTS_MAX);
+        known = ask(file);
+        for wait in AGAIN {
+            if known != Openings::Others {
+                break;
+            }
+            std::thread::sleep(wait);
+            known = ask(file);
         }
     }
-    ask(file)
+    known
 }
 
 fn ask(file: &File) -> Openings {
@@ -74,6 +98,7 @@ fn set(file: &File, kind: libc::c_int) -> io::Result<()> {
 }
 
 #[cfg(test)]
+#[allow(clippy::disallowed_methods)] // threads of the tests' own
 mod tests {
     use std::process::{Command, Stdio};
 
@@ -92,6 +117,7 @@ mod tests {
         assert_eq!(openings(&file), Openings::Others);
         drop(other);
         assert_eq!(openings(&file), Openings::This);
+        let starting = starting();
         let mut reader = Command::new("/bin/sh")
             .args(["-c", "exec 3<\"$0\"; echo; read line"])
             .arg(&path)
@@ -99,12 +125,36 @@ mod tests {
             .stdout(Stdio::piped())
             .spawn()
             .unwrap();
+        drop(starting);
         let mut begun = [0];
         io::Read::read_exact(reader.stdout.as_mut().unwrap(), &mut begun).unwrap();
         assert_eq!(openings(&file), Openings::Others);
         drop(reader.stdin.take());
         reader.wait().unwrap();
         assert_eq!(openings(&file), Openings::This);
+    }
+
+    /// While one is started it has the file open, for as long as the machine takes.
+    #[test]
+    fn processes_that_are_being_started_are_waited_for() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("f");
+        std::fs::write(&path, "x").unwrap();
+        let file = File::options().write(true).open(&path).unwrap();
+        let (ready, begun) = std::sync::mpsc::channel();
+        std::thread::scope(|scope| {
+            let opened = File::open(&path).unwrap();
+            scope.spawn(move || {
+                let starting = starting();
+                ready.send(()).unwrap();
+                // Longer than somebody who only asks again would wait.
+                std::thread::sleep(AGAIN.iter().sum::<Duration>() * 10);
+                drop(opened);
+                drop(starting);
+            });
+            begun.recv().unwrap();
+            assert_eq!(openings(&file), Openings::This);
+        });
     }
 
     #[test]

@@ -252,8 +252,11 @@ fn summed_up(record: &RunRecord, snapshot: &Snapshot) -> String {
         duration(snapshot.elapsed_ns),
         byte_rate(read as f64 / seconds),
     );
-    if let Some(last) = snapshot.commands.last() {
-        text.push_str(&format!(" · {} out", lines(last.figures.lines_out)));
+    // What the last command of each pipeline has written.
+    let ends = snapshot.commands.iter().filter(|command| !command.linked);
+    if !snapshot.commands.is_empty() {
+        let out = ends.map(|command| command.figures.lines_out).sum();
+        text.push_str(&format!(" · {} out", lines(out)));
     }
     text.push('\n');
     if let Some(slowest) = slowest(&snapshot.commands) {
@@ -298,7 +301,10 @@ mod tests {
             elapsed_ns: 2_000_000_000,
             read_bytes,
             total_bytes,
-            commands: vec![command("grep", 100, 4096), command("sort", 50, 2048)],
+            commands: vec![
+                CommandFigures { linked: true, ..command("grep", 100, 4096) },
+                command("sort", 50, 2048),
+            ],
             ..Snapshot::default()
         }
     }
@@ -411,6 +417,17 @@ mod tests {
         let text = summed_up(&record, &snapshot(0, None));
         assert!(text.starts_with(first), "{text}");
         assert!(text[first.len()..].starts_with("slowest: "), "{text}");
+        // Of two pipelines both count.
+        let mut two = snapshot(0, None);
+        two.commands[0].linked = false;
+        let text = summed_up(&record, &two);
+        let read = two.commands.iter().map(|command| command.figures.lines_in).sum();
+        let out = two.commands.iter().map(|command| command.figures.lines_out).sum();
+        let (read, out) = (lines(read), lines(out));
+        assert!(
+            text.contains(&format!("({read})")) && text.contains(&format!("{out} out")),
+            "{text}"
+        );
         let nothing = summed_up(&record, &Snapshot::default());
         assert_eq!(nothing, "done: 0 B (0 lines) in 0 ms · 0 B/s\n");
     }

@@ -116,6 +116,7 @@ fn started(launch: &Launch, ports: &Ports) -> io::Result<Launched> {
     if !*may_start {
         return Err(io::Error::other("not started: this process is being ended"));
     }
+    let _starting = lease::starting();
     let child = if launch.group.is_own() {
         // A session of its own has no terminal.
         let wrapped = CommandWrap::from(command).wrap(ProcessSession).spawn()?;

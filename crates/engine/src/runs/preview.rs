@@ -255,7 +255,8 @@ fn mark_parts(task: &Task<'_>, stages: &mut [StageResult], first: usize, seen: &
 /// What a stage reads of the one before it is known as far as that one's output.
 fn mark_piped(stages: &mut [StageResult], first: usize) {
     for number in first.max(1)..stages.len() {
-        let known = stages[number - 1].known();
+        let before = &stages[number - 1];
+        let (known, live) = (before.known(), before.follows || before.fed_live);
         let own = &mut stages[number];
         if own.plan.input_target().is_some() {
             continue;
@@ -263,6 +264,7 @@ fn mark_piped(stages: &mut [StageResult], first: usize) {
         let piped = own.inputs.iter_mut().find(|input| input.name == InputName::Standard);
         if let Some(input) = piped.filter(|input| input.sampled.is_none()) {
             input.known = input.known.max(known);
+            own.fed_live = live;
         }
     }
 }

@@ -69,9 +69,8 @@ fn carriage_returns(look: &Look<'_>) -> Option<Note> {
         return None;
     }
     let text = format!(
-        "{} of {} end in a carriage return, which is a part of the last field",
-        grouped(count as u64),
-        look.lines_said()
+        "{} in a carriage return, which is a part of the last field",
+        look.part_said(count as u64, "end", "ends")
     );
     let note = look.note(NoteKind::CarriageReturns, Severity::Warning, text);
     Some(note.with_maybe("remove them with tr -d '\\r'", look.put_before("tr -d '\\r'", false)))

@@ -31,9 +31,8 @@ fn find(look: &Look<'_>) -> Option<Note> {
     let lines = look.lines();
     let absent = lines.tally(|line| memchr::memchr(*byte, line).is_none())?.count;
     let text = format!(
-        "{} of {} have no {} and were passed through unchanged",
-        grouped(absent as u64),
-        look.lines_said(),
+        "{} no {}: cut passes such lines through unchanged",
+        look.part_said(absent as u64, "have", "has"),
         shown_delimiter(delimiter)
     );
     let place = given.map_or(look.stage.span, |given| look.place(given.word));

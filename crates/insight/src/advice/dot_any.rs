@@ -38,10 +38,11 @@ fn find(look: &Look<'_>) -> Option<Note> {
     let other = other.filter(|_| meant > 0)?;
     let at = now.find(other, 0).ok().flatten()?;
     let text = format!(
-        "the dot matches any character: {} of {} found{} have something else there, such as “{}”",
+        "the dot matches any character: {} of {} found{} {} something else there, such as “{}”",
         grouped(kept - meant),
         lines(kept),
         look.within(),
+        if kept - meant == 1 { "has" } else { "have" },
         String::from_utf8_lossy(&other[at])
     );
     let place = look.place(one.word);

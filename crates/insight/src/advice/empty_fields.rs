@@ -54,13 +54,18 @@ fn find(look: &Look<'_>) -> Option<Note> {
     if count == 0 {
         return None;
     }
-    let of = format!("{} of {}", grouped(count), look.lines_said());
     if led * 2 > count {
-        let text = format!("{of} begin with {name}s, so a field there is empty");
+        let text = format!(
+            "{} with {name}s, so a field there is empty",
+            look.part_said(count, "begin", "begins")
+        );
         let note = look.note(NoteKind::EmptyFields, Severity::Warning, text);
         return Some(note.with_maybe("take the words with awk", with_awk(look, &chosen)));
     }
-    let text = format!("{of} have several {name}s in a row, so a field there is empty");
+    let text = format!(
+        "{} several {name}s in a row, so a field there is empty",
+        look.part_said(count, "have", "has")
+    );
     let note = look.note(NoteKind::EmptyFields, Severity::Warning, text);
     let before = look.put_before(&format!("tr -s {class}"), false);
     Some(note.with_maybe(format!("squeeze the {name}s with tr -s"), before))

@@ -47,12 +47,11 @@ fn find(look: &Look<'_>) -> Option<Note> {
         lacks(fields)
     })?;
     let text = if count == lines.len() {
-        format!("none of {} has a field {field}: the most is {most}", look.lines_said())
+        format!("{} field {field}: the most is {most}", look.none_said("has"))
     } else {
         format!(
-            "{} of {} have no field {field}, the first is line {}",
-            grouped(count as u64),
-            look.lines_said(),
+            "{} no field {field}, the first is line {}",
+            look.part_said(count as u64, "have", "has"),
             look.line_said(first as u64)
         )
     };

@@ -136,9 +136,8 @@ fn split(look: &Look<'_>) -> Option<Note> {
         return None;
     }
     let text = format!(
-        "{} of {} names have blanks, quotes or backslashes and are split or changed, the first is “{}”",
-        grouped(count as u64),
-        look.lines_said().replace(" lines", ""),
+        "xargs splits or changes {}, for the blanks, quotes or backslashes in them: the first is “{}”",
+        look.within_said(count as u64, "name"),
         String::from_utf8_lossy(lines.iter().nth(first)?)
     );
     let note = look.note(NoteKind::SplitItems, Severity::Warning, text);

@@ -141,8 +141,35 @@ impl<'p> Look<'p> {
 
     /// How many lines are looked at, in words: as the first ones where there are more.
     pub(super) fn lines_said(&self) -> String {
+        self.said(" lines")
+    }
+
+    /// Of how many, whatever its lines are called.
+    fn said(&self, called: &str) -> String {
         let first = if self.sees_all() { "" } else { "the first " };
-        format!("{first}{} lines", grouped(self.lines().len() as u64))
+        format!("{first}{}{called}", grouped(self.lines().len() as u64))
+    }
+
+    /// `count` of the lines that are looked at, and what they do, in the form for several and for one: `3 of
+    /// 1 041 lines have`, `1 of 2 lines has`, `the only line has`.
+    pub(super) fn part_said(&self, count: u64, several: &str, one: &str) -> String {
+        format!("{} {}", self.within_said(count, "line"), if count == 1 { one } else { several })
+    }
+
+    /// The same without what they do, for lines that are called something else too.
+    pub(super) fn within_said(&self, count: u64, called: &str) -> String {
+        match (self.lines().len(), self.sees_all()) {
+            (1, true) => format!("the only {called}"),
+            _ => format!("{} of {}", grouped(count), self.said(&format!(" {called}s"))),
+        }
+    }
+
+    /// None of them, and what it does.
+    pub(super) fn none_said(&self, has: &str) -> String {
+        match (self.lines().len(), self.sees_all()) {
+            (1, true) => format!("the only line {has} no"),
+            _ => format!("none of {} {has} a", self.lines_said()),
+        }
     }
 
     /// A line by its number over all that is looked at, from 0, in words: with the name of its input

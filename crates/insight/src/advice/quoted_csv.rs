@@ -45,9 +45,8 @@ fn find(look: &Look<'_>) -> Option<Note> {
     let Tally { first, count } = lines.tally(quoted)?;
     let name = if byte == b',' { "comma" } else { "semicolon" };
     let text = format!(
-        "{} of {} have a {name} within quotes, the first is line {}: {} splits there too",
-        grouped(count as u64),
-        look.lines_said(),
+        "{} a {name} within quotes, the first is line {}: {} splits there too",
+        look.part_said(count as u64, "have", "has"),
         look.line_said(first as u64),
         look.stage.name
     );

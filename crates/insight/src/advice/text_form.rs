@@ -102,11 +102,8 @@ fn blank_lines(look: &Look<'_>) -> Option<Note> {
     if empty < 2 {
         return None;
     }
-    let text = format!(
-        "{} of {} are empty and count as one more value",
-        grouped(empty as u64),
-        look.lines_said()
-    );
+    let text =
+        format!("{} empty and count as one more value", look.part_said(empty as u64, "are", "is"));
     let note = look.note(NoteKind::BlankLines, Severity::Hint, text);
     let all_files = look.file_words().is_empty();
     let edits = look.put_before("grep .", true).filter(|_| all_files);
@@ -203,9 +200,8 @@ fn invalid_text(look: &Look<'_>) -> Option<Note> {
     }
     let Tally { first, count } = all.tally(invalid)?;
     let text = format!(
-        "{} of {} are not UTF-8, the first is line {}: their odd bytes are not characters",
-        grouped(count as u64),
-        look.lines_said(),
+        "{} not UTF-8, the first is line {}: odd bytes there are not characters",
+        look.part_said(count as u64, "are", "is"),
         look.line_said(first as u64)
     );
     let note = look.note(NoteKind::InvalidText, Severity::Warning, text);

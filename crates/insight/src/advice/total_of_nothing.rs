@@ -82,23 +82,15 @@ fn find(look: &Look<'_>) -> Option<Note> {
     }
     let all = lines.len() as u64;
     let text = if missing == all && all > 0 {
-        format!(
-            "none of {} has a field {field} (the most is {most}): the total is 0",
-            look.lines_said()
-        )
+        format!("{} field {field} (the most is {most}): the total is 0", look.none_said("has"))
     } else if text_only > 1 || (text_only == 1 && missing > 0) {
         format!(
-            "field {field} is not a number in {} of {} (“{}”) and counts as 0 there",
-            grouped(text_only),
-            look.lines_said(),
+            "field {field} is not a number in {} (“{}”) and counts as 0 there",
+            look.within_said(text_only, "line"),
             String::from_utf8_lossy(shown.unwrap_or_default())
         )
     } else if missing > 0 {
-        format!(
-            "{} of {} have no field {field}: it counts as 0 there",
-            grouped(missing),
-            look.lines_said()
-        )
+        format!("{} no field {field}: it counts as 0 there", look.part_said(missing, "have", "has"))
     } else {
         return None;
     };

@@ -141,7 +141,7 @@ fn a_missing_delimiter_is_named_and_replaced() {
     let notes = said(&format!("cut -f2 {log}"));
     assert_eq!(
         find(&notes, "delimiter-absent").unwrap().text,
-        "3 of 3 lines have no TAB and were passed through unchanged"
+        "3 of 3 lines have no TAB: cut passes such lines through unchanged"
     );
 }
 

@@ -316,7 +316,8 @@ fn a_followed_file_moves_the_river_until_it_is_stopped() {
     terminal.wait("following · 2 lines so far");
     append("noise\nthree\n");
     let screen = terminal.wait("following · 4 lines so far");
-    assert!(screen.contains("keeps 3 of 4"), "{screen}");
+    // More may come at any time: of what follows a file nothing is known to be all.
+    assert!(screen.contains("keeps ≥ 3"), "{screen}");
     terminal.wait("THREE");
     // Rotated: the new file goes on where the old one ended.
     std::fs::rename(&log, terminal.path().join("live.log.1")).unwrap();

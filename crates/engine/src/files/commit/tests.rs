@@ -369,7 +369,9 @@ mod killed {
                 .stdout(Stdio::piped())
                 .stderr(Stdio::null());
             asks(&mut command);
+            let starting = lease::starting();
             let mut child = command.spawn().unwrap();
+            drop(starting);
             let out = std::io::BufReader::new(child.stdout.take().unwrap());
             Self(child, out)
         }

@@ -203,6 +203,7 @@ impl EndedStage {
             made: Instant::now(),
             reused: false,
             follows: false,
+            fed_live: false,
             partial: own.partial(),
             inside_read,
             sure_bytes: None,

@@ -121,6 +121,8 @@ pub struct StageResult {
     pub reused: bool,
     /// True for a stage that goes on with what its files get.
     pub follows: bool,
+    /// True for a stage after one that follows a file: more may come for it.
+    pub(super) fed_live: bool,
     /// Files of which it, or what runs inside it, has read a part.
     pub partial: Vec<PartialRead>,
     /// Files that what runs inside it has read.
@@ -169,7 +171,7 @@ impl StageResult {
         match self.ending {
             _ if self.from_part() => Known::OfPart,
             Ending::ClosedPipe => Known::AtLeast,
-            _ if self.follows => Known::AtLeast,
+            _ if self.follows || self.fed_live => Known::AtLeast,
             _ => Known::Exact,
         }
     }
@@ -287,6 +289,7 @@ impl StageResult {
             made: self.made,
             reused: true,
             follows: self.follows,
+            fed_live: self.fed_live,
             partial: self.partial.clone(),
             inside_read: self.inside_read.clone(),
             sure_bytes: self.sure_bytes,
