@@ -9,7 +9,6 @@ use super::look::Look;
 use super::note::{Basis, Note, NoteKind, Proof, Severity};
 use super::nothing_matched::grep_pattern;
 use super::used_fields::{Used, used_fields};
-use crate::describe::units::grouped;
 
 pub(super) const ABOUT: About = About {
     kind: NoteKind::CarriageReturns,

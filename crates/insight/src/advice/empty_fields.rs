@@ -6,7 +6,6 @@ use shell::Span;
 use super::about::About;
 use super::look::{Look, replace};
 use super::note::{Basis, Note, NoteKind, Proof, Severity};
-use crate::describe::units::grouped;
 use crate::edit::stages::TextEdit;
 
 pub(super) const ABOUT: About = About {

@@ -4,7 +4,6 @@ use super::about::About;
 use super::look::Look;
 use super::note::{Basis, Note, NoteKind, Proof, Severity};
 use super::seen::Tally;
-use crate::describe::units::grouped;
 
 pub(super) const ABOUT: About = About {
     kind: NoteKind::FieldMissing,

@@ -16,15 +16,18 @@ pub(super) const ABOUT: About = About {
 };
 
 fn find(look: &Look<'_>) -> Option<Note> {
-    if look.stage.is_held() {
+    // A filter that has all commands it wants held back says just that.
+    let stage = look.stage;
+    let tells_of_held = stage.filter.is_some() && !stage.held.is_empty() && stage.status.0 == 0;
+    if stage.is_held() || tells_of_held {
         return None;
     }
-    let mut said = look.stage.messages.lines().filter(|line| !line.is_empty());
+    let mut said = stage.messages.lines().filter(|line| !line.is_empty());
     let first = said.next()?;
     let text = match said.count() {
         0 => first.to_owned(),
         more => format!("{first} (and {} more)", grouped(more as u64)),
     };
-    let severity = if look.stage.status.0 == 0 { Severity::Hint } else { Severity::Warning };
+    let severity = if stage.status.0 == 0 { Severity::Hint } else { Severity::Warning };
     Some(look.note(NoteKind::Message, severity, text))
 }

@@ -6,7 +6,6 @@ use super::note::{Basis, Note, NoteKind, Proof, Severity};
 use super::seen::Tally;
 use super::used_fields::used_fields;
 use crate::columns::splitting::Splitting;
-use crate::describe::units::grouped;
 
 pub(super) const ABOUT: About = About {
     kind: NoteKind::QuotedCsv,

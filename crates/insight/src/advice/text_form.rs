@@ -6,7 +6,7 @@ use super::look::{Look, insert};
 use super::note::{Basis, Note, NoteKind, Proof, Severity};
 use super::nothing_matched::grep_pattern;
 use super::seen::Tally;
-use crate::describe::units::{grouped, lines};
+use crate::describe::units::lines;
 
 pub(super) const COMPRESSED: About = About {
     kind: NoteKind::Compressed,
