@@ -55,6 +55,7 @@ pub use runs::estimate::{Estimate, Hold, estimate};
 pub use runs::fate::fate;
 pub use runs::figures::{CommandFigures, CommandKind};
 pub use runs::full::{FullEnd, FullRequest, FullRun, OUTPUT_LIMIT};
+pub use runs::preview::inside::PipelinesInside;
 pub use runs::preview::result::{Ending, InputRecord, Preview, StageResult};
 pub use runs::script::{Cut, DryLimits, DryRun, dry_run, run_filter, run_script};
 pub use runs::trial::try_on;

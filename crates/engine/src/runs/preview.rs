@@ -24,6 +24,7 @@ use crate::runs::preview::taps::{Build, SampleTaps};
 use crate::runs::preview::task::Task;
 
 mod finish;
+pub(crate) mod inside;
 pub(crate) mod result;
 mod reuse;
 mod taps;

@@ -7,6 +7,7 @@ use filters::Verb;
 use stream::{InputName, RunControl};
 
 use super::follow::{Lost, TrailSource, piped_input};
+use super::inner::{Evaluate, Inner};
 use super::lines::became;
 
 /// Lines that end at a stage, or continue without the text.
@@ -58,6 +59,8 @@ pub struct Whereabouts {
     pub in_patterns: Vec<String>,
     /// Files with it that commands inside a stage have read: what became of their lines is not known.
     pub inside: Vec<(usize, String)>,
+    /// Where lines of such files end or lose it inside of a compound command.
+    pub inner: Vec<Inner>,
     /// The stages at which some of them end or lose it, in order.
     pub lost: Vec<LostAt>,
     /// Lines of the result that were made of them.
@@ -81,20 +84,30 @@ struct Followed {
 impl Whereabouts {
     /// Looks for the text in everything that comes into the pipeline, letters in either case unless one is a
     /// capital, and follows the lines that have it to the end. Of files of which the preview has a
-    /// part all lines are looked at; `progress` is told how far that is. Blocks until it is done;
-    /// `control` ends it.
+    /// part all lines are looked at; `progress` is told how far that is. Pipelines inside of compound commands are
+    /// `evaluate`d by themselves. Blocks until it is done; `control` ends it.
     pub fn of(
         preview: &Preview,
         query: &str,
         control: &RunControl,
         progress: Progress<'_>,
+        evaluate: Evaluate<'_>,
     ) -> Self {
+        let mut all = Self::followed(preview, query, control);
+        all.look_into(preview, control, evaluate);
+        all.look_beyond(preview, control, progress);
+        all
+    }
+
+    /// The same without what is inside of stages, and beyond samples.
+    pub(super) fn followed(preview: &Preview, query: &str, control: &RunControl) -> Self {
         let mut all = Self {
             query: query.to_owned(),
             found: Vec::new(),
             beyond: Vec::new(),
             in_patterns: Vec::new(),
             inside: Vec::new(),
+            inner: Vec::new(),
             lost: Vec::new(),
             left: 0,
             having: 0,
@@ -116,7 +129,6 @@ impl Whereabouts {
         }
         all.left = lines.all.len() as u64;
         all.having = lines.having.len() as u64;
-        all.look_beyond(preview, control, progress);
         all
     }
 

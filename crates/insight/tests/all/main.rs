@@ -9,6 +9,7 @@ mod drawings;
 mod example;
 mod golden;
 mod guide;
+mod inner_trails;
 mod point;
 mod sheet;
 mod trail;

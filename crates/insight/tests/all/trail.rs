@@ -163,20 +163,21 @@ fn a_line_goes_back_to_its_file_and_on_to_the_end() {
     assert_eq!(middle.start_in_words(&preview), "line 1 of the output of stage 3");
     assert_eq!(middle.sources[0].lines, [0]);
     assert_eq!(middle.end().map(|step| step.stage), Some(5));
-    let lost = Whereabouts::of(&preview, "gate-03", &RunControl::default(), &|_, _| {});
+    let lost = Whereabouts::of(&preview, "gate-03", &RunControl::default(), &|_, _| {}, &|_| None);
     assert_eq!(lost.found[0].lines, [4]);
     assert_eq!((lost.left, lost.lost.len(), lost.lost[0].stage), (0, 1, 5));
     let Gone::Ends(ends) = &lost.lost[0].how else { panic!() };
     assert_eq!(ends.reason.as_deref(), Some("not among the first line"));
-    let there = Whereabouts::of(&preview, "gate-02", &RunControl::default(), &|_, _| {});
+    let there = Whereabouts::of(&preview, "gate-02", &RunControl::default(), &|_, _| {}, &|_| None);
     assert_eq!((there.left, there.lost.len()), (1, 0));
-    let nowhere = Whereabouts::of(&preview, "gate-77", &RunControl::default(), &|_, _| {});
+    let nowhere =
+        Whereabouts::of(&preview, "gate-77", &RunControl::default(), &|_, _| {}, &|_| None);
     assert!(nowhere.found.is_empty() && nowhere.left == 0);
 }
 
 /// Where a text is, and where it is lost, in a few words.
 fn told(preview: &Preview, query: &str) -> String {
-    let all = Whereabouts::of(preview, query, &RunControl::default(), &|_, _| {});
+    let all = Whereabouts::of(preview, query, &RunControl::default(), &|_, _| {}, &|_| None);
     let mut told: Vec<String> = Vec::new();
     for source in &all.found {
         let how = if source.input.is_none() { "makes" } else { "has" };
@@ -271,15 +272,16 @@ fn a_sample_does_not_speak_for_all_of_a_file() {
     let preview = Trials::default().evaluate(request, None, &RunControl::default()).unwrap();
     let mut told_of = Vec::new();
     let told_of_cell = std::cell::RefCell::new(&mut told_of);
-    let all = Whereabouts::of(&preview, "line 2345", &RunControl::default(), &|read, whole| {
-        told_of_cell.borrow_mut().push((read, whole));
-    });
+    let told = |read, whole| told_of_cell.borrow_mut().push((read, whole));
+    let control = RunControl::default();
+    let all = Whereabouts::of(&preview, "line 2345", &control, &told, &|_| None);
     let found = all.beyond[0].found.unwrap();
     assert!(all.found.is_empty());
     assert_eq!((found.count, found.first, found.lines), (1, 2345, 3000));
     let bytes = data.len() as u64;
     assert_eq!(told_of.last(), Some(&(bytes, Some(bytes))));
-    let nowhere = Whereabouts::of(&preview, "line 4000", &RunControl::default(), &|_, _| {});
+    let nowhere =
+        Whereabouts::of(&preview, "line 4000", &RunControl::default(), &|_, _| {}, &|_| None);
     assert_eq!(nowhere.beyond[0].found.unwrap().count, 0);
 }
 
@@ -293,7 +295,7 @@ fn what_other_programs_make_is_not_known() {
     let on = trail(&preview, TrailStart::In { stage: 0, flat: 0 });
     assert_eq!(on.steps.last().map(|step| step.change), Some(Change::Unknown));
     assert!(on.end().is_none(), "nobody knows");
-    let lost = Whereabouts::of(&preview, "gate", &RunControl::default(), &|_, _| {});
+    let lost = Whereabouts::of(&preview, "gate", &RunControl::default(), &|_, _| {}, &|_| None);
     assert_eq!((lost.unknown, lost.lost.len()), (Some(1), 0));
 }
 
@@ -519,7 +521,8 @@ fn time_of_a_trail() {
         println!("{start:?}: {:?}, {} steps", started.elapsed(), trail.steps.len());
     }
     let started = std::time::Instant::now();
-    let whereabouts = Whereabouts::of(&preview, "gate-01", &RunControl::default(), &|_, _| {});
+    let whereabouts =
+        Whereabouts::of(&preview, "gate-01", &RunControl::default(), &|_, _| {}, &|_| None);
     println!("whereabouts of {} lines: {:?}", whereabouts.found[0].lines.len(), started.elapsed());
 }
 

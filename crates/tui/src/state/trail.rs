@@ -4,8 +4,8 @@ use std::sync::Arc;
 
 use engine::{Figure, Kept, Known, Preview};
 use insight::{
-    Beyond, Change, Gone, LostAt, Trail, TrailStep, Whereabouts, figure, figure_lines, grouped,
-    lines,
+    Beyond, Change, Gone, Inner, LostAt, Trail, TrailStep, Whereabouts, figure, figure_lines,
+    grouped, lines,
 };
 use tui_input::Input;
 
@@ -47,6 +47,8 @@ pub(crate) struct TrailRow {
 pub(crate) struct RowLines {
     /// The stage they are seen at.
     pub stage: usize,
+    /// They are seen by commands inside of this one only.
+    pub inside_of: Option<usize>,
     /// On which side of it.
     pub side: Side,
     /// The stream they are in.
@@ -195,6 +197,7 @@ fn source_row(preview: &Preview, source: &insight::TrailSource, words: String) -
         ends: false,
         lines: Some(RowLines {
             stage: source.stage,
+            inside_of: None,
             side,
             kept: source.kept.clone(),
             numbers: source.lines.clone(),
@@ -218,7 +221,13 @@ fn lines_into(preview: &Preview, stage: usize, from: &[u64]) -> Option<RowLines>
     let end = before + kept.lines();
     let numbers =
         from.iter().filter(|flat| (before..end).contains(*flat)).map(|flat| flat - before);
-    Some(RowLines { stage, side: Side::In(before), kept: kept.clone(), numbers: numbers.collect() })
+    Some(RowLines {
+        stage,
+        inside_of: None,
+        side: Side::In(before),
+        kept: kept.clone(),
+        numbers: numbers.collect(),
+    })
 }
 
 fn step_row(step: &TrailStep, preview: &Preview) -> TrailRow {
@@ -228,6 +237,7 @@ fn step_row(step: &TrailStep, preview: &Preview) -> TrailRow {
     } else {
         preview.stages.get(step.stage).map(|stage| RowLines {
             stage: step.stage,
+            inside_of: None,
             side: Side::Out,
             kept: stage.out.clone(),
             numbers: step.lines.clone(),
@@ -269,6 +279,12 @@ pub(crate) fn rows_of_text(found: &Whereabouts, preview: &Preview) -> Vec<TrailR
     let in_patterns = found.in_patterns.iter();
     rows.extend(in_patterns.map(|name| plain(name, format!("has “{query}”, as a pattern"), false)));
     rows.extend(found.beyond.iter().map(|beyond| beyond_row(beyond, query)));
+    rows.extend(found.inner.iter().map(|inner| inner_row(inner, query)));
+    if found.found.is_empty() && !found.inner.is_empty() {
+        let words = format!("no line of it has “{query}”");
+        rows.push(plain("result", words, false));
+        return rows;
+    }
     if found.found.is_empty() {
         let nowhere = found.inside.is_empty()
             && found.beyond.iter().all(|beyond| beyond.found.is_some_and(|found| found.count == 0));
@@ -328,10 +344,25 @@ fn beyond_row(beyond: &Beyond, query: &str) -> TrailRow {
     TrailRow { stage: None, label: beyond.name.clone(), words, ends: false, lines: None }
 }
 
+/// The same inside of a stage.
+fn inner_row(inner: &Inner, query: &str) -> TrailRow {
+    let mut row = lost_row(&inner.lost, &inner.preview, query);
+    row.stage = Some(inner.stage);
+    row.label = format!("inside: {}", row.label);
+    if inner.rounds > 1 {
+        row.words.push_str(&format!(" (in {} rounds)", grouped(inner.rounds)));
+    }
+    if let Some(lines) = &mut row.lines {
+        lines.inside_of = Some(inner.stage);
+    }
+    row
+}
+
 /// Where lines end, or continue without the text.
 fn lost_row(lost: &LostAt, preview: &Preview, query: &str) -> TrailRow {
     let count = |count: u64| match (count, lost.came) {
         (1, 1) => "the line".to_owned(),
+        (2, 2) => "both lines".to_owned(),
         (count, came) if count == came => format!("all {}", lines(count)),
         (count, came) => format!("{} of {}", grouped(count), lines(came)),
     };
@@ -351,6 +382,7 @@ fn lost_row(lost: &LostAt, preview: &Preview, query: &str) -> TrailRow {
                 format!("{} {verb} without “{query}”: {first_one} now “{text}”", lines(*count));
             let at = preview.stages.get(lost.stage).map(|stage| RowLines {
                 stage: lost.stage,
+                inside_of: None,
                 side: Side::Out,
                 kept: stage.out.clone(),
                 numbers: lost.lines.clone(),

@@ -6,6 +6,7 @@ use insight::{Trail, TrailStart, Whereabouts, grouped};
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
 use tui_input::Input;
 
+use crate::actions::{Action, key};
 use crate::state::app::App;
 use crate::state::drawer::{Drawer, PromptKind};
 use crate::state::event::Event;
@@ -62,6 +63,7 @@ impl App {
         let (number, control) = (trials.number, trials.control.clone());
         let (of, question) = (preview.clone(), asked.clone());
         let events = self.session.events.clone();
+        let (request, tried) = (self.result.request.clone(), self.session.workbench.trials());
         self.in_background("trail", move || {
             let rows = match question {
                 Asked::Line(start) => Trail::of(&of, start, &control).map(|trail| {
@@ -78,7 +80,17 @@ impl App {
                             let _ = events.send(Event::Searched(number, read, whole));
                         }
                     };
-                    let found = Whereabouts::of(&of, &query, &control, &progress);
+                    // A program that the user has agreed to is not started once more for this.
+                    let evaluate = |plan: engine::Plan| {
+                        let request = engine::Request {
+                            plan: Some(plan),
+                            sample: of.sample,
+                            allowed: engine::Consents::default(),
+                            ..request.clone()?
+                        };
+                        tried.evaluate(request, None, &stream::RunControl::default()).ok()
+                    };
+                    let found = Whereabouts::of(&of, &query, &control, &progress, &evaluate);
                     Some((String::new(), rows_of_text(&found, &of)))
                 }
             };
@@ -158,6 +170,12 @@ impl App {
     fn go_to_line(&mut self, view: &TrailView) -> bool {
         let Some(lines) = view.row_lines() else { return false };
         let Some(&place) = view.shown.get(view.line) else { return false };
+        if let Some(stage) = lines.inside_of {
+            let open = key(Action::Open);
+            self.message =
+                Some(format!("this line is inside of stage {}: {open} there opens it", stage + 1));
+            return true;
+        }
         let number = lines.numbers[place];
         if self.result.preview.as_ref().is_none_or(|now| now.generation != view.preview.generation)
         {

@@ -200,6 +200,7 @@ impl EndedStage {
             pending,
             held: build.held.into_inner(),
             inside: build.inside.into_list(),
+            pipelines_inside: build.pipelines.into_inner(),
             made: Instant::now(),
             reused: false,
             follows: false,

@@ -22,6 +22,7 @@ use crate::plan::pipeline::{StageKind, StagePlan};
 use crate::plan::target::TargetKind;
 use crate::policy::HeldCommand;
 use crate::runs::figures::CommandFigures;
+use crate::runs::preview::inside::PipelinesInside;
 
 /// How a stage ended.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -115,6 +116,8 @@ pub struct StageResult {
     pub held: Vec<HeldCommand>,
     /// The commands inside it, in the order of the text.
     pub inside: Vec<CommandFigures>,
+    /// The pipelines of filters inside it that have read something.
+    pub pipelines_inside: PipelinesInside,
     /// When it was made.
     pub made: Instant,
     /// True when this result was kept from the run before.
@@ -286,6 +289,7 @@ impl StageResult {
             pending: self.pending.clone(),
             held: self.held.clone(),
             inside: self.inside.clone(),
+            pipelines_inside: self.pipelines_inside.clone(),
             made: self.made,
             reused: true,
             follows: self.follows,

@@ -21,6 +21,7 @@ use crate::plan::pipeline::{Plan, StageKind, StagePlan};
 use crate::plan::substitution::Substitution;
 use crate::policy::HeldCommand;
 use crate::runs::figures::FigureTable;
+use crate::runs::preview::inside::PipelinesInside;
 use crate::runs::preview::task::Task;
 
 /// Lines or bytes a stage may go on writing after its reader has left, so that a small stream is
@@ -84,6 +85,7 @@ pub(super) struct Build {
     pub(super) substituted: Mutex<Vec<(Vec<u8>, Arc<Kept>)>>,
     pub(super) held: Mutex<Vec<HeldCommand>>,
     pub(super) inside: FigureTable,
+    pub(super) pipelines: Mutex<PipelinesInside>,
     pub(super) cut: Arc<Mutex<Option<Limit>>>,
 }
 
@@ -109,6 +111,7 @@ impl Build {
             substituted: Mutex::default(),
             held: Mutex::default(),
             inside: FigureTable::default(),
+            pipelines: Mutex::default(),
             cut: Arc::default(),
         }
     }
@@ -215,6 +218,7 @@ impl Observer for SampleTaps {
     ) {
         let Some(build) = within.and_then(|stage| self.builds.get(stage)) else { return };
         build.inside.add(plan, meters, outcomes);
+        build.pipelines.lock().add(plan, outcomes);
     }
 
     fn held_back(&self, number: usize, command: HeldCommand) {

@@ -104,6 +104,24 @@ fn a_missed_text_is_found_where_it_is_lost() {
 }
 
 #[test]
+fn a_missed_text_is_found_inside_of_a_group() {
+    let mut stand = river(
+        "for gate in gate-01 gate-02; do grep $gate DIR/gate.log | sort -u -k2,2; done | wc -l",
+    );
+    press(&mut stand, "Y");
+    stand.letters("gate-05");
+    press(&mut stand, "Enter");
+    let view = trail(&mut stand);
+    let rows: Vec<_> =
+        view.rows.iter().flatten().map(|row| (row.label.as_str(), row.words.as_str())).collect();
+    assert_eq!(rows[1].1, "all 86 lines end here, the first: no match for “gate-01” (in 2 rounds)");
+    assert!(rows[1].0.starts_with("inside: grep $gate "), "{rows:?}");
+    assert_eq!(rows.last(), Some(&("result", "no line of it has “gate-05”")));
+    press(&mut stand, "Tab Enter");
+    assert!(message(&stand).starts_with("this line is inside of stage 1: > "));
+}
+
+#[test]
 fn what_a_trail_says_stays_true_when_the_result_changes() {
     let mut stand = river(LINE);
     press(&mut stand, "Tab t");
