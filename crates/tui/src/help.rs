@@ -2,6 +2,7 @@
 
 use crate::actions::{all, keyed};
 use crate::state::screen::Screen;
+use crate::text::display::at_blanks;
 
 /// A row: what is explained, and what it is; a heading has nothing to be explained.
 pub(crate) type Row = (String, String);
@@ -118,6 +119,20 @@ pub(crate) fn rows(screen: Screen) -> Vec<Row> {
     ]);
     rows
 }
+
+/// The same on a screen of this width: sentences go on in the next row.
+pub(crate) fn rows_within(screen: Screen, width: u16) -> Vec<Row> {
+    let room = usize::from(width.saturating_sub(SAYS + 1));
+    let broken = |(what, says): Row| {
+        let parts = if says.is_empty() { vec![says] } else { at_blanks(&says, room) };
+        let named = std::iter::once(what).chain(std::iter::repeat(String::new()));
+        named.zip(parts).collect::<Vec<_>>()
+    };
+    rows(screen).into_iter().flat_map(broken).collect()
+}
+
+/// The column in which sentences begin.
+pub(crate) const SAYS: u16 = 13;
 
 #[cfg(test)]
 mod tests {

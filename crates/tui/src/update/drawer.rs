@@ -66,7 +66,9 @@ impl App {
         }
         let Some(mut drawer) = self.drawer.take() else { return };
         let stays = match &mut drawer {
-            Drawer::Help(top) => scroll(top, key.code, help::rows(self.screen).len()),
+            Drawer::Help(top) => {
+                scroll(top, key.code, help::rows_within(self.screen, self.page.width).len())
+            }
             Drawer::Notes(top) => scroll(top, key.code, noted::all(self).len()),
             Drawer::History(earlier) if key.code == KeyCode::Tab => {
                 self.read_shell_history(earlier);

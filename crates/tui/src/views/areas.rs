@@ -6,7 +6,7 @@ use super::lens::TWO_SIDES;
 use super::{command, drawer, river};
 use crate::state::app::App;
 use crate::state::drawer::Drawer;
-use crate::state::screen::Page;
+use crate::state::screen::{Page, Screen};
 
 /// Where everything is.
 #[derive(Clone, Copy, Debug, Default)]
@@ -36,9 +36,11 @@ pub(super) fn areas(area: Rect, app: &App) -> Areas {
     let command_rows = if begins { 0 } else { command::rows(app, width, height) };
     let rule = command_top + command_rows;
     let wanted = match &app.drawer {
-        Some(drawer) => drawer::rows(drawer, app, height),
+        Some(drawer) => drawer::rows(drawer, app, (width, height)),
         None if roomy => 6,
         None if height >= 28 => 4,
+        // A note finds room where stages are looked at.
+        None if height >= 24 && app.screen == Screen::Bench => 3,
         None => 2,
     };
     // What is over the notes leaves a few rows of what is above, unless it is a view of its own.

@@ -5,6 +5,7 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 
 use crate::state::target::{Target, Targets};
+use crate::text::display::at_blanks;
 use crate::theme::Theme;
 
 /// From this many columns on the river has its bars.
@@ -57,15 +58,30 @@ impl Canvas<'_> {
         self.target(0, y, self.area.width, target);
     }
 
-    /// Writes text at a place, cut at the edge; gives the column after it.
+    /// Writes text at a place, cut at the edge, words with a mark there; gives the column after it.
     pub(super) fn put(&mut self, x: u16, y: u16, text: &str, style: Style) -> u16 {
         let area = self.area;
         if y >= area.height || x >= area.width {
             return x;
         }
         let room = usize::from(area.width - x);
+        let shortened;
+        let text = if text.contains(|sign: char| sign.is_alphabetic()) {
+            shortened = cut(text, room);
+            &shortened
+        } else {
+            text
+        };
         let (end, _) = self.buffer.set_stringn(area.x + x, area.y + y, text, room, style);
         end - area.x
+    }
+
+    /// Writes a sentence in as many rows as it needs, from column `x` of row `y` on.
+    pub(super) fn sentence(&mut self, x: u16, y: u16, text: &str, style: Style) {
+        let room = usize::from(self.area.width.saturating_sub(x + 1));
+        for (row, part) in (y..self.area.height).zip(at_blanks(text, room)) {
+            self.put(x, row, &part, style);
+        }
     }
 
     /// Writes text so that it ends before column `x`.
@@ -133,6 +149,19 @@ pub(super) fn cut_middle(text: &str, width: usize) -> String {
     let end: String = end.into_iter().rev().collect();
     let begin = cut(text, width - end.width());
     format!("{begin}{end}")
+}
+
+/// Text of several parts, ` · ` between them: as many as fit into a width, the first one cut where it does not.
+pub(super) fn cut_parts(text: &str, width: usize) -> String {
+    use unicode_width::UnicodeWidthStr;
+    let mut whole = text;
+    while whole.width() > width {
+        match whole.rfind(" · ") {
+            Some(end) => whole = &whole[..end],
+            None => return cut(whole, width),
+        }
+    }
+    whole.to_owned()
 }
 
 /// Text cut to a width, with a mark where something is missing.

@@ -1,5 +1,7 @@
 //! The rows around the views: the head, the message, the keys.
 
+use unicode_width::UnicodeWidthStr;
+
 use super::canvas::{Canvas, cut, cut_middle};
 use crate::actions::{Action, key};
 use crate::hints::hints;
@@ -86,6 +88,7 @@ pub(super) fn header(canvas: &mut Canvas<'_>, app: &App) {
         .path
         .as_ref()
         .map_or_else(|| "not saved yet".to_owned(), |path| safe(&path.display().to_string()));
+    let begins = matches!(app.drawer, Some(Drawer::Start(_)));
     let name = match &app.drawer {
         Some(Drawer::Start(view)) => {
             let folder = view.all.as_ref().map(|all| insight::folder_name(&all.folder));
@@ -94,6 +97,8 @@ pub(super) fn header(canvas: &mut Canvas<'_>, app: &App) {
         _ => name,
     };
     let room = usize::from(start.saturating_sub(x + 4));
+    let unsaved = app.text.path.is_none() && name.width() > room.saturating_sub(changed.len());
+    let name = if unsaved && !begins { "unsaved".to_owned() } else { name };
     let name =
         cut_middle(&name, room.saturating_sub(changed.len()).clamp(usize::from(NAME_LEAST), 40));
     x = canvas.put(if x == 0 { 1 } else { x + 2 }, 0, &cut(&name, room), theme.ink());

@@ -15,7 +15,7 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
     let runs = app.runs();
     if runs.is_empty() {
         let text = keyed("no kept runs yet: {run-all} does a full run and keeps its figures here");
-        canvas.put(2, 1, &cut(&text, usize::from(area.width.saturating_sub(3))), app.theme.quiet());
+        canvas.sentence(2, 1, &text, app.theme.quiet());
         return;
     }
     // Commands are long: both parts have the whole width.
@@ -270,8 +270,11 @@ fn figures(
 /// What can be done here, under the lists.
 pub(super) fn notes(canvas: &mut Canvas<'_>, app: &App) {
     let area = canvas.area;
+    if app.runs().is_empty() {
+        return;
+    }
     let rows = [
-        "2 is the selected run; 1 is the run of the same text before it, or the one marked with m",
+        "2: the selected run. 1: the one marked with m, or this text's run before",
         "Enter restores the text of the selected run; d deletes its figures",
     ];
     for (y, text) in rows.iter().enumerate() {

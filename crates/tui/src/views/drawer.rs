@@ -18,10 +18,10 @@ use crate::state::target::Target;
 use crate::text::display::{at_blanks, safe};
 
 /// Rows a drawer takes.
-pub(super) fn rows(drawer: &Drawer, app: &App, height: u16) -> u16 {
+pub(super) fn rows(drawer: &Drawer, app: &App, (width, height): (u16, u16)) -> u16 {
     let most = height * 3 / 5;
     match drawer {
-        Drawer::Help(_) => (help::rows(app.screen).len() as u16).min(most),
+        Drawer::Help(_) => (help::rows_within(app.screen, width).len() as u16).min(most),
         Drawer::Notes(_) => (noted::all(app).len() as u16).clamp(2, most.max(2)),
         Drawer::History(earlier) => (earlier.list.found().len() as u16 + 3).clamp(6, most.max(6)),
         Drawer::Sample(_) => 8,
@@ -206,7 +206,7 @@ fn picker<T>(
 fn help(canvas: &mut Canvas<'_>, top: usize, app: &App) {
     let area = canvas.area;
     let theme = app.theme;
-    let lines = help::rows(app.screen);
+    let lines = help::rows_within(app.screen, area.width);
     let rows = usize::from(area.height);
     let top = top.min(lines.len().saturating_sub(rows));
     for (y, (key, says)) in lines.iter().skip(top).take(rows).enumerate() {
@@ -214,8 +214,8 @@ fn help(canvas: &mut Canvas<'_>, top: usize, app: &App) {
         if says.is_empty() {
             canvas.put(1, y, key, theme.quiet());
         } else {
-            canvas.put_right(11, y, key, theme.bright());
-            canvas.put(13, y, &cut(says, usize::from(area.width.saturating_sub(14))), theme.ink());
+            canvas.put_right(help::SAYS - 2, y, key, theme.bright());
+            canvas.put(help::SAYS, y, says, theme.ink());
         }
     }
     if lines.len() > rows {

@@ -218,6 +218,8 @@ fn header(
         _ => "",
     };
     let end = area.width.saturating_sub(1);
+    // Where the title and the key touch, the key gives way: the help has it.
+    let other = if usize::from(area.width) < 24 + other.len() { "" } else { other };
     let Some(stage) = stage else {
         let (name, style) = match app.shown() {
             Place::Source => ("source".to_owned(), theme.bright()),

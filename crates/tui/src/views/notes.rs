@@ -4,7 +4,7 @@ use insight::explain;
 use ratatui::style::Modifier;
 use unicode_width::UnicodeWidthStr;
 
-use super::canvas::{Canvas, cut};
+use super::canvas::{Canvas, cut, cut_parts};
 use crate::actions::{Action, key, keyed};
 use crate::noted::{self, Row};
 use crate::state::app::App;
@@ -72,10 +72,10 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
     rows.extend(noted::of_others(app, number));
     let mut y = 1;
     if area.height > 2 {
-        canvas.put(4, 1, &cut(&numbers, room), theme.quiet());
+        canvas.put(4, 1, &cut_parts(&numbers, room), theme.quiet());
         y = 2;
     } else if own == 0 {
-        canvas.put(4, 1, &cut(&numbers, room), theme.quiet());
+        canvas.put(4, 1, &cut_parts(&numbers, room), theme.quiet());
         return;
     }
     draw_rows(canvas, y, app, &rows);
@@ -123,8 +123,8 @@ fn draw_rows(canvas: &mut Canvas<'_>, top: u16, app: &App, rows: &[Row]) {
     if left > 0 && area.height > 0 {
         let first = if app.focus == Focus::Text { "Esc " } else { "" };
         let more = format!(" {left} more: {first}{} ", crate::actions::key(Action::Notes));
-        // In two rows the one note that is left room for keeps its own.
-        let y = if area.height > 2 { area.height - 1 } else { 0 };
+        // A single note keeps its own row, where its fix is offered.
+        let y = if bottom.saturating_sub(top) > 1 { area.height - 1 } else { 0 };
         canvas.put_right(area.width.saturating_sub(1), y, &more, theme.quiet());
     }
 }

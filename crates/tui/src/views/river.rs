@@ -12,7 +12,7 @@ use ratatui::style::{Modifier, Style};
 use self::body::Body;
 pub(super) use self::words::source_name;
 use self::words::{footer, more_sources, source_words, stage_text};
-use super::canvas::{Canvas, WIDE, cut, cut_middle};
+use super::canvas::{Canvas, WIDE, cut, cut_middle, cut_parts};
 use crate::actions::{Action, key, keyed};
 use crate::state::app::App;
 use crate::state::place::{Focus, Place};
@@ -54,8 +54,10 @@ enum Kind {
     /// A command inside a stage.
     Inner(usize, usize),
     Text(String, Style),
-    /// A file that would be written: a sign, and words.
-    File(&'static str, String, Style),
+    /// A file that would be written.
+    File(String),
+    /// What would become of it, in words and in fewer.
+    FileWords(String, String, Style),
     Gap,
 }
 
@@ -83,7 +85,7 @@ pub(super) fn width(app: &App, screen: u16) -> u16 {
         let text = stage_text(preview, stage).chars().count() as u16;
         let below = effect(stage).chars().count() as u16;
         let lines = figure_lines(stage.lines_out()).chars().count() as u16 + 2;
-        let files = stage.pending.iter().map(|file| file_words(file).chars().count() as u16);
+        let files = stage.pending.iter().map(|file| file_words(file)[0].chars().count() as u16);
         let below = (below + lines).max(files.max().unwrap_or(0));
         if wide { (text + TIME).max(below) + 3 } else { text + lines }
     });
@@ -211,14 +213,17 @@ fn draw_row(
             canvas.put(x + 2, y, &cut(sample, room), theme.quiet());
         }
         Kind::Text(text, style) => {
-            canvas.put(2, y, &cut(text, usize::from(area.width.saturating_sub(3))), *style);
+            canvas.put(2, y, &cut_parts(text, usize::from(area.width.saturating_sub(3))), *style);
         }
-        Kind::File(sign, text, style) => {
-            canvas.put(at + 1, y, sign, *style);
+        Kind::File(name) => {
+            canvas.put(at + 1, y, "↧", theme.ink());
             let room = usize::from(right.saturating_sub(at + 3));
-            let text =
-                if sign.trim().is_empty() { cut(text, room) } else { cut_middle(text, room) };
-            canvas.put(at + 3, y, &text, *style);
+            canvas.put(at + 3, y, &cut_middle(name, room), theme.ink());
+        }
+        Kind::FileWords(words, fewer, style) => {
+            let room = usize::from(right.saturating_sub(at + 3));
+            let text = if words.chars().count() <= room { words } else { fewer };
+            canvas.put(at + 3, y, &cut(text, room), *style);
         }
         Kind::Stream { lines, effect } => {
             let count = if selected { theme.bright() } else { theme.ink() };
@@ -388,30 +393,39 @@ fn rows(app: &App, preview: &Preview, wide: bool) -> Vec<Row> {
     rows
 }
 
-/// What would become of a file.
-fn file_words(file: &engine::PendingFile) -> String {
+/// What would become of a file, in words and in fewer.
+fn file_words(file: &engine::PendingFile) -> [String; 2] {
     let now = match file.lines_now {
         Some(lines) => insight::lines(lines),
         None => bytes(file.bytes_now),
     };
     let lines = figure_lines(file.lines());
-    let how = match file.mode {
-        PendingMode::New => format!("new file, {lines}"),
-        PendingMode::Replace => format!("replaces {now} by {lines}"),
-        PendingMode::Append => format!("appends {lines} to {now}"),
-    };
-    format!("{how}, not written yet")
+    let had = file.lines_now.map_or_else(|| now.clone(), grouped);
+    match file.mode {
+        PendingMode::New => {
+            [format!("new file, {lines}, not written yet"), format!("planned, new: {lines}")]
+        }
+        PendingMode::Replace => [
+            format!("replaces {now} by {lines}, not written yet"),
+            format!("planned: {had} → {lines}"),
+        ],
+        PendingMode::Append => [
+            format!("appends {lines} to {now}, not written yet"),
+            format!("planned: {had} + {lines}"),
+        ],
+    }
 }
 
 /// A file that would be written.
 fn pending_rows(file: &engine::PendingFile, app: &App, number: usize) -> [Row; 2] {
     let name = safe(&file.path.display().to_string());
-    let row =
-        |sign, text, style| Row { place: None, body: None, kind: Kind::File(sign, text, style) };
-    let style = app.theme.hue(number);
-    let words = match app.pending.written.get(&file.path) {
-        Some(all) => format!("written, {}", figure_lines(*all)),
+    let row = |kind| Row { place: None, body: None, kind };
+    let [words, fewer] = match app.pending.written.get(&file.path) {
+        Some(all) => {
+            let words = format!("written, {}", figure_lines(*all));
+            [words.clone(), words]
+        }
         None => file_words(file),
     };
-    [row("↧", name, app.theme.ink()), row(" ", words, style)]
+    [row(Kind::File(name)), row(Kind::FileWords(words, fewer, app.theme.hue(number)))]
 }

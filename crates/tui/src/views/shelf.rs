@@ -4,6 +4,8 @@ use engine::{Figure, Known};
 use insight::{PastLine, ShelfEntry, Shelved, bytes, duration, figure_lines, files_of, grouped};
 use ratatui::layout::{Position, Rect};
 
+use unicode_width::UnicodeWidthStr;
+
 use super::canvas::{Canvas, cut, cut_middle};
 use super::input::input;
 use crate::state::app::App;
@@ -38,10 +40,19 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, view: &ShelfView, app: &App) -> Opti
     // The commands stand below each other, whether or not an entry has a comment.
     let commented = view.found.iter().any(|place| !entries[*place].comment().is_empty());
     let known = view.found.iter().any(|place| entries[*place].last.is_some());
+    let longest = view.found.iter().map(|place| name(&entries[*place]).width()).max().unwrap_or(0);
+    let width = usize::from(area.width);
+    let layout = Layout {
+        names: longest.clamp(9, (width / 3).min((width / 5).max(24))),
+        // Two columns of words that are hardly begun say less than one.
+        comments: commented,
+        commands: !commented || width >= 60,
+        figures: known,
+    };
     for (row, (number, place)) in view.found.iter().enumerate().skip(first).take(rows).enumerate() {
         let y = row as u16 + 1;
         canvas.row_target(y, Target::Entry(number));
-        entry_row(canvas, y, &entries[*place], (commented, known), app);
+        entry_row(canvas, y, &entries[*place], &layout, app);
         if number == view.at {
             canvas.put(0, y, "▸", theme.bright());
             canvas.select(y, 1);
@@ -77,29 +88,34 @@ fn figures(line: &PastLine) -> String {
 /// Columns for the lines, the time and the day of an entry.
 const AMOUNTS: [u16; 3] = [15, 13, 18];
 
-/// A row of the list; with columns for comments and for figures where any entry has some.
-fn entry_row(
-    canvas: &mut Canvas<'_>,
-    y: u16,
-    entry: &ShelfEntry,
-    (commented, known): (bool, bool),
-    app: &App,
-) {
+/// What an entry is called.
+fn name(entry: &ShelfEntry) -> String {
+    match &entry.shelved {
+        Shelved::Saved(path) => safe(&path.display().to_string()),
+        Shelved::Past => "not saved".to_owned(),
+    }
+}
+
+/// The columns of the list: how wide names are, and which of the others there are.
+struct Layout {
+    names: usize,
+    comments: bool,
+    commands: bool,
+    figures: bool,
+}
+
+/// A row of the list.
+fn entry_row(canvas: &mut Canvas<'_>, y: u16, entry: &ShelfEntry, layout: &Layout, app: &App) {
     let theme = app.theme;
     let width = canvas.area.width;
-    let name_room = (usize::from(width) / 5).clamp(12, 28);
-    match &entry.shelved {
-        Shelved::Saved(path) => {
-            let name = cut_middle(&safe(&path.display().to_string()), name_room);
-            canvas.put(2, y, &name, theme.ink());
-        }
-        Shelved::Past => {
-            canvas.put(2, y, "not saved", theme.quiet());
-        }
-    }
-    let start = name_room as u16 + 4;
+    let style = match &entry.shelved {
+        Shelved::Saved(_) => theme.ink(),
+        Shelved::Past => theme.quiet(),
+    };
+    canvas.put(2, y, &cut_middle(&name(entry), layout.names), style);
+    let start = layout.names as u16 + 4;
     let wide = canvas.is_wide();
-    let columns = match (known, wide) {
+    let columns = match (layout.figures, wide) {
         (false, _) => &AMOUNTS[..0],
         (_, true) => &AMOUNTS[..],
         (_, false) => &AMOUNTS[..2],
@@ -114,9 +130,16 @@ fn entry_row(
         }
     }
     let room = usize::from(end.saturating_sub(start + 2));
-    let comment_room = if commented { (room / 2).min(44) } else { 0 };
+    let comment_room = match (layout.comments, layout.commands) {
+        (true, true) => (room / 2).min(44),
+        (true, false) => room,
+        (false, _) => 0,
+    };
     canvas.put(start, y, &cut(&safe(&entry.comment()), comment_room), theme.ink());
-    let x = start + comment_room as u16 + if commented { 2 } else { 0 };
+    if !layout.commands {
+        return;
+    }
+    let x = start + comment_room as u16 + if layout.comments { 2 } else { 0 };
     let room = usize::from(end.saturating_sub(x + 2));
     canvas.put(x, y, &cut(&safe(&entry.line()), room), theme.quiet());
 }

@@ -25,7 +25,7 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
     let area = canvas.area;
     let Some(running) = &app.running else {
         let text = keyed("no full run yet: {run-all} starts one, after showing what it will take");
-        canvas.put(2, 1, &cut(&text, usize::from(area.width.saturating_sub(3))), app.theme.quiet());
+        canvas.sentence(2, 1, &text, app.theme.quiet());
         return;
     };
     progress(canvas, app, running);

@@ -60,6 +60,9 @@ pub(super) fn draw(
         let name = if name.ends_with("blanks") { "blanks" } else { &name };
         let words = format!(" fields at {name} ");
         let end = canvas.area.width.saturating_sub(1);
+        if usize::from(end) < words.len() + 8 {
+            return;
+        }
         canvas.put_right(end, 1, &words, app.theme.quiet());
     }
 }
