@@ -1,8 +1,10 @@
 //! The rows around the views: the head, the message, the keys.
 
+use std::time::Duration;
+
 use unicode_width::UnicodeWidthStr;
 
-use super::canvas::{Canvas, cut, cut_middle};
+use super::canvas::{Canvas, cut, cut_middle, cut_parts};
 use crate::actions::{Action, key};
 use crate::hints::hints;
 use crate::state::app::App;
@@ -139,9 +141,10 @@ pub(super) fn message(canvas: &mut Canvas<'_>, app: &App) {
         let x = canvas.put(1, 0, "!", app.theme.bright());
         let text = cut(&safe(&problem.message), usize::from(area.width.saturating_sub(5)));
         canvas.put(x + 2, 0, &text, app.theme.bright());
-    } else if let Some(running) =
-        app.running.as_ref().filter(|_| app.is_running() && app.screen != Screen::Throughput)
-    {
+        return;
+    }
+    let elsewhere = app.is_running() && app.screen != Screen::Throughput;
+    if let Some(running) = app.running.as_ref().filter(|_| elsewhere) {
         let done = running.snapshot.done();
         let text = format!(
             "running on everything: {} · {} shows it, Ctrl-C stops it; no file is left half written",
@@ -152,10 +155,45 @@ pub(super) fn message(canvas: &mut Canvas<'_>, app: &App) {
             key(Action::Throughput)
         );
         canvas.put(1, 0, &text, app.theme.bright());
-    } else if let Some(message) = &app.message {
-        let text = cut(&safe(message), usize::from(area.width.saturating_sub(2)));
-        canvas.put(1, 0, &text, app.theme.bright());
+        return;
     }
+    let room = usize::from(area.width.saturating_sub(2));
+    let message = app.message.as_ref().map(|message| safe(message));
+    let text = match (evaluating(app), message) {
+        (None, None) => return,
+        (None, Some(message)) => cut(&message, room),
+        (Some(words), Some(message)) if message.width() + words.width() + 3 <= room => {
+            format!("{message} · {words}")
+        }
+        (Some(words), _) => cut_parts(&words, room),
+    };
+    canvas.put(1, 0, &text, app.theme.bright());
+}
+
+/// After so long an evaluation says how far it is.
+const LONG: Duration = Duration::from_millis(500);
+
+/// How far an evaluation is that takes its time, and how it is stopped, the most wanted first.
+fn evaluating(app: &App) -> Option<String> {
+    let since = app.result.waiting_since.elapsed();
+    if app.result.waiting.is_none() || app.is_following() || since < LONG {
+        return None;
+    }
+    let progress = app.progress();
+    let time = insight::duration(since.as_nanos() as u64);
+    let mut words = format!("evaluating for {time} · Ctrl-C stops");
+    if let Some(first) = progress.first() {
+        let (lines, how) =
+            if first.lines_in > 0 { (first.lines_in, "read") } else { (first.lines_out, "made") };
+        words.push_str(&format!(" · {} {how}", insight::lines(lines)));
+    }
+    // Stages before those are as they were.
+    let reached = progress.iter().rposition(|stage| stage.bytes_in + stage.bytes_out > 0);
+    if let Some(reached) = reached {
+        let stage = app.stage_count().saturating_sub(progress.len()) + reached + 1;
+        words.push_str(&format!(" · now in stage {stage} of {}", app.stage_count()));
+    }
+    Some(words)
 }
 
 pub(super) fn keys(canvas: &mut Canvas<'_>, app: &App) {

@@ -321,7 +321,10 @@ fn what_depends_on_cut_data_is_marked_until_all_of_it_is_there() {
     stand.settle();
     // The lines of the whole are counted after it.
     let counted = |stand: &Stand| {
-        stand.app.result.notes.iter().any(|note| note.text.contains("50 of 300 lines"))
+        let notes = &stand.app.result.notes;
+        // Those that are only known after a trial come last.
+        let tried = notes.iter().any(|note| note.text.contains("wc is not needed"));
+        tried && notes.iter().any(|note| note.text.contains("50 of 300 lines"))
     };
     stand.until(counted);
     keep("from-a-part", &mut stand, 150, 30);
@@ -335,4 +338,18 @@ fn what_depends_on_cut_data_is_marked_until_all_of_it_is_there() {
     stand.settle();
     assert_eq!(stand.app.sample, engine::Sample::Quick(5000));
     assert!(!stand.screen(150, 30).contains('≈'));
+}
+
+#[test]
+fn an_evaluation_that_takes_its_time_says_how_far_it_is_and_how_it_is_stopped() {
+    let mut stand = settled("sort DIR/gate.log | head -n 3");
+    let since = std::time::Instant::now();
+    (stand.app.result.waiting, stand.app.result.waiting_since) = (Some(u64::MAX), since);
+    assert!(!stand.screen(160, 30).contains("evaluating for"));
+    stand.app.result.waiting_since = since.checked_sub(std::time::Duration::from_secs(3)).unwrap();
+    stand.app.message = Some("all of the data".to_owned());
+    let wide = stand.screen(160, 30);
+    assert!(wide.contains(" all of the data · evaluating for 3."), "{wide}");
+    let narrow = stand.screen(40, 24);
+    assert!(narrow.contains("s · Ctrl-C stops") && !narrow.contains("all of the"), "{narrow}");
 }

@@ -54,7 +54,8 @@ pub(super) fn without_figures(line: &str) -> String {
         return format!("{}evaluated in {}", &line[..at], &line[end..]);
     }
     match line.find(" out ·  T") {
-        Some(at) => line[..at + " out ·".len()].to_owned(),
+        // On a narrow screen the rest is there only where it fits.
+        Some(at) => line[..at + " out".len()].to_owned(),
         None => line,
     }
 }

@@ -125,6 +125,7 @@ fn the_drawers_give_way() {
     stand.letters(" | so");
     stand.settle();
     stand.key(KeyCode::Tab);
+    stand.settle();
     keep("sweep-complete", &mut stand);
 }
 

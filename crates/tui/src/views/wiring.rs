@@ -53,10 +53,18 @@ fn style_of(app: &App, end: &End) -> Style {
     }
 }
 
+/// Columns that a wire takes at least.
+const WIRE_LEAST: u16 = 10;
+
 fn wires_line(canvas: &mut Canvas<'_>, y: u16, x: u16, app: &App, wires: &[Wire]) {
     let area = canvas.area;
     let mut x = x;
     for wire in wires {
+        if area.width < x + WIRE_LEAST {
+            // Part of one says nothing.
+            canvas.put(area.width.saturating_sub(1), y, "…", app.theme.quiet());
+            return;
+        }
         let read = wire.descriptor == 0 || wire.end.is_read();
         let arrow = if wire.end == End::Terminal && read { "◂" } else { arrow(&wire.end) };
         x = canvas.put(x, y, &format!("{} {arrow} ", wire.descriptor), app.theme.bright());
