@@ -164,15 +164,21 @@ pub(crate) fn hints(app: &App) -> Vec<Hint> {
             ],
             COLUMNS,
         ),
-        (Focus::River, Screen::Pending) => with(
-            &[
-                ("↑↓", "select"),
-                ("x", "leave out"),
-                ("r", "run commands"),
-                ("Esc", "back to the Bench"),
-            ],
-            PENDING,
-        ),
+        (Focus::River, Screen::Pending) => with(pending(app), PENDING),
+    }
+}
+
+/// On Pending, only what there is something for: no `r` without a command.
+fn pending(app: &App) -> &'static [Hint] {
+    match app.pending_rows() {
+        (0, 0) => &[("Esc", "back to the Bench")],
+        (_, 0) => &[("↑↓", "select"), ("x", "leave out"), ("Esc", "back to the Bench")],
+        _ => &[
+            ("↑↓", "select"),
+            ("x", "leave out"),
+            ("r", "run commands"),
+            ("Esc", "back to the Bench"),
+        ],
     }
 }
 

@@ -131,7 +131,7 @@ fn entry_row(canvas: &mut Canvas<'_>, y: u16, entry: &ShelfEntry, layout: &Layou
     }
     let room = usize::from(end.saturating_sub(start + 2));
     let comment_room = match (layout.comments, layout.commands) {
-        (true, true) => (room / 2).min(44),
+        (true, true) => (room / 2).min(64),
         (true, false) => room,
         (false, _) => 0,
     };
