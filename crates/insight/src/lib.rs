@@ -81,5 +81,4 @@ pub use start::look::{FileLook, look_at};
 pub use start::programs::{SourceProgram, folder_name, source_programs};
 pub use start::reading::reading_command;
 pub use trail::follow::{Change, Lost, Trail, TrailSource, TrailStart, TrailStep};
-pub use trail::inner::{Evaluate, Inner};
-pub use trail::lost::{Beyond, Gone, LostAt, Progress, Whereabouts};
+pub use trail::whereabouts::{Beyond, Evaluate, Gone, Inner, LostAt, Progress, Whereabouts};

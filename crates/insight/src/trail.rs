@@ -4,4 +4,5 @@ pub(crate) mod follow;
 pub(crate) mod inner;
 pub(crate) mod lines;
 pub(crate) mod lost;
+pub(crate) mod whereabouts;
 pub(crate) mod words;

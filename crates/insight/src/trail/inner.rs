@@ -2,27 +2,29 @@
 
 use std::sync::Arc;
 
-use engine::{Plan, Preview, StageKind};
+use engine::{Preview, StageKind};
 use stream::RunControl;
 
-use super::lost::{Gone, LostAt, Whereabouts};
-
-/// Makes the result of a plan that belongs to the text of the preview.
-pub type Evaluate<'e> = &'e dyn Fn(Plan) -> Option<Arc<Preview>>;
-
-/// Where lines end, or lose the text, in a pipeline inside of a compound command.
-pub struct Inner {
-    /// The stage that ran it, from 0.
-    pub stage: usize,
-    /// The pipeline by itself, in the first round in which lines ended there.
-    pub preview: Arc<Preview>,
-    /// The place in it: how many lines came and ended over all rounds, everything else of the first.
-    pub lost: LostAt,
-    /// In how many rounds lines ended there.
-    pub rounds: u64,
-}
+use super::whereabouts::{Evaluate, Inner, LostAt, Progress, Whereabouts};
 
 impl Whereabouts {
+    /// Looks for the text in everything that comes into the pipeline, letters in either case unless one is a
+    /// capital, and follows the lines that have it to the end. Of files of which the preview has a
+    /// part all lines are looked at; `progress` is told how far that is. Pipelines inside of compound commands are
+    /// `evaluate`d by themselves. Blocks until it is done; `control` ends it.
+    pub fn of(
+        preview: &Preview,
+        query: &str,
+        control: &RunControl,
+        progress: Progress<'_>,
+        evaluate: Evaluate<'_>,
+    ) -> Self {
+        let mut all = Self::followed(preview, query, control);
+        all.look_into(preview, control, evaluate);
+        all.look_beyond(preview, control, progress);
+        all
+    }
+
     /// Follows the lines inside of compound commands: of files that they have read, and of their input where a
     /// single pipeline has read it.
     pub(super) fn look_into(
@@ -77,25 +79,6 @@ impl Whereabouts {
                     self.inner.push(Inner { stage, preview, lost, rounds: 1 });
                 }
             }
-        }
-    }
-}
-
-impl LostAt {
-    fn is_like(&self, other: &Self) -> bool {
-        matches!(
-            (&self.how, &other.how),
-            (Gone::Ends(_), Gone::Ends(_)) | (Gone::CutAway { .. }, Gone::CutAway { .. })
-        )
-    }
-
-    /// Counts what another round has lost at the same stage.
-    fn add(&mut self, other: &Self) {
-        self.came += other.came;
-        match (&mut self.how, &other.how) {
-            (Gone::Ends(one), Gone::Ends(more)) => one.count += more.count,
-            (Gone::CutAway { count, .. }, Gone::CutAway { count: more, .. }) => *count += more,
-            _ => {}
         }
     }
 }

@@ -2,77 +2,13 @@
 
 use std::path::PathBuf;
 
-use engine::{Found, Kept, Preview, StageKind, StageResult, fate};
+use engine::{Kept, Preview, StageKind, StageResult, fate};
 use filters::Verb;
 use stream::{InputName, RunControl};
 
 use super::follow::{Lost, TrailSource, piped_input};
-use super::inner::{Evaluate, Inner};
 use super::lines::became;
-
-/// Lines that end at a stage, or continue without the text.
-pub struct LostAt {
-    /// Which stage, from 0.
-    pub stage: usize,
-    /// How many came to it.
-    pub came: u64,
-    /// What became of them there.
-    pub how: Gone,
-    /// All of them, in order: those that end by their places over all inputs, the others by those in the
-    /// output.
-    pub lines: Vec<u64>,
-}
-
-/// What became of lines at a stage.
-pub enum Gone {
-    /// Nothing is written of them.
-    Ends(Lost),
-    /// What is written of them has the text no more.
-    CutAway {
-        /// Lines of the output that were made of them.
-        count: u64,
-        /// The first of those, from 0.
-        first: u64,
-        /// Its text.
-        text: Vec<u8>,
-    },
-}
-
-/// All of a source of which only a part was followed.
-pub struct Beyond {
-    /// What it is called.
-    pub name: String,
-    /// What was found in all of it; `None` where it could not be looked at.
-    pub found: Option<Found>,
-}
-
-/// What became of the lines of the sources that have a text.
-pub struct Whereabouts {
-    /// The text that was looked for.
-    pub query: String,
-    /// The lines that have it, source by source: what is read from outside, and what stages make that do not
-    /// say of what.
-    pub found: Vec<TrailSource>,
-    /// Sources that were followed in part, with what is in all of them.
-    pub beyond: Vec<Beyond>,
-    /// Files of patterns or programs that have it: those are no data.
-    pub in_patterns: Vec<String>,
-    /// Files with it that commands inside a stage have read: what became of their lines is not known.
-    pub inside: Vec<(usize, String)>,
-    /// Where lines of such files end or lose it inside of a compound command.
-    pub inner: Vec<Inner>,
-    /// The stages at which some of them end or lose it, in order.
-    pub lost: Vec<LostAt>,
-    /// Lines of the result that were made of them.
-    pub left: u64,
-    /// Lines of the result that have the text.
-    pub having: u64,
-    /// The stage beyond which nothing is known: an external program.
-    pub unknown: Option<usize>,
-}
-
-/// How far a search is: the bytes that were read, and of how many where that is known.
-pub type Progress<'p> = &'p dyn Fn(u64, Option<u64>);
+use super::whereabouts::{Beyond, Gone, LostAt, Progress, Whereabouts};
 
 /// Lines that have the text, and all that were made of lines which had it.
 #[derive(Default)]
@@ -82,24 +18,7 @@ struct Followed {
 }
 
 impl Whereabouts {
-    /// Looks for the text in everything that comes into the pipeline, letters in either case unless one is a
-    /// capital, and follows the lines that have it to the end. Of files of which the preview has a
-    /// part all lines are looked at; `progress` is told how far that is. Pipelines inside of compound commands are
-    /// `evaluate`d by themselves. Blocks until it is done; `control` ends it.
-    pub fn of(
-        preview: &Preview,
-        query: &str,
-        control: &RunControl,
-        progress: Progress<'_>,
-        evaluate: Evaluate<'_>,
-    ) -> Self {
-        let mut all = Self::followed(preview, query, control);
-        all.look_into(preview, control, evaluate);
-        all.look_beyond(preview, control, progress);
-        all
-    }
-
-    /// The same without what is inside of stages, and beyond samples.
+    /// Where the lines that have the text end, without what is inside of stages and beyond samples.
     pub(super) fn followed(preview: &Preview, query: &str, control: &RunControl) -> Self {
         let mut all = Self {
             query: query.to_owned(),
@@ -249,7 +168,12 @@ impl Whereabouts {
     }
 
     /// Looks at all of what was followed in part.
-    fn look_beyond(&mut self, preview: &Preview, control: &RunControl, progress: Progress<'_>) {
+    pub(super) fn look_beyond(
+        &mut self,
+        preview: &Preview,
+        control: &RunControl,
+        progress: Progress<'_>,
+    ) {
         let mut known: Vec<PathBuf> = Vec::new();
         let partial: Vec<_> = preview.sources().filter(|(_, sampled)| !sampled.complete).collect();
         let whole: Option<u64> = partial.iter().map(|(_, sampled)| sampled.whole_bytes).sum();
