@@ -91,7 +91,7 @@ fn the_same_way_in_a_small_terminal() {
     start_demo(&terminal);
     replace_text(&terminal, "grep refused gate.log | cut -d' ' -f3 | sort > small.txt");
     terminal.wait("↧ small.txt");
-    terminal.wait("new file, 1 041 lines");
+    terminal.wait("new: 1 041 lines");
     let screen = terminal.wait("3 sort");
     assert!(screen.contains("1 grep refuse"), "{screen}");
 
