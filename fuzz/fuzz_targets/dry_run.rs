@@ -32,7 +32,7 @@ fuzz_target!(|text: &str| {
             std::fs::write(Path::new("laid-out").join(name), content).unwrap();
         }
     });
-    if shell::parse(text).is_err() {
+    if engine::parse(text).is_err() {
         return;
     }
     let before = state();

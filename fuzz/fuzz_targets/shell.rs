@@ -5,7 +5,7 @@
 use libfuzzer_sys::fuzz_target;
 
 fuzz_target!(|text: &str| {
-    match shell::parse(text) {
+    match engine::parse(text) {
         Err(error) => {
             let span = error.span;
             assert!(span.start <= span.end && span.end <= text.len(), "{span:?}");
@@ -17,7 +17,7 @@ fuzz_target!(|text: &str| {
             }
             let printed = shell::print(&script);
             // Backquotes are printed in their other form, which may come to be too deep.
-            match shell::parse(&printed) {
+            match engine::parse(&printed) {
                 Ok(_) => {}
                 Err(error) => {
                     assert!(error.to_string().contains("so deep"), "{printed:?}: {error}")

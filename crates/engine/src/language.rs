@@ -1,6 +1,6 @@
 //! The shell language: its commands, and how words become values.
 
-pub(crate) mod builtin_names;
+pub(crate) mod builtin_table;
 pub(crate) mod expansion;
 pub(crate) mod glob;
 pub(crate) mod interpreter;

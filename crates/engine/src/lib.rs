@@ -40,6 +40,7 @@ pub use files::temporary::give_up_writing;
 pub use files::whole::{NotRegular, put_in_place};
 pub use flow::link::LINK_BLOCKS;
 pub use kept::lines::Kept;
+pub use language::builtin_table::parse;
 pub use language::glob::{Glob, has_pattern};
 pub use language::run_text::RunError;
 pub use plan::error::PlanError;

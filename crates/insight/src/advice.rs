@@ -147,7 +147,7 @@ pub(crate) fn candidates(preview: &Preview, asked: OnRequest) -> Vec<Note> {
 
 /// The notes of some kinds, stage by stage, warnings first.
 fn found(preview: &Preview, wanted: impl Fn(&About) -> bool) -> Vec<Note> {
-    let script = shell::parse(&preview.text).ok();
+    let script = engine::parse(&preview.text).ok();
     let mut notes: Vec<Note> = Vec::new();
     for (number, stage) in preview.stages.iter().enumerate() {
         if stage.plan.off.is_some() {

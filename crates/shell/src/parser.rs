@@ -1,8 +1,8 @@
 //! The grammar of lists, pipelines and simple commands (XCU 2.10).
 
 use crate::{
-    Assignment, Command, Connector, Document, Item, List, OFF_MARK, Pipeline, Script, ShellError,
-    ShellErrorKind, Span, TimeForm, Uses, Word,
+    Assignment, Builtins, Command, Connector, Document, Item, List, OFF_MARK, Pipeline, Place,
+    Refusal, Script, ShellError, ShellErrorKind, Span, TimeForm, Uses, Word,
 };
 
 mod characters;
@@ -16,64 +16,22 @@ use characters::{ends_word, name_length};
 /// Words that end a part of a compound command (XCU 2.4).
 const CLOSING: [&str; 8] = ["}", "do", "done", "elif", "else", "esac", "fi", "then"];
 
-/// Words of other shells' grammars, and commands of shells that are not done here.
-const UNSUPPORTED: [(&str, &str); 35] = [
-    ("alias", "alias"),
-    ("bg", "bg (job control)"),
-    ("bind", "bind"),
-    ("builtin", "builtin"),
-    ("caller", "caller"),
-    ("compgen", "compgen"),
-    ("complete", "complete"),
-    ("compopt", "compopt"),
+/// Words of other shells' grammars.
+const OTHER_GRAMMARS: [(&str, &str); 3] = [
     ("coproc", "coproc"),
-    ("declare", "declare"),
-    ("dirs", "dirs"),
-    ("disown", "disown (job control)"),
-    ("enable", "enable"),
-    ("fc", "fc"),
-    ("fg", "fg (job control)"),
     ("function", "the word “function” (write NAME() { …; })"),
-    ("hash", "hash"),
-    ("help", "help"),
-    ("history", "history"),
-    ("jobs", "jobs (job control)"),
-    ("let", "let (write $(( … )))"),
-    ("logout", "logout"),
-    ("mapfile", "mapfile"),
-    ("popd", "popd"),
-    ("pushd", "pushd"),
-    ("readarray", "readarray"),
     ("select", "select"),
-    ("shopt", "shopt"),
-    ("source", "source (write . FILE)"),
-    ("suspend", "suspend (job control)"),
-    ("typeset", "typeset"),
-    ("ulimit", "ulimit"),
-    ("unalias", "unalias"),
-    ("wait", "wait (job control)"),
-    ("eval", "eval (its commands are not known before it runs)"),
 ];
-
-/// Why a command of shells is not done here; `None` for every other name. For names that are known
-/// only when the text runs.
-pub fn unsupported_command(name: &[u8]) -> Option<&'static str> {
-    UNSUPPORTED.iter().find(|(known, _)| known.as_bytes() == name).map(|(_, what)| *what)
-}
-
-/// Options of `set` that are done: letters, and names after `-o`.
-const SET_LETTERS: &str = "efuo";
-const SET_NAMES: [&str; 4] = ["errexit", "nounset", "noglob", "pipefail"];
 
 /// Commands within commands beyond this are refused.
 const DEPTH_MAX: usize = 60;
 
-/// Parses a whole text.
+/// Parses a whole text for a shell that has these commands of its own.
 ///
 /// # Errors
 /// The first thing that is wrong or not supported, with its place.
-pub fn parse(text: &str) -> Result<Script, ShellError> {
-    let mut parser = Parser::new(text);
+pub fn parse(text: &str, builtins: &dyn Builtins) -> Result<Script, ShellError> {
+    let mut parser = Parser::new(text, builtins);
     let list = parser.list(&[])?;
     if parser.peek().is_some() {
         return parser.refuse_operator();
@@ -89,8 +47,15 @@ struct Awaited {
     span: Span,
 }
 
+/// A command that may not be beside others.
+struct Alone {
+    name: String,
+    span: Span,
+}
+
 struct Parser<'t> {
     text: &'t str,
+    builtins: &'t dyn Builtins,
     at: usize,
     comments: Vec<Span>,
     /// How many commands are open around this place.
@@ -99,9 +64,8 @@ struct Parser<'t> {
     uses: Uses,
     /// Here-documents whose bodies come behind the line.
     documents: Vec<Awaited>,
-    /// Where `umask` stands with an argument: it holds for the whole process, so it cannot be done
-    /// beside other commands.
-    masks: Vec<Span>,
+    /// Commands that may not be beside others in a pipeline.
+    alone: Vec<Alone>,
     /// Where there is a brace that is only itself.
     no_braces: std::collections::HashSet<usize>,
     /// Where everything is said to be, in text that stands elsewhere in another form.
@@ -111,15 +75,16 @@ struct Parser<'t> {
 type Parsed<T> = Result<T, ShellError>;
 
 impl<'t> Parser<'t> {
-    fn new(text: &'t str) -> Self {
+    fn new(text: &'t str, builtins: &'t dyn Builtins) -> Self {
         Self {
             text,
+            builtins,
             at: 0,
             comments: Vec::new(),
             depth: 0,
             uses: Uses::default(),
             documents: Vec::new(),
-            masks: Vec::new(),
+            alone: Vec::new(),
             no_braces: std::collections::HashSet::new(),
             fixed: None,
         }
@@ -300,7 +265,7 @@ impl<'t> Parser<'t> {
             }
             self.blanks();
         }
-        let masks = self.masks.len();
+        let alone = self.alone.len();
         let mut commands = vec![self.command()?];
         let mut pipes = Vec::new();
         loop {
@@ -331,9 +296,9 @@ impl<'t> Parser<'t> {
             (Some(first), Some(last)) => first.span.to(last.span),
             _ => Span::default(),
         };
-        if let (true, Some(mask)) = (commands.len() > 1, self.masks.get(masks)) {
-            let what = "umask in a pipeline with other commands".to_owned();
-            return Err(ShellError { kind: ShellErrorKind::Unsupported(what), span: *mask });
+        if let (true, Some(Alone { name, span })) = (commands.len() > 1, self.alone.get(alone)) {
+            let what = format!("{name} in a pipeline with other commands");
+            return Err(ShellError { kind: ShellErrorKind::Unsupported(what), span: *span });
         }
         Ok(Pipeline { negated, timed, commands, pipes, span })
     }
@@ -410,7 +375,7 @@ impl<'t> Parser<'t> {
             } else {
                 let word = self.word()?;
                 if command.words.is_empty() {
-                    Self::check_name(&word)?;
+                    self.check_name(&word)?;
                 }
                 command.words.push(word);
             }
@@ -427,60 +392,34 @@ impl<'t> Parser<'t> {
         Ok(command)
     }
 
-    /// Refuses what commands of the shell cannot do here, as far as it stands in the text.
+    /// Refuses what commands of the shell cannot do here, as far as the text tells.
     fn check_arguments(&mut self, command: &Command) -> Parsed<()> {
-        let Some((name, arguments)) = command.words.split_first() else { return Ok(()) };
-        let refused = |what: &str, span: Span| {
-            Err(ShellError { kind: ShellErrorKind::Unsupported(what.to_owned()), span })
-        };
-        let plain = |word: &Word| word.literal();
-        if name.is_plain("exec") {
-            if let Some(word) = arguments.first() {
-                return refused("exec with a command", word.span);
+        let Some((word, arguments)) = command.words.split_first() else { return Ok(()) };
+        let Some(name) = word.plain() else { return Ok(()) };
+        match self.builtins.check(name, arguments) {
+            Ok(Place::Anywhere) => Ok(()),
+            Ok(Place::Alone) => {
+                self.alone.push(Alone { name: name.to_owned(), span: word.span });
+                Ok(())
             }
-        } else if name.is_plain("umask") && !arguments.is_empty() {
-            self.masks.push(name.span);
-        } else if name.is_plain("set") && arguments.is_empty() {
-            return refused("set without arguments", name.span);
-        } else if name.is_plain("trap") && arguments.len() < 2 {
-            return refused("trap without a command and EXIT", name.span);
-        } else if name.is_plain("trap") {
-            let unknown =
-                |word: &&Word| plain(word).is_some_and(|text| text != "EXIT" && text != "0");
-            if let Some(word) = arguments.iter().skip(1).find(unknown) {
-                return refused("trap for anything but EXIT", word.span);
-            }
-        } else if name.is_plain("set") {
-            let mut named = false;
-            for word in arguments {
-                let Some(text) = plain(word) else { break };
-                if std::mem::take(&mut named) {
-                    if !SET_NAMES.contains(&text.as_str()) {
-                        return refused(&format!("set -o {text}"), word.span);
-                    }
-                    continue;
-                }
-                let Some(letters) = text.strip_prefix(['-', '+']) else { break };
-                if text == "--" || letters.is_empty() {
-                    break;
-                }
-                if let Some(letter) = letters.chars().find(|&one| !SET_LETTERS.contains(one)) {
-                    return refused(&format!("set -{letter}"), word.span);
-                }
-                named = letters.contains('o');
+            Err(Refusal { what, span }) => {
+                let kind = ShellErrorKind::Unsupported(what);
+                Err(ShellError { kind, span: span.unwrap_or(word.span) })
             }
         }
-        Ok(())
     }
 
-    fn check_name(word: &Word) -> Parsed<()> {
+    fn check_name(&self, word: &Word) -> Parsed<()> {
         if let Some(closing) = CLOSING.iter().find(|closing| word.is_plain(closing)) {
             let kind = ShellErrorKind::Unexpected((*closing).to_owned());
             return Err(ShellError { kind, span: word.span });
         }
-        let found = UNSUPPORTED.iter().find(|(name, _)| word.is_plain(name));
-        if let Some((_, what)) = found {
-            let kind = ShellErrorKind::Unsupported((*what).to_owned());
+        let refused = |name: &str| {
+            let other = OTHER_GRAMMARS.iter().find(|(word, _)| *word == name);
+            other.map(|(_, what)| *what).or_else(|| self.builtins.refused(name))
+        };
+        if let Some(what) = word.plain().and_then(refused) {
+            let kind = ShellErrorKind::Unsupported(what.to_owned());
             return Err(ShellError { kind, span: word.span });
         }
         if let [crate::Part::Text(text), ..] = &word.parts[..] {

@@ -528,9 +528,17 @@ impl Word {
         Some(value)
     }
 
-    /// True where nothing of it is quoted or expanded: only such words are reserved.
+    /// Its text where nothing of it is quoted or expanded: only such words are reserved.
+    pub fn plain(&self) -> Option<&str> {
+        match &self.parts[..] {
+            [Part::Text(plain)] => Some(plain),
+            _ => None,
+        }
+    }
+
+    /// True where it is this text, and nothing of it is quoted or expanded.
     pub fn is_plain(&self, text: &str) -> bool {
-        matches!(&self.parts[..], [Part::Text(plain)] if plain == text)
+        self.plain() == Some(text)
     }
 }
 

@@ -103,7 +103,7 @@ fn record(arguments: &Arguments, text: Option<&str>) -> Result<RunRecord> {
 
 /// Where the pipeline of the most stages stands in a text of several.
 fn longest_pipeline(text: &str) -> usize {
-    let Ok(script) = shell::parse(text) else { return 0 };
+    let Ok(script) = engine::parse(text) else { return 0 };
     let stages = |pipeline: &&shell::Pipeline| pipeline.commands.len();
     // Of those that are as long the first one.
     let longest = script.pipelines().collect::<Vec<_>>().into_iter().rev().max_by_key(stages);

@@ -98,7 +98,7 @@ pub(crate) fn run_for_real(run: Run) -> ExitCode {
         return ExitCode::from(2);
     };
     if run.check_only {
-        return match shell::parse(&text) {
+        return match engine::parse(&text) {
             Ok(_) => ExitCode::SUCCESS,
             Err(error) => not_run(&text, &RunError::Shell(error)),
         };

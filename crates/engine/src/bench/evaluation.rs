@@ -303,9 +303,10 @@ impl Evaluation {
         if let Some(script) = &self.request.script {
             return Ok(script.clone());
         }
-        let script = shell::parse(&self.request.text).map_err(|error| {
-            Trouble::Refused(PlanError { message: error.kind.to_string(), span: error.span })
-        })?;
+        let script =
+            crate::language::builtin_table::parse(&self.request.text).map_err(|error| {
+                Trouble::Refused(PlanError { message: error.kind.to_string(), span: error.span })
+            })?;
         Ok(Arc::new(script))
     }
 

@@ -5,6 +5,7 @@ use std::sync::Arc;
 use shell::Command;
 use stream::{CommandEnd, CommandRequest, Commands, Environment, Files, Joined, Running};
 
+use super::builtin_table::{BUILTINS, parse};
 use super::shell::Shell;
 use crate::exec::command::{CommandStarter, Timing};
 use crate::exec::context::{Interpreter, RunContext, ShellStage, Unobserved};
@@ -30,7 +31,7 @@ impl Interpreter for ShellLanguage {
         beside_others: bool,
     ) -> u8 {
         let ShellStage { context, number, control, ports, state } = stage;
-        let mut shell = Shell::new(context, number, control, ports, state);
+        let mut shell = Shell::new(&BUILTINS, context, number, control, ports, state);
         shell.taken = taken;
         shell.opened = opened;
         shell.beside_others = beside_others;
@@ -44,7 +45,7 @@ impl Interpreter for ShellLanguage {
         run: &mut dyn FnMut(&dyn Files),
     ) {
         let ShellStage { context, number, control, ports, state } = stage;
-        let mut shell = Shell::new(context, number, control, ports, state);
+        let mut shell = Shell::new(&BUILTINS, context, number, control, ports, state);
         // Where it fails the run is ended; what was to be run has not begun.
         let _ = shell.with_substitutions(substitutions.to_vec(), |shell| {
             // What runs beside this has the descriptors; nobody else keeps them open.
@@ -60,7 +61,7 @@ impl Interpreter for ShellLanguage {
         environment: &Environment,
         files: &dyn Files,
     ) -> Option<Plan> {
-        let script = shell::parse(line).ok()?;
+        let script = parse(line).ok()?;
         let [shell::Item { first: pipeline, rest }] = &script.list.items[..] else { return None };
         if !rest.is_empty() || pipeline.negated || pipeline.timed.is_some() {
             return None;

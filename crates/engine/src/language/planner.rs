@@ -8,7 +8,7 @@ use std::sync::Arc;
 use shell::{Command, Pipeline, Redirection, RedirectionKind, Span};
 use stream::{Environment, Files, RunControl};
 
-use super::builtin_names::is_shells;
+use super::builtin_table::BUILTINS;
 use super::interpreter::planning;
 use super::shell::Shell;
 use super::unwind::{ShellResult, Unwind};
@@ -42,7 +42,8 @@ impl Plan {
     ) -> Result<Self, PlanError> {
         let context = planning(files);
         let control = RunControl::default();
-        let mut shell = Shell::new(&context, 0, &control, Ports::default(), variables.clone());
+        let mut shell =
+            Shell::new(&BUILTINS, &context, 0, &control, Ports::default(), variables.clone());
         shell.plans_eagerly = true;
         shell.plan_pipeline(pipeline).map_err(PlanError::of)
     }
@@ -79,7 +80,7 @@ fn stage(command: &Command, shell: &mut Shell<'_>) -> ShellResult<StagePlan> {
             spans.push(word.span);
         }
     }
-    if words.first().is_some_and(|name| is_shells(name, &shell.state)) {
+    if words.first().is_some_and(|name| shell.is_own(name)) {
         return Ok(shell_stage(command, shell));
     }
     let targets = shell.targets(&command.redirections)?;

@@ -5,6 +5,7 @@ use shell::{Item, List, Pipeline, Script, ShellError};
 use stream::{Excess, RunControl};
 use thiserror::Error;
 
+use super::builtin_table::{BUILTINS, parse};
 use super::shell::Shell;
 use super::unwind::Unwind;
 use crate::exec::context::RunContext;
@@ -39,7 +40,7 @@ pub(crate) fn run_text(
     variables: &mut Variables,
     control: &RunControl,
 ) -> Result<u8, RunError> {
-    let script = shell::parse(text)?;
+    let script = parse(text)?;
     let mut shell = shell_in(context, std::mem::take(variables), control);
     let mut fault = None;
     let status = shell.run_to_exit(|shell| match shell.list(&script.list) {
@@ -63,7 +64,7 @@ pub(crate) fn shell_in<'c>(
     variables: Variables,
     control: &'c RunControl,
 ) -> Shell<'c> {
-    Shell::new(context, 0, control, context.descriptors.clone(), variables)
+    Shell::new(&BUILTINS, context, 0, control, context.descriptors.clone(), variables)
 }
 
 /// A text around one of its pipelines.

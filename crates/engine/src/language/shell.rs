@@ -3,10 +3,11 @@
 use std::sync::Arc;
 use std::time::Instant;
 
-use shell::{Command, Compound, Item, List, Pipeline, Redirection, Span, TimeForm};
+use shell::{
+    Command, Compound, Item, List, Pipeline, Place, Redirection, Refusal, Span, TimeForm, Word,
+};
 use stream::{Block, ExitStatus, Files, RunControl, StageMeter};
 
-use super::builtin_names::{is_builtin, is_special};
 use crate::base::sinks::say;
 use crate::exec::context::RunContext;
 use crate::exec::pipeline::run_pipeline;
@@ -22,9 +23,11 @@ use crate::plan::target::Target;
 use crate::plan::variables::{Variable, Variables};
 
 mod builtins;
+pub(super) mod checks;
 mod commands;
 mod compound;
 mod read;
+pub(super) mod set_options;
 mod substitution;
 mod test;
 
@@ -36,8 +39,53 @@ const CALLS_MAX: usize = 1000;
 const STACK_LEFT: usize = 256 << 10;
 const STACK_MORE: usize = 2 << 20;
 
+/// A command that acts on the shell itself.
+pub(crate) struct Builtin {
+    pub(crate) name: &'static str,
+    /// Assignments before it stay.
+    pub(crate) special: bool,
+    /// What of it is refused where it is written.
+    pub(crate) check: fn(&[Word]) -> Result<Place, Refusal>,
+    pub(crate) run: fn(&mut Shell<'_>, &Call<'_>) -> ShellResult<()>,
+}
+
+/// A call of a command that acts on the shell itself.
+pub(crate) struct Call<'c> {
+    pub(crate) name: &'static str,
+    pub(crate) arguments: &'c [Vec<u8>],
+    pub(crate) span: Span,
+}
+
+/// The commands that act on the shell itself, and those of other shells that are not done, with why.
+pub(crate) struct Builtins {
+    pub(crate) commands: &'static [Builtin],
+    pub(crate) refused: &'static [(&'static str, &'static str)],
+}
+
+impl Builtins {
+    pub(crate) fn find(&self, name: &[u8]) -> Option<&'static Builtin> {
+        self.commands.iter().find(|builtin| builtin.name.as_bytes() == name)
+    }
+
+    /// Why a command of this name is not done.
+    fn why_refused(&self, name: &[u8]) -> Option<&'static str> {
+        self.refused.iter().find(|(known, _)| known.as_bytes() == name).map(|(_, what)| *what)
+    }
+}
+
+impl shell::Builtins for Builtins {
+    fn refused(&self, name: &str) -> Option<&'static str> {
+        self.why_refused(name.as_bytes())
+    }
+
+    fn check(&self, name: &str, arguments: &[Word]) -> Result<Place, Refusal> {
+        self.find(name.as_bytes()).map_or(Ok(Place::Anywhere), |found| (found.check)(arguments))
+    }
+}
+
 /// A shell: what it knows, what it is connected to.
 pub(crate) struct Shell<'s> {
+    pub(crate) builtins: &'static Builtins,
     pub(crate) context: &'s RunContext<'s>,
     /// The stage of the pipeline around it that this is part of.
     pub(crate) number: usize,
@@ -70,6 +118,7 @@ pub(crate) struct Shell<'s> {
 
 impl<'s> Shell<'s> {
     pub(crate) fn new(
+        builtins: &'static Builtins,
         context: &'s RunContext<'s>,
         number: usize,
         control: &'s RunControl,
@@ -77,6 +126,7 @@ impl<'s> Shell<'s> {
         state: Variables,
     ) -> Self {
         Self {
+            builtins,
             context,
             number,
             files: context.files,
@@ -115,6 +165,13 @@ impl<'s> Shell<'s> {
         }
     }
 
+    /// True when a command of this name is run by the shell itself.
+    pub(crate) fn is_own(&self, name: &[u8]) -> bool {
+        let functions = &self.state.functions;
+        let is_function = |name: &str| functions.contains_key(name);
+        self.builtins.find(name).is_some() || std::str::from_utf8(name).is_ok_and(is_function)
+    }
+
     /// Does something with the files as it is seen from the shell's directory.
     pub(crate) fn with_files<T>(&self, with: impl FnOnce(&dyn Files) -> T) -> T {
         match &self.state.directory {
@@ -145,7 +202,7 @@ impl<'s> Shell<'s> {
         };
         self.state.status = status;
         if let Some(text) = self.state.at_exit.take()
-            && let Ok(script) = shell::parse(&text)
+            && let Ok(script) = shell::parse(&text, self.builtins)
         {
             match self.list(&script.list) {
                 Err(Unwind::Exit) => status = self.state.status,
@@ -288,7 +345,7 @@ impl<'s> Shell<'s> {
         let Some(name) = words.first() else {
             return self.assignments_alone(command, substitutions);
         };
-        if let Some(what) = shell::unsupported_command(name) {
+        if let Some(what) = self.builtins.why_refused(name) {
             return Unwind::fault(format!("{what} is not supported"), command.span, 2);
         }
         let mut only_program = false;
@@ -318,12 +375,12 @@ impl<'s> Shell<'s> {
         if name == b"exec" && words.len() == 1 {
             return self.redirect_from_here(&command.redirections, substitutions);
         }
-        if is_builtin(name) {
+        if let Some(builtin) = self.builtins.find(name) {
             return self.redirected(&command.redirections, substitutions, |shell| {
-                let special = is_special(&words[0]);
                 let kept = shell.assign_for_now(command)?;
-                let result = shell.builtin(&words, command.span);
-                if !special {
+                let (name, arguments) = (builtin.name, &words[1..]);
+                let result = (builtin.run)(shell, &Call { name, arguments, span: command.span });
+                if !builtin.special {
                     shell.put_back(kept);
                 }
                 result

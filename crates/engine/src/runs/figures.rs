@@ -8,7 +8,7 @@ use shell::Span;
 use stream::{ExitStatus, Machine, StageFigures, StageMeter};
 
 use crate::files::machine::RealMachine;
-use crate::language::builtin_names::is_builtin;
+use crate::language::builtin_table::BUILTINS;
 use crate::plan::outcome::StageOutcome;
 use crate::plan::pipeline::{Plan, StageKind, StagePlan};
 
@@ -79,7 +79,8 @@ fn is_counted_inside(stage: &StagePlan) -> bool {
     let StageKind::Shell(command) = &stage.kind else { return false };
     let Some(name) = command.name().filter(|_| command.compound.is_none()) else { return false };
     let functions = stage.state.as_ref().map(|state| &state.functions);
-    !is_builtin(name.as_bytes()) && !functions.is_some_and(|known| known.contains_key(&name))
+    BUILTINS.find(name.as_bytes()).is_none()
+        && !functions.is_some_and(|known| known.contains_key(&name))
 }
 
 /// Takes in what runs, in the order of the text.

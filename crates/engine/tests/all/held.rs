@@ -132,7 +132,7 @@ fn evaluates_all_that_is_half_typed() {
         for (end, _) in line.char_indices().map(|(at, one)| (at + one.len_utf8(), one)) {
             let text = &line[..end];
             // A blank more changes nothing.
-            if text.ends_with(' ') || shell::parse(text).is_err() {
+            if text.ends_with(' ') || engine::parse(text).is_err() {
                 continue;
             }
             evaluate(&mut bench, &format!("cd {}\n{text}", Path::new(&folder).display()));

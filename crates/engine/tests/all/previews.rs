@@ -312,7 +312,7 @@ fn what_cannot_be_read_is_said_at_its_stage() {
 fn a_stage_that_fails_inside_is_its_own_failure() {
     let mut bench = Bench::new();
     let mut request = bench.request("seq 5 | cat | wc -l");
-    let script = shell::parse(&request.text).unwrap();
+    let script = engine::parse(&request.text).unwrap();
     let pipeline = script.pipelines().next().unwrap();
     let mut plan = engine::Plan::new(pipeline, &Variables::default(), &engine::RealFiles).unwrap();
     plan.stages[1].kind = engine::StageKind::Native(&filters::testing::PANICKING);

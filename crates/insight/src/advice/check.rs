@@ -79,7 +79,7 @@ pub fn check(
 ) -> Checked {
     let text = request.text.clone();
     let mut checked = Checked { text: text.clone(), ..Checked::default() };
-    let script = match shell::parse(&text) {
+    let script = match engine::parse(&text) {
         Ok(script) => script,
         Err(error) => {
             checked.errors.push(CheckError { span: error.span, message: error.kind.to_string() });

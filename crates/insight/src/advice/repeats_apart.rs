@@ -95,15 +95,26 @@ fn find(look: &Look<'_>) -> Option<Note> {
     if removed == repeats {
         return None;
     }
-    let rest = match repeats - removed {
-        1 => "the other is not adjacent".to_owned(),
-        apart => format!("the other {} are not adjacent", grouped(apart)),
-    };
     let all = look.stage.lines_in().so_far();
     let within =
         if lines < all { format!(" in the first {} lines", grouped(lines)) } else { String::new() };
-    let text =
-        format!("found only {} of {} repeats{within}: {rest}", grouped(removed), grouped(repeats));
+    let text = match (removed, repeats) {
+        (0, 1) => format!("the only repeat{within} is not adjacent, so it is not found"),
+        (0, _) => {
+            format!("found none of {} repeats{within}: they are not adjacent", grouped(repeats))
+        }
+        _ => {
+            let rest = match repeats - removed {
+                1 => "the other is not adjacent".to_owned(),
+                apart => format!("the other {} are not adjacent", grouped(apart)),
+            };
+            format!(
+                "found only {} of {} repeats{within}: {rest}",
+                grouped(removed),
+                grouped(repeats)
+            )
+        }
+    };
     let note = look.note(NoteKind::RepeatsApart, Severity::Warning, text);
     // In either case, equal lines come together only where the order takes them so.
     let sort = if fold { "sort -f" } else { "sort" };

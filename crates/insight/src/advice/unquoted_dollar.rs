@@ -61,7 +61,7 @@ fn in_single_quotes(text: &str, word: &Word) -> Option<Vec<TextEdit>> {
 
 /// The same of a line that cannot be run, which this may be the reason of.
 pub(super) fn of_refused(source: &str) -> Vec<Note> {
-    let Ok(script) = shell::parse(source) else { return Vec::new() };
+    let Ok(script) = engine::parse(source) else { return Vec::new() };
     let mut notes = Vec::new();
     for pipeline in script.pipelines() {
         for (stage, command) in pipeline.commands.iter().enumerate() {

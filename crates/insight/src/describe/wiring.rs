@@ -196,7 +196,7 @@ mod tests {
     use engine::{Plan, RealFiles, Variables};
 
     fn shown(text: &str, number: usize) -> String {
-        let script = shell::parse(text).unwrap();
+        let script = engine::parse(text).unwrap();
         let pipeline = script.pipelines().next().unwrap();
         let plan = Plan::new(pipeline, &Variables::default(), &RealFiles).unwrap();
         let steps = wiring(&plan.stages, number, false);

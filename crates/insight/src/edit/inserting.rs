@@ -1,6 +1,6 @@
 //! Stages put into a pipeline, also between its source and its first stage.
 
-use shell::parse;
+use engine::parse;
 
 use super::stages::{EditError, apply_edits, insert_stage, move_stage};
 

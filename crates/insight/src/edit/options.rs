@@ -4,8 +4,9 @@
 
 use std::ops::Range;
 
+use engine::parse;
 use filters::{Arguments, Definition, OptionSpec, Optional, Spec, Style};
-use shell::{Command, Pipeline, Span, Word, parse, quote};
+use shell::{Command, Pipeline, Span, Word, quote};
 
 use super::stages::{EditError, TextEdit, apply_edits};
 

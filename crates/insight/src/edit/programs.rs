@@ -76,7 +76,7 @@ mod tests {
     #[test]
     fn programs_are_found_in_their_quotes() {
         let text = "cat a | awk -F: '$3 > 1 {print $1}' | sed -ne '/x/p' | ylotrope use awk \"NR\"";
-        let script = shell::parse(text).unwrap();
+        let script = engine::parse(text).unwrap();
         let found = programs(text, &script, 0);
         let shown: Vec<_> = found
             .iter()
@@ -100,7 +100,7 @@ mod tests {
     fn a_program_can_hold_quotes() {
         let text = "it's \"x\"";
         let line = format!("awk {}", quoted_program(text));
-        let script = shell::parse(&line).unwrap();
+        let script = engine::parse(&line).unwrap();
         assert_eq!(programs(&line, &script, 0)[0].text, text);
     }
 }

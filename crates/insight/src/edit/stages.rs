@@ -1,7 +1,8 @@
 //! Changes of the text, a stage at a time.
 
+use engine::parse;
 use filters::{Arguments, Operands};
-use shell::{Command, Pipeline, Span, Word, parse, stage_off_text};
+use shell::{Command, Pipeline, Span, Word, stage_off_text};
 use thiserror::Error;
 
 /// Bytes of the text that are replaced.

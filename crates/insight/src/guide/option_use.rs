@@ -14,7 +14,7 @@ pub fn option_uses(definition: &Definition) -> BTreeMap<char, usize> {
     let recipes = all().map(|recipe| recipe.stages);
     let mut uses = BTreeMap::new();
     for text in examples.chain(recipes) {
-        let Ok(script) = shell::parse(text) else { continue };
+        let Ok(script) = engine::parse(text) else { continue };
         for command in script.pipelines().flat_map(|pipeline| &pipeline.commands) {
             let words: Option<Vec<String>> =
                 command.words.iter().map(shell::Word::literal).collect();

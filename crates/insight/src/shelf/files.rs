@@ -24,7 +24,7 @@ impl FileUse {
 /// The files that a text names, each once, in the order they come; those that only running it
 /// would tell are left out.
 pub fn files_of(text: &str) -> Vec<FileUse> {
-    let Ok(script) = shell::parse(text) else { return Vec::new() };
+    let Ok(script) = engine::parse(text) else { return Vec::new() };
     let mut uses: Vec<FileUse> = Vec::new();
     let mut add = |name: String, writes: bool| {
         let known = uses.iter().any(|one| one.name == name && one.writes == writes);

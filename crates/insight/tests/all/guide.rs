@@ -242,7 +242,7 @@ fn every_example_of_a_page_runs_as_in_the_shell() {
 fn every_example_of_a_filter_can_be_read() {
     for definition in filters::all() {
         for example in definition.spec.examples {
-            assert!(shell::parse(example.line).is_ok(), "{}", example.line);
+            assert!(engine::parse(example.line).is_ok(), "{}", example.line);
         }
     }
 }

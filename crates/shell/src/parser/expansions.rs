@@ -101,13 +101,13 @@ impl Parser<'_> {
         let fixed = self.span(start, end);
         let list = if plain.len() == length {
             // Nothing was escaped: the places are those of the text.
-            let mut inner = Parser::new(&self.text[..end - 1]);
+            let mut inner = Parser::new(&self.text[..end - 1], self.builtins);
             (inner.at, inner.depth, inner.fixed) = (start + 1, self.depth, self.fixed);
             let list = inner.whole()?;
             self.uses.join(inner.uses);
             list
         } else {
-            let mut inner = Parser::new(&plain);
+            let mut inner = Parser::new(&plain, self.builtins);
             (inner.depth, inner.fixed) = (self.depth, Some(fixed));
             let list = inner.whole()?;
             self.uses.join(inner.uses);

@@ -141,7 +141,7 @@ impl Parser<'_> {
             let parts = if document.quoted {
                 vec![Part::Text(content)]
             } else {
-                let mut inner = Parser::new(&content);
+                let mut inner = Parser::new(&content, self.builtins);
                 inner.depth = self.depth + 1;
                 // Where nothing was left out the places are those of the text.
                 inner.fixed = Some(whole);

@@ -1,7 +1,9 @@
 //! Laws of shell text: quoting, printing, places, and that nothing hangs or panics.
 
 use proptest::prelude::*;
-use shell::{parse, print, quote, quote_bytes, stage_off_text};
+use shell::{print, quote, quote_bytes, stage_off_text};
+
+use super::parse;
 
 #[test]
 fn words_are_quoted_only_where_they_must_be() {

@@ -5,7 +5,12 @@
 
 mod laws;
 
-use shell::{parse, print};
+use shell::{Builtins, NoBuiltins, Place, Refusal, Script, ShellError, Word, print};
+
+/// Only the grammar.
+fn parse(text: &str) -> Result<Script, ShellError> {
+    shell::parse(text, &NoBuiltins)
+}
 
 /// A text is printed as expected, and what is printed is printed so again.
 fn printed(cases: &[(&str, &str)]) {
@@ -379,57 +384,6 @@ fn compound_commands_that_are_refused() {
 }
 
 #[test]
-fn commands_that_are_not_done_here() {
-    printed(&[
-        ("exec > f", "exec > f\n"),
-        ("exec 3< f", "exec 3< f\n"),
-        (". f", ". f\n"),
-        ("trap 'a' EXIT", "trap 'a' EXIT\n"),
-        ("trap - EXIT", "trap - EXIT\n"),
-        ("set -e", "set -e\n"),
-        ("set -- -x", "set -- -x\n"),
-        ("set - -x", "set - -x\n"),
-        ("set -o pipefail", "set -o pipefail\n"),
-        ("kill 1", "kill 1\n"),
-        ("local a", "local a\n"),
-        ("export a=1", "export a=1\n"),
-        ("readonly a", "readonly a\n"),
-        ("unset a", "unset a\n"),
-        ("shift", "shift\n"),
-        ("return 1", "return 1\n"),
-        ("exit 1", "exit 1\n"),
-        ("break", "break\n"),
-        ("continue", "continue\n"),
-    ]);
-}
-
-#[test]
-fn commands_of_shells_that_are_refused() {
-    refused(&[
-        ("eval a", "eval (its commands are not known before it runs) is not supported", "eval"),
-        ("exec a", "exec with a command is not supported", "a"),
-        ("source f", "source (write . FILE) is not supported", "source"),
-        ("trap 'a' INT", "trap for anything but EXIT is not supported", "INT"),
-        ("set -x", "set -x is not supported", "-x"),
-        ("alias a=b", "alias is not supported", "alias"),
-        ("bg", "bg (job control) is not supported", "bg"),
-        ("fg", "fg (job control) is not supported", "fg"),
-        ("jobs", "jobs (job control) is not supported", "jobs"),
-        ("wait", "wait (job control) is not supported", "wait"),
-        ("history", "history is not supported", "history"),
-        ("fc", "fc is not supported", "fc"),
-        ("let a=1", "let (write $(( … ))) is not supported", "let"),
-        ("declare a", "declare is not supported", "declare"),
-        ("typeset a", "typeset is not supported", "typeset"),
-        ("mapfile a", "mapfile is not supported", "mapfile"),
-        ("shopt -s x", "shopt is not supported", "shopt"),
-        ("ulimit -n", "ulimit is not supported", "ulimit"),
-        ("hash", "hash is not supported", "hash"),
-        ("enable", "enable is not supported", "enable"),
-    ]);
-}
-
-#[test]
 fn two_parentheses_begin_arithmetic_only_where_no_command_can_stand() {
     let arithmetic = "((…)) (write [ … ] or : $((…))) is not supported";
     refused(&[("((a = 1))", arithmetic, "(("), ("((a = (1)))", arithmetic, "((")]);
@@ -470,4 +424,48 @@ fn words_that_must_be_there() {
         ("[[ xn a ]]", "a is not allowed here", "a"),
         ("[[ -nn a ]]", "a is not allowed here", "a"),
     ]);
+}
+
+/// A shell with a few commands of its own.
+struct SomeBuiltins;
+
+impl Builtins for SomeBuiltins {
+    fn refused(&self, name: &str) -> Option<&'static str> {
+        (name == "never").then_some("never (it is not done)")
+    }
+
+    fn check(&self, name: &str, arguments: &[Word]) -> Result<Place, Refusal> {
+        match (name, arguments) {
+            ("alone", _) => Ok(Place::Alone),
+            ("one", []) => Err(Refusal::of_command("one without a word")),
+            ("one", [_, second, ..]) => Err(Refusal::of(second, "one with two words")),
+            _ => Ok(Place::Anywhere),
+        }
+    }
+}
+
+#[test]
+fn commands_of_the_shell_are_looked_at_wherever_they_are_written() {
+    let cases = [
+        ("never", "never (it is not done)", "never"),
+        ("x=1 never a", "never (it is not done)", "never"),
+        ("one", "one without a word", "one"),
+        ("one a b", "one with two words", "b"),
+        ("if a; then one a b; fi", "one with two words", "b"),
+        ("f() { one a b; }", "one with two words", "b"),
+        ("a \"$(one a b)\"", "one with two words", "b"),
+        ("a <(one a b)", "one with two words", "b"),
+        ("a `one`", "one without a word", "one"),
+        ("a <<X\n$(never)\nX", "never (it is not done)", "$(never)\nX"),
+        ("alone | a", "alone in a pipeline with other commands", "alone"),
+        ("a | { b; alone; }", "alone in a pipeline with other commands", "alone"),
+    ];
+    for (text, what, place) in cases {
+        let error = shell::parse(text, &SomeBuiltins).unwrap_err();
+        assert_eq!(error.to_string(), format!("{what} is not supported"), "{text}");
+        assert_eq!(&text[error.span.range()], place, "{text}");
+    }
+    for text in ["'never'", "a never", "one a", "alone", "alone; a | b", "a | \"$(b; alone)\""] {
+        assert!(shell::parse(text, &SomeBuiltins).is_ok(), "{text}");
+    }
 }

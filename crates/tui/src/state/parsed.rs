@@ -11,7 +11,7 @@ pub(crate) struct Parsed {
 
 impl Parsed {
     pub(crate) fn of(text: &str, at: usize) -> Self {
-        let (script, problem) = match shell::parse(text) {
+        let (script, problem) = match engine::parse(text) {
             Ok(script) => (Some(script), None),
             Err(error) => (None, Some(error)),
         };

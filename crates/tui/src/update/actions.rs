@@ -413,7 +413,7 @@ impl App {
         if text.trim().is_empty() {
             return Some("there is nothing to run".to_owned());
         }
-        shell::parse(text).err().map(|error| error.to_string())
+        engine::parse(text).err().map(|error| error.to_string())
     }
 
     /// Leaves without asking; the line stays among the earlier ones.

@@ -80,7 +80,7 @@ impl App {
 
     /// Takes other parameters, given as words of the shell.
     pub(crate) fn use_parameters(&mut self, text: &str) {
-        let parsed = shell::parse(&format!("x {text}"));
+        let parsed = engine::parse(&format!("x {text}"));
         let words = parsed.ok().and_then(|script| {
             let mut pipelines = script.pipelines();
             let command = pipelines.next().map(|pipeline| &pipeline.commands[..]);

@@ -131,7 +131,7 @@ impl App {
     fn enter(&mut self) {
         let text = self.text.editor.text().to_owned();
         let at_end = self.text.editor.cursor() == text.len();
-        let goes_on = shell::parse(&text).is_err_and(|error| {
+        let goes_on = engine::parse(&text).is_err_and(|error| {
             matches!(
                 error.kind,
                 shell::ShellErrorKind::MissingAfterPipe | shell::ShellErrorKind::Unterminated(_)
@@ -307,7 +307,7 @@ impl App {
 
 /// The last word of a line, as it is written there.
 fn last_word(line: &str) -> Option<&str> {
-    let script = shell::parse(line).ok()?;
+    let script = engine::parse(line).ok()?;
     let command = script.pipelines().last()?.commands.last()?;
     let span = command.words.last()?.span;
     line.get(span.range())

@@ -91,7 +91,7 @@ fn effects_come_in_the_order_of_sh() {
         "echo 1 > g; echo 2 > g; echo 3 >> g; cat g",
         "echo a > g & echo",
     ] {
-        if shell::parse(line).is_err() {
+        if engine::parse(line).is_err() {
             continue;
         }
         let [own, sh] = both(line, prepare);

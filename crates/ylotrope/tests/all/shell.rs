@@ -81,7 +81,7 @@ fn lines(corpus: &str) -> Vec<String> {
         }
         begun.push_str(line);
         begun.push('\n');
-        if shell::parse(&begun).is_ok() {
+        if engine::parse(&begun).is_ok() {
             all.push(std::mem::take(&mut begun));
         }
     }

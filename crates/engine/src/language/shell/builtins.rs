@@ -7,7 +7,7 @@ use std::path::{Component, Path, PathBuf};
 use shell::Span;
 use stream::{Block, WriteError};
 
-use super::Shell;
+use super::{Call, Shell};
 use crate::files::working_directory::{enter, real_name};
 use crate::language::unwind::{ShellResult, Unwind};
 use crate::plan::variables::Variable;
@@ -31,83 +31,84 @@ fn name_and_value(word: &[u8]) -> (String, Option<Vec<u8>>) {
 }
 
 impl Shell<'_> {
-    /// Runs one of the commands; `words` begins with its name.
-    pub(super) fn builtin(&mut self, words: &[Vec<u8>], span: Span) -> ShellResult<()> {
-        let name = String::from_utf8_lossy(&words[0]).into_owned();
-        let arguments = &words[1..];
-        self.state.status = match name.as_str() {
-            ":" => 0,
-            "." => return self.source(arguments, span),
-            "command" => return self.describe_commands(arguments, span),
-            // Its redirections are done by whoever calls this.
-            "exec" if arguments.is_empty() => 0,
-            "exec" => return Unwind::fault("exec with a command is not supported", span, 2),
-            "getopts" => return self.next_option(arguments, span),
-            "times" => {
-                let text = super::times_so_far();
-                return self.print(text.into_bytes());
-            }
-            "type" => return self.tell_types(arguments),
-            "umask" => return self.file_mask(arguments, span),
-            "break" | "continue" => return self.leave_loops(&name, arguments, span),
-            "cd" => return self.change_directory(arguments, span),
-            "exit" | "return" => {
-                let status = match arguments.first() {
-                    None => self.state.status,
-                    Some(word) => status(&name, word, span)?,
-                };
-                self.state.status = status;
-                if name == "exit" {
-                    return Err(Unwind::Exit);
-                }
-                if self.calls == 0 && self.sourced == 0 {
-                    return Unwind::fault("return: not inside a function", span, 2);
-                }
-                return Err(Unwind::Return);
-            }
-            "export" | "readonly" => return self.mark(&name, arguments, span),
-            "local" => return self.make_local(arguments, span),
-            "pwd" => {
-                let physical = arguments.iter().rev().find_map(|word| match &word[..] {
-                    b"-P" => Some(true),
-                    b"-L" => Some(false),
-                    _ => None,
-                });
-                let directory = if physical == Some(true) {
-                    let known = self.state.directory.as_ref();
-                    known.map_or_else(std::env::current_dir, real_name)
-                } else {
-                    Ok(self.with_files(|files| files.directory()))
-                };
-                let directory = match directory {
-                    Ok(directory) => directory,
-                    Err(error) => {
-                        self.complain(&format!("pwd: {}", stream::describe(&error)));
-                        self.state.status = 1;
-                        return Ok(());
-                    }
-                };
-                let mut line = directory.into_os_string().into_encoded_bytes();
-                line.push(b'\n');
-                return self.print(line);
-            }
-            "read" => return self.read(arguments, span),
-            "set" => return self.set_options(arguments, span),
-            "shift" => {
-                let count = match arguments.first() {
-                    None => 1,
-                    Some(word) => number(&name, word, span)?,
-                };
-                if count > self.state.positional.len() {
-                    return Unwind::fault("shift: not enough arguments", span, 2);
-                }
-                self.state.positional.drain(..count);
-                0
-            }
-            "trap" => return self.trap(arguments, span),
-            _ => return self.unset(arguments, span),
-        };
+    /// `:`
+    pub(in crate::language) fn succeed(&mut self) -> ShellResult<()> {
+        self.state.status = 0;
         Ok(())
+    }
+
+    /// `exec`: its redirections are done by whoever calls this.
+    pub(in crate::language) fn exec(&mut self, call: &Call<'_>) -> ShellResult<()> {
+        if call.arguments.is_empty() {
+            return self.succeed();
+        }
+        Unwind::fault("exec with a command is not supported", call.span, 2)
+    }
+
+    /// `exit [STATUS]`
+    pub(in crate::language) fn exit(&mut self, call: &Call<'_>) -> ShellResult<()> {
+        self.take_status(call)?;
+        Err(Unwind::Exit)
+    }
+
+    /// `return [STATUS]`
+    pub(in crate::language) fn return_from(&mut self, call: &Call<'_>) -> ShellResult<()> {
+        self.take_status(call)?;
+        if self.calls == 0 && self.sourced == 0 {
+            return Unwind::fault("return: not inside a function", call.span, 2);
+        }
+        Err(Unwind::Return)
+    }
+
+    fn take_status(&mut self, call: &Call<'_>) -> ShellResult<()> {
+        if let Some(word) = call.arguments.first() {
+            self.state.status = status(call.name, word, call.span)?;
+        }
+        Ok(())
+    }
+
+    /// `times`
+    pub(in crate::language) fn print_times(&mut self) -> ShellResult<()> {
+        self.print(super::times_so_far().into_bytes())
+    }
+
+    /// `pwd [-L|-P]`
+    pub(in crate::language) fn print_directory(&mut self, call: &Call<'_>) -> ShellResult<()> {
+        let physical = call.arguments.iter().rev().find_map(|word| match &word[..] {
+            b"-P" => Some(true),
+            b"-L" => Some(false),
+            _ => None,
+        });
+        let directory = if physical == Some(true) {
+            let known = self.state.directory.as_ref();
+            known.map_or_else(std::env::current_dir, real_name)
+        } else {
+            Ok(self.with_files(|files| files.directory()))
+        };
+        let directory = match directory {
+            Ok(directory) => directory,
+            Err(error) => {
+                self.complain(&format!("pwd: {}", stream::describe(&error)));
+                self.state.status = 1;
+                return Ok(());
+            }
+        };
+        let mut line = directory.into_os_string().into_encoded_bytes();
+        line.push(b'\n');
+        self.print(line)
+    }
+
+    /// `shift [COUNT]`
+    pub(in crate::language) fn shift(&mut self, call: &Call<'_>) -> ShellResult<()> {
+        let count = match call.arguments.first() {
+            None => 1,
+            Some(word) => number(call.name, word, call.span)?,
+        };
+        if count > self.state.positional.len() {
+            return Unwind::fault("shift: not enough arguments", call.span, 2);
+        }
+        self.state.positional.drain(..count);
+        self.succeed()
     }
 
     pub(super) fn print(&mut self, line: Vec<u8>) -> ShellResult<()> {
@@ -122,7 +123,9 @@ impl Shell<'_> {
         Ok(())
     }
 
-    fn leave_loops(&mut self, name: &str, arguments: &[Vec<u8>], span: Span) -> ShellResult<()> {
+    /// `break [COUNT]` and `continue [COUNT]`
+    pub(in crate::language) fn leave_loops(&mut self, call: &Call<'_>) -> ShellResult<()> {
+        let &Call { name, arguments, span } = call;
         let count = match arguments.first() {
             None => 1,
             Some(word) => number(name, word, span)?,
@@ -138,7 +141,9 @@ impl Shell<'_> {
         Err(if name == "break" { Unwind::Break(further) } else { Unwind::Continue(further) })
     }
 
-    fn change_directory(&mut self, arguments: &[Vec<u8>], span: Span) -> ShellResult<()> {
+    /// `cd [-L|-P] [FOLDER|-]`
+    pub(in crate::language) fn change_directory(&mut self, call: &Call<'_>) -> ShellResult<()> {
+        let &Call { arguments, span, .. } = call;
         let (physical, arguments) = match arguments.first().map(Vec::as_slice) {
             Some(b"-P") => (true, &arguments[1..]),
             Some(b"-L" | b"--") => (false, &arguments[1..]),
@@ -197,7 +202,8 @@ impl Shell<'_> {
     }
 
     /// `export` and `readonly`.
-    fn mark(&mut self, name: &str, arguments: &[Vec<u8>], span: Span) -> ShellResult<()> {
+    pub(in crate::language) fn mark(&mut self, call: &Call<'_>) -> ShellResult<()> {
+        let &Call { name, arguments, span } = call;
         if arguments.is_empty() || arguments[0] == b"-p" {
             let mut text = Vec::new();
             for (variable, known) in &self.state.set {
@@ -231,7 +237,9 @@ impl Shell<'_> {
         Ok(())
     }
 
-    fn make_local(&mut self, arguments: &[Vec<u8>], span: Span) -> ShellResult<()> {
+    /// `local NAME[=VALUE] …`
+    pub(in crate::language) fn make_local(&mut self, call: &Call<'_>) -> ShellResult<()> {
+        let &Call { arguments, span, .. } = call;
         for word in arguments {
             let (name, value) = name_and_value(word);
             check_name("local", &name, span)?;
@@ -251,54 +259,9 @@ impl Shell<'_> {
         Ok(())
     }
 
-    fn set_options(&mut self, arguments: &[Vec<u8>], span: Span) -> ShellResult<()> {
-        let mut rest = arguments.iter();
-        let refused = |word: &[u8]| {
-            let shown = String::from_utf8_lossy(word).into_owned();
-            Unwind::fault(format!("set: {shown} is not supported"), span, 2)
-        };
-        if arguments.is_empty() {
-            return refused(b"without arguments");
-        }
-        while let Some(word) = rest.as_slice().first() {
-            let on = match word.first() {
-                Some(b'-') => true,
-                Some(b'+') if word.len() > 1 => false,
-                _ => break,
-            };
-            rest.next();
-            if word == b"--" {
-                self.state.positional = rest.cloned().collect();
-                self.state.status = 0;
-                return Ok(());
-            }
-            for &letter in &word[1..] {
-                let options = &mut self.state.options;
-                match letter {
-                    b'e' => options.error_exit = on,
-                    b'u' => options.no_unset = on,
-                    b'f' => options.no_glob = on,
-                    b'o' => match rest.next().map(Vec::as_slice) {
-                        Some(b"errexit") => options.error_exit = on,
-                        Some(b"nounset") => options.no_unset = on,
-                        Some(b"noglob") => options.no_glob = on,
-                        Some(b"pipefail") => options.pipe_fail = on,
-                        Some(other) => return refused(&[b"-o ", other].concat()),
-                        None => return refused(b"-o without a name"),
-                    },
-                    other => return refused(&[word[0], other]),
-                }
-            }
-        }
-        let values = rest.as_slice();
-        if !values.is_empty() {
-            self.state.positional = values.to_vec();
-        }
-        self.state.status = 0;
-        Ok(())
-    }
-
-    fn trap(&mut self, arguments: &[Vec<u8>], span: Span) -> ShellResult<()> {
+    /// `trap ACTION EXIT`
+    pub(in crate::language) fn trap(&mut self, call: &Call<'_>) -> ShellResult<()> {
+        let &Call { arguments, span, .. } = call;
         let [action, conditions @ ..] = arguments else {
             return Unwind::fault("trap: an action and EXIT are needed", span, 2);
         };
@@ -307,7 +270,7 @@ impl Shell<'_> {
             return Unwind::fault("trap: only EXIT is supported", span, 2);
         }
         let text = String::from_utf8_lossy(action).into_owned();
-        if let Err(error) = shell::parse(&text) {
+        if let Err(error) = shell::parse(&text, self.builtins) {
             return Unwind::fault(format!("trap: {error}"), span, 2);
         }
         let nothing = text == "-" || text.is_empty();
@@ -316,7 +279,9 @@ impl Shell<'_> {
         Ok(())
     }
 
-    fn unset(&mut self, arguments: &[Vec<u8>], span: Span) -> ShellResult<()> {
+    /// `unset [-f|-v] NAME …`
+    pub(in crate::language) fn unset(&mut self, call: &Call<'_>) -> ShellResult<()> {
+        let &Call { arguments, span, .. } = call;
         let (functions, names) = match arguments.first().map(Vec::as_slice) {
             Some(b"-f") => (true, &arguments[1..]),
             Some(b"-v") => (false, &arguments[1..]),

@@ -5,10 +5,7 @@ use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 
-use shell::Span;
-
-use super::Shell;
-use crate::language::builtin_names::is_builtin;
+use super::{Call, Shell};
 use crate::language::unwind::{ShellResult, Unwind};
 use crate::policy::Start;
 
@@ -41,7 +38,7 @@ impl Shell<'_> {
         if self.state.functions.contains_key(text) {
             return Meaning::Function;
         }
-        if is_builtin(name) {
+        if self.builtins.find(name).is_some() {
             return Meaning::Builtin;
         }
         let program = self.start_of(name).file();
@@ -53,11 +50,8 @@ impl Shell<'_> {
     }
 
     /// `command -v NAME …` and `command -V NAME …`; to run one is done where words are expanded.
-    pub(super) fn describe_commands(
-        &mut self,
-        arguments: &[Vec<u8>],
-        span: Span,
-    ) -> ShellResult<()> {
+    pub(in crate::language) fn describe_commands(&mut self, call: &Call<'_>) -> ShellResult<()> {
+        let &Call { arguments, span, .. } = call;
         let (names, long) = match arguments.split_first() {
             None => return Ok(()),
             Some((option, names)) if option == b"-v" => (names, false),
@@ -96,7 +90,7 @@ impl Shell<'_> {
     }
 
     /// `type NAME …`
-    pub(super) fn tell_types(&mut self, names: &[Vec<u8>]) -> ShellResult<()> {
+    pub(in crate::language) fn tell_types(&mut self, names: &[Vec<u8>]) -> ShellResult<()> {
         let mut text = Vec::new();
         let mut status = 0;
         for name in names {
@@ -120,7 +114,8 @@ impl Shell<'_> {
     }
 
     /// `. FILE`: runs the commands of a file in this shell.
-    pub(super) fn source(&mut self, arguments: &[Vec<u8>], span: Span) -> ShellResult<()> {
+    pub(in crate::language) fn source(&mut self, call: &Call<'_>) -> ShellResult<()> {
+        let &Call { arguments, span, .. } = call;
         let [name] = arguments else {
             return Unwind::fault(".: one file is needed", span, 2);
         };
@@ -137,7 +132,7 @@ impl Shell<'_> {
             Ok(text) => text,
             Err(why) => return Unwind::fault(format!(".: {shown}: {why}"), span, 2),
         };
-        let script = match shell::parse(&text) {
+        let script = match shell::parse(&text, self.builtins) {
             Ok(script) => script,
             Err(error) => {
                 let before = text.get(..error.span.start).unwrap_or_default();
@@ -159,7 +154,8 @@ impl Shell<'_> {
     }
 
     /// `getopts OPTIONS NAME [ARGUMENT …]`
-    pub(super) fn next_option(&mut self, arguments: &[Vec<u8>], span: Span) -> ShellResult<()> {
+    pub(in crate::language) fn next_option(&mut self, call: &Call<'_>) -> ShellResult<()> {
+        let &Call { arguments, span, .. } = call;
         let [options, name, given @ ..] = arguments else {
             return Unwind::fault("getopts: the options and a name are needed", span, 2);
         };
@@ -240,7 +236,8 @@ impl Shell<'_> {
     }
 
     /// `umask [-S] [MASK]`
-    pub(super) fn file_mask(&mut self, arguments: &[Vec<u8>], span: Span) -> ShellResult<()> {
+    pub(in crate::language) fn file_mask(&mut self, call: &Call<'_>) -> ShellResult<()> {
+        let &Call { arguments, span, .. } = call;
         let (symbolic, arguments) = match arguments {
             [option, rest @ ..] if option == b"-S" => (true, rest),
             all => (false, all),

@@ -3,7 +3,7 @@
 use memchr::memchr;
 use shell::Span;
 
-use super::Shell;
+use super::{Call, Shell};
 use crate::flow::descriptors::SharedInput;
 use crate::language::unwind::{ShellResult, Unwind};
 
@@ -19,7 +19,9 @@ struct Request {
 }
 
 impl Shell<'_> {
-    pub(super) fn read(&mut self, arguments: &[Vec<u8>], span: Span) -> ShellResult<()> {
+    /// `read [-r] [-d C] [-n N] NAME …`
+    pub(in crate::language) fn read(&mut self, call: &Call<'_>) -> ShellResult<()> {
+        let &Call { arguments, span, .. } = call;
         let request = request(arguments, span)?;
         let Some(input) = self.ports.input(0) else {
             self.complain("read: standard input is closed");
