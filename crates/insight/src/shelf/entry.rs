@@ -118,26 +118,4 @@ mod tests {
         assert_eq!(search_shelf(&entries, "refused log"), [1]);
         assert!(search_shelf(&entries, "refused worst").is_empty());
     }
-
-    /// Not a test: how long a search over a full Shelf takes.
-    /// `cargo test --release -p insight --lib -- --ignored --nocapture time_of_a_search`
-    #[test]
-    #[ignore = "measures, and says so"]
-    fn time_of_a_search() {
-        let text = |at: usize| {
-            format!(
-                "# note {at}\ngrep refused gate-{at}.log | cut -d' ' -f{} | sort | uniq -c",
-                at % 9
-            )
-        };
-        let saved =
-            (0..2_000).map(|at| ShelfEntry::saved(format!("{at}.sh").into(), text(at), None));
-        let past = (0..20_000).map(|at| ShelfEntry::past(text(at + 5_000), None));
-        let entries: Vec<ShelfEntry> = saved.chain(past).collect();
-        for query in ["g", "refused", "uniq gate-1999", "nothing of this"] {
-            let started = std::time::Instant::now();
-            let found = search_shelf(&entries, query).len();
-            println!("{query}: {found} in {:?}", started.elapsed());
-        }
-    }
 }

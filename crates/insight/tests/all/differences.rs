@@ -99,30 +99,3 @@ fn files_that_would_be_written_beside_what_they_are() {
     old 2 - a
     ");
 }
-
-/// Not a test: how long two streams of a million lines take.
-/// `cargo test --release -p insight --test all -- --ignored --nocapture time_of_a_comparison`
-#[test]
-#[ignore = "measures, and says so"]
-fn time_of_a_comparison() {
-    let line =
-        |at: u32| format!("2031-04-02 06:12:{:02} gate-{:02} card={at} passed\n", at % 60, at % 22);
-    let left: String = (0..1_000_000).map(line).collect();
-    let few: String = (0..1_000_000).filter(|at| at % 1_000 != 7).map(line).collect();
-    let other: String = (0..1_000_000).map(|at| line(at).replace("passed", "refused")).collect();
-    for (what, right) in
-        [("the same", &left), ("one in a thousand missing", &few), ("all different", &other)]
-    {
-        let (one, two) = (engine::Kept::of(left.as_bytes()), engine::Kept::of(right.as_bytes()));
-        let started = std::time::Instant::now();
-        let control = stream::RunControl::default();
-        let made = insight::compare_streams(&one, &two, &control, &mut |_, _| {});
-        println!(
-            "{what}: {:?}, {} same, {} and {} only in one",
-            started.elapsed(),
-            made.same,
-            made.only_left,
-            made.only_right
-        );
-    }
-}

@@ -504,28 +504,6 @@ proptest! {
     }
 }
 
-/// Not a test: how long the trail of a line made of 100 000 lines takes.
-/// `cargo test --release -p insight --test all -- --ignored --nocapture time_of_a_trail`
-#[test]
-#[ignore = "measures, and says so"]
-fn time_of_a_trail() {
-    let folder = tempfile::tempdir().unwrap();
-    let data: String = (0..300_000).map(|at| format!("gate-{:02} {at}\n", at % 3)).collect();
-    file(folder.path(), "data", &data);
-    let text =
-        format!("cd {}; cut -d' ' -f1 data | sort | uniq -c | sort -rn", folder.path().display());
-    let preview = evaluated(&text);
-    for start in [TrailStart::Out { stage: 3, line: 0 }, TrailStart::In { stage: 0, flat: 7 }] {
-        let started = std::time::Instant::now();
-        let trail = trail(&preview, start);
-        println!("{start:?}: {:?}, {} steps", started.elapsed(), trail.steps.len());
-    }
-    let started = std::time::Instant::now();
-    let whereabouts =
-        Whereabouts::of(&preview, "gate-01", &RunControl::default(), &|_, _| {}, &|_| None);
-    println!("whereabouts of {} lines: {:?}", whereabouts.found[0].lines.len(), started.elapsed());
-}
-
 /// Which lines, from 0, each line of the result is made of, by what the utility does: told here once more
 /// and in another way.
 fn model(which: usize, lines: &[&str]) -> Vec<Vec<u64>> {
