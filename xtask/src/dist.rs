@@ -9,6 +9,7 @@ use std::time::{Duration, Instant};
 
 use anyhow::{Context, Result, bail, ensure};
 
+use crate::packages;
 use crate::test::root;
 
 /// Bytes that the program may have.
@@ -100,6 +101,7 @@ fn fill(root: &Path, tree: &Path) -> Result<()> {
     for file in ["LICENSE-MIT", "LICENSE-APACHE"] {
         fs::copy(root.join(file), tree.join("licenses").join(file))?;
     }
+    fs::write(tree.join("licenses/PACKAGES.txt"), packages::notices(root)?)?;
     for file in fs::read_dir(root.join("licenses"))?.flatten() {
         fs::copy(file.path(), tree.join("licenses").join(file.file_name()))?;
     }

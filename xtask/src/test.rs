@@ -1,19 +1,25 @@
+//! `cargo xtask test`: all checks and tests, in order.
+
 use std::path::{Path, PathBuf};
-use std::process::{Command, Stdio};
+use std::process::Command;
 
 use anyhow::{Context, Result, bail};
 
-use crate::{rooms, words};
+use crate::{layers, links, packages, tools, words};
 
 /// Runs all checks in order; stops at the first that fails.
-pub(crate) fn run() -> Result<()> {
-    ensure_tools()?;
+pub(crate) fn run(yes: bool) -> Result<()> {
+    tools::ensure(yes)?;
     eprintln!("── formatting");
     format(true)?;
-    eprintln!("── rooms");
-    rooms::check(&root()?)?;
+    eprintln!("── layers");
+    layers::check(&root()?)?;
     eprintln!("── words");
     words::check(&root()?)?;
+    eprintln!("── links");
+    links::check(&root()?)?;
+    eprintln!("── packages");
+    packages::check(&root()?)?;
     let clippy = ["clippy", "--workspace", "--all-targets", "--locked", "--", "-D", "warnings"];
     step("clippy", &clippy)?;
     step("tests", &["test", "--workspace", "--locked", "--no-fail-fast"])?;
@@ -74,48 +80,6 @@ fn step(name: &str, arguments: &[&str]) -> Result<()> {
     let status = status.context("cargo")?;
     if !status.success() {
         bail!("{name} failed");
-    }
-    Ok(())
-}
-
-fn has(program: &str, asks: &str) -> bool {
-    let probe =
-        Command::new(program).arg(asks).stdout(Stdio::null()).stderr(Stdio::null()).status();
-    probe.is_ok_and(|status| status.success())
-}
-
-/// What the tests compare with and drive, each with what makes it answer and its package.
-const TOOLS: [(&str, &str, &str); 9] = [
-    // The real interface.
-    ("tmux", "-V", "tmux"),
-    // Drawings are read back.
-    ("pdftotext", "-v", "poppler-utils"),
-    // Prompts that the Bench is opened from, and completions.
-    ("zsh", "--version", "zsh"),
-    ("fish", "--version", "fish"),
-    ("man", "--version", "man-db"),
-    // The other side of compressed data.
-    ("gzip", "--version", "gzip"),
-    ("bzip2", "--help", "bzip2"),
-    ("xz", "--version", "xz-utils"),
-    ("zstd", "--version", "zstd"),
-];
-
-fn ensure_tools() -> Result<()> {
-    for (program, asks, package) in TOOLS {
-        if has(program, asks) {
-            continue;
-        }
-        eprintln!("── {program} is missing; installing it with apt-get");
-        let install = format!(
-            "apt-get update -qq && apt-get install -y -qq --no-install-recommends {package}"
-        );
-        let _ = Command::new("sh").args(["-c", &install]).stdin(Stdio::null()).status();
-        if !has(program, asks) {
-            bail!(
-                "the tests need {program} and it could not be installed; install {package} and run again"
-            );
-        }
     }
     Ok(())
 }

@@ -1,5 +1,5 @@
-//! Whether the layout holds: within a crate each room (a module of the crate's root) imports only
-//! itself and the rooms listed before it, and no files import each other in a circle.
+//! Whether the layout holds: within a crate each module of its root imports only itself and
+//! the modules listed before it, and no files import each other in a circle.
 
 mod imports;
 mod order;
@@ -47,8 +47,8 @@ fn faults_of(name: &str, files: &[(PathBuf, String)]) -> Result<Vec<String>> {
     let parsed = Crate::parse(files).with_context(|| name.to_owned())?;
     let imports = parsed.imports();
     let mut faults = Vec::new();
-    if let Some(rooms) = order::rooms(name) {
-        faults.extend(rooms_out_of_order(name, rooms, &parsed, &imports));
+    if let Some(modules) = order::modules(name) {
+        faults.extend(modules_out_of_order(name, modules, &parsed, &imports));
     }
     for circle in circles(&imports) {
         let steps = circle.windows(2).map(|pair| {
@@ -61,24 +61,24 @@ fn faults_of(name: &str, files: &[(PathBuf, String)]) -> Result<Vec<String>> {
     Ok(faults)
 }
 
-fn rooms_out_of_order(
+fn modules_out_of_order(
     name: &str,
-    rooms: &[&str],
+    modules: &[&str],
     parsed: &Crate,
     imports: &[Import],
 ) -> Vec<String> {
     let mut faults = Vec::new();
     let place = |module: &str| {
-        let room = module.split("::").next().unwrap_or_default();
-        rooms.iter().position(|listed| listed.split(' ').any(|listed| listed == room))
+        let module = module.split("::").next().unwrap_or_default();
+        modules.iter().position(|listed| listed.split(' ').any(|listed| listed == module))
     };
     for module in parsed.modules().filter(|module| !module.is_empty()) {
         if place(module).is_none() {
-            faults.push(format!("crates/{name}: {module} is in no listed room"));
+            faults.push(format!("crates/{name}: {module} is in no listed module"));
         }
     }
     for Import { from, to, what, line } in imports {
-        // The face of the crate hands its names on and is no room.
+        // The face of the crate hands its names on and is no module.
         if from.is_empty() {
             continue;
         }
@@ -198,7 +198,7 @@ mod tests {
             ("attic.rs", "pub fn g() {}"),
         ];
         let faults = faults("filters", &files);
-        assert!(faults.contains(&"crates/filters: attic is in no listed room".to_owned()));
+        assert!(faults.contains(&"crates/filters: attic is in no listed module".to_owned()));
         assert!(faults.iter().any(|fault| fault.contains("takes crate::Own from")), "{faults:?}");
     }
 

@@ -1,8 +1,8 @@
-//! The rooms of each crate, in the order of its floors: a room imports only itself and what is
-//! listed before it. Names in one row stand side by side and may import each other.
+//! The modules of each crate, in the order of its layers: a module imports only itself and what is
+//! listed before it. Names in one row are side by side and may import each other.
 
-/// The rows of a crate; `None` for a crate that is one room.
-pub(super) fn rooms(name: &str) -> Option<&'static [&'static str]> {
+/// The rows of a crate; `None` for a crate that is one module.
+pub(super) fn modules(name: &str) -> Option<&'static [&'static str]> {
     match name {
         "filters" => Some(&[
             "text",
