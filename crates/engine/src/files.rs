@@ -22,3 +22,6 @@ pub(crate) mod substituted;
 pub(crate) mod temporary;
 pub(crate) mod whole;
 pub(crate) mod working_directory;
+
+#[cfg(test)]
+mod layer_tests;

@@ -182,6 +182,16 @@ mod tests {
         }
     }
 
+    #[test]
+    fn the_probe_loses_nothing_and_a_bare_end_everything() {
+        use crate::testing::{ProbeSink, ProbeSource, lost_of_sink, lost_of_source};
+        assert!(lost_of_source(&mut ProbeSource).is_empty());
+        assert_eq!(lost_of_source(&mut Bare).len(), 14);
+        let probe = ProbeSink::default();
+        assert!(lost_of_sink(&probe, &probe).is_empty());
+        assert_eq!(lost_of_sink(&Bare, &probe).len(), 6);
+    }
+
     /// An end that says nothing of itself promises nothing.
     #[test]
     fn what_is_not_said_is_not_promised() {

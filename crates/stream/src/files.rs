@@ -50,13 +50,8 @@ pub trait Files: Send + Sync {
     ///
     /// # Errors
     /// Those of [`Files::read`]; what is wrong with the data comes from the source.
-    fn read_decoded(
-        &self,
-        path: &Path,
-        decoding: &'static Decoding,
-    ) -> io::Result<Box<dyn Source>> {
-        Ok((decoding.open)(self.read(path)?))
-    }
+    fn read_decoded(&self, path: &Path, decoding: &'static Decoding)
+    -> io::Result<Box<dyn Source>>;
     /// Opens a file for writing.
     ///
     /// # Errors
@@ -77,18 +72,14 @@ pub trait Files: Send + Sync {
     ///
     /// # Errors
     /// Those of unlink(2); [`io::ErrorKind::Unsupported`] where it is refused.
-    fn remove_original(&self, _path: &Path) -> io::Result<()> {
-        Err(io::ErrorKind::Unsupported.into())
-    }
+    fn remove_original(&self, path: &Path) -> io::Result<()>;
     /// True where [`Files::remove_original`] is not refused.
-    fn may_remove_original(&self) -> bool {
-        false
-    }
+    fn may_remove_original(&self) -> bool;
     /// True where files are followed as they grow; else what there is now is all. No answer is
     /// right by default: a preview that follows would not end.
     fn is_live(&self) -> bool;
     /// Sets the rights that new files do not get, where files are made for real.
-    fn set_file_mask(&self, _mask: u32) {}
+    fn set_file_mask(&self, mask: u32);
     /// Everything but contents.
     fn machine(&self) -> &dyn Machine;
 

@@ -3,7 +3,9 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
-use crate::{BLOCK_SIZE, Block, FileFacts, LineId, Lines, Origin, OriginStore, Sink, WriteError};
+use crate::{
+    BLOCK_SIZE, Block, FileFacts, LineId, Lines, Origin, OriginStore, Sink, SinkLayer, WriteError,
+};
 
 /// Bytes from which a run of lines is passed on shared instead of copied.
 const SHARE_FROM: usize = 8 * 1024;
@@ -252,8 +254,12 @@ pub struct Side {
     at_line_start: Mutex<bool>,
 }
 
-impl Sink for Side {
-    fn write(&self, block: Block) -> Result<(), WriteError> {
+impl SinkLayer for Side {
+    fn inner(&self) -> &dyn Sink {
+        &*self.sink
+    }
+
+    fn pass(&self, block: Block) -> Result<(), WriteError> {
         let mut at_line_start = self.at_line_start.lock();
         if let Some(store) = &self.origins
             && !block.is_empty()
@@ -268,10 +274,6 @@ impl Sink for Side {
         }
         *at_line_start = block.is_empty() && *at_line_start || block.ends_line();
         self.sink.write(block)
-    }
-
-    fn is_closed(&self) -> bool {
-        self.sink.is_closed()
     }
 }
 

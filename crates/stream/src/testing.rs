@@ -10,10 +10,16 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
 
 use crate::{
-    Block, CommandEnd, CommandRequest, Commands, FileFacts, FileKind, Files, Joined, Machine,
-    Permission, Processors, ReadError, Replacement, Running, Scratch, Sink, Source, WriteError,
+    Block, CommandEnd, CommandRequest, Commands, Decoding, FileFacts, FileKind, Files, Joined,
+    Machine, Permission, ReadError, Replacement, Running, Scratch, Sink, Source, WriteError,
     WriteMode,
 };
+
+mod probe;
+mod processors;
+
+pub use probe::{ProbeSink, ProbeSource, lost_of_sink, lost_of_source};
+pub use processors::{OneProcessor, Processed};
 
 /// A source that hands out its data in pieces of a fixed size.
 pub struct CutSource {
@@ -144,6 +150,26 @@ impl Files for FixedFiles {
     fn machine(&self) -> &dyn Machine {
         self
     }
+
+    fn read_decoded(
+        &self,
+        path: &Path,
+        decoding: &'static Decoding,
+    ) -> io::Result<Box<dyn Source>> {
+        self.read(path).map(decoding.open)
+    }
+
+    fn remove_original(&self, _path: &Path) -> io::Result<()> {
+        Err(io::ErrorKind::Unsupported.into())
+    }
+
+    fn may_remove_original(&self) -> bool {
+        false
+    }
+
+    fn set_file_mask(&self, _mask: u32) {
+        // No file has rights here.
+    }
 }
 
 /// A machine without commands.
@@ -267,35 +293,5 @@ impl Scratch for MemoryScratch {
         let length = rest.len().min(buffer.len());
         buffer[..length].copy_from_slice(&rest[..length]);
         Ok(length)
-    }
-}
-
-/// One processor: runs the jobs one after the other.
-pub struct OneProcessor;
-
-impl Processors for OneProcessor {
-    fn count(&self) -> usize {
-        1
-    }
-
-    fn run(&self, jobs: Vec<Box<dyn FnOnce() + Send + '_>>) {
-        for job in jobs {
-            job();
-        }
-    }
-}
-
-/// Several processors in name: the jobs run one after the other, in reverse.
-pub struct Processed(pub usize);
-
-impl Processors for Processed {
-    fn count(&self) -> usize {
-        self.0
-    }
-
-    fn run(&self, jobs: Vec<Box<dyn FnOnce() + Send + '_>>) {
-        for job in jobs.into_iter().rev() {
-            job();
-        }
     }
 }

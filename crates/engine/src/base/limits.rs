@@ -14,7 +14,7 @@ use super::threads::start_within;
 const LOOK: Duration = Duration::from_millis(10);
 
 /// Longer than this is not waited at once.
-const LONG: Duration = Duration::from_secs(60);
+const LONG: Duration = Duration::from_mins(1);
 
 /// Memory that the machine must have left.
 const LEFT: u64 = 64 << 20;
@@ -117,12 +117,7 @@ impl Default for Limits {
 impl Limits {
     /// For a sample that is meant to be everything.
     pub fn generous() -> Self {
-        Self {
-            lines: 20_000_000,
-            bytes: 4 << 30,
-            time: Duration::from_secs(120),
-            ..Self::default()
-        }
+        Self { lines: 20_000_000, bytes: 4 << 30, time: Duration::from_mins(2), ..Self::default() }
     }
 }
 
@@ -335,7 +330,7 @@ mod tests {
             with_limits(&control, Duration::from_millis(50), None, || forever(&control));
         assert_eq!(over, Some(Over::Time));
         let control = RunControl::default();
-        let ((), over) = with_limits(&control, Duration::from_secs(60), Some(32 << 20), || {
+        let ((), over) = with_limits(&control, Duration::from_mins(1), Some(32 << 20), || {
             let mut all = Vec::new();
             while !control.is_cancelled() {
                 all.push(vec![1_u8; 1 << 20]);
@@ -345,7 +340,7 @@ mod tests {
         assert_eq!(over, Some(Over::Excess(Excess::Process(32 << 20))));
         let control = RunControl::default();
         let holding = control.holding();
-        let ((), over) = with_limits(&control, Duration::from_secs(60), Some(32 << 20), || {
+        let ((), over) = with_limits(&control, Duration::from_mins(1), Some(32 << 20), || {
             holding.set(33 << 20);
             forever(&control);
         });
@@ -354,7 +349,7 @@ mod tests {
         let (full, control) = (FullRunCounted::begin(), RunControl::default());
         let others = RunControl::default().holding();
         others.set(96 << 20);
-        let (taken, over) = with_limits(&control, Duration::from_secs(60), Some(32 << 20), || {
+        let (taken, over) = with_limits(&control, Duration::from_mins(1), Some(32 << 20), || {
             let all = vec![1_u8; 96 << 20];
             std::thread::sleep(LOOK * 5);
             all.iter().map(|&byte| u64::from(byte)).sum::<u64>()
@@ -362,7 +357,7 @@ mod tests {
         assert_eq!((taken, over), (96 << 20, None));
         drop(full);
         let control = RunControl::default();
-        assert_eq!(with_limits(&control, Duration::from_secs(60), Some(1 << 30), || 7), (7, None));
+        assert_eq!(with_limits(&control, Duration::from_mins(1), Some(1 << 30), || 7), (7, None));
         assert!(available_bytes() > LEFT && default_budget() >= 64 << 20);
     }
 }

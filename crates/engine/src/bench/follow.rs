@@ -8,7 +8,7 @@ use stream::{Block, RunControl, Sink, StageMeter, WriteError};
 
 use crate::base::threads::start_thread;
 use crate::exec::command::CommandStarter;
-use crate::exec::context::Doors;
+use crate::exec::context::SystemPorts;
 use crate::exec::native::{Connections, run_native};
 use crate::files::held_back::HeldBackFiles;
 use crate::files::working_directory::InDirectory;
@@ -70,13 +70,13 @@ impl FollowedStage {
             let meter = Arc::new(StageMeter::default());
             let files = Arc::new(HeldBackFiles::new(None, control.clone()).live());
             let starter = CommandStarter::deferred(files.clone(), Policy::Nothing);
-            let doors = Doors { files: &*files, commands: &starter };
+            let system = SystemPorts { files: &*files, commands: &starter };
             match &stage.directory {
-                None => run_native(&stage, connections, doors, &meter, &control),
+                None => run_native(&stage, connections, system, &meter, &control),
                 Some(directory) => {
                     let files = InDirectory { inner: &*files, directory };
-                    let doors = Doors { files: &files, ..doors };
-                    run_native(&stage, connections, doors, &meter, &control)
+                    let system = SystemPorts { files: &files, ..system };
+                    run_native(&stage, connections, system, &meter, &control)
                 }
             };
             kept.end();

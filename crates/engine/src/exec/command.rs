@@ -7,7 +7,7 @@ use stream::{
     Running, Sink, Source, StageMeter, WorkingFolder, WriteError,
 };
 
-use super::context::{Doors, Interpreter, RunContext, Unobserved};
+use super::context::{Interpreter, RunContext, SystemPorts, Unobserved};
 use super::pipeline::run_pipeline;
 use crate::base::sinks::say;
 use crate::base::threads::start_part;
@@ -101,15 +101,15 @@ impl CommandStarter {
         plan.directory = job.directory;
         let ports = Ports::new(job.input, job.out, job.error);
         let connections = Connections::of(ports, None, false);
-        let doors = Doors { files: &*self.files, commands: self };
+        let system = SystemPorts { files: &*self.files, commands: self };
         let outcome = match &plan.directory {
-            None => run_native(&plan, connections, doors, &meter, job.control),
+            None => run_native(&plan, connections, system, &meter, job.control),
             Some(directory) => {
                 let files = InDirectory { inner: &*self.files, directory };
                 run_native(
                     &plan,
                     connections,
-                    Doors { files: &files, ..doors },
+                    SystemPorts { files: &files, ..system },
                     &meter,
                     job.control,
                 )

@@ -17,7 +17,7 @@ use crate::policy::{HeldCommand, Policy};
 
 /// Where a stage's files and commands are.
 #[derive(Clone, Copy)]
-pub(crate) struct Doors<'d> {
+pub(crate) struct SystemPorts<'d> {
     pub(crate) files: &'d dyn Files,
     pub(crate) commands: &'d dyn Commands,
 }
@@ -44,10 +44,10 @@ pub(crate) struct RunContext<'r> {
 
 impl RunContext<'_> {
     /// The same with other files and commands.
-    pub(crate) fn with<'i>(&'i self, doors: Doors<'i>) -> RunContext<'i> {
+    pub(crate) fn with<'i>(&'i self, system: SystemPorts<'i>) -> RunContext<'i> {
         RunContext {
-            files: doors.files,
-            commands: doors.commands,
+            files: system.files,
+            commands: system.commands,
             descriptors: self.descriptors.clone(),
             policy: self.policy.clone(),
             observer: self.observer,
@@ -132,7 +132,7 @@ pub(crate) trait Taps: Sync {
     /// Keeps what stage `number` reads of commands in the place of files.
     fn keep(&self, number: usize, substitutions: &mut [Substitution]);
     /// The files and commands of stage `number`, and of all that runs inside it.
-    fn doors(&self, number: usize) -> Doors<'_>;
+    fn system(&self, number: usize) -> SystemPorts<'_>;
 }
 
 /// A stage that the shell runs, or for which it runs commands in the place of files.

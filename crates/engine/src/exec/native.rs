@@ -8,12 +8,12 @@ use std::path::Path;
 use std::sync::Arc;
 
 use stream::{
-    CommandEnd, CommandRequest, Commands, Decoding, Environment, ExitStatus, Files, Joined, LineId,
-    Machine, OriginStore, Output, Processors, Replacement, RunControl, Running, Sink, Source,
-    StageError, StageIo, StageMeter, StagePorts, WorkingFolder, WriteError, WriteMode,
+    CommandEnd, CommandRequest, Commands, Decoding, Environment, ExitStatus, Files, FilesLayer,
+    Joined, LineId, OriginStore, Output, Processors, Replacement, RunControl, Running, Sink,
+    Source, StageError, StageIo, StageMeter, StagePorts, WorkingFolder, WriteError, WriteMode,
 };
 
-use super::context::Doors;
+use super::context::SystemPorts;
 use crate::base::clock::{run_ns, thread_time};
 use crate::base::sinks::Nowhere;
 use crate::base::threads::start_within;
@@ -59,7 +59,7 @@ impl Connections {
 pub(crate) fn run_native(
     plan: &StagePlan,
     connections: Connections,
-    doors: Doors<'_>,
+    system: SystemPorts<'_>,
     meter: &Arc<StageMeter>,
     control: &RunControl,
 ) -> StageOutcome {
@@ -70,14 +70,14 @@ pub(crate) fn run_native(
     let out: Arc<dyn Sink> = Arc::new(MeteredSink::new(stdout, meter, control, &clock));
     named.write_to(1, &out);
     let files = StageFiles {
-        inner: doors.files,
+        inner: system.files,
         clock: clock.clone(),
         environment: &plan.environment,
         written: Mutex::default(),
         named,
     };
     let commands = StageCommands {
-        inner: doors.commands,
+        inner: system.commands,
         environment: &plan.environment,
         directory: plan.directory.as_ref(),
         held: Mutex::default(),
@@ -174,7 +174,11 @@ impl StageFiles<'_> {
     }
 }
 
-impl Files for StageFiles<'_> {
+impl FilesLayer for StageFiles<'_> {
+    fn inner(&self) -> &dyn Files {
+        self.inner
+    }
+
     fn read(&self, path: &Path) -> std::io::Result<Box<dyn Source>> {
         let source = match descriptor_named(path) {
             Some(number) => self.named.read(number),
@@ -196,14 +200,6 @@ impl Files for StageFiles<'_> {
         source.map(|source| self.metered(source))
     }
 
-    fn remove_original(&self, path: &Path) -> std::io::Result<()> {
-        self.inner.remove_original(path)
-    }
-
-    fn may_remove_original(&self) -> bool {
-        self.inner.may_remove_original()
-    }
-
     fn write(&self, path: &Path, mode: WriteMode) -> std::io::Result<Arc<dyn Sink>> {
         if let Some(number) = descriptor_named(path) {
             return self.named.write(number);
@@ -221,18 +217,6 @@ impl Files for StageFiles<'_> {
         let named = Arc::new(Nowhere);
         self.note_written(path, named);
         Ok(replacement)
-    }
-
-    fn remove(&self, path: &Path) -> std::io::Result<()> {
-        self.inner.remove(path)
-    }
-
-    fn is_live(&self) -> bool {
-        self.inner.is_live()
-    }
-
-    fn machine(&self) -> &dyn Machine {
-        self.inner.machine()
     }
 
     fn variable(&self, name: &str) -> Option<OsString> {

@@ -10,7 +10,7 @@ use stream::{
     describe,
 };
 
-use super::context::{Doors, RunContext, ShellStage, Taps, Withheld};
+use super::context::{RunContext, ShellStage, SystemPorts, Taps, Withheld};
 use crate::base::clock::run_ns;
 use crate::base::sinks::say;
 use crate::base::threads::start_part_within;
@@ -145,7 +145,7 @@ fn run_ready(
     if let Some(outcome) = failed {
         return outcome;
     }
-    let own = context.taps.map(|taps| context.with(taps.doors(number)));
+    let own = context.taps.map(|taps| context.with(taps.system(number)));
     let context = own.as_ref().unwrap_or(context);
     if let Some(source) = context.taps.and_then(|taps| taps.written(number)) {
         return copy(source, &*ports.sink(1), meter, control);
@@ -253,9 +253,9 @@ impl Stage<'_> {
         match &self.plan.kind {
             StageKind::Native(_) => {
                 let connections = Connections::of(ports, origins, eager);
-                let doors = Doors { files, commands: self.context.commands };
+                let system = SystemPorts { files, commands: self.context.commands };
                 let mut outcome =
-                    run_native(self.plan, connections, doors, self.meter, self.control);
+                    run_native(self.plan, connections, system, self.meter, self.control);
                 for command in outcome.held.drain(..) {
                     self.context.observer.held_back(self.stage_number(), command);
                 }
@@ -455,7 +455,7 @@ fn connect<'p>(
         let mut failed = None;
         let mut opened = OpenedFiles::default();
         if !later {
-            let files = context.taps.map_or(context.files, |taps| taps.doors(number).files);
+            let files = context.taps.map_or(context.files, |taps| taps.system(number).files);
             let opened = match &stage.directory {
                 None => redirect(&stage.targets, files, &mut ports, &mut opened),
                 Some(directory) => {

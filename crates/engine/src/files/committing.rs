@@ -8,7 +8,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
 
 use rustix::fs::{Access, access};
-use stream::{FileFacts, Files, Machine, Replacement, Sink, Source, WriteMode};
+use stream::{Decoding, FileFacts, Files, Machine, Replacement, Sink, Source, WriteMode};
 
 use crate::base::sinks::Nowhere;
 use crate::files::commit::applied::Applied;
@@ -188,6 +188,26 @@ impl Files for CommittingFiles {
 
     fn machine(&self) -> &dyn Machine {
         &RealMachine
+    }
+
+    fn read_decoded(
+        &self,
+        path: &Path,
+        decoding: &'static Decoding,
+    ) -> io::Result<Box<dyn Source>> {
+        self.read(path).map(decoding.open)
+    }
+
+    fn remove_original(&self, _path: &Path) -> io::Result<()> {
+        Err(io::ErrorKind::Unsupported.into())
+    }
+
+    fn may_remove_original(&self) -> bool {
+        false
+    }
+
+    fn set_file_mask(&self, _mask: u32) {
+        // Only a run in the place of a shell has a mask of its own.
     }
 }
 

@@ -4,7 +4,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 
 use bytes::Bytes;
-use stream::{Arrivals, Block, ReadError, Source, Tail};
+use stream::{Arrivals, Block, Next, ReadError, Source, SourceLayer, Tail};
 
 use crate::kept::lines::Kept;
 
@@ -72,9 +72,17 @@ impl TellsEnd {
     }
 }
 
-impl Source for TellsEnd {
-    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
-        let block = self.inner.next_block()?;
+impl SourceLayer for TellsEnd {
+    fn ask<T>(&self, ask: impl FnOnce(&dyn Source) -> T) -> T {
+        ask(&*self.inner)
+    }
+
+    fn reach<T>(&mut self, reach: impl FnOnce(&mut dyn Source) -> T) -> T {
+        reach(&mut *self.inner)
+    }
+
+    fn pass(&mut self, next: Next<'_>) -> Result<Option<Block>, ReadError> {
+        let block = next(&mut *self.inner)?;
         match (&block, &self.keeps) {
             (None, _) => self.seen.set(),
             (Some(block), Some(keeps)) => keeps.append(block).map_err(ReadError::Io)?,
@@ -103,14 +111,6 @@ impl Source for TellsEnd {
     fn arrivals(&self) -> Option<Arc<dyn Arrivals>> {
         self.arrivals.clone()
     }
-
-    fn is_link(&self) -> bool {
-        self.inner.is_link()
-    }
-
-    fn is_part(&self) -> bool {
-        self.inner.is_part()
-    }
 }
 
 #[cfg(test)]
@@ -137,7 +137,8 @@ mod tests {
         seen.set();
         assert_eq!(seen.written_before(), Some(3));
         let seen = EndSeen::default();
-        let mut source = TellsEnd::new(Box::new(CutSource::new(b"a\n", 2)), seen.clone());
+        let mut source: Box<dyn Source> =
+            Box::new(TellsEnd::new(Box::new(CutSource::new(b"a\n", 2)), seen.clone()));
         assert!(!source.seek_last(Tail::Lines(1)).unwrap() && seen.is_set());
         assert!(source.split(2).is_none());
     }

@@ -5,8 +5,9 @@ use std::io;
 use std::path::PathBuf;
 use std::sync::{Arc, Weak};
 
+use bytes::Bytes;
 use parking_lot::Mutex;
-use stream::{Block, FileFacts, ReadError, Source, Tail};
+use stream::{Block, FileFacts, Next, ReadError, Source, SourceLayer, Tail};
 
 /// Opens what a file has now; `None` where it is still being written, so that it is empty.
 type Reopen = Arc<dyn Fn() -> Option<io::Result<Box<dyn Source>>> + Send + Sync>;
@@ -117,12 +118,20 @@ impl Source for One {
     }
 }
 
-impl Source for Emptiable {
-    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
+impl SourceLayer for Emptiable {
+    fn ask<T>(&self, ask: impl FnOnce(&dyn Source) -> T) -> T {
+        ask(&*self.source)
+    }
+
+    fn reach<T>(&mut self, reach: impl FnOnce(&mut dyn Source) -> T) -> T {
+        reach(&mut *self.source)
+    }
+
+    fn pass(&mut self, next: Next<'_>) -> Result<Option<Block>, ReadError> {
         if self.is_empty() && !self.reopen()? {
             return Ok(None);
         }
-        let block = self.source.next_block()?;
+        let block = next(&mut *self.source)?;
         self.at += block.as_ref().map_or(0, |block| block.len() as u64);
         Ok(block)
     }
@@ -139,6 +148,15 @@ impl Source for Emptiable {
         if self.is_empty() { None } else { self.source.split(parts) }
     }
 
+    fn give_back(&mut self, bytes: Bytes) -> bool {
+        let count = bytes.len() as u64;
+        let taken = self.source.give_back(bytes);
+        if taken {
+            self.at = self.at.saturating_sub(count);
+        }
+        taken
+    }
+
     fn file_bytes(&self) -> Option<u64> {
         if self.is_empty() { Some(0) } else { self.source.file_bytes() }
     }
@@ -151,10 +169,6 @@ impl Source for Emptiable {
         } else {
             facts
         })
-    }
-
-    fn position(&self) -> Option<u64> {
-        self.source.position()
     }
 
     fn rewind(&mut self) -> bool {
@@ -171,10 +185,6 @@ impl Source for Emptiable {
             self.at = position;
         }
         there
-    }
-
-    fn allows_ahead(&self) -> bool {
-        self.source.allows_ahead()
     }
 }
 

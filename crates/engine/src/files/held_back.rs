@@ -191,6 +191,18 @@ impl Files for HeldBackFiles {
     fn machine(&self) -> &dyn Machine {
         self
     }
+
+    fn remove_original(&self, _path: &Path) -> io::Result<()> {
+        Err(io::ErrorKind::Unsupported.into())
+    }
+
+    fn may_remove_original(&self) -> bool {
+        false
+    }
+
+    fn set_file_mask(&self, _mask: u32) {
+        // No file is made.
+    }
 }
 
 impl Machine for HeldBackFiles {

@@ -203,6 +203,7 @@ impl Overlay {
             kept: Arc::new(Kept::of_run(control)),
             identity: Identity::now(path).ok(),
             lost: false,
+            facts_now: facts.as_ref().map(facts_of),
             bytes_now,
             lines_now,
         }))

@@ -3,6 +3,8 @@
 use std::path::PathBuf;
 use std::sync::Arc;
 
+use stream::FileFacts;
+
 use crate::base::figure::{Figure, Known};
 use crate::files::commit::applied::Applied;
 use crate::files::committing::Unwritten;
@@ -37,6 +39,8 @@ pub struct PendingFile {
     pub(crate) identity: Option<Identity>,
     /// True where the pipeline that reads it empties it first: its content would be lost.
     pub lost: bool,
+    /// What it is now; `None` where it is not there.
+    pub facts_now: Option<FileFacts>,
     /// Bytes it has now.
     pub bytes_now: u64,
     /// Lines it has now; `None` for a large file that was not counted.

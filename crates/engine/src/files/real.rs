@@ -6,7 +6,7 @@ use std::os::fd::OwnedFd;
 use std::path::Path;
 use std::sync::Arc;
 
-use stream::{Files, Machine, Replacement, Sink, Source, WriteMode};
+use stream::{Decoding, Files, Machine, Replacement, Sink, Source, WriteMode};
 
 use crate::files::block_source::{DescriptorSink, FileSource};
 use crate::files::commit::replacement::CommittedReplacement;
@@ -64,5 +64,17 @@ impl Files for RealFiles {
 
     fn machine(&self) -> &dyn Machine {
         &RealMachine
+    }
+
+    fn read_decoded(
+        &self,
+        path: &Path,
+        decoding: &'static Decoding,
+    ) -> io::Result<Box<dyn Source>> {
+        self.read(path).map(decoding.open)
+    }
+
+    fn set_file_mask(&self, _mask: u32) {
+        // That of the process holds.
     }
 }

@@ -17,8 +17,8 @@ use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use rustix::fs::{Mode, OFlags, open};
 use rustix::io::Errno;
 use stream::{
-    FileFacts, Files, Machine, Permission, Replacement, RunControl, Scratch, Sink, Source,
-    WriteMode,
+    Decoding, FileFacts, Files, Machine, Permission, Replacement, RunControl, Scratch, Sink,
+    Source, WriteMode,
 };
 
 use crate::files::block_source::{DescriptorSink, FileSource};
@@ -304,6 +304,14 @@ impl Files for ShellFiles {
 
     fn machine(&self) -> &dyn Machine {
         self
+    }
+
+    fn read_decoded(
+        &self,
+        path: &Path,
+        decoding: &'static Decoding,
+    ) -> io::Result<Box<dyn Source>> {
+        self.read(path).map(decoding.open)
     }
 }
 

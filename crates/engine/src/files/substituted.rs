@@ -6,7 +6,7 @@ use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 use std::sync::Arc;
 
-use stream::{Decoding, Files, Machine, Replacement, Sink, Source, WriteMode};
+use stream::{Decoding, Files, FilesLayer, Replacement, Sink, Source, WriteMode};
 
 use crate::files::direct::DirectReplacement;
 
@@ -34,7 +34,11 @@ impl<'w> SubstitutedFiles<'w> {
     }
 }
 
-impl Files for SubstitutedFiles<'_> {
+impl FilesLayer for SubstitutedFiles<'_> {
+    fn inner(&self) -> &dyn Files {
+        self.inner
+    }
+
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
         let mut readers = self.readers.lock();
         let found = readers.iter().position(|(name, _)| name == path.as_os_str().as_bytes());
@@ -53,17 +57,9 @@ impl Files for SubstitutedFiles<'_> {
         let named = readers.iter().any(|(name, _)| name == path.as_os_str().as_bytes());
         drop(readers);
         if named {
-            return self.read(path).map(decoding.open);
+            return FilesLayer::read(self, path).map(decoding.open);
         }
         self.inner.read_decoded(path, decoding)
-    }
-
-    fn remove_original(&self, path: &Path) -> io::Result<()> {
-        self.inner.remove_original(path)
-    }
-
-    fn may_remove_original(&self) -> bool {
-        self.inner.may_remove_original()
     }
 
     fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
@@ -80,25 +76,13 @@ impl Files for SubstitutedFiles<'_> {
         let named = writers.iter().any(|(name, _)| name == path.as_os_str().as_bytes());
         drop(writers);
         if named {
-            return Ok(Box::new(DirectReplacement(self.write(path, WriteMode::Replace)?)));
+            return Ok(Box::new(DirectReplacement(FilesLayer::write(
+                self,
+                path,
+                WriteMode::Replace,
+            )?)));
         }
         self.inner.replace(path)
-    }
-
-    fn remove(&self, path: &Path) -> io::Result<()> {
-        self.inner.remove(path)
-    }
-
-    fn is_live(&self) -> bool {
-        self.inner.is_live()
-    }
-
-    fn set_file_mask(&self, mask: u32) {
-        self.inner.set_file_mask(mask);
-    }
-
-    fn machine(&self) -> &dyn Machine {
-        self.inner.machine()
     }
 }
 
@@ -154,6 +138,7 @@ mod tests {
         let name = named.as_os_str().as_bytes().to_vec();
         files.add_writer(name.clone(), Arc::new(KeptSink::of(out.clone())));
         files.add_writer(name, Arc::new(KeptSink::of(out.clone())));
+        let files: &dyn Files = &files;
         let replacement = files.replace(&named).unwrap();
         say(&*replacement.sink(), "to the command\n");
         replacement.commit().unwrap();

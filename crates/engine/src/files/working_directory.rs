@@ -9,8 +9,8 @@ use std::time::Duration;
 use crate::files::place::path_of;
 use rustix::fs::{Access, AtFlags, CWD, Mode, OFlags, accessat, openat};
 use stream::{
-    Decoding, FileFacts, Files, Machine, Permission, Replacement, Scratch, Sink, Source,
-    WorkingFolder, WriteMode,
+    Decoding, FileFacts, Files, FilesLayer, Machine, Permission, Replacement, Scratch, Sink,
+    Source, WorkingFolder, WriteMode,
 };
 
 /// Goes to a folder: the descriptor that is opened is what it is from then on. Its name is `name`, or what the
@@ -49,9 +49,17 @@ pub(crate) struct InDirectory<'w> {
     pub(crate) directory: &'w WorkingFolder,
 }
 
-impl Files for InDirectory<'_> {
+impl FilesLayer for InDirectory<'_> {
+    fn inner(&self) -> &dyn Files {
+        self.inner
+    }
+
+    fn place(&self, path: &Path) -> PathBuf {
+        self.directory.at(path)
+    }
+
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
-        self.inner.read(&self.directory.at(path))
+        self.inner.read(&self.place(path))
     }
 
     fn read_decoded(
@@ -59,39 +67,27 @@ impl Files for InDirectory<'_> {
         path: &Path,
         decoding: &'static Decoding,
     ) -> io::Result<Box<dyn Source>> {
-        self.inner.read_decoded(&self.directory.at(path), decoding)
-    }
-
-    fn remove_original(&self, path: &Path) -> io::Result<()> {
-        self.inner.remove_original(&self.directory.at(path))
-    }
-
-    fn may_remove_original(&self) -> bool {
-        self.inner.may_remove_original()
+        self.inner.read_decoded(&self.place(path), decoding)
     }
 
     fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
-        self.inner.write(&self.directory.at(path), mode)
+        self.inner.write(&self.place(path), mode)
     }
 
     fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
-        self.inner.replace(&self.directory.at(path))
-    }
-
-    fn remove(&self, path: &Path) -> io::Result<()> {
-        self.inner.remove(&self.directory.at(path))
-    }
-
-    fn is_live(&self) -> bool {
-        self.inner.is_live()
-    }
-
-    fn set_file_mask(&self, mask: u32) {
-        self.inner.set_file_mask(mask);
+        self.inner.replace(&self.place(path))
     }
 
     fn machine(&self) -> &dyn Machine {
         self
+    }
+
+    fn variable(&self, name: &str) -> Option<OsString> {
+        Machine::variable(self, name)
+    }
+
+    fn variables(&self) -> Vec<(OsString, OsString)> {
+        Machine::variables(self)
     }
 }
 

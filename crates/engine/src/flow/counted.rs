@@ -3,7 +3,8 @@
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
 
-use stream::{Arrivals, Block, FileFacts, ReadError, Source, Tail};
+use bytes::Bytes;
+use stream::{Block, Next, ReadError, Source, SourceLayer, Tail};
 
 /// What was read of files so far, by all stages.
 #[derive(Debug, Default)]
@@ -27,9 +28,17 @@ impl CountedSource {
     }
 }
 
-impl Source for CountedSource {
-    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
-        let block = self.inner.next_block()?;
+impl SourceLayer for CountedSource {
+    fn ask<T>(&self, ask: impl FnOnce(&dyn Source) -> T) -> T {
+        ask(&*self.inner)
+    }
+
+    fn reach<T>(&mut self, reach: impl FnOnce(&mut dyn Source) -> T) -> T {
+        reach(&mut *self.inner)
+    }
+
+    fn pass(&mut self, next: Next<'_>) -> Result<Option<Block>, ReadError> {
+        let block = next(&mut *self.inner)?;
         if let Some(block) = &block {
             self.sources.bytes.fetch_add(block.len() as u64, Relaxed);
         }
@@ -53,31 +62,12 @@ impl Source for CountedSource {
         Some(counted.collect())
     }
 
-    fn file_bytes(&self) -> Option<u64> {
-        self.inner.file_bytes()
-    }
-
-    fn arrivals(&self) -> Option<Arc<dyn Arrivals>> {
-        self.inner.arrivals()
-    }
-
-    fn allows_ahead(&self) -> bool {
-        self.inner.allows_ahead()
-    }
-
-    fn facts(&self) -> Option<FileFacts> {
-        self.inner.facts()
-    }
-
-    fn position(&self) -> Option<u64> {
-        self.inner.position()
-    }
-
-    fn rewind(&mut self) -> bool {
-        self.inner.rewind()
-    }
-
-    fn go_to(&mut self, position: u64) -> bool {
-        self.inner.go_to(position)
+    fn give_back(&mut self, bytes: Bytes) -> bool {
+        let count = bytes.len() as u64;
+        let taken = self.inner.give_back(bytes);
+        if taken {
+            self.sources.bytes.fetch_sub(count, Relaxed);
+        }
+        taken
     }
 }

@@ -6,8 +6,8 @@ use std::thread::ThreadId;
 
 use bytes::Bytes;
 use stream::{
-    Arrivals, Block, FileFacts, METERED, Processors, ReadError, RunControl, Sink, Source,
-    StageMeter, Tail, WriteError,
+    Block, METERED, Next, ReadError, RunControl, Sink, SinkLayer, Source, SourceLayer, StageMeter,
+    Tail, WriteError,
 };
 
 use crate::base::clock::{now_ns, run_ns, thread_time};
@@ -101,8 +101,12 @@ impl MeteredSink {
     }
 }
 
-impl Sink for MeteredSink {
-    fn write(&self, block: Block) -> Result<(), WriteError> {
+impl SinkLayer for MeteredSink {
+    fn inner(&self) -> &dyn Sink {
+        &*self.inner
+    }
+
+    fn pass(&self, block: Block) -> Result<(), WriteError> {
         // A stage that reads nothing, such as seq, is stopped here.
         if self.control.is_cancelled() {
             return Err(WriteError::Cancelled);
@@ -120,18 +124,6 @@ impl Sink for MeteredSink {
         }
         self.meter.count_out(&counted);
         Ok(())
-    }
-
-    fn is_closed(&self) -> bool {
-        self.inner.is_closed()
-    }
-
-    fn is_terminal(&self) -> bool {
-        self.inner.is_terminal()
-    }
-
-    fn facts(&self) -> Option<FileFacts> {
-        self.inner.facts()
     }
 }
 
@@ -212,42 +204,21 @@ impl MeteredSource {
     }
 }
 
-impl Source for MeteredSource {
-    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
-        self.counted(|inner| inner.next_block())
+impl SourceLayer for MeteredSource {
+    fn ask<T>(&self, ask: impl FnOnce(&dyn Source) -> T) -> T {
+        ask(&*self.inner)
     }
 
-    fn next_block_with(&mut self, processors: &dyn Processors) -> Result<Option<Block>, ReadError> {
-        self.counted(|inner| inner.next_block_with(processors))
+    fn reach<T>(&mut self, reach: impl FnOnce(&mut dyn Source) -> T) -> T {
+        reach(&mut *self.inner)
     }
 
-    fn arrivals(&self) -> Option<Arc<dyn Arrivals>> {
-        self.inner.arrivals()
-    }
-
-    fn give_back(&mut self, bytes: Bytes) -> bool {
-        let block = Block::new(bytes.clone());
-        let taken = self.inner.give_back(bytes);
-        if taken {
-            self.meter.uncount_in(&block);
-        }
-        taken
+    fn pass(&mut self, next: Next<'_>) -> Result<Option<Block>, ReadError> {
+        self.counted(next)
     }
 
     fn seek_last(&mut self, part: Tail) -> Result<bool, ReadError> {
         self.inner.seek_last(part)
-    }
-
-    fn facts(&self) -> Option<FileFacts> {
-        self.inner.facts()
-    }
-
-    fn position(&self) -> Option<u64> {
-        self.inner.position()
-    }
-
-    fn rewind(&mut self) -> bool {
-        self.inner.rewind()
     }
 
     fn split(&mut self, parts: usize) -> Option<Vec<Box<dyn Source>>> {
@@ -262,12 +233,13 @@ impl Source for MeteredSource {
         Some(metered.collect())
     }
 
-    fn file_bytes(&self) -> Option<u64> {
-        self.inner.file_bytes()
-    }
-
-    fn is_part(&self) -> bool {
-        self.inner.is_part()
+    fn give_back(&mut self, bytes: Bytes) -> bool {
+        let block = Block::new(bytes.clone());
+        let taken = self.inner.give_back(bytes);
+        if taken {
+            self.meter.uncount_in(&block);
+        }
+        taken
     }
 }
 

@@ -5,7 +5,7 @@ use parking_lot::Mutex;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
-use stream::{Block, FileFacts, LineId, Origin, OriginStore, Sink, WriteError};
+use stream::{Block, LineId, Origin, OriginStore, Sink, SinkLayer, WriteError};
 
 use crate::flow::descriptors::SharedInput;
 
@@ -68,8 +68,12 @@ impl OriginSink {
     }
 }
 
-impl Sink for OriginSink {
-    fn write(&self, block: Block) -> Result<(), WriteError> {
+impl SinkLayer for OriginSink {
+    fn inner(&self) -> &dyn Sink {
+        &*self.inner
+    }
+
+    fn pass(&self, block: Block) -> Result<(), WriteError> {
         if block.is_empty() {
             return self.inner.write(block);
         }
@@ -84,17 +88,5 @@ impl Sink for OriginSink {
         drop(origins);
         *open = !block.ends_line();
         self.inner.write(block)
-    }
-
-    fn is_closed(&self) -> bool {
-        self.inner.is_closed()
-    }
-
-    fn is_terminal(&self) -> bool {
-        self.inner.is_terminal()
-    }
-
-    fn facts(&self) -> Option<FileFacts> {
-        self.inner.facts()
     }
 }

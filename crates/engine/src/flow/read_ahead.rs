@@ -1,8 +1,9 @@
 //! Files read ahead on a thread of their own.
 
-use parking_lot::Mutex;
 use std::sync::Arc;
 
+use bytes::Bytes;
+use parking_lot::Mutex;
 use stream::{
     Arrivals, Block, FileFacts, METERED, ReadError, RunControl, Source, StageMeter, Tail,
 };
@@ -22,7 +23,13 @@ enum Reading {
     /// On the thread of whoever asks; so many blocks so far.
     Straight(Box<dyn Source>, u32),
     /// Through a link from a thread.
-    Ahead { reader: LinkReader, left: Left, facts: Option<FileFacts>, bytes: Option<u64> },
+    Ahead {
+        reader: LinkReader,
+        left: Left,
+        facts: Option<FileFacts>,
+        bytes: Option<u64>,
+        is_part: bool,
+    },
     /// The thread left nothing.
     Lost,
 }
@@ -69,6 +76,13 @@ impl ReadAhead {
         }
     }
 
+    fn straight_mut(&mut self) -> Option<&mut dyn Source> {
+        match &mut self.reading {
+            Reading::Straight(inner, _) => Some(&mut **inner),
+            _ => None,
+        }
+    }
+
     /// Starts the thread. Where none can be had, reading goes on straight.
     fn begin(&mut self) {
         let Reading::Straight(inner, _) = std::mem::replace(&mut self.reading, Reading::Lost)
@@ -76,7 +90,7 @@ impl ReadAhead {
             return;
         };
         (self.base, self.given) = (inner.position(), 0);
-        let (facts, bytes) = (inner.facts(), inner.file_bytes());
+        let (facts, bytes, is_part) = (inner.facts(), inner.file_bytes(), inner.is_part());
         let (writer, reader) = link(&self.control, Arc::default(), self.meter.clone());
         let left: Left = Arc::new(Mutex::new(Some((inner, None))));
         let (shared, meter) = (left.clone(), self.meter.clone());
@@ -102,7 +116,7 @@ impl ReadAhead {
             *shared.lock() = Some((inner, error));
         };
         self.reading = match start_thread("read ahead", work) {
-            Ok(_) => Reading::Ahead { reader, left, facts, bytes },
+            Ok(_) => Reading::Ahead { reader, left, facts, bytes, is_part },
             Err(_) => match left.lock().take() {
                 // Never again.
                 Some((inner, _)) => Reading::Straight(inner, u32::MAX),
@@ -142,24 +156,15 @@ impl Source for ReadAhead {
     }
 
     fn arrivals(&self) -> Option<Arc<dyn Arrivals>> {
-        match &self.reading {
-            Reading::Straight(inner, _) => inner.arrivals(),
-            _ => None,
-        }
+        self.straight()?.arrivals()
     }
 
     fn seek_last(&mut self, part: Tail) -> Result<bool, ReadError> {
-        match &mut self.reading {
-            Reading::Straight(inner, _) => inner.seek_last(part),
-            _ => Ok(false),
-        }
+        self.straight_mut().map_or(Ok(false), |inner| inner.seek_last(part))
     }
 
     fn split(&mut self, parts: usize) -> Option<Vec<Box<dyn Source>>> {
-        match &mut self.reading {
-            Reading::Straight(inner, _) => inner.split(parts),
-            _ => None,
-        }
+        self.straight_mut()?.split(parts)
     }
 
     fn file_bytes(&self) -> Option<u64> {
@@ -184,15 +189,30 @@ impl Source for ReadAhead {
     }
 
     fn rewind(&mut self) -> bool {
-        match &mut self.reading {
-            Reading::Straight(inner, _) => inner.rewind(),
-            _ => false,
+        self.straight_mut().is_some_and(stream::Source::rewind)
+    }
+
+    fn go_to(&mut self, position: u64) -> bool {
+        self.straight_mut().is_some_and(|inner| inner.go_to(position))
+    }
+
+    fn give_back(&mut self, bytes: Bytes) -> bool {
+        self.straight_mut().is_some_and(|inner| inner.give_back(bytes))
+    }
+
+    fn is_part(&self) -> bool {
+        match &self.reading {
+            Reading::Ahead { is_part, .. } => *is_part,
+            _ => self.straight().is_some_and(stream::Source::is_part),
         }
     }
 
     fn is_link(&self) -> bool {
-        // Where it is one the link adds the time of waiting itself.
-        matches!(self.reading, Reading::Ahead { .. })
+        match &self.reading {
+            // The link adds the time of waiting itself.
+            Reading::Ahead { .. } => true,
+            _ => self.straight().is_some_and(stream::Source::is_link),
+        }
     }
 }
 

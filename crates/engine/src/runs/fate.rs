@@ -11,7 +11,7 @@ use stream::{Files, InputName, LineId, RunControl, Sink, StageMeter};
 use crate::base::limits::with_limits;
 use crate::base::sinks::Nowhere;
 use crate::exec::command::CommandStarter;
-use crate::exec::context::Doors;
+use crate::exec::context::SystemPorts;
 use crate::exec::native::{Connections, run_native};
 use crate::files::held_back::HeldBackFiles;
 use crate::files::substituted::SubstitutedFiles;
@@ -87,7 +87,7 @@ pub fn fate(stage: &StageResult, flat: u64, control: &RunControl) -> Option<Stri
     let ports = Ports::new(standard, nowhere, Arc::new(Nowhere));
     let mut connections = Connections::of(ports, Some(Arc::default()), false);
     connections.watched = Some(LineId::new(input, number));
-    let doors = Doors { files: &files, commands: &starter };
+    let system = SystemPorts { files: &files, commands: &starter };
     let meter = StageMeter::default().into();
     // A limit uses a control up: the caller's is only asked before.
     let own = RunControl::default();
@@ -95,7 +95,7 @@ pub fn fate(stage: &StageResult, flat: u64, control: &RunControl) -> Option<Stri
         return None;
     }
     let (outcome, over) = with_limits(&own, PATIENCE, None, || {
-        run_native(&stage.plan, connections, doors, &meter, &own)
+        run_native(&stage.plan, connections, system, &meter, &own)
     });
     outcome.fate.filter(|fate| over.is_none() && !outcome.cancelled && !fate.is_empty())
 }

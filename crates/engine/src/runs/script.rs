@@ -4,7 +4,7 @@ use parking_lot::Mutex;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::Arc;
 
-use stream::{Block, RunControl, Sink, Source, StageMeter, WriteError};
+use stream::{Block, RunControl, Sink, SinkLayer, Source, StageMeter, WriteError};
 
 use crate::base::limits::{Limit, Limits, Over, with_limits, with_memory_of_machine};
 use crate::base::sinks::Nowhere;
@@ -59,18 +59,14 @@ struct Announced {
     announce: Announce,
 }
 
-impl Sink for Announced {
-    fn write(&self, block: Block) -> Result<(), WriteError> {
+impl SinkLayer for Announced {
+    fn inner(&self) -> &dyn Sink {
+        &*self.inner
+    }
+
+    fn pass(&self, block: Block) -> Result<(), WriteError> {
         (self.announce)(block.ends_line());
         self.inner.write(block)
-    }
-
-    fn is_closed(&self) -> bool {
-        self.inner.is_closed()
-    }
-
-    fn is_terminal(&self) -> bool {
-        self.inner.is_terminal()
     }
 }
 

@@ -14,7 +14,7 @@ const BUDGET: u64 = 192 << 20;
 /// What became of a text: how its stages ended and what was said.
 fn evaluate(text: &str) -> (Vec<Ending>, String) {
     let mut bench = Bench::new();
-    bench.limits.time = Duration::from_secs(60);
+    bench.limits.time = Duration::from_mins(1);
     bench.limits.memory_bytes = BUDGET;
     let request = bench.request(text);
     let generation = bench.workbench.evaluate(request);

@@ -56,7 +56,7 @@ fn evaluate(bench: &mut Bench, text: &str) {
     let request = bench.request(text);
     let generation = bench.workbench.evaluate(request);
     loop {
-        match bench.news.recv_timeout(Duration::from_secs(60)).expect("an answer") {
+        match bench.news.recv_timeout(Duration::from_mins(1)).expect("an answer") {
             SessionEvent::Done(preview) if preview.generation == generation => {
                 bench.workbench.accept(&preview);
                 return;
@@ -286,7 +286,7 @@ fn files_that_wait_or_act_are_named_and_not_opened() {
                 said.clear();
             }
         }
-        assert!(since.elapsed() < Duration::from_secs(4), "{text}");
+        assert!(since.elapsed() < Duration::from_secs(30), "{text}");
         assert!(said.contains(why) || text.starts_with("x="), "{text}: {said}");
         let dry = dry_run(
             &format!("cd {at}\n{text}"),
@@ -294,7 +294,7 @@ fn files_that_wait_or_act_are_named_and_not_opened() {
             engine::DryLimits::AsPreview,
             &RunControl::default(),
         );
-        assert!(since.elapsed() < Duration::from_secs(4) && dry.is_ok(), "{text}");
+        assert!(since.elapsed() < Duration::from_secs(30) && dry.is_ok(), "{text}");
     }
 }
 

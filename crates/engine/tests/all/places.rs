@@ -95,7 +95,7 @@ fn full(folder: &Path, text: &str) -> FullEnd {
     });
     loop {
         if let SessionEvent::FullEnded(end) =
-            news.recv_timeout(Duration::from_secs(60)).expect("an end")
+            news.recv_timeout(Duration::from_mins(1)).expect("an end")
         {
             return end;
         }

@@ -262,3 +262,12 @@ proptest! {
         prop_assert_eq!(first, begins);
     }
 }
+
+#[test]
+fn a_side_keeps_what_its_sink_can() {
+    use crate::testing::{ProbeSink, lost_of_sink};
+    let probe = Arc::new(ProbeSink::default());
+    let side =
+        Side { sink: probe.clone(), origins: None, lines: None, at_line_start: Mutex::new(true) };
+    assert!(lost_of_sink(&side, &probe).is_empty());
+}

@@ -211,7 +211,7 @@ fn a_pause_ends_when_the_reader_has_gone() {
     let mut io = bench.stage(false);
     *io.out() = Output::new(Arc::new(Gone), Some(Arc::new(Mutex::new(OriginStore::default()))));
     assert!(io.keeps_origins());
-    let ended = io.pause(Duration::from_secs(60));
+    let ended = io.pause(Duration::from_mins(1));
     assert!(matches!(ended, Err(StageError::Write(WriteError::Closed))));
     assert_eq!(bench.files.machine().now_ns(), 20_000_000, "after the first piece");
 }

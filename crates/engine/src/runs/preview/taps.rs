@@ -10,7 +10,7 @@ use stream::{Arrivals, Block, OriginStore, RunControl, Sink, Source, StageMeter,
 use crate::base::limits::{Limit, Limits};
 use crate::base::sinks::Nowhere;
 use crate::exec::command::CommandStarter;
-use crate::exec::context::{Doors, Observer, Taps, Withheld};
+use crate::exec::context::{Observer, SystemPorts, Taps, Withheld};
 use crate::files::cut_short::{EndSeen, TellsEnd};
 use crate::files::held_back::HeldBackFiles;
 use crate::kept::arrivals::{CameBy, ThroughStage};
@@ -172,9 +172,9 @@ impl Taps for SampleTaps {
         }
     }
 
-    fn doors(&self, number: usize) -> Doors<'_> {
+    fn system(&self, number: usize) -> SystemPorts<'_> {
         let build = &self.builds[number];
-        Doors { files: &*build.files, commands: &build.commands }
+        SystemPorts { files: &*build.files, commands: &build.commands }
     }
 
     fn written(&self, number: usize) -> Option<Box<dyn Source>> {

@@ -7,8 +7,9 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 use stream::{
-    Block, ExitStatus, FileFacts, Files, Machine, Output, ReadError, Replacement, RunControl, Sink,
-    Source, StageError, StageIo, StageMeter, StagePorts, Tail, WriteError, WriteMode,
+    Arrivals, Block, Decoding, ExitStatus, Files, FilesLayer, Next, Output, ReadError, Replacement,
+    RunControl, Sink, SinkLayer, Source, SourceLayer, StageError, StageIo, StageMeter, StagePorts,
+    Tail, WriteError, WriteMode,
 };
 
 use crate::spec::{Arguments, Filter, Verb};
@@ -66,9 +67,17 @@ impl Filter for Zero {
 /// Swaps what is read.
 pub(crate) struct SwapSource(pub(crate) Box<dyn Source>);
 
-impl Source for SwapSource {
-    fn next_block(&mut self) -> Result<Option<Block>, ReadError> {
-        Ok(self.0.next_block()?.map(|block| Block::new(swapped(block.bytes()))))
+impl SourceLayer for SwapSource {
+    fn ask<T>(&self, ask: impl FnOnce(&dyn Source) -> T) -> T {
+        ask(&*self.0)
+    }
+
+    fn reach<T>(&mut self, reach: impl FnOnce(&mut dyn Source) -> T) -> T {
+        reach(&mut *self.0)
+    }
+
+    fn pass(&mut self, next: Next<'_>) -> Result<Option<Block>, ReadError> {
+        Ok(next(&mut *self.0)?.map(|block| Block::new(swapped(block.bytes()))))
     }
 
     fn seek_last(&mut self, part: Tail) -> Result<bool, ReadError> {
@@ -79,36 +88,30 @@ impl Source for SwapSource {
         }
     }
 
-    fn file_bytes(&self) -> Option<u64> {
-        self.0.file_bytes()
-    }
-
-    fn facts(&self) -> Option<FileFacts> {
-        self.0.facts()
-    }
-
-    fn position(&self) -> Option<u64> {
-        self.0.position()
-    }
-
-    fn rewind(&mut self) -> bool {
-        self.0.rewind()
+    fn split(&mut self, parts: usize) -> Option<Vec<Box<dyn Source>>> {
+        let parts = self.0.split(parts)?;
+        Some(parts.into_iter().map(|part| Box::new(Self(part)) as Box<dyn Source>).collect())
     }
 
     fn give_back(&mut self, bytes: Bytes) -> bool {
         self.0.give_back(swapped(&bytes).into())
     }
+
+    fn arrivals(&self) -> Option<Arc<dyn Arrivals>> {
+        // Its lines are others.
+        None
+    }
 }
 
 struct SwapSink(Arc<dyn Sink>);
 
-impl Sink for SwapSink {
-    fn write(&self, block: Block) -> Result<(), WriteError> {
-        self.0.write(Block::new(swapped(block.bytes())))
+impl SinkLayer for SwapSink {
+    fn inner(&self) -> &dyn Sink {
+        &*self.0
     }
 
-    fn is_closed(&self) -> bool {
-        self.0.is_closed()
+    fn pass(&self, block: Block) -> Result<(), WriteError> {
+        self.0.write(Block::new(swapped(block.bytes())))
     }
 }
 
@@ -126,9 +129,21 @@ impl Replacement for SwapReplacement {
     }
 }
 
-impl Files for SwapFiles<'_> {
+impl FilesLayer for SwapFiles<'_> {
+    fn inner(&self) -> &dyn Files {
+        self.0
+    }
+
     fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
         Ok(Box::new(SwapSource(self.0.read(path)?)))
+    }
+
+    fn read_decoded(
+        &self,
+        path: &Path,
+        decoding: &'static Decoding,
+    ) -> io::Result<Box<dyn Source>> {
+        Ok(Box::new(SwapSource(self.0.read_decoded(path, decoding)?)))
     }
 
     fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
@@ -138,16 +153,63 @@ impl Files for SwapFiles<'_> {
     fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
         Ok(Box::new(SwapReplacement(self.0.replace(path)?)))
     }
+}
 
-    fn remove(&self, path: &Path) -> io::Result<()> {
-        self.0.remove(path)
+#[cfg(test)]
+mod tests {
+    use std::ffi::OsString;
+
+    use stream::testing::{FixedFiles, ProbeSink, ProbeSource, lost_of_sink, lost_of_source};
+
+    use super::*;
+
+    #[test]
+    fn what_swaps_keeps_what_the_others_can() {
+        let lost = lost_of_source(&mut SwapSource(Box::new(ProbeSource)));
+        // Its lines are others, which came at no time that is known.
+        assert_eq!(lost, ["arrivals"]);
+        let probe = Arc::new(ProbeSink::default());
+        assert!(lost_of_sink(&SwapSink(probe.clone()), &probe).is_empty());
     }
 
-    fn is_live(&self) -> bool {
-        self.0.is_live()
+    /// Files of a stage that has a variable of its own.
+    struct WithVariable(FixedFiles);
+
+    impl FilesLayer for WithVariable {
+        fn inner(&self) -> &dyn Files {
+            &self.0
+        }
+
+        fn read(&self, path: &Path) -> io::Result<Box<dyn Source>> {
+            self.0.read(path)
+        }
+
+        fn read_decoded(
+            &self,
+            path: &Path,
+            decoding: &'static Decoding,
+        ) -> io::Result<Box<dyn Source>> {
+            self.0.read_decoded(path, decoding)
+        }
+
+        fn write(&self, path: &Path, mode: WriteMode) -> io::Result<Arc<dyn Sink>> {
+            self.0.write(path, mode)
+        }
+
+        fn replace(&self, path: &Path) -> io::Result<Box<dyn Replacement>> {
+            self.0.replace(path)
+        }
+
+        fn variable(&self, name: &str) -> Option<OsString> {
+            (name == "OWN").then(|| "1".into())
+        }
     }
 
-    fn machine(&self) -> &dyn Machine {
-        self.0.machine()
+    #[test]
+    fn variables_of_a_stage_reach_through() {
+        let files = WithVariable(FixedFiles::default());
+        let swapped: &dyn Files = &SwapFiles(&files);
+        assert_eq!(swapped.variable("OWN"), Some("1".into()));
+        assert!(!swapped.is_live() && !swapped.may_remove_original());
     }
 }
