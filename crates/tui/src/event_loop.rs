@@ -9,7 +9,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::time::{Duration, Instant};
 
-use engine::{Capture, SessionEvent, Variables};
+use engine::{Capture, Variables};
 use ratatui::crossterm::event::{self, MouseEvent, MouseEventKind};
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use signal_hook::consts::SIGHUP;
@@ -19,6 +19,7 @@ use thiserror::Error;
 use crate::state::app::{App, Setup};
 use crate::state::event::{Event, Wish};
 use crate::state::purpose::Purpose;
+use crate::state::told::Told;
 use crate::storage::config::Config;
 use crate::storage::settings::Settings;
 use crate::storage::store::Store;
@@ -192,10 +193,14 @@ fn take_standard_input(sender: &Sender<Event>) -> io::Result<Option<Arc<Capture>
         return Ok(None);
     }
     let descriptor = rustix::io::dup(rustix::stdio::stdin())?;
-    let sender = sender.clone();
-    // Nobody listens any more when the screen is gone.
-    Capture::start(descriptor, move || drop(sender.send(Event::Session(SessionEvent::Arrived))))
-        .map(Some)
+    let (sender, told) = (sender.clone(), Told::default());
+    let arrived = move || {
+        if told.tell() {
+            // Nobody listens any more when the screen is gone.
+            drop(sender.send(Event::Arrived(told.clone())));
+        }
+    };
+    Capture::start(descriptor, arrived).map(Some)
 }
 
 /// The thread that reads keys. Once it is asked to stop it takes none any more: whoever has the

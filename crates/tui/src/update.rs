@@ -1,11 +1,12 @@
 //! How events change the state.
 
 use std::collections::BTreeSet;
+use std::path::PathBuf;
 use std::sync::Arc;
 use std::sync::mpsc::Sender;
-use std::time::Instant;
+use std::time::{Duration, Instant};
 
-use engine::{Kept, Known, Preview, SessionEvent, StageResult, Workbench, in_background};
+use engine::{Capture, Kept, Known, Preview, SessionEvent, StageResult, Workbench, in_background};
 use filters::Verb;
 use insight::{PastLog, Proofs};
 use ratatui::crossterm::event::Event as TerminalEvent;
@@ -16,6 +17,7 @@ use crate::state::columns::ColumnsView;
 use crate::state::compare::CompareView;
 use crate::state::event::{Event, Wish};
 use crate::state::examples::Examples;
+use crate::state::job::Job;
 use crate::state::kept::KeptState;
 use crate::state::lens::{Content, Lens, content_of, row_lines, rows_of};
 use crate::state::pending::PendingView;
@@ -27,6 +29,7 @@ use crate::state::screen::{Page, Screen};
 use crate::state::search::search;
 use crate::state::session::{ConsentState, SessionState};
 use crate::state::text::TextState;
+use crate::state::told::Told;
 use crate::state::trials::Trials;
 use crate::storage::config::Config;
 use crate::storage::recovery::Recovery;
@@ -63,21 +66,18 @@ const MARKED: usize = 1 << 12;
 /// Columns of the lens next to its lines.
 const GUTTER: usize = 14;
 
+/// How long a result stays before new data is looked at: twice as long as it took, between these.
+const PAUSE_MIN: Duration = Duration::from_millis(100);
+const PAUSE_MAX: Duration = Duration::from_secs(2);
+
+/// How often it is looked whether files have changed.
+const LOOK_AGAIN: Duration = Duration::from_secs(2);
+
 impl App {
     /// The Bench with its first text, evaluated in the background.
     pub(crate) fn new(setup: Setup) -> Self {
         let events = setup.events.clone();
-        let report = setup.events.clone();
-        let workbench = Workbench::new(setup.capture, move |job| {
-            // Nobody listens any more when the screen is gone.
-            match job {
-                SessionEvent::Begun(preview) => drop(report.send(Event::Previewed(preview))),
-                SessionEvent::Done(preview) => drop(report.send(Event::Previewed(preview))),
-                other => {
-                    let _ = report.send(Event::Session(other));
-                }
-            }
-        });
+        let workbench = workbench(setup.capture, setup.events.clone());
         let past = setup.store.as_ref().map(|store| PastLog::in_folder(store.folder()));
         let history = setup.store.as_ref().map_or(Ok(Vec::new()), Store::history);
         let history_error = history.as_ref().err().map(|error| {
@@ -245,10 +245,17 @@ impl App {
                     self.parsed(text, at, *parsed);
                 }
             }
+            Event::Arrived(told) => {
+                self.result.told.push(told);
+                self.job(SessionEvent::Arrived);
+            }
+            Event::Changed(generation, changed) => self.looked_again(generation, changed),
             Event::Failed(what, why) => {
-                tracing::error!(what, why, "background work failed");
-                if let ("search", Some(search)) = (what, &mut self.lens.search) {
-                    search.searching = false;
+                tracing::error!(%what, why, "background work failed");
+                match (what, &mut self.lens.search) {
+                    (Job::Search, Some(search)) => search.searching = false,
+                    (Job::Changes, _) => self.result.looks = false,
+                    _ => {}
                 }
                 self.message = Some(format!("{what}: {why}"));
             }
@@ -263,18 +270,30 @@ impl App {
     pub(crate) fn pulse(&mut self) -> bool {
         let mut moves = self.result.waiting.is_some() || self.pending.acting;
         moves |= self.look_at_run();
-        if self.result.changes_seen.elapsed().as_secs() >= 2 {
-            self.result.changes_seen = Instant::now();
-            let changed = self
-                .result
-                .preview
-                .as_ref()
-                .map(|preview| preview.changed_files())
-                .unwrap_or_default();
-            moves |= changed != self.result.changed;
-            self.result.changed = changed;
+        moves |= self.look_at_arrived();
+        if self.result.changes_seen.elapsed() >= LOOK_AGAIN {
+            self.look_again();
         }
         moves
+    }
+
+    /// Looks whether files have changed since they were read; their file system may take its time.
+    fn look_again(&mut self) {
+        let Some(preview) = self.result.preview.clone().filter(|_| !self.result.looks) else {
+            return;
+        };
+        self.result.looks = true;
+        self.result.changes_seen = Instant::now();
+        self.in_background(Job::Changes, move || {
+            Event::Changed(preview.generation, preview.changed_files())
+        });
+    }
+
+    fn looked_again(&mut self, generation: u64, changed: Vec<PathBuf>) {
+        self.result.looks = false;
+        if self.result.preview.as_ref().is_some_and(|preview| preview.generation == generation) {
+            self.result.changed = changed;
+        }
     }
 
     /// Figures of the stages that run now.
@@ -379,7 +398,7 @@ impl App {
         self.lens.show(Content::Empty, keep_place);
         let (place, unfolded) = (self.shown(), self.lens.unfolded);
         if preview.stages.get(place.stage()).is_some() {
-            self.in_background("lens", move || {
+            self.in_background(Job::Lens, move || {
                 let stage = &preview.stages[place.stage()];
                 Event::Aligned(preview.generation, place, Arc::new(rows_of(stage, unfolded)))
             });
@@ -472,9 +491,22 @@ impl App {
         self.note_version();
         self.refresh_notes();
         self.consent.allowed_once.clear();
-        if std::mem::take(&mut self.result.arrived) && self.text.problem.is_none() {
-            self.text_changed();
+        self.result.answered = (Instant::now(), self.result.waiting_since.elapsed());
+    }
+
+    /// Looks at data that has come, where no preview is being made: not at once where data streams in, so that
+    /// results are also seen and the keys have their share of the machine. True where it was looked at.
+    fn look_at_arrived(&mut self) -> bool {
+        let (at, took) = self.result.answered;
+        let pause = (took * 2).clamp(PAUSE_MIN, PAUSE_MAX);
+        let idle = self.result.waiting.is_none() && self.text.problem.is_none();
+        if !self.result.arrived || !idle || at.elapsed() < pause {
+            return false;
         }
+        self.result.arrived = false;
+        self.result.told.drain(..).for_each(|told| told.look());
+        self.text_changed();
+        true
     }
 
     /// Makes the advice on the result on screen, in the background: first what can be said at once,
@@ -484,11 +516,11 @@ impl App {
         let Some(preview) = self.result.preview.clone() else { return };
         let generation = preview.generation;
         let early = preview.clone();
-        self.in_background("notes", move || Event::Remarked(generation, insight::notes(&early)));
+        self.in_background(Job::Notes, move || Event::Remarked(generation, insight::notes(&early)));
         let Some(request) = self.result.request.clone() else { return };
         let proofs = Proofs::new(self.session.workbench.trials(), request);
         let control = self.result.trying.control.clone();
-        self.in_background("advice", move || {
+        self.in_background(Job::Advice, move || {
             Event::Noted(generation, proofs.notes(&preview, &control))
         });
     }
@@ -531,12 +563,8 @@ impl App {
                 }
             }
             SessionEvent::Arrived => {
-                // One preview at a time while data streams in.
-                if self.result.waiting.is_none() && self.text.problem.is_none() {
-                    self.text_changed();
-                } else {
-                    self.result.arrived = true;
-                }
+                self.result.arrived = true;
+                self.look_at_arrived();
             }
         }
     }
@@ -564,7 +592,7 @@ impl App {
         self.lens.searching = Some(control.clone());
         let (content, query) = (self.lens.content.clone(), query.to_owned());
         let events = self.session.events.clone();
-        self.in_background("search", move || {
+        self.in_background(Job::Search, move || {
             let tell = |rows: &[u32]| {
                 if !rows.is_empty() {
                     let rows = Arc::new(rows.to_vec());
@@ -596,18 +624,29 @@ impl App {
     }
 
     /// Does something on a thread of its own; its event comes, or one that says that it failed.
-    pub(crate) fn in_background(
-        &self,
-        name: &'static str,
-        work: impl FnOnce() -> Event + Send + 'static,
-    ) {
+    pub(crate) fn in_background(&self, job: Job, work: impl FnOnce() -> Event + Send + 'static) {
         let events = self.session.events.clone();
-        in_background(name, work, move |made| {
-            let event = made.unwrap_or_else(|error| Event::Failed(name, error.to_string()));
+        in_background(&job.to_string(), work, move |made| {
+            let event = made.unwrap_or_else(|error| Event::Failed(job, error.to_string()));
             // Nobody listens any more when the screen is gone.
             let _ = events.send(event);
         });
     }
+}
+
+/// What evaluates the text, and sends its news.
+fn workbench(capture: Option<Arc<Capture>>, report: Sender<Event>) -> Workbench {
+    let told = Told::default();
+    Workbench::new(capture, move |job| {
+        let event = match job {
+            SessionEvent::Begun(preview) | SessionEvent::Done(preview) => Event::Previewed(preview),
+            SessionEvent::Arrived if told.tell() => Event::Arrived(told.clone()),
+            SessionEvent::Arrived => return,
+            other => Event::Session(other),
+        };
+        // Nobody listens any more when the screen is gone.
+        let _ = report.send(event);
+    })
 }
 
 /// Keeps the text from here on; `None` where there is no thread for it.
@@ -616,7 +655,7 @@ fn recovery(store: Store, events: &Sender<Event>) -> Option<Recovery> {
     let failed = move |error: std::io::Error| {
         let why = stream::describe(&error);
         // Nobody listens any more when the screen is gone.
-        let _ = events.send(Event::Failed("the recovery file cannot be written", why));
+        let _ = events.send(Event::Failed(Job::Recovery, why));
     };
     Recovery::start(store, failed).ok()
 }

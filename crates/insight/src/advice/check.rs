@@ -67,7 +67,7 @@ const FEW: usize = 200;
 const SOON: Duration = Duration::from_secs(1);
 
 /// So long other texts are looked at, as a preview may take.
-const LONG: Duration = Duration::from_secs(60);
+const LONG: Duration = Duration::from_mins(1);
 
 /// Looks at each pipeline of the text of this request, one after the other. No file is written and
 /// no program is started. Blocks until it is done or `control` ends it.

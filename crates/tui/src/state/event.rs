@@ -1,5 +1,6 @@
 //! What changes the state, and what the state asks for.
 
+use std::path::PathBuf;
 use std::sync::Arc;
 
 use engine::{Preview, SessionEvent};
@@ -7,9 +8,11 @@ use insight::{Alignment, Note, ShelfEntry};
 use ratatui::crossterm::event::Event as TerminalEvent;
 
 use crate::state::columns::Counted;
+use crate::state::job::Job;
 use crate::state::parsed::Parsed;
 use crate::state::place::Place;
 use crate::state::start::{Beginning, Looked};
+use crate::state::told::Told;
 use crate::state::trail::TrailRow;
 use crate::state::versions::VersionsNews;
 
@@ -19,6 +22,8 @@ pub(crate) enum Event {
     Terminal(TerminalEvent),
     /// From the background.
     Session(SessionEvent),
+    /// Data came; more of it is told when this was looked at.
+    Arrived(Told),
     /// A preview; its advice comes after it.
     Previewed(Arc<Preview>),
     /// Advice on a preview, by its number.
@@ -28,7 +33,9 @@ pub(crate) enum Event {
     /// A long text was parsed: which, and with the cursor where.
     Parsed(u64, String, usize, Box<Parsed>),
     /// Work in the background has failed: which, and why.
-    Failed(&'static str, String),
+    Failed(Job, String),
+    /// Files that have changed since they were read, for a result by its number.
+    Changed(u64, Vec<PathBuf>),
     /// Rows made in the background: preview, place, and the rows.
     Aligned(u64, Place, Arc<Alignment>),
     /// A file of the Pending view was compared: preview, row, and what would change.

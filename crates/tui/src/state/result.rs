@@ -3,11 +3,12 @@
 use std::collections::BTreeSet;
 use std::path::PathBuf;
 use std::sync::Arc;
-use std::time::Instant;
+use std::time::{Duration, Instant};
 
 use engine::{Preview, Request};
 use insight::{Note, NoteKind};
 
+use crate::state::told::Told;
 use crate::state::trials::Trials;
 
 /// What the text gives.
@@ -30,8 +31,14 @@ pub(crate) struct ResultState {
     pub(crate) changed: Vec<PathBuf>,
     /// When it was last looked whether they have.
     pub(crate) changes_seen: Instant,
-    /// Something came from standard input while a preview was made.
+    /// That is being looked at now.
+    pub(crate) looks: bool,
+    /// Something came from standard input, or from what is followed, and was not looked at yet.
     pub(crate) arrived: bool,
+    /// Who is told when it is.
+    pub(crate) told: Vec<Told>,
+    /// When the newest preview was there, and how long it took.
+    pub(crate) answered: (Instant, Duration),
     /// Notes that are not shown again, with the text of their stage.
     pub(crate) dismissed: BTreeSet<(NoteKind, String)>,
 }
@@ -49,7 +56,10 @@ impl ResultState {
             waiting_since: Instant::now(),
             changed: Vec::new(),
             changes_seen: Instant::now(),
+            looks: false,
             arrived: false,
+            told: Vec::new(),
+            answered: (Instant::now(), Duration::ZERO),
             dismissed: BTreeSet::new(),
         }
     }

@@ -12,6 +12,7 @@ use crate::state::app::App;
 use crate::state::columns::Counted;
 use crate::state::drawer::{Drawer, PromptKind};
 use crate::state::event::Event;
+use crate::state::job::Job;
 use crate::state::place::{Focus, Place};
 use crate::state::screen::Screen;
 
@@ -78,7 +79,7 @@ impl App {
         self.columns.counting = Some(control.clone());
         let splitting = self.columns.splitting.clone();
         let events = self.session.events.clone();
-        self.in_background("columns", move || {
+        self.in_background(Job::Columns, move || {
             let mut said = Instant::now();
             let mut source = kept.source();
             let read = read_columns(&mut *source, splitting, |survey, found| {
@@ -96,7 +97,7 @@ impl App {
                     let counted = Counted { table: survey.table(), found, ended: true };
                     Event::Columns(number, Box::new(counted))
                 }
-                Err(error) => Event::Failed("columns", error.to_string()),
+                Err(error) => Event::Failed(Job::Columns, error.to_string()),
             }
         });
     }

@@ -6,6 +6,7 @@ use engine::{Limits, PlanError, Request, Sample};
 
 use crate::state::app::App;
 use crate::state::event::Event;
+use crate::state::job::Job;
 use crate::state::parsed::Parsed;
 use crate::state::trials::Trials;
 
@@ -31,7 +32,7 @@ impl App {
         self.text.programs = Vec::new();
         self.text.problem = None;
         let number = self.text.parses;
-        self.in_background("parsing", move || {
+        self.in_background(Job::Parsing, move || {
             let parsed = Box::new(Parsed::of(&text, at));
             Event::Parsed(number, text, at, parsed)
         });

@@ -7,6 +7,7 @@ use crate::state::app::App;
 use crate::state::drawer::{Drawer, PromptKind};
 use crate::state::event::Event;
 use crate::state::examples::{Examples, PatternView};
+use crate::state::job::Job;
 use crate::state::place::Focus;
 use crate::state::point::PointView;
 
@@ -37,7 +38,7 @@ impl App {
         patterns.tries = number;
         let all: Vec<String> = patterns.suggestions.iter().map(|one| one.pattern.clone()).collect();
         let input = patterns.input.clone();
-        self.in_background("patterns", move || {
+        self.in_background(Job::Patterns, move || {
             let lines = input.lines_at(0, insight::TRIED);
             let found = all.iter().map(|one| finds(one, lines.iter().map(|line| &line[..])));
             Event::Finds(number, found.collect())

@@ -12,6 +12,7 @@ use crate::actions::keyed;
 use crate::state::app::App;
 use crate::state::drawer::{Drawer, Question};
 use crate::state::event::Event;
+use crate::state::job::Job;
 use crate::state::place::Focus;
 use crate::state::screen::Screen;
 
@@ -50,7 +51,7 @@ impl App {
         }
         let Some(file) = preview.pending.get(at) else { return };
         let file = file.with_all(&self.unwritten());
-        self.in_background("comparing", move || {
+        self.in_background(Job::Comparing, move || {
             Event::Compared(generation, at, Arc::new(difference(&file)))
         });
     }

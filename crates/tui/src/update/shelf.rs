@@ -14,6 +14,7 @@ use tui_input::Input;
 use crate::state::app::App;
 use crate::state::drawer::{Drawer, PromptKind};
 use crate::state::event::Event;
+use crate::state::job::Job;
 use crate::state::list::edit;
 use crate::state::shelf::{Forgotten, ShelfView, TakenOff};
 use crate::state::versions::Candidate;
@@ -31,7 +32,7 @@ impl App {
         let number = self.points;
         let (shelves, past) = (self.kept.shelves.clone(), self.kept.past.clone());
         let history: Vec<String> = self.text.history.iter().rev().cloned().collect();
-        self.in_background("shelf", move || {
+        self.in_background(Job::Shelf, move || {
             let (lines, trouble) = match past.map(|past| past.lines()) {
                 Some(Err(error)) => (Vec::new(), Some(describe(&error))),
                 Some(Ok(lines)) => (lines, None),

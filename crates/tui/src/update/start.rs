@@ -9,6 +9,7 @@ use stream::describe;
 use crate::state::app::App;
 use crate::state::drawer::Drawer;
 use crate::state::event::Event;
+use crate::state::job::Job;
 use crate::state::list::edit;
 use crate::state::start::{Beginning, Item, Looked, StartView};
 use crate::update::shelf::entries;
@@ -23,7 +24,7 @@ impl App {
         let number = self.points;
         let (shelves, past) = (self.kept.shelves.clone(), self.kept.past.clone());
         let history: Vec<String> = self.text.history.iter().rev().cloned().collect();
-        self.in_background("start", move || {
+        self.in_background(Job::Start, move || {
             let lines = past.and_then(|past| past.lines().ok()).unwrap_or_default();
             Event::StartRead(number, Box::new(beginning(&shelves, lines, history)))
         });
@@ -55,7 +56,7 @@ impl App {
             .collect();
         view.is_looking = true;
         let number = view.number;
-        self.in_background("looking at files", move || {
+        self.in_background(Job::FirstLines, move || {
             let look = |(at, path): (usize, PathBuf)| -> Looked {
                 (at, insight::look_at(&path).map_err(|error| describe(&error)))
             };

@@ -10,6 +10,7 @@ use shell::Span;
 use crate::state::app::App;
 use crate::state::drawer::Drawer;
 use crate::state::event::Event;
+use crate::state::job::Job;
 use crate::state::place::{Focus, Place};
 use crate::state::text::Argument;
 use crate::text::complete::{common, complete};
@@ -204,7 +205,7 @@ impl App {
                 if let Ok(Err(error)) = done {
                     let why = stream::describe(&error);
                     // Nobody listens any more when the screen is gone.
-                    let _ = events.send(Event::Failed("earlier lines cannot be kept", why));
+                    let _ = events.send(Event::Failed(Job::EarlierLines, why));
                 }
             },
         );

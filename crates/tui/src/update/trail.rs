@@ -10,6 +10,7 @@ use crate::actions::{Action, key};
 use crate::state::app::App;
 use crate::state::drawer::{Drawer, PromptKind};
 use crate::state::event::Event;
+use crate::state::job::Job;
 use crate::state::lens::{Content, row_lines};
 use crate::state::list::edit;
 use crate::state::place::{Focus, Place};
@@ -64,7 +65,7 @@ impl App {
         let (of, question) = (preview.clone(), asked.clone());
         let events = self.session.events.clone();
         let (request, tried) = (self.result.request.clone(), self.session.workbench.trials());
-        self.in_background("trail", move || {
+        self.in_background(Job::Trail, move || {
             let rows = match question {
                 Asked::Line(start) => Trail::of(&of, start, &control).map(|trail| {
                     let text = String::from_utf8_lossy(&trail.text).into_owned();

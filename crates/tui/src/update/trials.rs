@@ -8,6 +8,7 @@ use insight::{Ground, Splitting, candidates, outcome};
 use crate::state::app::App;
 use crate::state::drawer::Drawer;
 use crate::state::event::Event;
+use crate::state::job::Job;
 use crate::state::place::Place;
 use crate::state::point::{PutAt, Tried};
 use crate::state::trials::Trials;
@@ -53,7 +54,7 @@ impl App {
         let trials = Trials { number: self.points, control: stream::RunControl::default() };
         let (number, control) = (trials.number, trials.control.clone());
         let events = self.session.events.clone();
-        self.in_background("trials", move || {
+        self.in_background(Job::Trials, move || {
             for (at, stages) in stages {
                 if control.is_cancelled() {
                     break;

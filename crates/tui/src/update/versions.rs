@@ -9,6 +9,7 @@ use crate::actions::{Action, key};
 use crate::state::app::App;
 use crate::state::drawer::Drawer;
 use crate::state::event::Event;
+use crate::state::job::Job;
 use crate::state::trail::stage_text;
 use crate::state::trials::Trials;
 use crate::state::versions::{Candidate, Compared, Known, VersionsNews, VersionsView};
@@ -101,7 +102,7 @@ impl App {
         let (left, right) = (view.all[view.with].clone(), view.all[view.at].clone());
         let trials = self.session.workbench.trials();
         let events = self.session.events.clone();
-        self.in_background("comparison", move || {
+        self.in_background(Job::Comparison, move || {
             let news = |news| Event::Versions(number, news);
             let evaluate = |one: &Candidate| {
                 let request = engine::Request {

@@ -249,7 +249,7 @@ fn draw_file(canvas: &mut Canvas<'_>, app: &App, file: &PendingFile) {
     if let Some(all) = app.pending.written.get(&file.path) {
         let done = format!("is written: {}, from all of the data", figure_lines(*all));
         canvas.put(x + 1, 0, &done, theme.quiet());
-        canvas.put(0, 1, &cut(&rights(file), usize::from(area.width)), theme.quiet());
+        canvas.put(0, 1, "opened with your own rights", theme.quiet());
         canvas.put(0, 3, &cut(&again(file), usize::from(area.width)), theme.quiet());
         return;
     }
@@ -296,15 +296,14 @@ fn again(file: &PendingFile) -> String {
 
 /// Who opens the file, and with which rights.
 fn rights(file: &PendingFile) -> String {
-    use std::os::unix::fs::MetadataExt;
     let at = file.path.parent().filter(|parent| !parent.as_os_str().is_empty());
-    match std::fs::metadata(&file.path) {
-        Ok(facts) => format!(
+    match &file.facts_now {
+        Some(facts) => format!(
             "opened with your own rights · keeps mode {:04o} and owner {}",
-            facts.mode() & 0o7777,
-            facts.uid()
+            facts.mode & 0o7777,
+            facts.owner
         ),
-        Err(_) => format!(
+        None => format!(
             "opened with your own rights · created in {}",
             at.map_or_else(|| "this folder".to_owned(), |at| safe(&at.display().to_string()))
         ),

@@ -227,10 +227,18 @@ fn draw_row(
         }
         Kind::Stream { lines, effect } => {
             let count = if selected { theme.bright() } else { theme.ink() };
-            let words = lines.map(figure_lines).unwrap_or_default();
             let x = if lines.is_some() { at + 3 } else { at };
-            let room = usize::from(right.saturating_sub(x));
-            let room = room.saturating_sub(words.chars().count() + usize::from(lines.is_some()));
+            let all = usize::from(right.saturating_sub(x));
+            let room_beside = |words: &str| {
+                all.saturating_sub(words.chars().count() + usize::from(lines.is_some()))
+            };
+            let whole = lines.map(figure_lines).unwrap_or_default();
+            // What was done is worth more than the word after the number.
+            let words = match lines {
+                Some(lines) if room_beside(&whole) < effect.chars().count() => figure(*lines),
+                _ => whole,
+            };
+            let room = room_beside(&words);
             canvas.put_right(right, y, &words, count);
             let style = if effect.starts_with('!') { theme.bright() } else { theme.quiet() };
             canvas.put(x, y, &cut(effect, room), style);

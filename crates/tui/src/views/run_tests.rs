@@ -71,7 +71,7 @@ fn a_run_and_its_views_can_be_drawn_at_every_size() {
     let running = stand.app.running.as_mut().unwrap();
     let end = running.end.take();
     // Looked at a moment ago: not yet again.
-    running.seen = Instant::now() + Duration::from_secs(3600);
+    running.seen = Instant::now() + Duration::from_hours(1);
     assert!(!running.look());
     running.seen = Instant::now().checked_sub(Duration::from_secs(1)).unwrap();
     assert!(running.look());

@@ -13,6 +13,7 @@ use crate::state::event::Event;
 use crate::state::event::Wish;
 use crate::state::place::Focus;
 use crate::state::place::Place;
+use crate::state::result::ResultState;
 use crate::theme::Background;
 use crate::theme::Depth;
 use crate::theme::Theme;
@@ -65,7 +66,8 @@ impl Stand {
 
     /// Lets the background finish.
     pub(super) fn settle(&mut self) {
-        while self.app.result.waiting.is_some() || self.app.result.lacks_advice() {
+        let waits = |result: &ResultState| result.waiting.is_some() || result.lacks_advice();
+        while waits(&self.app.result) || self.app.result.looks {
             let event = self.news.recv_timeout(Duration::from_secs(30)).expect("news");
             self.app.update(event);
         }
@@ -384,7 +386,7 @@ fn a_long_text_is_parsed_beside_the_keys_and_drawn_around_its_cursor() {
         let screen = stand.screen(160, 50);
         assert!(screen.contains(&format!("{seen}1")), "{screen}");
         while stand.app.text.script.is_none() {
-            let event = stand.news.recv_timeout(Duration::from_secs(60)).expect("news");
+            let event = stand.news.recv_timeout(Duration::from_mins(1)).expect("news");
             stand.app.update(event);
         }
         let count = stand.app.text.script.as_ref().unwrap().pipelines().count();

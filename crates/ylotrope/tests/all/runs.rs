@@ -243,7 +243,7 @@ fn four_gibibytes_stream_through_in_little_memory() {
             line.strip_prefix("VmHWM:")?.trim().strip_suffix(" kB")?.trim().parse::<u64>().ok()
         });
         peak = peak.max(most.unwrap_or(0));
-        assert!(since.elapsed() < Duration::from_secs(240), "it takes too long");
+        assert!(since.elapsed() < Duration::from_mins(4), "it takes too long");
         std::thread::sleep(Duration::from_millis(20));
     }
     let output = child.wait_with_output().unwrap();

@@ -8,6 +8,7 @@ mod late;
 mod looking;
 mod mouse;
 mod pointing;
+mod sentences;
 mod stages;
 mod starting;
 mod told;

@@ -2,13 +2,16 @@
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
+use std::time::{Duration, Instant};
 
 use engine::{PlanError, SessionEvent, StartResult};
 use insight::Alignment;
 
 use super::{message, press, river, text};
 use crate::state::event::Event;
+use crate::state::job::Job;
 use crate::state::place::Place;
+use crate::state::told::Told;
 use crate::views::tests::Stand;
 
 const LINE: &str = "grep refused DIR/gate.log | cut -d' ' -f2 | sort";
@@ -63,9 +66,9 @@ fn notes_and_matches_of_before_are_not_taken() {
     stand.app.update(Event::Found(number, Arc::default(), true));
     assert_eq!(stand.app.lens.cursor, 9);
     stand.app.lens.search.as_mut().unwrap().searching = true;
-    stand.app.update(Event::Failed("notes", "of something else".to_owned()));
+    stand.app.update(Event::Failed(Job::Notes, "of something else".to_owned()));
     assert!(stand.app.lens.search.as_ref().unwrap().searching);
-    stand.app.update(Event::Failed("search", "too long".to_owned()));
+    stand.app.update(Event::Failed(Job::Search, "too long".to_owned()));
     assert!(!stand.app.lens.search.as_ref().unwrap().searching);
     assert_eq!(message(&stand), "search: too long");
 }
@@ -99,12 +102,23 @@ fn new_data_are_looked_at_one_preview_after_the_other() {
     let mut stand = river(LINE);
     let generation = |stand: &Stand| stand.app.result.preview.as_ref().unwrap().generation;
     let first = generation(&stand);
-    stand.app.update(Event::Session(SessionEvent::Arrived));
+    let told = Told::default();
+    assert!(told.tell());
+    stand.app.result.answered.0 = Instant::now();
+    stand.app.update(Event::Arrived(told.clone()));
+    assert!(stand.app.result.waiting.is_none(), "a result stays for a moment");
+    assert!(!told.tell(), "it is told already");
+    let long_ago = || Instant::now().checked_sub(Duration::from_secs(3)).unwrap();
+    stand.app.result.answered.0 = long_ago();
+    assert!(stand.app.pulse());
     assert!(stand.app.result.waiting.is_some() && !stand.app.result.arrived);
-    stand.app.update(Event::Session(SessionEvent::Arrived));
+    assert!(told.tell(), "what comes now is news");
+    stand.app.update(Event::Arrived(told));
     assert!(stand.app.result.arrived, "noted for later");
     stand.settle();
-    assert!(!stand.app.result.arrived);
+    stand.app.result.answered.0 = long_ago();
+    assert!(stand.app.pulse() && !stand.app.result.arrived);
+    stand.settle();
     assert!(generation(&stand) >= first + 2, "{first} {}", generation(&stand));
     // While the text has an error nothing is looked at.
     press(&mut stand, "e | Space '");
@@ -172,20 +186,25 @@ fn what_was_started_stays_known_where_its_command_stays() {
 
 #[test]
 fn a_file_that_changes_is_noticed_after_a_while_and_once() {
-    use std::time::{Duration, Instant};
     let mut stand = river(LINE);
     assert!(!stand.app.pulse() && stand.app.result.changed.is_empty());
     std::fs::write(stand.folder.path().join("gate.log"), "refused\n").unwrap();
     // Files are looked at every two seconds.
     stand.app.result.changes_seen = Instant::now();
-    assert!(!stand.app.pulse() && stand.app.result.changed.is_empty());
+    assert!(!stand.app.pulse() && !stand.app.result.looks);
     let long_ago = || Instant::now().checked_sub(Duration::from_secs(2)).unwrap();
     stand.app.result.changes_seen = long_ago();
-    assert!(stand.app.pulse());
-    assert_eq!(stand.app.result.changed.len(), 1);
+    assert!(!stand.app.pulse() && stand.app.result.looks, "it is looked at beside the keys");
+    stand.settle();
+    assert_eq!((stand.app.result.changed.len(), stand.app.result.looks), (1, false));
+    // While a look is not back there is no second one, however long it takes.
+    stand.app.result.looks = true;
     stand.app.result.changes_seen = long_ago();
-    assert!(!stand.app.pulse(), "nothing new");
-    assert_eq!(stand.app.result.changed.len(), 1);
+    let seen = stand.app.result.changes_seen;
+    assert!(!stand.app.pulse() && stand.app.result.changes_seen == seen);
+    // What comes of an earlier result is not of this one.
+    stand.app.update(Event::Changed(0, Vec::new()));
+    assert_eq!((stand.app.result.changed.len(), stand.app.result.looks), (1, false));
 }
 
 #[test]
