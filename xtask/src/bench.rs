@@ -1,3 +1,5 @@
+//! Whole pipelines timed beside the utilities of the machine, by turns.
+
 use std::fs::File;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};

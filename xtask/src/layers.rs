@@ -24,6 +24,11 @@ pub(crate) fn check(root: &Path) -> Result<()> {
         let mut files = Vec::new();
         collect(&source, &source, &mut files)?;
         for (path, text) in &files {
+            if !text.starts_with("//! ") {
+                let shown = path.display();
+                faults
+                    .push(format!("crates/{name}/src/{shown}: does not begin with what is in it"));
+            }
             let lines = text.lines().count();
             if lines > LINES_MAX {
                 let shown = path.display();

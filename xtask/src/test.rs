@@ -22,6 +22,9 @@ pub(crate) fn run(yes: bool) -> Result<()> {
     packages::check(&root()?)?;
     let clippy = ["clippy", "--workspace", "--all-targets", "--locked", "--", "-D", "warnings"];
     step("clippy", &clippy)?;
+    // What else the program can be built as.
+    let other = ["clippy", "-p", "ylotrope", "--no-default-features", "--features", "unmetered"];
+    step("other builds", &[&other[..], &["--locked", "--", "-D", "warnings"]].concat())?;
     step("tests", &["test", "--workspace", "--locked", "--no-fail-fast"])?;
     step("documentation", &["doc", "--workspace", "--no-deps", "--locked"])?;
     let fuzz = ["check", "--locked", "--manifest-path", "fuzz/Cargo.toml", "--bins"];

@@ -82,7 +82,7 @@ fn by_hand(missing: &[&Tool]) -> String {
 }
 
 /// Has everything there that the tests need. At a terminal it asks before it installs anything; with `yes`, and
-/// where there is no terminal to ask at, it goes on.
+/// where there is no terminal to ask at, it continues.
 pub(crate) fn ensure(yes: bool) -> Result<()> {
     let lacking = missing(&TOOLS, &answers);
     if lacking.is_empty() {

@@ -9,7 +9,7 @@ use crate::text::{grouped, lines, visible, wrap};
 /// The throughput of a run: a chart for each command over the same time.
 #[derive(Clone, Debug, Default)]
 pub struct Throughput {
-    /// What stands over it.
+    /// What is over it.
     pub title: String,
     /// In small type under the title.
     pub about: String,
@@ -35,7 +35,7 @@ pub struct Course {
 /// Lines after each stage.
 #[derive(Clone, Debug, Default)]
 pub struct Funnel {
-    /// What stands over it.
+    /// What is over it.
     pub title: String,
     /// In small type under the title.
     pub about: String,
@@ -52,7 +52,7 @@ pub struct FunnelRow {
     pub label: String,
     /// Lines.
     pub lines: u64,
-    /// What stands before their number, where it is not that of all of the data.
+    /// What is before their number, where it is not that of all of the data.
     pub mark: &'static str,
 }
 

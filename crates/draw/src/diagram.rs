@@ -6,7 +6,7 @@ use crate::text::{lines, visible, wrap};
 /// A pipeline.
 #[derive(Clone, Debug, Default)]
 pub struct Diagram {
-    /// What stands over it.
+    /// What is over it.
     pub title: String,
     /// In small type under the title: what was looked at.
     pub about: String,
@@ -27,7 +27,7 @@ pub struct Diagram {
 pub struct Stream {
     /// Its lines; `None` where they are not known.
     pub lines: Option<u64>,
-    /// What stands before their number, where it is not that of all of the data.
+    /// What is before their number, where it is not that of all of the data.
     pub mark: &'static str,
 }
 
@@ -129,7 +129,7 @@ impl Diagram {
             let rows =
                 wrap(&visible(&stage.command), CODE.cells_in(BOX_RIGHT - BOX_LEFT - 34.0), 5);
             let sides = sides(stage);
-            // As high as what stands beside it, so that each wire begins at the box.
+            // As high as what is beside it, so that each wire begins at the box.
             let beside: f64 = sides.iter().map(Side::height).sum();
             let height = (rows.len() as f64 * 13.5 + 25.0).max(beside + 4.0);
             scene.rect(
@@ -170,7 +170,7 @@ impl Diagram {
     }
 }
 
-/// The title and what it is about; gives where the next row stands.
+/// The title and what it is about; gives where the next row is.
 pub(crate) fn heading(scene: &mut Scene, title: &str, about: &str) -> f64 {
     let room = WIDTH - 2.0 * MARGIN;
     let mut y = MARGIN + 10.0;
@@ -208,7 +208,7 @@ fn band(scene: &mut Scene, y: &mut f64, stream: Stream, hue: u32, descriptor: &s
     *y += HEIGHT;
 }
 
-/// What stands at the right of a stage, and how its wire is drawn.
+/// What is at the right of a stage, and how its wire is drawn.
 struct Side {
     mark: String,
     rows: Vec<String>,

@@ -29,7 +29,7 @@ pub(crate) mod color {
     }
 }
 
-/// Where text stands from its place.
+/// On which side of its place text is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Anchor {
     Start,

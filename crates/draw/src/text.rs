@@ -32,7 +32,7 @@ pub(crate) fn cells(text: &str) -> usize {
     text.width()
 }
 
-/// Text cut to so many cells, with a mark where something is missing.
+/// Text cut to this many cells, with a mark where something is missing.
 pub(crate) fn cut(text: &str, most: usize) -> String {
     if cells(text) <= most {
         return text.to_owned();
@@ -52,7 +52,7 @@ pub(crate) fn cut(text: &str, most: usize) -> String {
     out
 }
 
-/// Text on at most `rows` rows of so many cells, broken at spaces where that is possible; the last
+/// Text on at most `rows` rows of this many cells, broken at spaces where that is possible; the last
 /// row ends with a mark where something is missing.
 pub(crate) fn wrap(text: &str, most: usize, rows: usize) -> Vec<String> {
     let mut lines: Vec<String> = Vec::new();

@@ -7,7 +7,7 @@ use crate::text::{visible, wrap};
 /// All stages of a pipeline.
 #[derive(Clone, Debug, Default)]
 pub struct Wiring {
-    /// What stands over it.
+    /// What is over it.
     pub title: String,
     /// In small type under the title.
     pub about: String,

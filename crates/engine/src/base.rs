@@ -1,4 +1,4 @@
-//! Time, limits, threads: what all else stands on.
+//! Time, limits, threads: what all else is on.
 
 pub(crate) mod background;
 pub(crate) mod clock;

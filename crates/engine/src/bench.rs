@@ -1,4 +1,4 @@
-//! The session of a screen: the newest text wins, and what goes on beside it.
+//! The session of a screen: the newest text wins, and what continues beside it.
 
 pub(crate) mod capture;
 pub(crate) mod evaluation;

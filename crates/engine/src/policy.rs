@@ -165,7 +165,7 @@ pub(crate) enum Group {
     /// That of this process, with its terminal, as a shell does it.
     Shared,
     /// One of its own without a terminal. It is ended as a whole with the run; what the program
-    /// leaves running when it ends by itself goes on, as after a shell.
+    /// leaves running when it ends by itself continues, as after a shell.
     Own,
     /// One of its own without a terminal, and ended with the program: looking leaves nothing
     /// running.

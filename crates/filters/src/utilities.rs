@@ -1,5 +1,5 @@
 //! The utilities, a file or folder each, named as the command. A utility imports none of the
-//! others: what two of them need stands in `common` or `text`.
+//! others: what two of them need is in `common` or `text`.
 
 use crate::spec::Definition;
 

@@ -31,7 +31,7 @@ static STARTS: RwLock<()> = RwLock::new(());
 /// How long such starts are waited for.
 const STARTS_MAX: Duration = Duration::from_secs(1);
 
-/// Waits before it is asked again: whoever starts a process goes on a moment before that has closed what it
+/// Waits before it is asked again: whoever starts a process continues a moment before that has closed what it
 /// does not inherit.
 const AGAIN: [Duration; 4] = [
     Duration::from_micros(100),

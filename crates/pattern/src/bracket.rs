@@ -26,7 +26,7 @@ pub(crate) fn named(name: &[u8]) -> Option<ClassUnicode> {
     class_of(text)
 }
 
-/// The characters `\w` stands for.
+/// The characters `\w` means.
 pub(crate) fn word() -> ClassUnicode {
     class_of(r"[\p{Alphabetic}\p{Nd}_]").unwrap_or_else(ClassUnicode::empty)
 }
@@ -155,7 +155,7 @@ fn element(
     Ok((character, at + length))
 }
 
-/// The name in `[:name:]` beginning at `at`, and where the text goes on.
+/// The name in `[:name:]` beginning at `at`, and where the text continues.
 fn delimited(
     text: &[u8],
     at: usize,

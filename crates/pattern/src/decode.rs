@@ -13,8 +13,8 @@ pub(crate) fn decode(text: &[u8]) -> Option<(char, usize)> {
     Some((character, length))
 }
 
-/// The byte that an escape of awk stands for (behind the backslash), and its length; `None` where
-/// it stands for the character itself.
+/// The byte that an escape of awk means (behind the backslash), and its length; `None` where
+/// it means the character itself.
 pub(crate) fn escaped_byte(text: &[u8]) -> Option<(u8, usize)> {
     let byte = match text.first()? {
         b'a' => 7,

@@ -25,7 +25,7 @@ pub(crate) fn rarity(byte: u8) -> usize {
 }
 
 impl Folded {
-    /// For a pattern text that stands for itself, but for case; `None` for any other.
+    /// For a pattern text that means itself, but for case; `None` for any other.
     pub(crate) fn new(text: &[u8], fixed: bool) -> Option<Self> {
         let plain = |byte: &u8| {
             byte.is_ascii_alphanumeric()

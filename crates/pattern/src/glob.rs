@@ -1,7 +1,7 @@
 //! File name patterns, one part of a path at a time.
 
 /// True when the whole name matches a shell pattern (XCU 2.13): bytes, and whether each is quoted
-/// and so stands for itself. Time at most the product of the lengths.
+/// and so means itself. Time at most the product of the lengths.
 pub fn glob_matches(pattern: &[(u8, bool)], name: &[u8]) -> bool {
     let (mut at, mut from) = (0, 0);
     // Where the last star is and what it takes in so far.

@@ -1,3 +1,5 @@
+//! Finds where a pattern matches, with the ways that are fast for the pattern at hand.
+
 use std::ops::Range;
 use std::sync::OnceLock;
 
@@ -44,7 +46,7 @@ pub struct Pattern {
 
 /// How the end of the longest match is found.
 enum Ending {
-    /// Every match is so many bytes long.
+    /// Every match is this many bytes long.
     Fixed(usize),
     /// The first match that an automaton of preferences finds is the longest.
     Greedy,

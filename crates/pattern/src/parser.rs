@@ -91,12 +91,12 @@ struct Parser<'t> {
 }
 
 impl Parser<'_> {
-    /// A class as it stands for this subject.
+    /// A class as it means this subject.
     fn class(&self, class: ClassUnicode) -> Node {
         Self::class_without(class, self.subject == Subject::Line)
     }
 
-    /// A class that stands for everything but something: no newline where lines count.
+    /// A class that means everything but something: no newline where lines count.
     fn open_class(&self, class: ClassUnicode) -> Node {
         Self::class_without(class, self.subject != Subject::Text)
     }

@@ -1,5 +1,5 @@
 //! Patterns as Perl writes them. They are searched by a library that tries one way after the
-//! other, for at most so many steps.
+//! other, for at most this many steps.
 
 mod syntax;
 
@@ -102,7 +102,7 @@ impl Perl {
     }
 }
 
-/// The line as text of the same length: each byte that is not text stands as one character.
+/// The line as text of the same length: each byte that is not text is as one character.
 fn readable(line: &[u8]) -> Cow<'_, str> {
     /// What takes the place of such a byte: what `.` does not match, and no line has.
     const SUBSTITUTE: char = '\n';

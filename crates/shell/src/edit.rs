@@ -1,3 +1,5 @@
+//! Changes of a text that keep all else: a stage switched off and on.
+
 /// How the comment begins that keeps a switched-off stage.
 ///
 /// A stage that is off is `cat` (with the files the stage reads, if any) and behind it the

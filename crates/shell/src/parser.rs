@@ -43,7 +43,7 @@ pub fn parse(text: &str, builtins: &dyn Builtins) -> Result<Script, ShellError> 
 /// A here-document whose body comes behind the line.
 struct Awaited {
     document: Document,
-    /// Where its operator stands.
+    /// Where its operator is.
     span: Span,
 }
 
@@ -68,7 +68,7 @@ struct Parser<'t> {
     alone: Vec<Alone>,
     /// Where there is a brace that is only itself.
     no_braces: std::collections::HashSet<usize>,
-    /// Where everything is said to be, in text that stands elsewhere in another form.
+    /// Where everything is said to be, in text that is elsewhere in another form.
     fixed: Option<Span>,
 }
 
@@ -176,7 +176,7 @@ impl<'t> Parser<'t> {
         self.read_documents()
     }
 
-    /// A reserved word that stands here as a word of its own.
+    /// A reserved word that is here as a word of its own.
     fn at_word(&self, word: &str) -> bool {
         let Some(rest) = self.rest().strip_prefix(word) else { return false };
         rest.chars().next().is_none_or(ends_word)

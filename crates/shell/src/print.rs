@@ -1,3 +1,5 @@
+//! A tree as text again, and values as words.
+
 use crate::{
     Command, Compound, Connector, Direction, Document, Expansion, Item, List, Operation, Otherwise,
     Parameter, Part, Pipeline, Redirection, RedirectionKind, Script, Sequence, Test, TimeForm,
@@ -421,7 +423,7 @@ impl Printer {
         }
     }
 
-    /// Text and what comes after it. A dollar sign that only stands for itself because a backquote or
+    /// Text and what comes after it. A dollar sign that only means itself because a backquote or
     /// a continued line came between would mean something before what follows it here.
     fn text_before(&mut self, text: &str, next: Option<&Part>) {
         let means = |next: char| next.is_ascii_alphanumeric() || "_{(@*#?$!-".contains(next);
@@ -594,7 +596,7 @@ pub fn quote_bytes(value: &[u8]) -> String {
 }
 
 impl Sequence {
-    /// How many words it stands for.
+    /// How many words it means.
     pub fn count(&self) -> u64 {
         let (from, to, step) = self.bounds();
         (from.abs_diff(to) / step).saturating_add(1)
@@ -608,7 +610,7 @@ impl Sequence {
         (from, to, step.unsigned_abs().max(1))
     }
 
-    /// The words it stands for; `most` of them at most.
+    /// The words it means; `most` of them at most.
     ///
     /// # Errors
     /// How many there would be, where that is more.

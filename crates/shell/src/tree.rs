@@ -1,3 +1,5 @@
+//! The syntax tree: every node knows its place in the text.
+
 use std::ops::Range;
 use std::sync::{Arc, OnceLock};
 
@@ -91,7 +93,7 @@ impl Script {
 /// Commands one after the other (XCU 2.9.3).
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct List {
-    /// What stands between `;` and newlines.
+    /// What is between `;` and newlines.
     pub items: Vec<Item>,
 }
 
@@ -114,14 +116,14 @@ impl Item {
 /// When the pipeline behind it runs.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Connector {
-    /// `&&`: when what stands before ended with 0.
+    /// `&&`: when what is before ended with 0.
     And,
     /// `||`: when it did not.
     Or,
 }
 
 impl Connector {
-    /// True where what stands behind it runs after this status.
+    /// True where what is behind it runs after this status.
     pub fn goes_on(self, status: u8) -> bool {
         match self {
             Self::And => status == 0,
@@ -175,7 +177,7 @@ pub struct Command {
     pub compound: Option<Arc<Compound>>,
     /// Redirections in the order they are performed.
     pub redirections: Vec<Redirection>,
-    /// True where `|&` stands behind it: standard error goes into the pipe too.
+    /// True where `|&` is behind it: standard error goes into the pipe too.
     pub errors_too: bool,
     /// From the first token to the last.
     pub span: Span,
@@ -242,7 +244,7 @@ pub struct Arm {
     pub body: List,
 }
 
-/// What stands in `[[ … ]]`.
+/// What is in `[[ … ]]`.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Test {
     /// A word alone: true when it is not empty.
@@ -288,7 +290,7 @@ pub enum Part {
     Escaped(char),
     /// `'…'`.
     Single(String),
-    /// `$'…'`: what it stands for.
+    /// `$'…'`: what it means.
     Dollar(Vec<u8>),
     /// `"…"`, holding text, escaped characters and expansions.
     Double(Vec<Part>),
@@ -344,7 +346,7 @@ pub enum Direction {
     Write,
 }
 
-/// What stands behind `$`.
+/// What is behind `$`.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Parameter {
     /// A variable.
@@ -464,7 +466,7 @@ impl RedirectionKind {
     }
 }
 
-/// A here-document; its body stands behind the line.
+/// A here-document; its body is behind the line.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Document {
     /// The line that ends it.
@@ -482,7 +484,7 @@ impl Document {
         self.body.get().map_or(&[], |(parts, _)| parts)
     }
 
-    /// Where that stands, the line that ends it included.
+    /// Where that is, the line that ends it included.
     pub fn span(&self) -> Span {
         self.body.get().map_or(Span::default(), |(_, span)| *span)
     }

@@ -1,3 +1,5 @@
+//! When lines came.
+
 use std::time::SystemTime;
 
 /// When the lines of a stream came to this machine's side of it, where somebody noted that as they

@@ -1,3 +1,5 @@
+//! Blocks: shared bytes that know how many newlines they have.
+
 use bytes::Bytes;
 
 use crate::METERED;

@@ -92,7 +92,7 @@ pub enum CommandEnd {
     HeldBack,
 }
 
-/// The only door from a stage to other commands.
+/// The only port from a stage to other commands.
 pub trait Commands: Send + Sync {
     /// Runs a command to its end, on this thread or waiting for another; it is ended with the run.
     fn run(&self, request: CommandRequest<'_>) -> CommandEnd;

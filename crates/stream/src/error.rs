@@ -1,3 +1,5 @@
+//! Why reading, writing and stages fail, and the statuses that they end with.
+
 use std::io;
 
 use thiserror::Error;

@@ -35,7 +35,7 @@ pub trait Replacement: Send {
     fn commit(self: Box<Self>) -> io::Result<()>;
 }
 
-/// The only door from a stage to files, directories and environment.
+/// The only port from a stage to files, directories and environment.
 ///
 /// Its methods are called on the thread of whoever reads or writes; opening a named pipe may wait
 /// for the other end, as long as the run is not ended. Errors are those of the system.

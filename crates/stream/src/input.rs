@@ -1,3 +1,5 @@
+//! The input of a stage: its lines, whole, wherever the blocks end.
+
 use std::sync::Arc;
 
 use bytes::Bytes;

@@ -1,3 +1,5 @@
+//! What a stage has read and written, and how its time was spent.
+
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering::Relaxed};
 
 use crate::{Block, METERED};

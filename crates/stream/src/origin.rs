@@ -1,3 +1,5 @@
+//! Which lines of the input each line of the output was made of.
+
 /// A line of a stage's inputs: which input (in the order the stage opened them) and which line
 /// of it, both from 0.
 ///

@@ -1,3 +1,5 @@
+//! The output of a stage: lines gathered into blocks, with their origins.
+
 use parking_lot::Mutex;
 use std::sync::Arc;
 

@@ -1,3 +1,5 @@
+//! One run: whether it is cancelled or paused, and how many commands are at work.
+
 use parking_lot::{Condvar, Mutex, MutexGuard};
 use std::sync::atomic::{AtomicU8, AtomicU64, AtomicUsize, Ordering::Relaxed};
 use std::sync::{Arc, OnceLock, Weak};

@@ -1,3 +1,5 @@
+//! What a filter has while it runs: inputs, outputs, files, commands, messages.
+
 use std::borrow::Cow;
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;

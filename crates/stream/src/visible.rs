@@ -1,3 +1,5 @@
+//! Text from elsewhere, made so that it steers no terminal.
+
 use std::borrow::Cow;
 
 /// True for what changes how a terminal shows the text after it, or hides in it: control characters,

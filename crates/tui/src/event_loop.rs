@@ -30,7 +30,7 @@ use crate::views;
 /// Draws at most this often.
 const FRAME: Duration = Duration::from_millis(33);
 
-/// Figures of work that goes on are refreshed this often.
+/// Figures of work that continues are refreshed this often.
 const PULSE: Duration = Duration::from_millis(100);
 
 /// How to start.
@@ -55,7 +55,7 @@ pub struct Options {
     pub demo: Option<fn() -> Result<PathBuf, String>>,
 }
 
-/// What goes on when the screen is left.
+/// What continues when the screen is left.
 pub struct PassOn {
     /// The text to be run.
     pub text: String,

@@ -155,7 +155,7 @@ impl Theme {
         Style::new().add_modifier(Modifier::REVERSED)
     }
 
-    /// Marks that stand for bytes that cannot be shown.
+    /// Marks that mean bytes that cannot be shown.
     pub(crate) fn mark(self) -> Style {
         match self.pick(0x8a_93a0, 0x66_6b72, Some(Color::DarkGray)) {
             Some(color) => Style::new().fg(color).add_modifier(Modifier::ITALIC),

@@ -70,6 +70,9 @@ const GUTTER: usize = 14;
 const PAUSE_MIN: Duration = Duration::from_millis(100);
 const PAUSE_MAX: Duration = Duration::from_secs(2);
 
+/// After this it is said that candidates are still being looked for.
+const LOOKING: Duration = Duration::from_millis(300);
+
 /// How often it is looked whether files have changed.
 const LOOK_AGAIN: Duration = Duration::from_secs(2);
 
@@ -249,12 +252,14 @@ impl App {
                 self.result.told.push(told);
                 self.job(SessionEvent::Arrived);
             }
+            Event::Completed(text, cursor, found) => self.completed(&text, cursor, found),
             Event::Changed(generation, changed) => self.looked_again(generation, changed),
             Event::Failed(what, why) => {
                 tracing::error!(%what, why, "background work failed");
                 match (what, &mut self.lens.search) {
                     (Job::Search, Some(search)) => search.searching = false,
                     (Job::Changes, _) => self.result.looks = false,
+                    (Job::Completion, _) => self.text.completing = None,
                     _ => {}
                 }
                 self.message = Some(format!("{what}: {why}"));
@@ -266,11 +271,17 @@ impl App {
         }
     }
 
-    /// Looks after what goes on; true when something on screen moves.
+    /// Looks after what continues; true when something on screen moves.
     pub(crate) fn pulse(&mut self) -> bool {
         let mut moves = self.result.waiting.is_some() || self.pending.acting;
         moves |= self.look_at_run();
         moves |= self.look_at_arrived();
+        if self.message.is_none()
+            && self.text.completing.as_ref().is_some_and(|asked| asked.since.elapsed() >= LOOKING)
+        {
+            self.message = Some("looking for what fits …".to_owned());
+            moves = true;
+        }
         if self.result.changes_seen.elapsed() >= LOOK_AGAIN {
             self.look_again();
         }

@@ -101,7 +101,7 @@ fn record(arguments: &Arguments, text: Option<&str>) -> Result<RunRecord> {
     }
 }
 
-/// Where the pipeline of the most stages stands in a text of several.
+/// Where the pipeline of the most stages is in a text of several.
 fn longest_pipeline(text: &str) -> usize {
     let Ok(script) = engine::parse(text) else { return 0 };
     let stages = |pipeline: &&shell::Pipeline| pipeline.commands.len();

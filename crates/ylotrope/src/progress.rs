@@ -29,7 +29,7 @@ pub(crate) enum Form {
 #[derive(Default)]
 struct State {
     over: bool,
-    /// A line stands on the terminal that will be written over.
+    /// A line is on the terminal that will be written over.
     shown: bool,
     /// What the run itself wrote to the terminal does not end a line.
     open: bool,
@@ -46,7 +46,7 @@ fn say(text: &str) {
     let _ = std::io::stderr().write_all(text.as_bytes());
 }
 
-/// What erases the line where one stands.
+/// What erases the line where one is.
 fn erase(state: &mut State) -> &'static str {
     if std::mem::take(&mut state.shown) { "\r\x1b[K" } else { "" }
 }

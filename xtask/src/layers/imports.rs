@@ -31,7 +31,7 @@ struct Named {
 #[derive(Default)]
 struct File {
     named: Vec<Named>,
-    /// What names of the file stand for, by its `use` lines.
+    /// What names of the file mean, by its `use` lines.
     aliases: BTreeMap<String, Vec<String>>,
 }
 

@@ -19,7 +19,7 @@ const LONG: Duration = Duration::from_mins(1);
 /// Memory that the machine must have left.
 const LEFT: u64 = 64 << 20;
 
-/// A value may have one part in so many of the memory there is for all.
+/// A value may have one part in this many of the memory there is for all.
 const VALUE_PART: u64 = 8;
 
 /// The most that a preview may take without being told otherwise.
@@ -124,9 +124,9 @@ impl Limits {
 /// The limit that cut something off.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Limit {
-    /// So many lines.
+    /// This many lines.
     Lines(u64),
-    /// So many bytes.
+    /// This many bytes.
     Bytes(u64),
     /// So much time.
     Time(Duration),
@@ -134,7 +134,7 @@ pub enum Limit {
     Memory(u64),
     /// So much that the whole process has grown.
     Process(u64),
-    /// So many commands at the same time.
+    /// This many commands at the same time.
     Commands(usize),
     /// As many threads as the machine starts.
     Threads,

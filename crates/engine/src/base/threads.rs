@@ -7,7 +7,7 @@ use std::thread::{Builder, JoinHandle, Scope, ScopedJoinHandle};
 
 use stream::{Excess, RunControl};
 
-/// Starts a thread that goes on by itself.
+/// Starts a thread that continues by itself.
 ///
 /// # Errors
 /// Where the machine has no more threads, or no memory for one; `work` is dropped then.

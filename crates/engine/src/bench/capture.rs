@@ -28,9 +28,9 @@ const LOOK: Timespec = Timespec { tv_sec: 0, tv_nsec: 50_000_000 };
 /// Why the rest of standard input is left unread.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Unread {
-    /// So many bytes are kept, and no more.
+    /// This many bytes are kept, and no more.
     Limit(u64),
-    /// There is no room for more after so many bytes, in the system's words.
+    /// There is no room for more after this many bytes, in the system's words.
     NoRoom(u64, String),
     /// It cannot be read further, in the system's words.
     Broken(String),

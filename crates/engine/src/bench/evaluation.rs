@@ -101,7 +101,7 @@ struct Pass<'p> {
     control: &'p RunControl,
 }
 
-/// A preview of everything is not even begun where by the first lines it would take so many times
+/// A preview of everything is not even begun where by the first lines it would take this many times
 /// as long as it may.
 const HOPELESS: f64 = 4.0;
 
@@ -323,7 +323,7 @@ impl Evaluation {
         })
     }
 
-    /// Starts the first stage on its own where it follows a file, or goes on with the one that runs;
+    /// Starts the first stage on its own where it follows a file, or continues with the one that runs;
     /// one of another text ends.
     fn follow(&self, plan: &Plan, control: &RunControl) -> Option<LiveSoFar> {
         let mut live = self.live.lock();

@@ -1,4 +1,4 @@
-//! A stage that follows files, run for the Bench: it goes on in the background, and every preview
+//! A stage that follows files, run for the Bench: it continues in the background, and every preview
 //! takes what it has written so far.
 
 use std::sync::Arc;

@@ -1,4 +1,4 @@
-//! All that stands around a pipeline that runs, and who looks on.
+//! All that is around a pipeline that runs, and who looks on.
 
 use parking_lot::Mutex;
 use std::sync::Arc;
@@ -22,7 +22,7 @@ pub(crate) struct SystemPorts<'d> {
     pub(crate) commands: &'d dyn Commands,
 }
 
-/// What stands around a pipeline. The stages of one run share it between their threads.
+/// What is around a pipeline. The stages of one run share it between their threads.
 pub(crate) struct RunContext<'r> {
     /// The files its stages see.
     pub(crate) files: &'r dyn Files,
@@ -95,7 +95,7 @@ pub(crate) trait Observer: Sync {
     /// Takes a command that stage `number` would have started.
     fn held_back(&self, _number: usize, _command: HeldCommand) {}
 
-    /// What becomes of a stage that is a program and was held back. It is `joined` where it stands
+    /// What becomes of a stage that is a program and was held back. It is `joined` where it is
     /// in a pipeline of several or has redirections.
     fn withheld(&self, _stage: &StagePlan, _joined: bool) -> Withheld {
         Withheld { message: None, status: 0 }
@@ -167,7 +167,7 @@ pub(crate) trait Interpreter: Sync {
     );
 
     /// The plan of a line for a shell, where that is one pipeline of filters and no command in it
-    /// stands in a word; `None` for all other lines.
+    /// is in a word; `None` for all other lines.
     fn plan_of_filters(
         &self,
         line: &str,

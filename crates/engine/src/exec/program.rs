@@ -270,7 +270,7 @@ fn attend(
     outcome
 }
 
-/// How long a reader waits before it looks again whether the run goes on.
+/// How long a reader waits before it looks again whether the run continues.
 const LOOK_AGAIN: Timespec = Timespec { tv_sec: 0, tv_nsec: 20_000_000 };
 
 /// Hands on what a program writes, until its last writer has gone or the run is cancelled.

@@ -20,7 +20,7 @@ pub(crate) fn read_block(descriptor: impl AsFd) -> io::Result<Option<Block>> {
     read_up_to(descriptor, PIPE_SIZE)
 }
 
-/// Reads the next block from something that has so many bytes, where that is known.
+/// Reads the next block from something that has this many bytes, where that is known.
 fn read_block_of(descriptor: impl AsFd, bytes: Option<u64>) -> io::Result<Option<Block>> {
     // One more shows that a small file is over, and all of it is read at once.
     let room = bytes.map_or(PIPE_SIZE as u64, |bytes| bytes.max(16 << 10) + 1);

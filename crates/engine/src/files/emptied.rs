@@ -1,4 +1,4 @@
-//! Files that are emptied while somebody has them open: who reads one goes on, from where it is, in what the
+//! Files that are emptied while somebody has them open: who reads one continues, from where it is, in what the
 //! file has then, as it does where nothing is held back.
 
 use std::io;
@@ -21,7 +21,7 @@ pub(crate) struct Emptied(Mutex<(u64, Option<Reopen>)>);
 pub(crate) struct Readers(Mutex<Vec<(PathBuf, Weak<Emptied>)>>);
 
 impl Readers {
-    /// A source of the file at `target`, which goes on in what is written there; one that is not `plain`,
+    /// A source of the file at `target`, which continues in what is written there; one that is not `plain`,
     /// but of what was in a compressed file, is at its end then.
     pub(crate) fn add(
         &self,

@@ -93,7 +93,7 @@ impl HeldBackFiles {
         all.collect()
     }
 
-    /// Keeps at most so many bytes of what would be written; beyond that the run is ended.
+    /// Keeps at most this many bytes of what would be written; beyond that the run is ended.
     pub(crate) fn holding(self, bytes: u64) -> Self {
         self.pending.set_budget(HoldBudget::new(bytes, &self.control));
         self

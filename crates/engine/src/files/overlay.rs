@@ -127,7 +127,7 @@ impl Overlay {
         }
     }
 
-    /// A source of what a file has now, which goes on in what is written there; see [`Readers::add`].
+    /// A source of what a file has now, which continues in what is written there; see [`Readers::add`].
     pub(crate) fn reader(
         &self,
         path: &Path,

@@ -188,7 +188,7 @@ pub(crate) fn count_lines_in(
                 open = !block.ends_line();
             }
             Ok(None) => return Some(lines + u64::from(open)),
-            // So many can be read of damaged data.
+            // This many can be read of damaged data.
             Err(ReadError::Io(error)) if DecodingError::inside(&error).is_some() => {
                 return Some(lines + u64::from(open));
             }

@@ -75,9 +75,9 @@ struct State {
     keep: bool,
     /// The time of the last change it gets when all is written.
     times: Option<FileTimes>,
-    /// A file of the program's own: who reads it goes on with what it was.
+    /// A file of the program's own: who reads it continues with what it was.
     is_own: bool,
-    /// The file that what was written was copied into, where it did not take a place itself: whoever goes on
+    /// The file that what was written was copied into, where it did not take a place itself: whoever continues
     /// writing (after `exec > FILE`) writes there.
     landed: Option<File>,
 }
@@ -217,7 +217,7 @@ impl Staged {
             return Err(io::Error::other("another file has its name now"));
         }
         if file.metadata()?.len() == 0 {
-            // Whoever has it open goes on with the same file.
+            // Whoever has it open continues with the same file.
             now.set_len(0)?;
             return Ok(Some(now));
         }
@@ -553,7 +553,7 @@ mod tests {
         let mut reader = File::open(&path).unwrap();
         opening.put_in_place().unwrap();
         assert_eq!((number(), contents(&mut reader)), (first, b"new\n".to_vec()));
-        // Whoever goes on writing does so in the file that stayed.
+        // Whoever continues writing does so in the file that stayed.
         write(&opening, "more\n");
         assert_eq!(std::fs::read(&path).unwrap(), b"new\nmore\n");
         drop((opening, reader));

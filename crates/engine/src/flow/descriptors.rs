@@ -113,7 +113,7 @@ impl Ports {
     }
 }
 
-/// The descriptor that a name stands for: `/dev/stdin`, `/dev/fd/3` and the like. `None` for any
+/// The descriptor that a name means: `/dev/stdin`, `/dev/fd/3` and the like. `None` for any
 /// other name, and for numbers that no command has.
 pub(crate) fn descriptor_named(path: &Path) -> Option<u8> {
     let name = path.to_str()?;

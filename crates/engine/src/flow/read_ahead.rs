@@ -20,7 +20,7 @@ const AT_ONCE: u32 = 8;
 type Left = Arc<Mutex<Option<(Box<dyn Source>, Option<ReadError>)>>>;
 
 enum Reading {
-    /// On the thread of whoever asks; so many blocks so far.
+    /// On the thread of whoever asks; this many blocks so far.
     Straight(Box<dyn Source>, u32),
     /// Through a link from a thread.
     Ahead {
@@ -83,7 +83,7 @@ impl ReadAhead {
         }
     }
 
-    /// Starts the thread. Where none can be had, reading goes on straight.
+    /// Starts the thread. Where none can be had, reading continues straight.
     fn begin(&mut self) {
         let Reading::Straight(inner, _) = std::mem::replace(&mut self.reading, Reading::Lost)
         else {

@@ -65,7 +65,7 @@ struct Segment {
     /// Newlines before the segment.
     first_line: u64,
     newlines: u64,
-    /// True when the segment's first byte goes on with a line begun before.
+    /// True when the segment's first byte continues with a line begun before.
     continues: bool,
     ends_line: bool,
 }
@@ -161,7 +161,7 @@ impl Kept {
         Self { arrivals, ..Self::default() }
     }
 
-    /// As [`Kept::coming`]; beyond so many bytes it goes to a file without a name in this folder.
+    /// As [`Kept::coming`]; beyond this many bytes it goes to a file without a name in this folder.
     pub(crate) fn coming_in(memory: u64, folder: PathBuf) -> Self {
         let kept = Self::coming();
         kept.lock().room = Some((memory, folder));
@@ -295,7 +295,7 @@ impl Kept {
                 lines.push(Bytes::from_static(UNREADABLE));
                 return lines;
             };
-            // A segment that goes on with an earlier line of no interest.
+            // A segment that continues with an earlier line of no interest.
             let mut from = 0;
             while from < data.len() {
                 let end = memchr::memchr(b'\n', &data[from..]).map(|length| from + length);

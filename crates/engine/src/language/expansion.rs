@@ -88,7 +88,7 @@ impl Shell<'_> {
         Ok(joined(&units))
     }
 
-    /// A word as a pattern: bytes, and whether each stands for itself.
+    /// A word as a pattern: bytes, and whether each means itself.
     pub(crate) fn pattern(&mut self, word: &Word) -> ShellResult<Vec<(u8, bool)>> {
         let units = self.units(word)?;
         let bytes = units.into_iter().filter_map(|unit| match unit {
@@ -422,7 +422,7 @@ fn has_braces(word: &Word) -> bool {
     word.parts.iter().any(brace)
 }
 
-/// How many words a word with braces stands for: known before any of them is made.
+/// How many words a word with braces means: known before any of them is made.
 fn count_without_braces(word: &Word) -> u64 {
     let counts = word.parts.iter().map(|part| match part {
         Part::Alternatives(inner) => {
@@ -442,7 +442,7 @@ fn add_part(word: &mut Word, part: &Part) {
     }
 }
 
-/// The words that a word with braces stands for, [`WORDS_MAX`] at most.
+/// The words that a word with braces means, [`WORDS_MAX`] at most.
 fn without_braces(word: &Word) -> Vec<Word> {
     let mut words = vec![Word { parts: Vec::new(), span: word.span }];
     for part in &word.parts {

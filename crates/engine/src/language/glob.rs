@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use pattern::glob_matches;
 use stream::Files;
 
-/// A pattern: bytes, and which of them are quoted and so stand for themselves.
+/// A pattern: bytes, and which of them are quoted and so mean themselves.
 #[derive(Clone, Debug, Default)]
 pub struct Glob {
     /// Each byte with whether it was quoted.

@@ -69,7 +69,7 @@ pub(crate) fn shell_in<'c>(
 
 /// A text around one of its pipelines.
 pub(crate) struct SurroundingCommands<'s> {
-    /// What stands before the list that the pipeline is in.
+    /// What is before the list that the pipeline is in.
     before: &'s [Item],
     within: &'s Item,
     after: &'s [Item],
@@ -85,7 +85,7 @@ impl<'s> SurroundingCommands<'s> {
         Some(Self { before: &items[..at], within: &items[at], after: &items[at + 1..], shown })
     }
 
-    /// True where nothing but assignments stands before it.
+    /// True where nothing but assignments is before it.
     pub(crate) fn begins_with_assignments(&self) -> bool {
         let plain = |item: &Item| item.pipelines().all(Pipeline::only_assigns);
         self.before.iter().all(plain) && !self.follows_others()
@@ -96,7 +96,7 @@ impl<'s> SurroundingCommands<'s> {
         self.within.first.span != self.shown.span
     }
 
-    /// Runs what stands before it; true where it would then run itself.
+    /// Runs what is before it; true where it would then run itself.
     pub(crate) fn run_before(&self, shell: &mut Shell<'_>) -> bool {
         for item in self.before {
             run(item.clone(), shell);
@@ -117,7 +117,7 @@ impl<'s> SurroundingCommands<'s> {
         true
     }
 
-    /// Runs what stands after it, which ended with `status`.
+    /// Runs what is after it, which ended with `status`.
     pub(crate) fn run_after(&self, status: u8, shell: &mut Shell<'_>) {
         shell.state.status = if self.shown.negated { u8::from(status == 0) } else { status };
         let after = self.within.pipelines().position(|one| one.span == self.shown.span);

@@ -5,9 +5,9 @@ use shell::Span;
 /// Why what runs is left.
 #[derive(Debug)]
 pub(crate) enum Unwind {
-    /// So many loops.
+    /// This many loops.
     Break(usize),
-    /// The round of the loop so many further out.
+    /// The round of the loop this many further out.
     Continue(usize),
     /// The function.
     Return,

@@ -138,7 +138,7 @@ impl StagePlan {
         Self::of(StageKind::Native(definition), arguments, Environment::default())
     }
 
-    /// A command that stands in no text.
+    /// A command that is in no text.
     pub(crate) fn of(kind: StageKind, arguments: Vec<Vec<u8>>, environment: Environment) -> Self {
         Self {
             kind,
@@ -154,7 +154,7 @@ impl StagePlan {
         }
     }
 
-    /// True for a filter that goes on with what its files get.
+    /// True for a filter that continues with what its files get.
     pub fn follows(&self) -> bool {
         let StageKind::Native(definition) = &self.kind else { return false };
         definition.follows(&self.arguments)
@@ -217,7 +217,7 @@ impl StagePlan {
         })
     }
 
-    /// The command that stands in the place of this file, as it is in the text: `<(sort x)`.
+    /// The command that is in the place of this file, as it is in the text: `<(sort x)`.
     pub fn substituted(&self, name: &[u8]) -> Option<String> {
         self.substitutions.iter().find(|one| one.name == name).map(Substitution::text)
     }

@@ -9,7 +9,7 @@ use crate::kept::lines::Kept;
 /// Pipelines that stand in the place of files.
 #[derive(Clone)]
 pub(crate) struct Substitution {
-    /// The name that stands for it.
+    /// The name that means it.
     pub(crate) name: Vec<u8>,
     pub(crate) direction: Direction,
     pub(crate) list: Arc<List>,
@@ -18,7 +18,7 @@ pub(crate) struct Substitution {
 }
 
 impl Substitution {
-    /// As it stands in a text.
+    /// As it is in a text.
     pub(crate) fn text(&self) -> String {
         let sign = if self.direction == Direction::Read { '<' } else { '>' };
         let items: Vec<String> = self.list.items.iter().map(shell::print_item).collect();

@@ -11,7 +11,7 @@ pub struct Target {
     pub descriptor: u8,
     /// Where it goes.
     pub kind: TargetKind,
-    /// Where it stands in the text.
+    /// Where it is in the text.
     pub span: Span,
 }
 

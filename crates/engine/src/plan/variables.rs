@@ -97,7 +97,7 @@ impl Variables {
         }
     }
 
-    /// What a parameter stands for; `None` where it has no value. Not for `$@` and `$*`.
+    /// What a parameter means; `None` where it has no value. Not for `$@` and `$*`.
     pub(crate) fn parameter(&self, parameter: &Parameter, files: &dyn Files) -> Option<Vec<u8>> {
         Some(match parameter {
             Parameter::All | Parameter::AllJoined => return None,

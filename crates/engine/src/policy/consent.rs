@@ -16,7 +16,7 @@ pub enum Fed {
     Nothing,
     /// Data, whatever they are.
     Anything,
-    /// Exactly the data with this SHA-256 sum, and so many bytes.
+    /// Exactly the data with this SHA-256 sum, and this many bytes.
     Exactly {
         /// The sum.
         sum: [u8; 32],

@@ -1,3 +1,5 @@
+//! What is started, and what is not: by name, link, option and content.
+
 use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::PermissionsExt;
 use std::path::Path;

@@ -27,7 +27,7 @@ use crate::policy::Policy;
 use crate::runs::figures::CommandKind;
 use crate::runs::watch::{Expected, Snapshot, Watch};
 
-/// Lines of each source that are tried; fewer where so many take too long.
+/// Lines of each source that are tried; fewer where this many take too long.
 const TRIED_LINES: [u64; 2] = [100_000, 2_000];
 
 /// A trial takes no longer than this.
@@ -42,7 +42,7 @@ pub struct Estimate {
     pub total_bytes: Option<u64>,
     /// About so much time; `None` where too little is known.
     pub time: Option<Duration>,
-    /// At most about so many bytes of memory for data that commands hold.
+    /// At most about this many bytes of memory for data that commands hold.
     pub memory_bytes: Option<u64>,
     /// The commands that hold data.
     pub holds: Vec<Hold>,
@@ -66,7 +66,7 @@ pub struct Hold {
     pub name: String,
     /// Why.
     pub reason: Option<&'static str>,
-    /// At most about so many bytes in memory.
+    /// At most about this many bytes in memory.
     pub bytes: u64,
     /// Bytes that would go to temporary files because they do not fit.
     pub spilled_bytes: u64,
@@ -139,7 +139,7 @@ pub(crate) fn try_out(
     made
 }
 
-/// Tries so many lines; tells whether that came to its end in time.
+/// Tries this many lines; tells whether that came to its end in time.
 fn try_lines(
     text: &str,
     mut variables: Variables,

@@ -124,7 +124,7 @@ fn own(descriptor: std::os::fd::BorrowedFd<'_>) -> Arc<dyn Sink> {
 }
 
 /// Runs `text` on this process's own descriptors and gives the status it ends with. The whole
-/// text is checked before anything runs; `watch` sees what goes on.
+/// text is checked before anything runs; `watch` sees what continues.
 ///
 /// `>>` writes to the file itself. What `>` writes takes its place when the command that owns the
 /// redirection has ended; until then the old file is there, whole, and stays where the run is

@@ -1,4 +1,4 @@
-//! A run that is looked at while it goes on: figures of its commands, how much of its sources was
+//! A run that is looked at while it continues: figures of its commands, how much of its sources was
 //! read; and the ways to hold it and to end it.
 
 use std::sync::Arc;

@@ -26,7 +26,7 @@ fn wait_until(reached: impl Fn() -> bool) {
     }
 }
 
-/// A log of so many lines, compressed by this filter; its path.
+/// A log of this many lines, compressed by this filter; its path.
 fn packed(folder: &Path, filter: &str, end: &str, lines: u64) -> String {
     let (plain, path) = (folder.join("plain"), folder.join(format!("app.log{end}")));
     let text: String =

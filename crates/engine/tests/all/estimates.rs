@@ -55,7 +55,7 @@ fn what_is_read_is_known_beforehand() {
     assert_eq!(known.expected().bytes, Some(1800));
     // What is read several times counts each time.
     assert_eq!(of("cat LOG - < LOG; wc -l LOG").total_bytes, Some(5400));
-    // It goes on for ever, and how long and how much is not known.
+    // It continues for ever, and how long and how much is not known.
     let follows = of("tail -f LOG | sort");
     assert!(follows.endless);
     assert_eq!((follows.total_bytes, follows.time, follows.memory_bytes), (None, None, None));

@@ -194,7 +194,7 @@ fn what_is_quick_is_looked_at_whole_after_the_first_lines() {
     let whole = last.clone().unwrap();
     assert!(whole.is_whole());
     assert_eq!(counted(last), "2000\n");
-    // Each of the two results goes on from the one of its kind.
+    // Each of the two results continues from the one of its kind.
     let (told, last) = reported(&mut bench, &format!("cat {log} | wc -l | cat"));
     assert_eq!(told, ["begun First(50)", "done Everything"]);
     let reused: Vec<bool> =

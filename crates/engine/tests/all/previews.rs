@@ -1,3 +1,5 @@
+//! Previews: what every stage has, and what limits, cancelling and errors do to it.
+
 use std::collections::BTreeSet;
 use std::path::Path;
 use std::sync::Arc;

@@ -1,3 +1,5 @@
+//! Files that runs write: how they are left.
+
 use engine::{Variables, undo};
 
 use crate::previews::Bench;

@@ -91,7 +91,7 @@ fn weekday_from(from: Date, ordinal: i64, day: i64) -> Option<Date> {
     from.checked_add(Span::new().try_days(days).ok()?).ok()
 }
 
-/// The date so many months later. A day that month does not have runs over into the next one.
+/// The date this many months later. A day that month does not have runs over into the next one.
 fn months_later(date: Date, months: i64) -> Option<Date> {
     let all = i64::from(date.year()) * 12 + i64::from(date.month()) - 1 + months;
     let first =

@@ -1,4 +1,4 @@
-//! bzip2 data read block by block, several at the same time. The format stands every block on its
+//! bzip2 data read block by block, several at the same time. The format is every block on its
 //! own: a mark, a checksum, the data. Marks are looked for; what is between two of them is decoded as
 //! a stream of one block. The bits of a mark may also come up within a block: then what was cut off
 //! there is not whole, and the end of the block is found by decoding on.

@@ -60,7 +60,7 @@ impl SourceReader {
         }
     }
 
-    /// The next bytes, at least so many where there are as many, without taking them.
+    /// The next bytes, at least this many where there are as many, without taking them.
     pub(super) fn peek(&mut self, bytes: usize) -> io::Result<&[u8]> {
         while self.block.len() < bytes {
             let Some(more) = self.read_on()? else { break };

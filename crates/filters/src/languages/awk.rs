@@ -284,7 +284,7 @@ impl Awk {
                     }
                 }
             }
-            // The end of a file ends what stands there.
+            // The end of a file ends what is there.
             if !self.source.text.ends_with(b"\n") {
                 self.source.text.push(b'\n');
             }

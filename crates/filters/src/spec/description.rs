@@ -22,7 +22,7 @@ pub struct OptionSpec {
 pub enum Optional {
     /// It may not.
     Never,
-    /// It may; it stands in the same word or nowhere.
+    /// It may; it is in the same word or nowhere.
     Attached,
     /// As attached, but only the long name may have one.
     LongOnly,

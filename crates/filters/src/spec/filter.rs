@@ -104,7 +104,7 @@ pub trait Filter: Send + Sync {
         None
     }
 
-    /// Bytes the filter holds in memory at most on a machine with so many, where what is more
+    /// Bytes the filter holds in memory at most on a machine with this many, where what is more
     /// goes to temporary files.
     fn memory_limit(&self, _machine_bytes: u64) -> Option<u64> {
         None

@@ -1,6 +1,6 @@
 //! Numbers in the forms of the C conversions, for `printf` and `seq -f`.
 
-/// What stands between `%` and the conversion letter.
+/// What is between `%` and the conversion letter.
 #[derive(Clone, Copy, Debug, Default)]
 pub(crate) struct Flags {
     pub(crate) left: bool,

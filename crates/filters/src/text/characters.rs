@@ -42,7 +42,7 @@ pub(crate) fn count(text: &[u8]) -> usize {
     if text.is_ascii() {
         text.len()
     } else if std::str::from_utf8(text).is_ok() {
-        // Each character has one byte that goes on from no other.
+        // Each character has one byte that continues from no other.
         text.iter().filter(|byte| !(0x80..0xc0).contains(*byte)).count()
     } else {
         each(text).count()

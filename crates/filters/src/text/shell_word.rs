@@ -1,6 +1,6 @@
 //! A value as a word of the shell, as `printf %q` writes it: quoted only where it needs that.
 
-/// Bytes that stand for themselves in every shell, and in quotation marks of C too.
+/// Bytes that mean themselves in every shell, and in quotation marks of C too.
 fn is_plain(byte: u8) -> bool {
     byte.is_ascii_alphanumeric() || b"%+,-./:@_]".contains(&byte)
 }
@@ -50,7 +50,7 @@ pub(crate) fn shell_word(value: &[u8]) -> Vec<u8> {
             continue;
         }
         if part == b"'" {
-            // It ends the quotes, stands alone, and begins them again.
+            // It ends the quotes, is alone, and begins them again.
             escaping = false;
             word.extend_from_slice(b"'\\''");
             continue;

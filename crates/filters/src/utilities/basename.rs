@@ -1,3 +1,5 @@
+//! `basename`: writes the last part of a path.
+
 use crate::common::path_output::Names;
 use crate::spec::{
     Arguments, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, example, option,

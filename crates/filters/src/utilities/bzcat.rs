@@ -1,3 +1,5 @@
+//! `bzcat`: what `bzip2 -dc` does.
+
 use crate::compression::Form;
 use crate::compression::codec::{self, Task, UNPACKING};
 use crate::spec::{Arguments, Definition, Filter, Spec, UsageError, example};

@@ -1,3 +1,5 @@
+//! `bzip2`: compresses in the form of bzip2.
+
 use crate::compression::Form;
 use crate::compression::codec::{self, BZIP2, Task};
 use crate::spec::{Arguments, Definition, Filter, Spec, UsageError, example};

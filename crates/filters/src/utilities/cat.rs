@@ -1,3 +1,5 @@
+//! `cat`: passes its input through, file after file.
+
 use stream::{ExitStatus, Input, InputTrouble, Origin, StageError, StageIo};
 
 use crate::spec::{

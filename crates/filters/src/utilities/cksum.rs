@@ -1,3 +1,5 @@
+//! `cksum`: writes the CRC checksum and the length of files.
+
 use stream::{ExitStatus, StageError, StageIo};
 
 use crate::common::checksum::whole;

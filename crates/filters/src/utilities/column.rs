@@ -1,3 +1,5 @@
+//! `column`: aligns fields as a table, or puts short lines into columns.
+
 use bytes::Bytes;
 use stream::{ExitStatus, LineId, Origin, StageError, StageIo};
 

@@ -1,3 +1,5 @@
+//! `comm`: compares two sorted files: only in the first, only in the second, in both.
+
 use std::cmp::Ordering;
 
 use stream::{ExitStatus, LineId, Origin, StageError, StageIo};

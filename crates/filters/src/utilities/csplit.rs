@@ -1,3 +1,5 @@
+//! `csplit`: splits a file at matching lines or line numbers.
+
 use std::collections::VecDeque;
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;

@@ -1,3 +1,5 @@
+//! `cut`: keeps parts of each line: bytes, characters or fields.
+
 use std::ops::Range;
 
 use memchr::{memchr, memmem};
@@ -116,7 +118,7 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
         between = between.map(|text| swapped(&text));
     }
     if between.is_none() {
-        // What stood between two ranges that touch stands between them again.
+        // What stood between two ranges that touch is between them again.
         ranges.dedup_by(|next, range| {
             let touching = next.start == range.end;
             if touching {

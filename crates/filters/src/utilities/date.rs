@@ -1,3 +1,5 @@
+//! `date`: writes the time.
+
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;

@@ -1,3 +1,5 @@
+//! `dirname`: writes a path without its last part.
+
 use crate::common::path_output::Names;
 use crate::spec::{
     Arguments, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, example, option,

@@ -1,3 +1,5 @@
+//! `echo`: writes its arguments as one line.
+
 use stream::{ExitStatus, Origin, StageError, StageIo};
 
 use crate::spec::{

@@ -1,3 +1,5 @@
+//! `expand`: turns tabs into spaces.
+
 use stream::{ExitStatus, StageError, StageIo};
 
 use crate::common::input::line_feed::edit_lines;

@@ -1,3 +1,5 @@
+//! `expr`: evaluates an expression: | & = != < <= > >= + - * / % : ( ) match substr index length.
+
 use num_bigint::BigInt;
 use pattern::{Options, Pattern, Syntax};
 use stream::{ExitStatus, Origin, StageError, StageIo};
@@ -302,7 +304,7 @@ fn matched(text: &[u8], pattern: &[u8]) -> Result<Value, Failure> {
     // The match must begin where the text does.
     let compiled = Pattern::new(&[pattern], Syntax::Basic, Options::default())
         .map_err(|error| (2, error.to_string()))?;
-    // A newline in the text is not matched by anything; what stands before it is.
+    // A newline in the text is not matched by anything; what is before it is.
     let mut found = compiled.captures(text, 0).map_err(|error| (3, error.to_string()))?;
     if found.as_ref().is_some_and(|found| found.whole().start != 0) {
         found = None;

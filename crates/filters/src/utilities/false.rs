@@ -1,3 +1,5 @@
+//! `false`: does nothing, with status 1.
+
 use crate::common::constant_status::Constant;
 use crate::spec::{Definition, Operands, Spec, Style};
 

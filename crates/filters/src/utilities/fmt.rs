@@ -1,3 +1,5 @@
+//! `fmt`: reformats paragraphs to lines of even length.
+
 use bytes::Bytes;
 use stream::{ExitStatus, Input, InputTrouble, LineId, Origin, StageError, StageIo};
 
@@ -418,7 +420,7 @@ struct Columns {
 }
 
 impl Columns {
-    /// Blanks up to so many columns further, with tabs where they reach.
+    /// Blanks up to this many columns further, with tabs where they reach.
     fn blanks(&mut self, count: usize) {
         let target = self.column + count;
         if self.tabs {

@@ -1,3 +1,5 @@
+//! `fold`: breaks long lines.
+
 use stream::{ExitStatus, Input, InputTrouble, LineId, Origin, StageError, StageIo};
 
 use crate::spec::{

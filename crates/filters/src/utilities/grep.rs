@@ -1,3 +1,5 @@
+//! `grep`: keeps the lines that match a pattern.
+
 use std::ops::Range;
 
 use pattern::{Options, Pattern, PatternErrorKind, Syntax};

@@ -1,3 +1,5 @@
+//! `gzip`: compresses in the form of gzip.
+
 use crate::compression::Form;
 use crate::compression::codec::{self, GZIP, Task};
 use crate::spec::{Arguments, Definition, Filter, Spec, UsageError, example};

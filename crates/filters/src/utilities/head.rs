@@ -1,3 +1,5 @@
+//! `head`: keeps the first lines (10 by default).
+
 use std::collections::VecDeque;
 
 use memchr::memchr_iter;

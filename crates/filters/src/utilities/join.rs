@@ -1,3 +1,5 @@
+//! `join`: joins lines of two sorted files that have the same value in a field.
+
 use std::cmp::Ordering;
 use std::ops::Range;
 
@@ -586,7 +588,7 @@ impl Join {
         if traced {
             out.clear();
         }
-        // A row without a number stands for a line that is missing.
+        // A row without a number means a line that is missing.
         let keyed = usize::from(one.id.is_none());
         let mut first = true;
         let mut put = |file: usize, field: usize| {

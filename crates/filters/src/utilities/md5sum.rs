@@ -1,3 +1,5 @@
+//! `md5sum`: writes the MD5 sum of files, or checks it (not safe against forgery).
+
 use crate::common::checksum::{Kind, OPTIONS, build, explain};
 use crate::spec::{Definition, Operands, Spec, Style, example};
 

@@ -1,3 +1,5 @@
+//! `nl`: puts numbers before lines.
+
 use pattern::{Options, Pattern, Syntax};
 use stream::{ExitStatus, Origin, StageError, StageIo};
 

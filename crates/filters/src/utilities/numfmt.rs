@@ -1,3 +1,5 @@
+//! `numfmt`: turns numbers into sizes such as 1.5K, and back.
+
 use num_bigint::BigInt;
 use stream::{ExitStatus, Origin, StageError, StageIo};
 

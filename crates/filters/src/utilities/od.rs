@@ -1,3 +1,5 @@
+//! `od`: shows what the bytes are.
+
 use stream::{ExitStatus, LineId, Origin, StageError, StageIo};
 
 use crate::common::input::line_feed::read_failure;
@@ -343,7 +345,7 @@ fn after(io: &StageIo<'_>, id: LineId, bytes: &[u8]) -> LineId {
 }
 
 impl Od {
-    #[allow(clippy::too_many_arguments)] // what goes on from block to block
+    #[allow(clippy::too_many_arguments)] // what continues from block to block
     fn block(
         &self,
         io: &mut StageIo<'_>,

@@ -1,3 +1,5 @@
+//! `paste`: puts lines of several files side by side.
+
 use stream::{ExitStatus, Input, InputTrouble, LineId, Origin, StageError, StageIo};
 
 use crate::common::input::line_feed::{LineFeed, open_failure, read_failure};
@@ -174,7 +176,7 @@ impl Paste {
         loop {
             let start = whole.len();
             ids.clear();
-            // Delimiters are owed until another column shows that the line goes on.
+            // Delimiters are owed until another column shows that the line continues.
             let mut any = false;
             for ((&column, delimiter), open) in columns.iter().zip(&delimiters).zip(&mut open) {
                 match delimiter {

@@ -1,3 +1,5 @@
+//! `printf`: writes its arguments in a given format, repeating it until all arguments are used.
+
 use stream::{ExitStatus, Origin, StageError, StageIo};
 
 use crate::spec::{

@@ -1,3 +1,5 @@
+//! `rev`: reverses the characters of each line.
+
 use stream::{ExitStatus, StageError, StageIo};
 
 use crate::common::input::line_feed::edit_lines;

@@ -1,3 +1,5 @@
+//! `seq`: writes a sequence of numbers, one per line.
+
 use stream::{BLOCK_SIZE, ExitStatus, LineId, Lines, Origin, StageError, StageIo};
 
 use crate::spec::{
@@ -290,7 +292,7 @@ const GATHERED: usize = 16 << 10;
 /// Numbers written in digits up to here are counted up in place.
 const IN_PLACE_MAX: i128 = 10_i128.pow(14);
 
-/// A number in digits and what stands behind it.
+/// A number in digits and what is behind it.
 struct Counter {
     text: [u8; 16],
     digits: usize,

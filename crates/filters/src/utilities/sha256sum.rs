@@ -1,3 +1,5 @@
+//! `sha256sum`: writes the SHA-256 sum of files, or checks it.
+
 use crate::common::checksum::{Kind, OPTIONS, build, explain};
 use crate::spec::{Definition, Operands, Spec, Style, example};
 

@@ -1,3 +1,5 @@
+//! `shuf`: puts lines in a random order.
+
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;

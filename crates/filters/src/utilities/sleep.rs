@@ -1,3 +1,5 @@
+//! `sleep`: waits.
+
 use std::time::Duration;
 
 use stream::{ExitStatus, StageError, StageIo};

@@ -1,3 +1,5 @@
+//! `sort`: puts lines in order, by bytes.
+
 use std::cmp::Ordering;
 use std::ffi::OsStr;
 use std::ops::Range;
@@ -435,7 +437,7 @@ impl Sort {
         target.put_each(io, &gathered, &ids)
     }
 
-    /// Merges so many runs at a time into longer ones.
+    /// Merges this many runs at a time into longer ones.
     fn merge_some(&self, io: &mut StageIo<'_>, runs: &Runs) -> Result<Runs, StageError> {
         let mut longer = self.new_runs(io)?;
         let mut readers = runs.readers();

@@ -1,3 +1,5 @@
+//! `split`: splits a file into several.
+
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
@@ -74,7 +76,7 @@ enum Way {
     Lines(u64),
     Bytes(u64),
     LineBytes(u64),
-    /// So many files of equal size; with a number, only that one, to standard output.
+    /// This many files of equal size; with a number, only that one, to standard output.
     Chunks(u64, Option<u64>),
     /// As before, lines whole.
     LineChunks(u64, Option<u64>),

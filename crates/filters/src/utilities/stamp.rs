@@ -233,7 +233,7 @@ impl Filter for Stamp {
     }
 }
 
-/// The days in so many hours, in so many digits as any two times may be apart.
+/// The days in this many hours, in this many digits as any two times may be apart.
 fn days(hours: i128) -> String {
     format!("d{:07} ", hours / 24)
 }

@@ -1,3 +1,5 @@
+//! `tac`: reverses the order of lines: the last one first.
+
 mod separator;
 
 use bytes::Bytes;
@@ -42,7 +44,7 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
     let separator = match (arguments.has('r'), text) {
         (true, []) => return Err(wrong("separator cannot be empty".to_owned())),
         (true, text) => Separator::matching(text).map_err(|error| wrong(error.to_string()))?,
-        // An empty one stands for NUL.
+        // An empty one means NUL.
         (false, []) => Separator::text(vec![0]),
         (false, text) => Separator::text(text.to_vec()),
     };

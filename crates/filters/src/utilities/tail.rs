@@ -1,3 +1,5 @@
+//! `tail`: keeps the last lines (10 by default).
+
 use std::time::Duration;
 
 use stream::{ExitStatus, StageError, StageIo};

@@ -1,3 +1,5 @@
+//! `tee`: copies its input to files and to its output.
+
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;

@@ -1,3 +1,5 @@
+//! `test`: ends with a status that says whether an expression is true.
+
 use std::ffi::OsStr;
 use std::ops::Range;
 use std::os::unix::ffi::OsStrExt;

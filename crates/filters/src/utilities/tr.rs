@@ -1,3 +1,5 @@
+//! `tr`: translates, deletes or squeezes characters.
+
 use bytes::Bytes;
 use stream::{
     ExitStatus, Input, LineId, Lines, Origin, ReadError, StageError, StageIo, WriteError,

@@ -1,3 +1,5 @@
+//! `true`: does nothing, successfully.
+
 use crate::common::constant_status::Constant;
 use crate::spec::{Definition, Operands, Spec, Style};
 

@@ -1,3 +1,5 @@
+//! `unexpand`: turns spaces into tabs.
+
 use stream::{ExitStatus, StageError, StageIo};
 
 use crate::common::input::line_feed::edit_lines;

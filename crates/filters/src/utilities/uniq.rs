@@ -1,3 +1,5 @@
+//! `uniq`: merges adjacent equal lines into one.
+
 use std::ffi::OsStr;
 use std::ops::Range;
 use std::os::unix::ffi::OsStrExt;

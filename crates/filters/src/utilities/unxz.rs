@@ -1,3 +1,5 @@
+//! `unxz`: what `xz -d` does.
+
 use crate::compression::Form;
 use crate::compression::codec::{self, Task, UNPACKING};
 use crate::spec::{Arguments, Definition, Filter, Spec, UsageError, example};

@@ -1,3 +1,5 @@
+//! `wc`: counts lines, words and bytes.
+
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
@@ -475,7 +477,7 @@ impl TextCounter {
     }
 }
 
-/// Counts the characters of a text; gives the beginning of one at its end that goes on.
+/// Counts the characters of a text; gives the beginning of one at its end that continues.
 fn count_characters<'t>(text: &'t [u8], counts: &mut Counts) -> &'t [u8] {
     let mut rest = text;
     loop {

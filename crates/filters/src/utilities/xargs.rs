@@ -1,3 +1,5 @@
+//! `xargs`: runs commands with items from its input as arguments.
+
 use parking_lot::Mutex;
 use std::collections::VecDeque;
 use std::sync::Arc;
@@ -95,7 +97,7 @@ struct Xargs {
     command: Vec<Vec<u8>>,
     splitting: Splitting,
     file: Option<Vec<u8>>,
-    /// What each line stands in place of.
+    /// What each line is in place of.
     replaced: Option<Vec<u8>>,
     items: Option<u64>,
     lines: Option<u64>,
@@ -420,7 +422,7 @@ impl Runner<'_, '_> {
         if self.queue.len() >= enough { self.flush(io) } else { Ok(()) }
     }
 
-    /// Runs what is queued, so many at the same time.
+    /// Runs what is queued, this many at the same time.
     fn flush(&mut self, io: &StageIo<'_>) -> Result<(), StageError> {
         let queue = std::mem::take(&mut self.queue);
         if queue.is_empty() {

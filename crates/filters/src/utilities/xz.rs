@@ -1,3 +1,5 @@
+//! `xz`: compresses in the form of xz.
+
 use crate::compression::Form;
 use crate::compression::codec::{self, Task, XZ};
 use crate::spec::{Arguments, Definition, Filter, Spec, UsageError, example};

@@ -1,3 +1,5 @@
+//! `yes`: writes a line repeatedly until its reader closes.
+
 use stream::{ExitStatus, Origin, StageError, StageIo};
 
 use crate::spec::{

@@ -1,3 +1,5 @@
+//! `zstd`: compresses in the form of Zstandard.
+
 use crate::compression::Form;
 use crate::compression::codec::{self, Task, ZSTD};
 use crate::spec::{Arguments, Definition, Filter, Spec, UsageError, example};

@@ -336,7 +336,7 @@ proptest! {
                     prop_assert!(mark.start <= mark.end && mark.end <= line.len(), "{}", definition.spec.name);
                 }
                 let _ = (filter.verb(), filter.holds(), definition.follows(&arguments));
-                // So many files or numbers as somebody asks for are made.
+                // This many files or numbers as somebody asks for are made.
                 let name = definition.spec.name;
                 if !["split", "csplit", "shuf"].contains(&name) {
                     let mut words = vec![name.as_bytes()];

@@ -351,7 +351,7 @@ fn check_verb(
                     prop_assert!(whole.starts_with(line) || whole.ends_with(line), "{}", stage);
                 }
                 Some(first) => prop_assert_eq!(&input[*first as usize], line, "{}", stage),
-                // Only what stands between lines is of none.
+                // Only what is between lines is of none.
                 None => prop_assert!(matches!(*line, b"" | b"--" | b"##"), "{}: {:?}", stage, line),
             }
         }

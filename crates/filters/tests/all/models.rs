@@ -93,7 +93,7 @@ fn is_chosen(ranges: &[(usize, usize)], number: usize) -> bool {
 struct SortWay {
     /// The key: from this field (from 1),
     first: usize,
-    /// and so many more, or all.
+    /// and this many more, or all.
     more: Option<usize>,
     numeric: bool,
     reverse: bool,
@@ -305,7 +305,7 @@ proptest! {
     fn tr_translates_deletes_and_squeezes(data in "[a-eA-E \n]{0,80}", cut in 1usize..20) {
         let upper: String = data.chars().map(|c| c.to_ascii_uppercase()).collect();
         prop_assert_eq!(written("tr a-e A-E", &data, cut), upper);
-        // The last of a shorter set stands for all behind it.
+        // The last of a shorter set means all behind it.
         let short = |c: char| match c { 'a' => 'x', 'b'..='e' => 'y', other => other };
         prop_assert_eq!(written("tr a-e xy", &data, cut), data.chars().map(short).collect::<String>());
         let kept: String = data.chars().filter(|c| !"ace".contains(*c)).collect();

@@ -21,7 +21,7 @@ fn unlines<L: AsRef<str>>(lines: impl IntoIterator<Item = L>) -> String {
     lines.into_iter().map(|line| format!("{}\n", line.as_ref())).collect()
 }
 
-/// Lines, each repeated so many times.
+/// Lines, each repeated this many times.
 fn runs_of(line: &'static str) -> impl Strategy<Value = Vec<(String, usize)>> {
     let times = prop_oneof![1usize..4, 7usize..20, 500usize..1200];
     prop::collection::vec((line, times), 0..7)

@@ -212,7 +212,7 @@ impl<'p> Look<'p> {
         self.peek().iter().any(|line| like(line))
     }
 
-    /// The text it stands in.
+    /// The text it is in.
     pub(super) fn text(&self) -> &'p str {
         &self.preview.text
     }
@@ -233,7 +233,7 @@ impl<'p> Look<'p> {
         self.command?.words.iter().find(|word| word.span == span)
     }
 
-    /// True where the argument stands in the text as what it is, quoted or not.
+    /// True where the argument is in the text as what it is, quoted or not.
     pub(super) fn is_literal(&self, argument: usize) -> bool {
         self.word(argument).is_some_and(|word| word.literal().is_some())
     }
@@ -357,7 +357,7 @@ impl<'p> Look<'p> {
             .collect()
     }
 
-    /// Replaces the word of an option's value, and the option's own word where that stands alone
+    /// Replaces the word of an option's value, and the option's own word where that is alone
     /// before it.
     pub(super) fn replace_option(&self, given: &Given, with: &str) -> Vec<TextEdit> {
         let Some(span) = self.span_of(given.word) else { return Vec::new() };
@@ -447,7 +447,7 @@ impl Note {
         self
     }
 
-    /// About so many lines.
+    /// About this many lines.
     pub(super) fn counting(self, count: u64) -> Self {
         Self { count, ..self }
     }

@@ -20,7 +20,7 @@ const ROUNDS: usize = 9;
 /// A text that takes longer than this many times as long is no better one.
 const SLOWER: f64 = 1.1;
 
-/// What makes more work for those who read it has to be so many times as fast.
+/// What makes more work for those who read it has to be this many times as fast.
 const FASTER: f64 = 1.25;
 
 /// Processor time that is enough to compare, in nanoseconds.

@@ -31,7 +31,7 @@ fn find(look: &Look<'_>) -> Option<Note> {
         _ => return None,
     };
     let (as_meant, as_split) = (Splitting::Quoted(byte), Splitting::Byte(byte));
-    // What stands in other fields is of no concern to the stage.
+    // What is in other fields is of no concern to the stage.
     let used = used_fields(look);
     let quoted = |line: &[u8]| {
         memchr::memchr(b'"', line).is_some()

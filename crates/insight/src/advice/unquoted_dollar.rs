@@ -54,7 +54,7 @@ fn in_single_quotes(text: &str, word: &Word) -> Option<Vec<TextEdit>> {
     if inner.contains(['\'', '`']) {
         return None;
     }
-    // What was escaped for double quotes stands for itself in single ones.
+    // What was escaped for double quotes means itself in single ones.
     let inner = inner.replace("\\\"", "\"").replace("\\$", "$").replace("\\\\", "\\");
     Some(replace(word.span, format!("'{inner}'")))
 }

@@ -24,7 +24,7 @@ impl Used {
         }
     }
 
-    /// True where one of them stands at another place when the lines are split in another way.
+    /// True where one of them is at another place when the lines are split in another way.
     pub(super) fn differ<R: PartialEq>(&self, one: &[R], other: &[R]) -> bool {
         let most = one.len().max(other.len());
         (1..=most).any(|field| self.has(field) && one.get(field - 1) != other.get(field - 1))

@@ -138,7 +138,7 @@ fn heading(rows: &[Vec<&[u8]>], splitting: &Splitting) -> Option<Vec<String>> {
     })
 }
 
-/// True where each name of a heading stands over its own column. At a byte each does. Between blanks it is
+/// True where each name of a heading is over its own column. At a byte each does. Between blanks it is
 /// so where rows have as many fields, or have more in free text at their ends; not where all have more,
 /// or the heading begins with blanks and the rows do not.
 fn fits(names: usize, first: &[u8], rows: &[Vec<&[u8]>], splitting: &Splitting) -> bool {

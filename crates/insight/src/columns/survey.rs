@@ -95,7 +95,7 @@ struct Gathering {
     texts: Vec<u8>,
     /// Values that are to be counted, as places in the lines that were fed.
     waiting: Vec<(u32, u32)>,
-    /// Only hashes that end in so many zero bits (of their upper half) are kept: with each bit,
+    /// Only hashes that end in this many zero bits (of their upper half) are kept: with each bit,
     /// half of the values. What is left says how many there are (adaptive sampling after Wegman).
     level: u32,
     /// Values that are not kept, by kind.

@@ -12,9 +12,9 @@ pub(crate) const FEW: u64 = 8;
 /// How many different values there are.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Distinct {
-    /// Exactly so many.
+    /// Exactly this many.
     Exact(u64),
-    /// About so many.
+    /// About this many.
     About {
         /// The estimate.
         count: u64,

@@ -22,13 +22,13 @@ pub struct Row {
     pub part_of: Option<u64>,
     /// Part of a group of input lines that made one output line.
     pub grouped: bool,
-    /// The group goes on in the next row.
+    /// The group continues in the next row.
     pub goes_on: bool,
-    /// How many lines of the input the row stands for, where it stands for more than it shows.
+    /// How many lines of the input the row means, where it means more than it shows.
     pub folded: Option<u64>,
 }
 
-/// The rows of a stage. At the right stands the output, whole and in order; at the left the inputs,
+/// The rows of a stage. At the right is the output, whole and in order; at the left the inputs,
 /// one after the other, whole and in order but for what is folded.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Alignment {
@@ -148,7 +148,7 @@ impl Alignment {
         self.rows.is_empty()
     }
 
-    /// A row, if there are so many.
+    /// A row, if there are this many.
     pub fn row(&self, number: usize) -> Option<Row> {
         let packed = *self.rows.get(number)?;
         let side = |line: u32| (line != NONE).then_some(u64::from(line));

@@ -24,7 +24,7 @@ pub enum Side {
     Old,
     /// Only what would be written.
     New,
-    /// Neither: so many lines that are the same are left out here.
+    /// Neither: this many lines that are the same are left out here.
     Skipped(usize),
 }
 

@@ -211,7 +211,7 @@ struct Reader<'k> {
     kept: &'k Kept,
     /// Bytes that were read.
     offset: u64,
-    /// The beginning of a line that goes on.
+    /// The beginning of a line that continues.
     begun: Vec<u8>,
     /// The number of the first line here.
     at: u64,
@@ -225,7 +225,7 @@ impl<'k> Reader<'k> {
         Self { kept, offset: 0, begun: Vec::new(), at: 0, lines: VecDeque::new(), ended: false }
     }
 
-    /// Reads until there are so many lines, or the end.
+    /// Reads until there are this many lines, or the end.
     fn fill(&mut self, wanted: usize) {
         while self.lines.len() < wanted && !self.ended {
             let part: Bytes = self.kept.bytes_at(self.offset, PART).into();

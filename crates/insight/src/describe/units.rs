@@ -31,7 +31,7 @@ pub fn lines(number: u64) -> String {
     format!("{} {}", grouped(number), if number == 1 { "line" } else { "lines" })
 }
 
-/// What stands before a number that is not that of all of the data.
+/// What is before a number that is not that of all of the data.
 pub fn known_mark(known: Known) -> &'static str {
     match known {
         Known::Exact => "",

@@ -185,7 +185,7 @@ fn targets(stage: &StagePlan) -> Vec<Target> {
     targets
 }
 
-/// A word as its value where that is known, else as it stands in the text.
+/// A word as its value where that is known, else as it is in the text.
 fn plain(word: &Word) -> String {
     word.literal().unwrap_or_else(|| shell::print_word(word))
 }

@@ -10,7 +10,7 @@ use shell::{Command, Pipeline, Span, Word, quote};
 
 use super::stages::{EditError, TextEdit, apply_edits};
 
-/// What stands for a word whose value is known only when it runs; it cannot be an option.
+/// What means a word whose value is known only when it runs; it cannot be an option.
 const EXPANDED: &str = "expanded";
 
 /// A value that most options take, to try whether two options go together.
@@ -275,7 +275,7 @@ impl<'t> Stage<'t> {
             .options
             .iter()
             .map(|given| given.word)
-            // An option after an operand stays there; the new one stands with those before.
+            // An option after an operand stays there; the new one is with those before.
             .filter(|word| first_operand.is_none_or(|first| *word < first))
             .filter(|word| end_of_options.is_none_or(|end| *word < end))
             .max();

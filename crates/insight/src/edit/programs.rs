@@ -1,9 +1,9 @@
-//! Programs in the text of a pipeline: what stands in quotes behind `awk` and `sed`.
+//! Programs in the text of a pipeline: what is in quotes behind `awk` and `sed`.
 
 use filters::Shade;
 use shell::{Script, Span};
 
-/// A program of a stage, as it stands in the text.
+/// A program of a stage, as it is in the text.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct ProgramText {
     /// The stage, from 0, of the last pipeline.
@@ -14,7 +14,7 @@ pub struct ProgramText {
     pub span: Span,
     /// The program itself.
     pub text: String,
-    /// Its parts, as places in the text; none where the program stands there in another form.
+    /// Its parts, as places in the text; none where the program is there in another form.
     pub shades: Vec<(Span, Shade)>,
 }
 
@@ -36,7 +36,7 @@ pub fn programs(text: &str, script: &Script, at: usize) -> Vec<ProgramText> {
         else {
             continue;
         };
-        // Words that are expanded stand for something else than a program.
+        // Words that are expanded mean something else than a program.
         let values: Vec<Option<String>> = arguments.iter().map(shell::Word::literal).collect();
         let given: Vec<Vec<u8>> =
             values.iter().map(|value| value.clone().unwrap_or_default().into_bytes()).collect();
@@ -64,7 +64,7 @@ pub fn programs(text: &str, script: &Script, at: usize) -> Vec<ProgramText> {
     all
 }
 
-/// The text of a word that stands for a program: in single quotes where that can be.
+/// The text of a word that means a program: in single quotes where that can be.
 pub fn quoted_program(text: &str) -> String {
     format!("'{}'", text.replace('\'', "'\\''"))
 }

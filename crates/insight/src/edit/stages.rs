@@ -78,7 +78,7 @@ pub fn delete_stage(text: &str, at: usize, number: usize) -> Result<Vec<TextEdit
     };
     let pipe = pipeline.pipes[number - 1];
     if before.off.is_some() {
-        // The pipe stands before the comment, which stays.
+        // The pipe is before the comment, which stays.
         return Ok(vec![remove(before.span.end, pipe.end), remove(end(before), end(command))]);
     }
     Ok(vec![remove(before.span.end, end(command))])
@@ -300,7 +300,7 @@ mod tests {
         };
         assert_eq!(at(1), "grep refused gate.log | uniq | cut -d' ' -f3 | sort > out.txt");
         assert_eq!(at(9), "grep refused gate.log | cut -d' ' -f3 | sort | uniq > out.txt");
-        // A redirection that touches the last word stands after it all the same.
+        // A redirection that touches the last word is after it all the same.
         let (edit, _) = insert_stage("cat log>out", 0, 1, "sort").unwrap();
         assert_eq!(apply_edits("cat log>out", &[edit]), "cat log | sort>out");
         let (edit, _) = insert_stage("cat >out log", 0, 1, "sort").unwrap();

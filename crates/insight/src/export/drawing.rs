@@ -142,12 +142,12 @@ fn one_line(text: &str) -> String {
     text.split_whitespace().collect::<Vec<_>>().join(" ")
 }
 
-/// A command as it stands in the text.
+/// A command as it is in the text.
 fn command_text(preview: &Preview, stage: &StageResult) -> String {
     one_line(preview.text.get(stage.span.range()).unwrap_or(&stage.name))
 }
 
-/// The pipeline that is shown, as it stands in the text.
+/// The pipeline that is shown, as it is in the text.
 fn title(preview: &Preview) -> String {
     let mut title = String::new();
     let mut before: Option<&StageResult> = None;

@@ -6,7 +6,7 @@ use filters::Definition;
 
 use super::recipes::all;
 
-/// How often each option of a filter stands in the Guide's recipes and in its own examples. What stands in
+/// How often each option of a filter is in the Guide's recipes and in its own examples. What is in
 /// none is not there.
 pub fn option_uses(definition: &Definition) -> BTreeMap<char, usize> {
     let spec = definition.spec;

@@ -15,7 +15,7 @@ const IDLE: &[&str] = &[
     "please", "would", "like", "where", "when", "then", "than", "per",
 ];
 
-/// Words for the same thing; the first one stands for all.
+/// Words for the same thing; the first one means all.
 const SAME: &[&[&str]] = &[
     &[
         "remove", "delete", "drop", "strip", "rid", "without", "omit", "except", "exclude", "skip",

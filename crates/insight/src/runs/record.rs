@@ -182,7 +182,7 @@ impl CommandRecord {
         if self.bytes_in > 0 { self.lines_in } else { self.lines_out }
     }
 
-    /// Lines a second in so many stretches of equal length over a run.
+    /// Lines a second in this many stretches of equal length over a run.
     pub fn rates(&self, parts: usize, elapsed_ns: u64) -> Vec<f64> {
         let moment = |point: &CoursePoint| Moment {
             at_ns: point.at_ns,
@@ -202,7 +202,7 @@ impl CommandRecord {
 }
 
 impl RunRecord {
-    /// A run that has ended, or one that goes on, as it is now.
+    /// A run that has ended, or one that continues, as it is now.
     pub fn of(text: &str, began: Timestamp, snapshot: &Snapshot, history: &History) -> Self {
         let commands = snapshot.commands.iter();
         Self {

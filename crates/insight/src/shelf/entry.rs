@@ -1,4 +1,4 @@
-//! What stands on the Shelf, and finding it.
+//! What is on the Shelf, and finding it.
 
 use std::path::PathBuf;
 

@@ -12,7 +12,7 @@ use crate::runs::folders::{make_own_folder, read_own};
 /// Lines that are kept.
 pub const PAST_MOST: usize = 20_000;
 
-/// So many more are appended before the file is written anew.
+/// This many more are appended before the file is written anew.
 const SLACK: usize = 5_000;
 
 /// A line that was evaluated.

@@ -26,7 +26,7 @@ const FIRST_LINE: usize = 400;
 pub struct FileLook {
     /// In a few words: `CSV, 7 fields, heading`, `gzip of text, fields by blanks`.
     pub kind: String,
-    /// Lines; of a larger file about so many. `None` for what has none.
+    /// Lines; of a larger file about this many. `None` for what has none.
     pub lines: Option<u64>,
     /// The number of lines is judged by the beginning.
     pub estimated: bool,

@@ -15,7 +15,7 @@ const HORIZONTAL: &str =
     "\\t \\x{a0}\\x{1680}\\x{180e}\\x{2000}-\\x{200a}\\x{202f}\\x{205f}\\x{3000}";
 const VERTICAL: &str = "\\n-\\r\\x{85}\\x{2028}\\x{2029}";
 
-/// The set that an escape stands for, and whether it is all but that. As on the host, words,
+/// The set that an escape means, and whether it is all but that. As on the host, words,
 /// digits and blanks are those of ASCII.
 fn set_of(letter: char) -> Option<(&'static str, bool)> {
     let set = match letter.to_ascii_lowercase() {
@@ -86,7 +86,7 @@ struct Translator<'t> {
     out: String,
     /// Where groups began that have not ended.
     open: Vec<usize>,
-    /// The names of the groups so far: each stands for one.
+    /// The names of the groups so far: each means one.
     names: Vec<&'t str>,
 }
 
@@ -125,7 +125,7 @@ impl<'t> Translator<'t> {
         self.at += (end + 2).min(rest.len());
     }
 
-    /// The character of an escape that stands for one; `None` for other escapes.
+    /// The character of an escape that means one; `None` for other escapes.
     fn character(&mut self, letter: char, from: usize) -> Result<Option<char>, Failure> {
         Ok(Some(match letter {
             'n' => '\n',
@@ -316,7 +316,7 @@ impl<'t> Translator<'t> {
         Ok(Last::Set)
     }
 
-    /// An escape in brackets; `None` where it stands for nothing.
+    /// An escape in brackets; `None` where it means nothing.
     fn list_escape(&mut self, from: usize, begun: usize) -> Result<Option<Last>, Failure> {
         let Some(letter) = self.next() else {
             return Err((PatternErrorKind::OpenBracket, from..self.at));

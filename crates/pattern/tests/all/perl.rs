@@ -69,7 +69,7 @@ fn bytes_that_are_not_text_are_in_no_match() {
     assert_eq!(found("a.b|.", b"a\xffb"), ["a", "b"]);
     assert_eq!(found("[^a]+", b"\xffb\xc3"), ["b"]);
     assert_eq!(found("^.|.$", b"\xffab"), ["b"]);
-    // A match that would take such a byte in is none; the search goes on after it.
+    // A match that would take such a byte in is none; the search continues after it.
     assert_eq!(found("a[^x]c", b"a\xffc abc"), ["abc"]);
     assert_eq!(found("a[^x]c", b"a\xffc"), [""; 0]);
     assert_eq!(found("b+", b"a\xffbb\xc3b"), ["bb", "b"]);

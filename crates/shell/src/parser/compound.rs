@@ -15,7 +15,7 @@ const BINARY: [&str; 15] = [
 ];
 
 impl Parser<'_> {
-    /// A compound command, if one stands here.
+    /// A compound command, if one is here.
     pub(super) fn compound_command(&mut self) -> Parsed<Option<Command>> {
         let start = self.at;
         let compound = if self.starts("((") && self.is_arithmetic() {

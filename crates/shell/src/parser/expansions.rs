@@ -1,4 +1,4 @@
-//! What stands behind `$`, in backquotes, and in `<( … )`.
+//! What is behind `$`, in backquotes, and in `<( … )`.
 
 use std::sync::Arc;
 

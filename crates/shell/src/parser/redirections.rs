@@ -11,7 +11,7 @@ const OPERATORS: [&str; 13] =
     ["&>>", "<<<", "<<-", "&>", "<<", "<>", "<&", ">>", ">|", ">&", "<", ">", ""];
 
 impl Parser<'_> {
-    /// A redirection, if one stands here.
+    /// A redirection, if one is here.
     pub(super) fn redirection(&mut self) -> Parsed<Option<Redirection>> {
         let from = self.at;
         let digits = self.rest().bytes().take_while(u8::is_ascii_digit).count();

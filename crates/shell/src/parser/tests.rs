@@ -1,3 +1,5 @@
+//! Texts, and the trees that they become.
+
 use proptest::prelude::*;
 
 use super::*;
@@ -239,7 +241,7 @@ fn dollar_signs_and_braces_that_are_only_themselves() {
     );
 }
 
-/// Words of every form, with `list` for what stands inside them.
+/// Words of every form, with `list` for what is inside them.
 fn word(list: &str) -> impl Strategy<Value = String> + use<> {
     let list = list.to_owned();
     let with = move |form: &str| Just(form.replace('§', &list));
@@ -378,7 +380,7 @@ fn what_texts_become() {
         "a=1 b=\"$x\" c= d=e f=g=h x a=1 1a=2",
         "A=~ x >> f <> g 3>&4 <&- 2>|h &>i <<<j > >(k)",
         "a <<E <<-'F' | b <<G; c\n1 $x\nE\n\t2 $x\n\tF\n3\nG\nd",
-        // Lists and what stands around commands.
+        // Lists and what is around commands.
         "! a && b || ! c | d |& e; time a; time -p ! b; ! time c",
         "if a; then b; elif c; then d; else e; fi > f",
         "for i in a \"$b\" *; do c; done; for j; do d; done; while a; do b; done; until a; do b; done",

@@ -12,7 +12,7 @@ pub(super) fn push_text(parts: &mut Vec<Part>, character: char) {
     }
 }
 
-/// Where a word stands, which decides what ends it and what is special in it.
+/// Where a word is, which decides what ends it and what is special in it.
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Place {
     /// Among the words of a command.

@@ -98,7 +98,7 @@ proptest! {
         }
     }
 
-    /// A quoted value is one word with that value, whatever stands beside it.
+    /// A quoted value is one word with that value, whatever is beside it.
     #[test]
     fn quoted_values_are_one_word(value in "[a-z $'\"\\\\*?;|&<>(){}~#=\n\té-]{0,12}") {
         let text = format!("x {} y", quote(&value));

@@ -1,3 +1,5 @@
+//! What is written comes out whole, in order, with its origins.
+
 use proptest::prelude::*;
 
 use super::*;

@@ -1,3 +1,5 @@
+//! What a stage reads, in order, and what it says of what it cannot read.
+
 use parking_lot::Mutex;
 
 use super::*;

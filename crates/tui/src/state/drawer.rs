@@ -151,7 +151,7 @@ pub(crate) enum Question {
     RunAll,
     /// Leave although something is not saved?
     Leave,
-    /// Leave although a run goes on?
+    /// Leave although a run continues?
     EndRun,
     /// Let the result go on to standard output?
     PassOn,

@@ -15,6 +15,7 @@ use crate::state::start::{Beginning, Looked};
 use crate::state::told::Told;
 use crate::state::trail::TrailRow;
 use crate::state::versions::VersionsNews;
+use crate::text::complete::Completion;
 
 /// News for the state.
 pub(crate) enum Event {
@@ -30,6 +31,8 @@ pub(crate) enum Event {
     Noted(u64, Vec<Note>),
     /// What can be said of a result at once, before changes were tried.
     Remarked(u64, Vec<Note>),
+    /// What can be at the cursor: of which text, where, and the candidates.
+    Completed(String, usize, Option<Completion>),
     /// A long text was parsed: which, and with the cursor where.
     Parsed(u64, String, usize, Box<Parsed>),
     /// Work in the background has failed: which, and why.

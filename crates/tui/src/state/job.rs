@@ -15,6 +15,8 @@ pub(crate) enum Job {
     Comparing,
     /// Versions are held against each other.
     Comparison,
+    /// What can be at the cursor.
+    Completion,
     /// A line is kept among the earlier ones.
     EarlierLines,
     /// First lines of files are read.
@@ -50,6 +52,7 @@ impl fmt::Display for Job {
             Self::Columns => "columns",
             Self::Comparing => "comparing",
             Self::Comparison => "comparison",
+            Self::Completion => "completion",
             Self::EarlierLines => "earlier lines cannot be kept",
             Self::FirstLines => "looking at files",
             Self::Lens => "lens",

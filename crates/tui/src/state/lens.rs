@@ -31,7 +31,7 @@ pub(crate) enum Content {
         /// Its rows.
         rows: Arc<Alignment>,
     },
-    /// The bytes of a stream, so many in a row.
+    /// The bytes of a stream, this many in a row.
     Bytes {
         /// The stream.
         kept: Arc<Kept>,
@@ -179,7 +179,7 @@ impl Lens {
         Sides { unfolded: self.unfolded, output_alone, bytes }
     }
 
-    /// How many lines of the input the row of the cursor stands for, if it does not show them.
+    /// How many lines of the input the row of the cursor means, if it does not show them.
     pub(crate) fn folded(&self) -> Option<u64> {
         match &self.content {
             Content::Stage { rows, .. } => rows.row(self.cursor)?.folded,
@@ -248,7 +248,7 @@ pub(crate) struct Sides {
     pub unfolded: bool,
     /// The output and nothing else.
     pub output_alone: bool,
-    /// Bytes, so many in a row.
+    /// Bytes, this many in a row.
     pub bytes: Option<u64>,
 }
 

@@ -61,7 +61,7 @@ pub(crate) struct PointView {
     pub at: PutAt,
     /// What can be done, with a search.
     pub list: List<Entry>,
-    /// Examples for a pattern were marked already: so many.
+    /// Examples for a pattern were marked already: this many.
     pub examples: usize,
     /// All offers.
     pub offers: Vec<Offer>,

@@ -16,7 +16,7 @@ use jiff::Timestamp;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Instant;
-/// The run on everything that goes on, or the last one.
+/// The run on everything that continues, or the last one.
 pub(crate) struct Running {
     /// The run.
     pub run: FullRun,
@@ -28,7 +28,7 @@ pub(crate) struct Running {
     pub snapshot: Snapshot,
     /// How they went on.
     pub history: History,
-    /// How it ended; `None` while it goes on.
+    /// How it ended; `None` while it continues.
     pub end: Option<RunEnd>,
     /// The status it ended with.
     pub status: u8,
@@ -64,7 +64,7 @@ pub(crate) struct ThroughputView {
 }
 
 impl Running {
-    /// Looks at the run; true when it goes on.
+    /// Looks at the run; true when it continues.
     pub(crate) fn look(&mut self) -> bool {
         if self.end.is_some() || self.seen.elapsed().as_nanos() < LOOK_NS {
             return false;

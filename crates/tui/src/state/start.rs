@@ -127,7 +127,7 @@ impl StartView {
         self.all.as_ref()?.files.as_ref().ok()?.get(number)
     }
 
-    /// Regular files near the selected one that were not looked at yet, at most so many.
+    /// Regular files near the selected one that were not looked at yet, at most this many.
     pub(crate) fn not_looked_at(&self, most: usize) -> Vec<usize> {
         /// Rows before and after the selected one that may be on the screen.
         const NEAR: usize = 80;

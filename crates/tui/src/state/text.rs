@@ -2,6 +2,7 @@
 
 use std::path::PathBuf;
 use std::sync::Arc;
+use std::time::Instant;
 
 use engine::PlanError;
 use insight::ProgramText;
@@ -19,6 +20,14 @@ pub(crate) struct Argument {
     pub(crate) end: usize,
     /// The text with it.
     pub(crate) text: String,
+}
+
+/// Candidates that are looked for.
+pub(crate) struct Completing {
+    pub(crate) since: Instant,
+    /// The text, and the cursor in it.
+    pub(crate) text: String,
+    pub(crate) cursor: usize,
 }
 
 /// The command text.
@@ -39,6 +48,8 @@ pub(crate) struct TextState {
     pub(crate) saved: String,
     /// Completion in progress.
     pub(crate) completion: Option<Completion>,
+    /// Candidates are looked for: in folders, which may take their time.
+    pub(crate) completing: Option<Completing>,
     /// Earlier lines, the newest last.
     pub(crate) history: Vec<String>,
     /// The last word of an earlier line that was just put in.
@@ -65,6 +76,7 @@ impl TextState {
             offered: None,
             saved: text,
             completion: None,
+            completing: None,
             history,
             argument: None,
             recalled: None,

@@ -23,7 +23,7 @@ pub(crate) enum Asked {
 /// Where the lines of a row are.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Side {
-    /// In an input of the stage, of which so many lines are before them.
+    /// In an input of the stage, of which this many lines are before them.
     In(u64),
     /// In its output.
     Out,

@@ -116,7 +116,7 @@ pub(crate) enum Known {
 pub(crate) enum VersionsNews {
     /// The stages are compared.
     Made(Box<Compared>),
-    /// So many bytes of the results are compared, of so many.
+    /// This many bytes of the results are compared, of this many.
     Progress(u64, u64),
     /// What differs in the results.
     Difference(Box<StreamDifference>),

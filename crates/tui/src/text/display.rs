@@ -38,16 +38,16 @@ impl View {
     }
 }
 
-/// A piece of a line: what is drawn, and the bytes it stands for.
+/// A piece of a line: what is drawn, and the bytes it means.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Piece {
     /// Printable text, without control or zero-width-only content.
     pub text: String,
     /// Columns it takes.
     pub width: usize,
-    /// The first byte it stands for.
+    /// The first byte it means.
     pub at: usize,
-    /// True when it stands for something that cannot be shown as it is.
+    /// True when it means something that cannot be shown as it is.
     pub mark: bool,
 }
 

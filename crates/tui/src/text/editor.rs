@@ -13,7 +13,7 @@ pub(crate) struct Editor {
     input: Input,
     undo: Vec<(String, usize)>,
     redo: Vec<(String, usize)>,
-    /// The kind of the last change; typing goes on in one step.
+    /// The kind of the last change; typing continues in one step.
     typing: bool,
     /// What was deleted last, but for single characters.
     killed: String,

@@ -20,7 +20,7 @@ use crate::state::screen::Screen;
 const NEWS: Duration = Duration::from_millis(150);
 
 impl App {
-    /// The stream of a place: a stage stands for what it writes.
+    /// The stream of a place: a stage means what it writes.
     pub(crate) fn stream_of(&self, place: Place) -> Option<Arc<Kept>> {
         let preview = self.result.preview.as_ref()?;
         match place {

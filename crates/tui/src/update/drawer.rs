@@ -155,7 +155,7 @@ impl App {
         }
     }
 
-    /// A key where stages are built without typing them; true where that goes on.
+    /// A key where stages are built without typing them; true where that continues.
     fn building_key(&mut self, drawer: &mut Drawer, key: KeyEvent) -> bool {
         match drawer {
             Drawer::Point(point) => self.point_key(point, key),

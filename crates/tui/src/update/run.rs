@@ -19,7 +19,7 @@ use crate::state::screen::Screen;
 const TIDYING: Duration = Duration::from_secs(1);
 
 impl App {
-    /// True while a run on everything goes on.
+    /// True while a run on everything continues.
     pub(crate) fn is_running(&self) -> bool {
         self.running.as_ref().is_some_and(|running| running.end.is_none())
     }
@@ -71,7 +71,7 @@ impl App {
     }
 
     /// Runs the whole text on everything; `writes` puts its files in place at the end, `follows`
-    /// goes on with files that grow, where a stage asks for that.
+    /// continues with files that grow, where a stage asks for that.
     pub(crate) fn run_all(&mut self, writes: bool, follows: bool) {
         self.message = None;
         self.remember_line();
@@ -116,7 +116,7 @@ impl App {
         }
     }
 
-    /// Looks at the run that goes on; true when something moved.
+    /// Looks at the run that continues; true when something moved.
     pub(crate) fn look_at_run(&mut self) -> bool {
         self.running.as_mut().is_some_and(Running::look)
     }
@@ -129,7 +129,7 @@ impl App {
         }
     }
 
-    /// Ends what goes on in the background, for the end of the process: waits for stages and
+    /// Ends what continues in the background, for the end of the process: waits for stages and
     /// programs to tidy up, but not long, and leaves no file half written.
     pub(crate) fn end_everything(&mut self) {
         self.session.workbench.cancel();

@@ -1,8 +1,9 @@
 //! Keys in the command text: editing, completion, earlier lines.
 
 use std::sync::Arc;
+use std::time::Instant;
 
-use engine::Kept;
+use engine::{Kept, Preview};
 use insight::PastLine;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use shell::Span;
@@ -12,9 +13,16 @@ use crate::state::drawer::Drawer;
 use crate::state::event::Event;
 use crate::state::job::Job;
 use crate::state::place::{Focus, Place};
-use crate::state::text::Argument;
-use crate::text::complete::{common, complete};
+use crate::state::text::{Argument, Completing};
+use crate::text::complete::{Completion, common, complete};
 use crate::text::editor::readline;
+
+/// What a stage of this name reads in a result: the selected one, or else the first.
+fn read_by(preview: &Preview, selected: usize, name: &str) -> Option<Arc<Kept>> {
+    let selected = preview.stages.get(selected).filter(|stage| stage.name == name);
+    let stage = selected.or_else(|| preview.stages.iter().find(|stage| stage.name == name))?;
+    stage.inputs.first().map(|input| input.kept.clone())
+}
 
 impl App {
     /// Text pasted into the terminal.
@@ -128,7 +136,7 @@ impl App {
         }
     }
 
-    /// Enter: a text that goes on gets a new line; a finished one is remembered.
+    /// Enter: a text that continues gets a new line; a finished one is remembered.
     fn enter(&mut self) {
         let text = self.text.editor.text().to_owned();
         let at_end = self.text.editor.cursor() == text.len();
@@ -260,8 +268,30 @@ impl App {
             self.text_changed();
             return;
         }
-        let (text, cursor) = (self.text.editor.text(), self.text.editor.cursor());
-        let Some(mut completion) = complete(text, cursor, |name| self.read_by(name)) else {
+        let (text, cursor) = (self.text.editor.text().to_owned(), self.text.editor.cursor());
+        let same = |asked: &Completing| asked.text == text && asked.cursor == cursor;
+        if self.text.completing.as_ref().is_some_and(same) {
+            return;
+        }
+        let since = Instant::now();
+        self.text.completing = Some(Completing { since, text: text.clone(), cursor });
+        let (preview, selected) = (self.result.preview.clone(), self.place.stage());
+        self.in_background(Job::Completion, move || {
+            let read = |name: &str| read_by(preview.as_deref()?, selected, name);
+            let found = complete(&text, cursor, read);
+            Event::Completed(text, cursor, found)
+        });
+    }
+
+    /// Candidates were found, or none; of a text that has changed since they are of no use.
+    pub(crate) fn completed(&mut self, text: &str, cursor: usize, found: Option<Completion>) {
+        self.text.completing.take_if(|asked| asked.text == text && asked.cursor == cursor);
+        let now = (self.text.editor.text(), self.text.editor.cursor());
+        if now != (text, cursor) || self.text.completion.is_some() {
+            return;
+        }
+        self.message = None;
+        let Some(mut completion) = found else {
             self.message = Some("nothing to complete here".to_owned());
             return;
         };
@@ -277,14 +307,6 @@ impl App {
         if !only {
             self.text.completion = Some(completion);
         }
-    }
-
-    /// What a stage of this name reads in the result on screen: the selected one, or else the first.
-    fn read_by(&self, name: &str) -> Option<Arc<Kept>> {
-        let preview = self.result.preview.as_ref()?;
-        let selected = preview.stages.get(self.place.stage()).filter(|stage| stage.name == name);
-        let stage = selected.or_else(|| preview.stages.iter().find(|stage| stage.name == name))?;
-        stage.inputs.first().map(|input| input.kept.clone())
     }
 
     pub(crate) fn undo(&mut self) {

@@ -27,7 +27,7 @@ impl Canvas<'_> {
         Canvas { buffer: self.buffer, area, theme: self.theme, targets: self.targets }
     }
 
-    /// A row of this part, from column `x` on, so many columns wide.
+    /// A row of this part, from column `x` on, this many columns wide.
     pub(super) fn part(&mut self, x: u16, y: u16, width: u16) -> Canvas<'_> {
         let area = self.area;
         let (x, y) = (x.min(area.width), y.min(area.height));
@@ -110,7 +110,7 @@ impl Canvas<'_> {
 pub(super) const PART: &str = "≈ ";
 
 /// A list and what belongs to its selected row: side by side on a wide screen, where the list has
-/// so many twentieths of the width; else one below the other, where it has so many rows.
+/// this many twentieths of the width; else one below the other, where it has this many rows.
 pub(super) fn list_and_side(area: Rect, twentieths: u16, rows: u16) -> (Rect, Rect) {
     if area.width >= WIDE {
         let width = area.width / 20 * twentieths;

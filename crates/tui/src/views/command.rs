@@ -97,7 +97,7 @@ fn visible_rows(app: &App, rows: &[(Vec<Cell>, usize)], room: usize) -> (usize, 
     let text = app.text.editor.text();
     let cursor = app.text.editor.cursor();
     let found = rows.iter().position(|(_, end)| cursor <= *end).unwrap_or(0);
-    // A cursor at the place where a full row is cut stands at the start of the next.
+    // A cursor at the place where a full row is cut is at the start of the next.
     let cut_here = rows.get(found).is_some_and(|(_, end)| {
         cursor == *end && cursor < text.len() && text.as_bytes()[cursor] != b'\n'
     });
@@ -217,7 +217,7 @@ fn style_at(app: &App, pipeline: Option<&Pipeline>, at: usize) -> Style {
         Some(_) => theme.ink(),
         None => theme.quiet(),
     };
-    // In a program that is shaded the rest stands back, so that its parts stand out.
+    // In a program that is shaded the rest is back, so that its parts stand out.
     let before = app.text.programs.partition_point(|program| program.span.start <= at);
     let program = app.text.programs[..before].last().filter(|program| inside(program.span));
     let Some(program) = program else { return style };

@@ -69,7 +69,7 @@ fn snapshot(text: &str, part: f64) -> Snapshot {
     }
 }
 
-/// The Throughput view of a run whose figures are these; nothing of it goes on.
+/// The Throughput view of a run whose figures are these; nothing of it continues.
 fn stand() -> Stand {
     let mut stand = Stand::new("true");
     stand.run_all();

@@ -372,7 +372,7 @@ fn draw_row(
     used
 }
 
-/// A row that stands for lines it does not show.
+/// A row that means lines it does not show.
 fn fold(
     canvas: &mut Canvas<'_>,
     y: u16,

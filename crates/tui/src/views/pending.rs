@@ -339,7 +339,7 @@ fn draw_command(canvas: &mut Canvas<'_>, app: &App, command: &HeldCommand) {
         1 => "run with exactly this one argument".to_owned(),
         count => format!("run with exactly these {} arguments", grouped(count as u64)),
     };
-    // All of it can be seen: what is longer than a row goes on in the next one, and the rows scroll.
+    // All of it can be seen: what is longer than a row continues in the next one, and the rows scroll.
     let room = usize::from(area.width.saturating_sub(10)).max(1);
     let mut all: Vec<(String, String, Style)> = Vec::new();
     for text in insight::command_details(command) {

@@ -1,3 +1,5 @@
+//! A run from the question to its figures, on the screen.
+
 use std::sync::mpsc::RecvTimeoutError;
 use std::time::{Duration, Instant};
 

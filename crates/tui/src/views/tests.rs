@@ -1,3 +1,5 @@
+//! A Bench without a terminal, for the tests of views.
+
 mod journeys;
 
 use std::sync::mpsc::{Receiver, channel};
@@ -88,6 +90,11 @@ impl Stand {
 
     pub(super) fn press(&mut self, code: KeyCode, modifiers: KeyModifiers) {
         self.app.update(Event::Terminal(TerminalEvent::Key(KeyEvent::new(code, modifiers))));
+        // Candidates are looked for beside the keys.
+        while self.app.text.completing.is_some() {
+            let event = self.news.recv_timeout(Duration::from_secs(30)).expect("news");
+            self.app.update(event);
+        }
     }
 
     pub(super) fn letters(&mut self, text: &str) {

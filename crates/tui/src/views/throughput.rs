@@ -200,7 +200,7 @@ fn bands(canvas: &mut Canvas<'_>, app: &App, running: &Running) {
     }
 }
 
-/// Whether there is room for the course, and the widths of what stands at the left, of the numbers
+/// Whether there is room for the course, and the widths of what is at the left, of the numbers
 /// at the right, and of the course between them.
 fn columns(width: u16) -> (bool, u16, u16, u16) {
     let wide = width >= WIDE;

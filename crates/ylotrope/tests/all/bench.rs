@@ -278,7 +278,7 @@ fn a_panic_leaves_the_terminal_in_order_and_the_text_survives() {
     terminal.wait("evaluated in");
     replace_text(&terminal, "sort spares-lower.txt | uniq -d");
     terminal.wait("2 uniq -d");
-    // Another thread's panic is its own affair: nothing is printed, the Bench goes on.
+    // Another thread's panic is its own affair: nothing is printed, the Bench continues.
     terminal.press(&["F11"]);
     terminal.type_text("u");
     let screen = terminal.wait("uniq -du");
@@ -319,7 +319,7 @@ fn a_followed_file_moves_the_river_until_it_is_stopped() {
     // More may come at any time: of what follows a file nothing is known to be all.
     assert!(screen.contains("keeps ≥ 3"), "{screen}");
     terminal.wait("THREE");
-    // Rotated: the new file goes on where the old one ended.
+    // Rotated: the new file continues where the old one ended.
     std::fs::rename(&log, terminal.path().join("live.log.1")).unwrap();
     std::fs::write(&log, "four\n").unwrap();
     terminal.wait("FOUR");

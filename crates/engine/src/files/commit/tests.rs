@@ -1,3 +1,5 @@
+//! Files that take their places together: whole or not at all, whatever ends the process.
+
 use std::fs::File;
 use std::io::Write;
 use std::os::unix::fs::PermissionsExt;

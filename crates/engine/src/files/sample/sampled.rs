@@ -20,7 +20,7 @@ pub enum Sample {
     Last(u64),
     /// The first line and then every so-manieth.
     Every(u64),
-    /// So many lines at random, in their order; the same seed picks the same lines.
+    /// This many lines at random, in their order; the same seed picks the same lines.
     Random {
         /// How many.
         lines: u64,

@@ -73,7 +73,7 @@ pub(super) fn take_from(
     Ok((SampledInput { failure, ..sampled }, read, position))
 }
 
-/// A source that ends after so many bytes: a line longer than that is cut, not gathered.
+/// A source that ends after this many bytes: a line longer than that is cut, not gathered.
 struct Bounded {
     source: Box<dyn Source>,
     left: u64,

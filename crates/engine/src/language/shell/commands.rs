@@ -12,7 +12,7 @@ use crate::policy::Start;
 /// Bytes that a file of commands may have.
 const SOURCE_MAX: usize = 16 << 20;
 
-/// What a name stands for.
+/// What a name means.
 enum Meaning {
     /// A word of the grammar.
     Reserved,

@@ -7,7 +7,7 @@ use super::Shell;
 use crate::flow::origins::InputCursor;
 use crate::language::unwind::{ShellResult, Unwind};
 
-/// What goes on after a round of a loop.
+/// What continues after a round of a loop.
 enum Round {
     Next,
     Over,
@@ -113,7 +113,7 @@ impl Shell<'_> {
         Ok(self.state.status == 0)
     }
 
-    /// Whether a loop goes on; `None` where its condition left it.
+    /// Whether a loop continues; `None` where its condition left it.
     fn condition(&mut self, condition: &List, until: bool) -> ShellResult<Option<bool>> {
         match self.holds(condition) {
             Ok(holds) => Ok(Some(holds != until)),

@@ -142,7 +142,7 @@ fn line(input: &SharedInput, request: &Request) -> Result<(Vec<Marked>, bool), S
                     return Ok((line, true));
                 }
                 line.push((byte, was_escaped));
-                // A character is whole where no byte that goes on with it follows.
+                // A character is whole where no byte that continues with it follows.
                 let next = bytes.get(at + 1);
                 if next.is_none_or(|next| next & 0xC0 != 0x80) {
                     characters += 1;
@@ -159,7 +159,7 @@ fn line(input: &SharedInput, request: &Request) -> Result<(Vec<Marked>, bool), S
     }
 }
 
-/// A line as so many values; the last one gets what is left.
+/// A line as this many values; the last one gets what is left.
 fn divided(line: &[Marked], separators: &[u8], count: usize) -> Vec<Vec<u8>> {
     let is_separator = |&(byte, escaped): &Marked| !escaped && separators.contains(&byte);
     let is_space =

@@ -87,7 +87,7 @@ impl Shell<'_> {
         Ok(())
     }
 
-    /// Notes commands in the place of a file; gives the name that stands for them.
+    /// Notes commands in the place of a file; gives the name that means them.
     pub(crate) fn substitute(&mut self, direction: Direction, list: &Arc<List>) -> Vec<u8> {
         // The names that shells give them.
         let name = format!("/dev/fd/{}", 63 - self.substitutions.len() % 50).into_bytes();

@@ -107,7 +107,7 @@ impl Shell<'_> {
         })
     }
 
-    /// `=~`: what is quoted stands for itself.
+    /// `=~`: what is quoted means itself.
     fn matches(&mut self, text: &[u8], word: &Word) -> ShellResult<bool> {
         let mut pattern = Vec::new();
         for (byte, quoted) in self.pattern(word)? {

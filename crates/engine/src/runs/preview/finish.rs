@@ -48,7 +48,7 @@ impl EndedStage {
         }
     }
 
-    /// What was read of the command that stands in the place of this file.
+    /// What was read of the command that is in the place of this file.
     fn substituted(&self, name: &[u8]) -> Option<Arc<Kept>> {
         let all = self.build.substituted.lock();
         let (_, kept) = all.iter().find(|(known, _)| known == name)?;

@@ -122,7 +122,7 @@ pub struct StageResult {
     pub made: Instant,
     /// True when this result was kept from the run before.
     pub reused: bool,
-    /// True for a stage that goes on with what its files get.
+    /// True for a stage that continues with what its files get.
     pub follows: bool,
     /// True for a stage after one that follows a file: more may come for it.
     pub(super) fed_live: bool,

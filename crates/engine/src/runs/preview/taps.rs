@@ -81,7 +81,7 @@ pub(super) struct Build {
     /// What it reads from the stage before it, where that is not what that one writes to its
     /// standard output.
     pub(super) read: Option<Arc<Kept>>,
-    /// What was read of commands in the place of files, by the names that stand for them.
+    /// What was read of commands in the place of files, by the names that mean them.
     pub(super) substituted: Mutex<Vec<(Vec<u8>, Arc<Kept>)>>,
     pub(super) held: Mutex<Vec<HeldCommand>>,
     pub(super) inside: FigureTable,

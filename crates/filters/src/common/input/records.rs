@@ -1,4 +1,4 @@
-//! An input as records: lines, paragraphs, or what stands between matches of a pattern.
+//! An input as records: lines, paragraphs, or what is between matches of a pattern.
 
 use bytes::Bytes;
 use memchr::{memchr, memchr_iter};

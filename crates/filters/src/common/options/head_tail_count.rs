@@ -3,7 +3,7 @@
 use crate::spec::{Arguments, Spec, UsageError, shown};
 use crate::text::counts::count;
 
-/// So many lines or bytes.
+/// This many lines or bytes.
 #[derive(Clone, Copy)]
 pub(crate) struct Amount {
     pub(crate) number: u64,

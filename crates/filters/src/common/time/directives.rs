@@ -93,7 +93,7 @@ fn one(time: &Zoned, text: &[u8], out: &mut Vec<u8>) -> usize {
     match value(time, letter, colons, flags.pad) {
         Some(value) => put(&value, letter, flags, width, out),
         None => {
-            // As it stands, at the right of its width.
+            // As it is, at the right of its width.
             let shown = &text[..at];
             out.resize(out.len() + width.unwrap_or(0).saturating_sub(shown.len()), b' ');
             out.extend_from_slice(shown);

@@ -23,7 +23,7 @@ const SECOND: [u8; 256] = {
     table
 };
 
-/// Bytes of which the first stands at a known place, read by bits.
+/// Bytes of which the first is at a known place, read by bits.
 #[derive(Default)]
 pub(super) struct Bits {
     bytes: Vec<u8>,

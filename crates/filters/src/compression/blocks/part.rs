@@ -54,7 +54,7 @@ impl Part {
         }
     }
 
-    /// Decodes until about so many bytes are at hand, or to the end.
+    /// Decodes until about this many bytes are at hand, or to the end.
     pub(super) fn decode(&mut self, most: usize) {
         while self.outcome.is_none() && self.ready.len() + self.output.len() < most {
             self.output.reserve(BLOCK_SIZE);

@@ -8,7 +8,7 @@ use super::tree::{BUILTINS, Builtin, Fault};
 pub(super) enum Token {
     Number(f64),
     Text(Vec<u8>),
-    /// Between slashes, as it stands there.
+    /// Between slashes, as it is there.
     Pattern(Vec<u8>),
     Name(String),
     /// A name with `(` right behind it.
@@ -124,7 +124,7 @@ impl<'t> Lexer<'t> {
         Err(Fault::new(self.at..self.at + length, format!("unexpected {shown}")))
     }
 
-    /// A string: escapes are turned into what they stand for.
+    /// A string: escapes are turned into what they mean.
     fn text_literal(&mut self) -> Result<Token, Fault> {
         let start = self.at;
         let mut value = Vec::new();
@@ -155,7 +155,7 @@ impl<'t> Lexer<'t> {
         }
     }
 
-    /// The pattern whose opening slash is at `start`; goes on behind its end.
+    /// The pattern whose opening slash is at `start`; continues behind its end.
     pub(super) fn pattern(&mut self, start: usize) -> Result<(Token, Range<usize>), Fault> {
         let mut at = start + 1;
         let mut bracket: Option<usize> = None;
@@ -205,7 +205,7 @@ impl<'t> Lexer<'t> {
     }
 }
 
-/// Adds what the escape behind a backslash stands for; gives its length.
+/// Adds what the escape behind a backslash means; gives its length.
 pub(super) fn unescape(rest: &[u8], value: &mut Vec<u8>) -> usize {
     let byte = match rest[0] {
         b'a' => 7,

@@ -213,7 +213,7 @@ impl Parser<'_> {
         Ok(statements)
     }
 
-    /// A statement that stands alone needs an end: `;`, a newline, or `}` behind it.
+    /// A statement that is alone needs an end: `;`, a newline, or `}` behind it.
     fn end_of_simple(&mut self) -> Parsed<()> {
         if self.is(";") || self.token == Token::Newline {
             return self.advance();

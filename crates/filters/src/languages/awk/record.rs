@@ -36,7 +36,7 @@ pub(super) struct Record {
     stale: bool,
 }
 
-/// Where a plain text stands next in the block: one search serves all records up to there.
+/// Where a plain text is next in the block: one search serves all records up to there.
 #[derive(Default)]
 struct Ahead {
     /// The number of the pattern.
@@ -217,7 +217,7 @@ impl Record {
         }
     }
 
-    /// Field `number` (from 1) as it stands in the text; `None` where it was changed.
+    /// Field `number` (from 1) as it is in the text; `None` where it was changed.
     #[inline]
     pub(super) fn span(&mut self, number: usize) -> Option<&[u8]> {
         if self.changed.is_some() {

@@ -25,7 +25,7 @@ pub(super) fn compile(text: &[u8]) -> Result<Pattern, pattern::PatternError> {
     Pattern::new(&[text], Syntax::Awk, options)
 }
 
-/// What a value of `RS` stands for.
+/// What a value of `RS` means.
 pub(super) fn separator(text: &[u8]) -> Result<Separator, pattern::PatternError> {
     Ok(match text {
         [] => Separator::Paragraph,
@@ -408,7 +408,7 @@ impl Resolver<'_> {
         Ok(self.code.patterns.len() - 1)
     }
 
-    /// What stands where a pattern is wanted.
+    /// What is where a pattern is wanted.
     fn matcher(&mut self, expr: &Expr) -> Resolved<Matcher> {
         match &expr.kind {
             ExprKind::Pattern(text) => Ok(Matcher::Known(self.pattern(text, &expr.span)?)),

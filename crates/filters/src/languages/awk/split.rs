@@ -8,7 +8,7 @@ use pattern::Pattern;
 
 use super::resolve::compile;
 
-/// What stands between fields.
+/// What is between fields.
 #[derive(Clone, Debug)]
 pub(super) enum Splitter {
     /// Runs of blanks and newlines; those at the ends do not count.
@@ -24,7 +24,7 @@ pub(super) enum Splitter {
 }
 
 impl Splitter {
-    /// The splitter a value of `FS` stands for. With `paragraphs` a newline is one too.
+    /// The splitter a value of `FS` means. With `paragraphs` a newline is one too.
     pub(super) fn new(text: &[u8], paragraphs: bool) -> Result<Self, pattern::PatternError> {
         let pattern = |text: &[u8]| compile(text).map(|pattern| Self::Pattern(Rc::new(pattern)));
         match text {

@@ -145,7 +145,7 @@ fn target(to: Option<&(Redirection, Expr)>) -> String {
     }
 }
 
-/// An expression that stands as a statement.
+/// An expression that is as a statement.
 fn action(expr: &Expr) -> String {
     match &expr.kind {
         ExprKind::Group(inside) => action(inside),

@@ -28,7 +28,7 @@ const ROUNDS: u32 = 1 << 10;
 /// Why statements were not run to their end.
 #[derive(Debug, PartialEq, Eq)]
 pub(super) enum Stop {
-    /// An error at a place; the next line goes on.
+    /// An error at a place; the next line continues.
     Fault { span: Range<usize>, message: String },
     /// The program says it is over.
     Halt,

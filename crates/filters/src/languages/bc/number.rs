@@ -66,7 +66,7 @@ impl Number {
         }
     }
 
-    /// The number with just so many digits behind the point.
+    /// The number with just this many digits behind the point.
     pub(super) fn at_scale(&self, scale: u32) -> Self {
         Self { units: self.units_at(scale), scale }
     }

@@ -6,7 +6,7 @@ use std::rc::Rc;
 /// Names are numbers here; see `Names`.
 pub(super) type Name = usize;
 
-/// Something that stands at the top of a program.
+/// Something that is at the top of a program.
 #[derive(Debug)]
 pub(super) enum Item {
     Statements(Vec<Statement>),

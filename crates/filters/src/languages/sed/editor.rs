@@ -573,7 +573,7 @@ impl<'s, 'm, 'w> Editor<'s, 'm, 'w> {
     }
 }
 
-/// How a range stands that is over.
+/// How a range is that is over.
 fn closed_behind(first: &Address) -> Range {
     match first {
         Address::Line(_) => Range::Over,

@@ -28,7 +28,7 @@ pub(super) struct Parser<'t> {
     at: usize,
     extended: bool,
     script: Script,
-    /// Open blocks: the command, and where its brace stands.
+    /// Open blocks: the command, and where its brace is.
     open: Vec<(usize, usize)>,
     labels: HashMap<Vec<u8>, usize>,
     /// Branches to labels, with the place of the label's name.
@@ -512,7 +512,7 @@ impl<'t> Parser<'t> {
                     self.at += 1 + blanks;
                     return Ok(Vec::new());
                 }
-                // Blanks behind the backslash belong to the text, and what stands there is itself.
+                // Blanks behind the backslash belong to the text, and what is there is itself.
                 Some(_) => {
                     self.at += 1;
                     literal_first = blanks == 0;

@@ -12,10 +12,10 @@ use crate::common::input::records::{Records, line_start};
 /// Patterns that are searched for at the same time; with more, looking at each line is as fast.
 const PATTERNS_MAX: usize = 3;
 
-/// After so many lines in a row of which none was passed over, looking is left off for a while.
+/// After this many lines in a row of which none was passed over, looking is left off for a while.
 const MET_MAX: u32 = 16;
 
-/// For so many lines.
+/// For this many lines.
 const LEFT_OFF: u32 = 1024;
 
 pub(super) struct Skipper {

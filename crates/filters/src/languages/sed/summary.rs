@@ -32,7 +32,7 @@ pub(super) fn summary(script: &Script, quiet: bool) -> String {
             said.push('}');
         }
         let what = match &command.action {
-            // Its lines are chosen by what stands before it.
+            // Its lines are chosen by what is before it.
             Action::Nothing => continue,
             Action::Block(end) => {
                 blocks.push(*end);

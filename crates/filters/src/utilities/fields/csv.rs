@@ -8,13 +8,13 @@ use stream::LineId;
 
 use super::value::{Bad, Value};
 
-/// A record may have at most so many bytes; a quote that is not closed by then is a mistake in its
+/// A record may have at most this many bytes; a quote that is not closed by then is a mistake in its
 /// first line.
 const RECORD_MAX: usize = 1 << 20;
 
 /// What a line was.
 pub(super) enum Step {
-    /// The record goes on in the next line.
+    /// The record continues in the next line.
     More,
     /// The heading.
     Heading,

@@ -123,7 +123,7 @@ impl Json {
     }
 }
 
-/// A text with the escapes of JSON as what it stands for.
+/// A text with the escapes of JSON as what it means.
 fn unescaped(text: &[u8]) -> Result<Cow<'_, [u8]>, Bad> {
     if memchr::memchr(b'\\', text).is_none() {
         return Ok(text.into());

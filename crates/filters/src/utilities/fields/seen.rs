@@ -20,7 +20,7 @@ pub(super) struct Seen {
 }
 
 impl Seen {
-    /// Nothing yet, where so many fields are wanted.
+    /// Nothing yet, where this many fields are wanted.
     pub(super) fn of(wanted: usize) -> Self {
         Self {
             records: 0,

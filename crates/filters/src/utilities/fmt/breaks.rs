@@ -8,7 +8,7 @@
 #[derive(Clone, Debug)]
 pub(super) struct Word {
     pub(super) text: Vec<u8>,
-    /// Blanks behind it where the line goes on.
+    /// Blanks behind it where the line continues.
     pub(super) space: usize,
     opens: bool,
     /// It ends in punctuation.
@@ -176,7 +176,7 @@ fn ragged(difference: i64) -> i64 {
     square(difference * 10) / 2
 }
 
-/// What a line of so many columns costs before the line that begins at `end`.
+/// What a line of this many columns costs before the line that begins at `end`.
 fn line_cost(
     end: usize,
     count: usize,

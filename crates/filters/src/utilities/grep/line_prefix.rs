@@ -1,4 +1,4 @@
-//! What stands before a selected line: the name of its file, its number, its offset.
+//! What is before a selected line: the name of its file, its number, its offset.
 
 use std::borrow::Cow;
 
@@ -25,7 +25,7 @@ impl Search {
         if self.colored { paint(bytes, color, into) } else { into.extend_from_slice(bytes) }
     }
 
-    /// A file name and what stands behind it.
+    /// A file name and what is behind it.
     pub(super) fn name(&self, name: &[u8], separator: u8, into: &mut Vec<u8>) {
         let name = if self.on_terminal { shown_on_terminal(name) } else { Cow::Borrowed(name) };
         self.part(&name, NAME, into);
@@ -38,7 +38,7 @@ impl Search {
         }
     }
 
-    /// What stands before a line: name, number, offset.
+    /// What is before a line: name, number, offset.
     pub(super) fn prefix(
         &self,
         name: Option<&[u8]>,

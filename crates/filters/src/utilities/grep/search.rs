@@ -17,7 +17,7 @@ use crate::common::input::nul_lines::swapped;
 /// Bytes of a run of selected lines that is handled as one.
 const RUN_MAX: usize = 16 * 1024;
 
-/// From so many selected runs on it is worth asking once whether all of a block is text.
+/// From this many selected runs on it is worth asking once whether all of a block is text.
 const LOOKED_AT_MAX: u32 = 16;
 
 /// How much of an input is looked at to tell whether it is binary.
@@ -92,7 +92,7 @@ impl Search {
             && self.settings.most == u64::MAX
     }
 
-    /// Searches one input; true when it counts as found. `name` stands before lines, `shown` in
+    /// Searches one input; true when it counts as found. `name` is before lines, `shown` in
     /// messages. `used` tells whether anything was written before.
     pub(super) fn one(
         &self,
@@ -325,7 +325,7 @@ impl Search {
         Ok(())
     }
 
-    /// What stands before a selected line: a separator, and the lines before it.
+    /// What is before a selected line: a separator, and the lines before it.
     fn lead(
         &self,
         target: &mut OutputTarget<'_, '_>,

@@ -18,7 +18,7 @@ pub(super) struct Settings {
     /// Lines before and behind; `None` for no context at all.
     pub(super) context: Option<(u64, u64)>,
     pub(super) separator: Option<Vec<u8>>,
-    /// A tab after what stands before a line.
+    /// A tab after what is before a line.
     pub(super) tab: bool,
     pub(super) null_names: bool,
     pub(super) zero: bool,

@@ -15,7 +15,7 @@ use super::output::Listing;
 use super::output_target::{HeldResults, OutputTarget};
 use super::search::Search;
 
-/// Files searched at the same time are taken in batches of at most so many bytes: the results of
+/// Files searched at the same time are taken in batches of at most this many bytes: the results of
 /// a batch are held until it is their turn.
 const BATCH_BYTES: u64 = 32 << 20;
 const BATCH_FILES: usize = 512;

@@ -3,7 +3,7 @@
 use crate::spec::shown;
 use crate::text::c_format::shortest;
 
-/// One way to show bytes, and whether the text stands behind it.
+/// One way to show bytes, and whether the text is behind it.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Kind {
     what: What,
@@ -197,14 +197,14 @@ impl Kind {
     }
 }
 
-/// Text at the right end of so many columns.
+/// Text at the right end of this many columns.
 #[inline]
 fn right(text: &[u8], columns: usize, out: &mut Vec<u8>) {
     out.resize(out.len() + columns.saturating_sub(text.len()), b' ');
     out.extend_from_slice(text);
 }
 
-/// A number with at least `least` digits, at the right end of so many columns.
+/// A number with at least `least` digits, at the right end of this many columns.
 #[inline]
 fn digits(value: u64, radix: u64, least: usize, columns: usize, out: &mut Vec<u8>) {
     let mut text = [b' '; 96];

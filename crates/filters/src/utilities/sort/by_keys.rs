@@ -71,9 +71,9 @@ struct Keys<'h> {
 /// How far lines of a group are known to be equal.
 #[derive(Clone, Copy, Default)]
 struct Level {
-    /// In so many keys,
+    /// In this many keys,
     key: usize,
-    /// and in so many bytes of the next.
+    /// and in this many bytes of the next.
     depth: usize,
     /// Levels above this one.
     above: usize,

@@ -320,7 +320,7 @@ fn version_parts(one: &[u8], other: &[u8]) -> Ordering {
         Some(byte) => i32::from(*byte) + 256,
     };
     let digit = |text: &[u8], at: usize| text.get(at).is_some_and(u8::is_ascii_digit);
-    // What both begin with decides nothing, but for a number that goes on.
+    // What both begin with decides nothing, but for a number that continues.
     let mut same = one.iter().zip(other).take_while(|(one, other)| one == other).count();
     while same > 0 && one[same - 1].is_ascii_digit() {
         same -= 1;

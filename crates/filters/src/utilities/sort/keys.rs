@@ -14,7 +14,7 @@ use crate::text::blanks::word;
 
 pub(super) mod numeric_keys;
 
-/// The letter that stands for `--sort`.
+/// The letter that means `--sort`.
 pub(super) const SORT: char = '\u{1}';
 
 /// How lines compare.
@@ -318,7 +318,7 @@ impl Order {
                         *place = byte;
                     }
                 }
-                // Where NUL stands for a newline the numbers would say something else.
+                // Where NUL means a newline the numbers would say something else.
                 if self.zero { 0 } else { u64::from_be_bytes(first) }
             }
         };

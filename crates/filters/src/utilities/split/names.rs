@@ -84,7 +84,7 @@ impl FileNames {
             at -= 1;
             if following[at] < last {
                 following[at] += 1;
-                // The last first character stands for a longer suffix.
+                // The last first character means a longer suffix.
                 let leading = following.iter().take_while(|digit| **digit == last).count();
                 if self.grows
                     && following[leading..].iter().all(|digit| *digit == 0)

@@ -86,7 +86,7 @@ impl Separator {
 }
 
 /// The expression in extended syntax. It is written with `\(`, `\)` and `\|` as operators, with
-/// `*`, `+` and `?`, and with braces that stand for themselves; a list with `^` takes newlines in.
+/// `*`, `+` and `?`, and with braces that mean themselves; a list with `^` takes newlines in.
 fn extended(text: &[u8]) -> Vec<u8> {
     let mut out = Vec::new();
     let mut at = 0;

@@ -249,7 +249,7 @@ pub(super) struct ByteMap {
     runs: Vec<(u8, u8, u8)>,
 }
 
-/// Beyond so many runs the table is faster.
+/// Beyond this many runs the table is faster.
 const RUNS_MAX: usize = 6;
 
 impl ByteMap {

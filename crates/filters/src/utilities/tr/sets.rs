@@ -11,7 +11,7 @@ pub(super) const BROKEN: Symbol = 0x11_0000;
 pub(super) struct Set {
     /// The symbols in order, repeats as often as given.
     pub(super) symbols: Vec<Symbol>,
-    /// Where `[x*]` stands and its symbol: fills the second set up to the length of the first.
+    /// Where `[x*]` is and its symbol: fills the second set up to the length of the first.
     pub(super) fill: Option<(usize, Symbol)>,
     /// Where `[:upper:]` and `[:lower:]` begin among the symbols.
     pub(super) cases: Vec<usize>,
@@ -57,7 +57,7 @@ pub(super) fn encode(symbol: Symbol, out: &mut Vec<u8>) {
     }
 }
 
-/// How many bytes at the end may be the beginning of a character that goes on.
+/// How many bytes at the end may be the beginning of a character that continues.
 pub(super) fn cut_tail(bytes: &[u8]) -> usize {
     for length in 1..=3.min(bytes.len()) {
         let byte = bytes[bytes.len() - length];

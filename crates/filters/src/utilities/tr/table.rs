@@ -115,7 +115,7 @@ impl Table {
     /// on the data, which nobody could foresee.
     #[allow(clippy::needless_bitwise_bool)]
     fn plain(&self, piece: &[u8], state: &mut State, out: &mut Vec<u8>) {
-        // A piece has at most so many bytes, and as many are kept: the mask changes nothing but
+        // A piece has at most this many bytes, and as many are kept: the mask changes nothing but
         // spares looking whether there is room.
         let mut target = [0_u8; PIECE];
         let mut length = 0;

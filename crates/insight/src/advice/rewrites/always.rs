@@ -87,7 +87,7 @@ pub(super) fn orders_whole_lines(look: &Look<'_>) -> bool {
 }
 
 /// `sort | this`: it keeps or drops each line by what is in it alone. grep does so only with `-a`: of
-/// binary data it shows no lines after the first odd one, wherever that stands.
+/// binary data it shows no lines after the first odd one, wherever that is.
 pub(super) fn selects_anywhere(sort: &Look<'_>, look: &Look<'_>) -> bool {
     // With several files the names stand before the lines.
     if operands(sort) > 1 || names_standard_input(sort) || !nothing_is_written(look) {

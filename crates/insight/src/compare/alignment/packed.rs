@@ -10,7 +10,7 @@ pub(super) const NONE: u32 = u32::MAX;
 pub(super) struct Packed {
     pub(super) left: u32,
     pub(super) right: u32,
-    /// Lines of the input this row stands for: 0 without any, 1 for one shown.
+    /// Lines of the input this row means: 0 without any, 1 for one shown.
     pub(super) lefts: u32,
     pub(super) flags: u8,
 }

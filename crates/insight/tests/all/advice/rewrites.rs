@@ -261,7 +261,7 @@ const ODD: [&[u8]; 8] = [
     b"\n\n a\n\ta\n",
 ];
 
-/// Whatever stands beside it: what is said to be the same for any data is.
+/// Whatever is beside it: what is said to be the same for any data is.
 #[test]
 fn neighbours_of_what_is_right_are_right_too() {
     let folder = tempfile::tempdir().unwrap();

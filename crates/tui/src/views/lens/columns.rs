@@ -21,7 +21,7 @@ pub(super) enum Shape {
     Apart,
 }
 
-/// Where everything stands.
+/// Where everything is.
 pub(super) struct Columns {
     /// Width of the numbers at the left.
     pub(super) gutter: u16,

@@ -35,7 +35,7 @@ impl Shown {
         self.left.as_deref()
     }
 
-    /// What stands at the left stands at the right as well.
+    /// What is at the left is at the right as well.
     pub(super) fn is_unchanged(&self) -> bool {
         match (&self.left, &self.right) {
             (Some(left), Some(right)) => left == right,

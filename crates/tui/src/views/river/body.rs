@@ -14,7 +14,7 @@ const FROM_LEFT: [&str; 9] = [" ", "▏", "▎", "▍", "▌", "▋", "▊", "�
 /// A column filled from below.
 const FROM_BELOW: [&str; 9] = [" ", "▁", "▂", "▃", "▄", "▅", "▆", "▇", "█"];
 
-/// A row of the body: as wide as so many lines at its upper and at its lower edge.
+/// A row of the body: as wide as this many lines at its upper and at its lower edge.
 pub(super) struct Body {
     pub(super) top: u64,
     pub(super) bottom: u64,
@@ -26,9 +26,9 @@ pub(super) struct Body {
 /// What a column shows.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Cell {
-    /// So many eighths from the left, or all but these.
+    /// This many eighths from the left, or all but these.
     Left(u32, bool),
-    /// So many eighths from below, or all but these.
+    /// This many eighths from below, or all but these.
     Below(u32, bool),
     Strand,
 }
@@ -124,7 +124,7 @@ mod tests {
 
     use super::*;
 
-    /// The cells as signs; what is inverse stands between brackets.
+    /// The cells as signs; what is inverse is between brackets.
     fn drawn(top: u32, bottom: u32, columns: u32) -> String {
         let sign = |cell: Cell| match cell {
             Cell::Left(eighths, false) => FROM_LEFT[eighths as usize].to_owned(),

@@ -20,7 +20,7 @@ const TARGET: u16 = 26;
 /// From the edge of a box to the wire that leads down.
 const DOWN: u16 = 6;
 
-/// A piece of a row: where it stands, and how it looks.
+/// A piece of a row: where it is, and how it looks.
 type Piece = (u16, String, Style);
 
 /// The rows of the drawing, and in which of them each stage begins.

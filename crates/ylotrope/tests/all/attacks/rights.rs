@@ -211,7 +211,7 @@ fn a_file_that_somebody_has_open_is_not_replaced_under_them() {
     ] {
         let folder = tempfile::tempdir().unwrap();
         std::fs::write(folder.path().join("log"), "old\n").unwrap();
-        // What a daemon does: it has its log open, and goes on with it.
+        // What a daemon does: it has its log open, and continues with it.
         let mut daemon = Command::new("sh")
             .args(["-c", "exec 9>> log; echo ready; read go; echo late >&9"])
             .current_dir(folder.path())

@@ -6,7 +6,7 @@ use std::process::Command;
 use super::{PROGRAM, is_root, text, ylotrope};
 use crate::tmux::Terminal;
 
-/// A link to a shell that stands early in `PATH` under the name of a program that only looks.
+/// A link to a shell that is early in `PATH` under the name of a program that only looks.
 #[test]
 fn a_link_early_in_the_path_starts_nothing() {
     let folder = tempfile::tempdir().unwrap();

@@ -75,7 +75,7 @@ impl Parser<'_> {
         })
     }
 
-    /// What stands left of an assignment is the last operand of whatever was read before it:
+    /// What is left of an assignment is the last operand of whatever was read before it:
     /// `1 + a = 2`, `!x = y`, `a && b = c` assign, as every awk has it.
     fn assignment(&mut self, left: Expr, greater: bool) -> Parsed<Expr> {
         let Some(operator) = self.assigns() else { return Ok(left) };
@@ -252,7 +252,7 @@ impl Parser<'_> {
         Ok(None)
     }
 
-    /// The variable, field or element a line is read into, if one stands here.
+    /// The variable, field or element a line is read into, if one is here.
     fn getline_place(&mut self) -> Parsed<Option<Box<Expr>>> {
         let begins = matches!(self.token, Token::Name(_)) || self.is("$");
         if !begins {

@@ -3,7 +3,7 @@
 use crate::common::substitution::{Case, Part};
 use crate::text::characters;
 
-/// What the escape behind a backslash stands for in any text: the byte and the escape's length.
+/// What the escape behind a backslash means in any text: the byte and the escape's length.
 /// `None` for those that mean something else or nothing.
 fn escape(rest: &[u8]) -> Option<(u8, usize)> {
     let based = |base: u32, most: usize| {

@@ -191,7 +191,7 @@ pub(super) fn since_start(reader: &mut Reader<'_>) -> Option<i128> {
     Some(i128::from(seconds) * 1_000_000_000 + i128::from(nanoseconds))
 }
 
-/// What stands between a date and a time: a blank, a comma, `T`, or `at`.
+/// What is between a date and a time: a blank, a comma, `T`, or `at`.
 fn between_date_and_time(reader: &mut Reader<'_>) -> Option<()> {
     reader.byte(b",");
     if reader.text[reader.at..].starts_with(b" at ") {

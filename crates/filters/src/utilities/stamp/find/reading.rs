@@ -29,7 +29,7 @@ pub(in crate::utilities::stamp) struct Reading {
 pub(in crate::utilities::stamp) enum Moment {
     /// A point in time.
     At(Timestamp),
-    /// So many nanoseconds after a start that is not known.
+    /// This many nanoseconds after a start that is not known.
     SinceStart(i128),
 }
 

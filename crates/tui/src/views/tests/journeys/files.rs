@@ -16,7 +16,7 @@ fn content(stand: &Stand, name: &str) -> Option<String> {
     std::fs::read_to_string(stand.folder.path().join(name)).ok()
 }
 
-/// Waits for the end of the run that goes on.
+/// Waits for the end of the run that continues.
 fn ended(stand: &mut Stand) {
     while stand.app.is_running() || stand.app.pending.acting {
         let event = stand.news.recv_timeout(Duration::from_secs(30)).expect("news");

@@ -168,7 +168,7 @@ fn what_was_started_stays_known_where_its_command_stays() {
     stand.settle();
     assert_eq!((started(&stand), left(&stand)), (vec![0, 1, 2], vec![]));
     assert!(stand.app.pending.past.is_empty());
-    // A command that is no more is told beside the others; one of two alike goes on.
+    // A command that is no more is told beside the others; one of two alike continues.
     of(&mut stand, "a\nc\nd\n");
     assert_eq!(started(&stand), [0]);
     assert_eq!(stand.app.pending.past.len(), 2);
@@ -241,4 +241,35 @@ fn the_first_lines_are_shown_until_everything_is_there() {
     assert!(stand.app.result.waiting.is_none());
     stand.settle();
     assert!(!stand.app.result.notes.is_empty());
+}
+
+#[test]
+fn candidates_of_a_text_that_has_changed_are_of_no_use() {
+    use crate::state::text::Completing;
+    use crate::text::complete::Completion;
+    let mut stand = river("cat x");
+    press(&mut stand, "e");
+    let found = || {
+        let candidates = vec![("xa ".to_owned(), String::new()), ("xb ".to_owned(), String::new())];
+        Some(Completion { span: shell::Span::new(4, 5), candidates, chosen: None })
+    };
+    let asks = |stand: &mut Stand, text: &str| {
+        let since = Instant::now().checked_sub(Duration::from_secs(1)).unwrap();
+        let (text, cursor) = (text.to_owned(), text.len());
+        stand.app.text.completing = Some(Completing { since, text, cursor });
+    };
+    // They are long in coming: that is said, once.
+    asks(&mut stand, "cat x");
+    assert!(stand.app.pulse() && message(&stand) == "looking for what fits …");
+    stand.app.update(Event::Completed("cat x".to_owned(), 5, found()));
+    assert!(stand.app.text.completion.take().is_some() && stand.app.text.completing.is_none());
+    // Of what was there before the last key nothing is put in, and another search is not ended by it.
+    asks(&mut stand, "cat x");
+    stand.app.update(Event::Completed("cat".to_owned(), 3, found()));
+    assert!(stand.app.text.completion.is_none() && stand.app.text.completing.is_some());
+    stand.app.update(Event::Completed("cat x".to_owned(), 5, None));
+    assert_eq!(
+        (message(&stand).as_str(), text(&stand).as_str()),
+        ("nothing to complete here", "cat x")
+    );
 }
