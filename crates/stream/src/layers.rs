@@ -24,11 +24,11 @@ pub type Next<'n> = &'n mut dyn FnMut(&mut dyn Source) -> Result<Option<Block>, 
 
 /// A source around another one.
 pub trait SourceLayer: Send {
-    /// Asks the inner source something.
-    fn ask<T>(&self, ask: impl FnOnce(&dyn Source) -> T) -> T;
+    /// The inner one.
+    fn inner(&self) -> &dyn Source;
 
-    /// Has the inner source do something.
-    fn reach<T>(&mut self, reach: impl FnOnce(&mut dyn Source) -> T) -> T;
+    /// The inner one, to be changed.
+    fn inner_mut(&mut self) -> &mut dyn Source;
 
     /// The next block: what `next` gets from the inner source, as this layer hands it on.
     ///
@@ -50,47 +50,47 @@ pub trait SourceLayer: Send {
 
     /// See [`Source::file_bytes`].
     fn file_bytes(&self) -> Option<u64> {
-        self.ask(|inner| inner.file_bytes())
+        self.inner().file_bytes()
     }
 
     /// See [`Source::facts`].
     fn facts(&self) -> Option<FileFacts> {
-        self.ask(|inner| inner.facts())
+        self.inner().facts()
     }
 
     /// See [`Source::position`].
     fn position(&self) -> Option<u64> {
-        self.ask(|inner| inner.position())
+        self.inner().position()
     }
 
     /// See [`Source::rewind`].
     fn rewind(&mut self) -> bool {
-        self.reach(|inner| inner.rewind())
+        self.inner_mut().rewind()
     }
 
     /// See [`Source::go_to`].
     fn go_to(&mut self, position: u64) -> bool {
-        self.reach(|inner| inner.go_to(position))
+        self.inner_mut().go_to(position)
     }
 
     /// See [`Source::allows_ahead`].
     fn allows_ahead(&self) -> bool {
-        self.ask(|inner| inner.allows_ahead())
+        self.inner().allows_ahead()
     }
 
     /// See [`Source::arrivals`].
     fn arrivals(&self) -> Option<Arc<dyn Arrivals>> {
-        self.ask(|inner| inner.arrivals())
+        self.inner().arrivals()
     }
 
     /// See [`Source::is_part`].
     fn is_part(&self) -> bool {
-        self.ask(|inner| inner.is_part())
+        self.inner().is_part()
     }
 
     /// See [`Source::is_link`].
     fn is_link(&self) -> bool {
-        self.ask(|inner| inner.is_link())
+        self.inner().is_link()
     }
 }
 

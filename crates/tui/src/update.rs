@@ -276,9 +276,11 @@ impl App {
         let mut moves = self.result.waiting.is_some() || self.pending.acting;
         moves |= self.look_at_run();
         moves |= self.look_at_arrived();
-        if self.message.is_none()
-            && self.text.completing.as_ref().is_some_and(|asked| asked.since.elapsed() >= LOOKING)
-        {
+        // Of a search for what was typed over since nothing is said.
+        let (text, cursor) = (self.text.editor.text(), self.text.editor.cursor());
+        let awaited = self.text.completing.as_ref().filter(|asked| asked.is_of(text, cursor));
+        let is_long = awaited.is_some_and(|asked| asked.since.elapsed() >= LOOKING);
+        if self.message.is_none() && is_long {
             self.message = Some("looking for what fits …".to_owned());
             moves = true;
         }

@@ -73,12 +73,12 @@ impl TellsEnd {
 }
 
 impl SourceLayer for TellsEnd {
-    fn ask<T>(&self, ask: impl FnOnce(&dyn Source) -> T) -> T {
-        ask(&*self.inner)
+    fn inner(&self) -> &dyn Source {
+        &*self.inner
     }
 
-    fn reach<T>(&mut self, reach: impl FnOnce(&mut dyn Source) -> T) -> T {
-        reach(&mut *self.inner)
+    fn inner_mut(&mut self) -> &mut dyn Source {
+        &mut *self.inner
     }
 
     fn pass(&mut self, next: Next<'_>) -> Result<Option<Block>, ReadError> {

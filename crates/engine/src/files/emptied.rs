@@ -119,12 +119,12 @@ impl Source for One {
 }
 
 impl SourceLayer for Emptiable {
-    fn ask<T>(&self, ask: impl FnOnce(&dyn Source) -> T) -> T {
-        ask(&*self.source)
+    fn inner(&self) -> &dyn Source {
+        &*self.source
     }
 
-    fn reach<T>(&mut self, reach: impl FnOnce(&mut dyn Source) -> T) -> T {
-        reach(&mut *self.source)
+    fn inner_mut(&mut self) -> &mut dyn Source {
+        &mut *self.source
     }
 
     fn pass(&mut self, next: Next<'_>) -> Result<Option<Block>, ReadError> {

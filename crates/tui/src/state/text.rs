@@ -30,6 +30,13 @@ pub(crate) struct Completing {
     pub(crate) cursor: usize,
 }
 
+impl Completing {
+    /// True where they are for this text with the cursor there.
+    pub(crate) fn is_of(&self, text: &str, cursor: usize) -> bool {
+        self.text == text && self.cursor == cursor
+    }
+}
+
 /// The command text.
 pub(crate) struct TextState {
     /// The text itself, with its cursor.

@@ -269,8 +269,7 @@ impl App {
             return;
         }
         let (text, cursor) = (self.text.editor.text().to_owned(), self.text.editor.cursor());
-        let same = |asked: &Completing| asked.text == text && asked.cursor == cursor;
-        if self.text.completing.as_ref().is_some_and(same) {
+        if self.text.completing.as_ref().is_some_and(|asked| asked.is_of(&text, cursor)) {
             return;
         }
         let since = Instant::now();
@@ -285,7 +284,7 @@ impl App {
 
     /// Candidates were found, or none; of a text that has changed since they are of no use.
     pub(crate) fn completed(&mut self, text: &str, cursor: usize, found: Option<Completion>) {
-        self.text.completing.take_if(|asked| asked.text == text && asked.cursor == cursor);
+        self.text.completing.take_if(|asked| asked.is_of(text, cursor));
         let now = (self.text.editor.text(), self.text.editor.cursor());
         if now != (text, cursor) || self.text.completion.is_some() {
             return;

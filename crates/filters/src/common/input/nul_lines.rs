@@ -68,12 +68,12 @@ impl Filter for Zero {
 pub(crate) struct SwapSource(pub(crate) Box<dyn Source>);
 
 impl SourceLayer for SwapSource {
-    fn ask<T>(&self, ask: impl FnOnce(&dyn Source) -> T) -> T {
-        ask(&*self.0)
+    fn inner(&self) -> &dyn Source {
+        &*self.0
     }
 
-    fn reach<T>(&mut self, reach: impl FnOnce(&mut dyn Source) -> T) -> T {
-        reach(&mut *self.0)
+    fn inner_mut(&mut self) -> &mut dyn Source {
+        &mut *self.0
     }
 
     fn pass(&mut self, next: Next<'_>) -> Result<Option<Block>, ReadError> {

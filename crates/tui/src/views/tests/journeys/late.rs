@@ -258,7 +258,10 @@ fn candidates_of_a_text_that_has_changed_are_of_no_use() {
         let (text, cursor) = (text.to_owned(), text.len());
         stand.app.text.completing = Some(Completing { since, text, cursor });
     };
-    // They are long in coming: that is said, once.
+    // They are long in coming: that is said, once, and not of what was typed over since.
+    asks(&mut stand, "cat");
+    stand.app.pulse();
+    assert_eq!(message(&stand), "");
     asks(&mut stand, "cat x");
     assert!(stand.app.pulse() && message(&stand) == "looking for what fits …");
     stand.app.update(Event::Completed("cat x".to_owned(), 5, found()));
