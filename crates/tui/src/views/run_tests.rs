@@ -43,6 +43,8 @@ impl Stand {
         assert_eq!(self.app.screen, Screen::Throughput);
         self.at_every_size();
         self.until(|stand| !stand.app.is_running());
+        // What was written is looked at again: on a busy machine that is said after a while.
+        self.settle();
     }
 }
 
