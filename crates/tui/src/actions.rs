@@ -4,6 +4,8 @@ use std::sync::OnceLock;
 
 use thiserror::Error;
 
+use crate::screen::view_name::ViewName;
+
 /// Something that can be done.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[allow(missing_docs)] // each is said in words in `ALL`
@@ -41,12 +43,7 @@ pub(crate) enum Action {
     TurnOver,
     RunAll,
     Export,
-    Throughput,
-    Compare,
-    Wiring,
-    Columns,
     Guide,
-    Pending,
     Write,
     UndoWrite,
     Allow,
@@ -61,6 +58,8 @@ pub(crate) enum Action {
     Actions,
     Help,
     Quit,
+    /// Opens the view with this name.
+    Show(ViewName),
 }
 
 /// An action with its key, a short name for the last row, and a sentence for the help.
@@ -79,6 +78,9 @@ pub(crate) struct Entry {
 impl Entry {
     /// The name of the action in the configuration: `run-all`.
     pub(crate) fn name(&self) -> String {
+        if let Action::Show(view) = self.action {
+            return view.0.to_owned();
+        }
         let mut name = String::new();
         for letter in format!("{:?}", self.action).chars() {
             if letter.is_ascii_uppercase() && !name.is_empty() {
@@ -90,7 +92,8 @@ impl Entry {
     }
 }
 
-const fn entry(
+/// An entry of the table.
+pub(crate) const fn entry(
     action: Action,
     key: &'static str,
     short: &'static str,
@@ -101,7 +104,12 @@ const fn entry(
 
 /// All actions with the keys of the user's choice, in the order of the help.
 pub(crate) fn all() -> &'static [Entry] {
-    CHOSEN.get().map_or(USUAL, |chosen| chosen)
+    CHOSEN.get().map_or_else(usual, Vec::as_slice)
+}
+
+/// All actions with their usual keys.
+fn usual() -> &'static [Entry] {
+    VIEWS.get().map_or(USUAL, |views| &views.all)
 }
 
 /// The key of an action.
@@ -133,6 +141,35 @@ pub(crate) fn keyed(text: &str) -> String {
     }
     said.push_str(rest);
     said
+}
+
+/// What the views bring along; set once, before anything is drawn.
+static VIEWS: OnceLock<Views> = OnceLock::new();
+
+/// The actions and letters of the views.
+struct Views {
+    /// All actions: those of the views stand before the one that allows a program.
+    all: Vec<Entry>,
+    own: Vec<Own>,
+}
+
+/// Letters that a view has for itself, with actions that are needed there.
+pub(crate) struct Own {
+    /// The letters.
+    pub letters: &'static str,
+    /// What they do.
+    pub does: &'static str,
+    /// The actions.
+    pub needed: &'static [Action],
+}
+
+/// Takes the actions and letters of the views; only the first call counts.
+pub(crate) fn know_views(entries: &[Entry], own: Vec<Own>) {
+    let at = USUAL.iter().position(|entry| entry.action == Action::Allow).unwrap_or(0);
+    let (before, after) = USUAL.split_at(at);
+    let all = [before, entries, after].concat();
+    // All calls in one process bring the same.
+    let _ = VIEWS.set(Views { all, own });
 }
 
 /// What the user has chosen; set once, before anything is drawn.
@@ -174,7 +211,7 @@ pub(crate) enum KeyError {
 pub(crate) fn with_keys<'k>(
     keys: impl Iterator<Item = (&'k str, &'k str)>,
 ) -> Result<Vec<Entry>, KeyError> {
-    let mut all = USUAL.to_vec();
+    let mut all = usual().to_vec();
     for (name, key) in keys {
         let entry = all.iter_mut().find(|entry| entry.name() == name);
         let entry = entry.ok_or_else(|| KeyError::NoAction(name.to_owned()))?;
@@ -203,36 +240,16 @@ pub(crate) fn with_keys<'k>(
 /// Letters that scroll, in all views.
 const SCROLLING: &str = "jkgG";
 
-/// Letters that views have for themselves, with actions that are needed there.
-const OWN: &[(&str, &str, &[Action])] = &[
-    (
-        "xr",
-        "leaves a row out or runs commands in Pending",
-        &[Action::Write, Action::UndoWrite, Action::EditText, Action::Wiring],
-    ),
-    (
-        "okpx",
-        "has a meaning of its own in Throughput",
-        &[Action::RunAll, Action::Compare, Action::Export, Action::EditText],
-    ),
-    ("mMd", "has a meaning of its own among the kept runs", &[Action::RunAll, Action::Throughput]),
-    (
-        "how",
-        "has a meaning of its own in Columns",
-        &[Action::Guide, Action::Everything, Action::ChooseSample, Action::EditText],
-    ),
-];
-
 /// What a key does already where an action is needed.
 fn reserved(action: Action, key: &str) -> Option<&'static str> {
     if SCROLLING.contains(key) {
         return Some("scrolls");
     }
     let everywhere = matches!(action, Action::Actions | Action::Help | Action::Quit);
-    let own = OWN.iter().find(|(letters, _, actions)| {
-        letters.contains(key) && (everywhere || actions.contains(&action))
-    });
-    own.map(|(_, does, _)| *does)
+    let mut own = VIEWS.get().map(|views| views.own.iter()).into_iter().flatten();
+    let taken =
+        |one: &&Own| one.letters.contains(key) && (everywhere || one.needed.contains(&action));
+    own.find(taken).map(|one| one.does)
 }
 
 /// Uses these keys from now on; only the first call counts.
@@ -331,13 +348,6 @@ const USUAL: &[Entry] = &[
         "export a diagram, chart, wiring, throughput, report or figures",
     ),
     entry(
-        Action::Throughput,
-        "T",
-        "throughput",
-        "the full run: rates, bottleneck, output (F5 everywhere)",
-    ),
-    entry(Action::Compare, "K", "compare", "kept runs, two of them side by side (F6 everywhere)"),
-    entry(
         Action::Write,
         "w",
         "write files",
@@ -350,24 +360,6 @@ const USUAL: &[Entry] = &[
         "versions of the text side by side: earlier ones, each stage off",
     ),
     entry(Action::UndoWrite, "Z", "undo write", "restore the files as they were before"),
-    entry(
-        Action::Pending,
-        "P",
-        "pending",
-        "planned changes: files with their differences, commands with their arguments (F4 everywhere)",
-    ),
-    entry(
-        Action::Wiring,
-        "W",
-        "wiring",
-        "where the descriptors of each stage lead, redirection by redirection (F3 everywhere)",
-    ),
-    entry(
-        Action::Columns,
-        "l",
-        "columns",
-        "what is in the columns of the selected stream: kinds, different values, bounds (F8 everywhere)",
-    ),
     entry(
         Action::Guide,
         "H",
@@ -404,6 +396,7 @@ mod tests {
 
     #[test]
     fn keys_can_be_chosen_but_not_twice() {
+        crate::views::register();
         assert_eq!(USUAL.iter().filter(|entry| entry.name() == "run-all").count(), 1);
         let all = with_keys([("run-all", "L"), ("copy-text", "&")].into_iter()).unwrap();
         let of = |name: &str| all.iter().find(|entry| entry.name() == name).unwrap().key;

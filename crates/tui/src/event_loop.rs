@@ -16,8 +16,9 @@ use signal_hook::consts::SIGHUP;
 use stream::Source;
 use thiserror::Error;
 
+use crate::state::app::Event;
 use crate::state::app::{App, Setup};
-use crate::state::event::{Event, Wish};
+use crate::state::event::Wish;
 use crate::state::purpose::Purpose;
 use crate::state::told::Told;
 use crate::storage::config::Config;
@@ -25,7 +26,7 @@ use crate::storage::settings::Settings;
 use crate::storage::store::Store;
 use crate::terminal::{self, Screen};
 use crate::theme::{Background, Depth, Theme};
-use crate::views;
+use crate::{frame, views};
 
 /// Draws at most this often.
 const FRAME: Duration = Duration::from_millis(33);
@@ -99,6 +100,7 @@ pub fn run(options: Options) -> Result<Left, TuiError> {
     if !io::stdout().is_terminal() {
         return Err(TuiError::NoTerminal);
     }
+    views::register();
     let config = Config::usual();
     let (settings, trouble) = match config.as_ref().map(Config::settings) {
         Some(Ok(settings)) => (settings, None),
@@ -136,6 +138,7 @@ pub fn run(options: Options) -> Result<Left, TuiError> {
         config,
         recovered,
         events: sender.clone(),
+        registry: views::REGISTRY,
         purpose: options.purpose,
         starts: options.starts,
         settings,
@@ -163,6 +166,7 @@ pub fn run(options: Options) -> Result<Left, TuiError> {
 /// # Errors
 /// What is wrong with the file, in words.
 pub fn configuration() -> Result<String, String> {
+    views::register();
     let config = Config::usual().ok_or_else(|| insight::NotOurs::NoHome.to_string())?;
     config.in_force().map_err(|error| error.to_string())
 }
@@ -173,6 +177,7 @@ pub fn configuration() -> Result<String, String> {
 /// # Errors
 /// What is wrong with the file, in words; it is as it was then.
 pub fn write_configuration() -> Result<String, String> {
+    views::register();
     let config = Config::usual().ok_or_else(|| insight::NotOurs::NoHome.to_string())?;
     let added = config.write_settings().map_err(|error| error.to_string())?;
     let path = config.path().display();
@@ -184,6 +189,7 @@ pub fn write_configuration() -> Result<String, String> {
 
 /// The level of the log that is set; `None` for none.
 pub fn log_level() -> Option<String> {
+    views::register();
     Config::usual()?.settings().ok()?.log
 }
 
@@ -271,12 +277,12 @@ fn event_loop(
     let mut drawn = Instant::now().checked_sub(FRAME).unwrap_or_else(Instant::now);
     loop {
         if dirty && drawn.elapsed() >= FRAME {
-            let mut targets = crate::state::target::Targets::new();
-            let at = screen.draw(|frame| targets = views::draw(frame, app))?;
+            let mut targets = crate::screen::target::Targets::new();
+            let at = screen.draw(|frame| targets = frame::draw(frame, app))?;
             app.set_targets(targets);
             drawn = Instant::now();
             // Whether one side or both fit changes what the lens shows.
-            dirty = app.set_page(views::page(at, app));
+            dirty = app.set_page(frame::page(at, app));
         }
         let wait = if dirty { FRAME.saturating_sub(drawn.elapsed()) } else { PULSE };
         match events.recv_timeout(wait) {

@@ -3,9 +3,12 @@
 
 mod actions;
 mod event_loop;
-mod help;
+mod frame;
 mod hints;
-mod noted;
+mod parts;
+mod screen;
+#[cfg(test)]
+mod screen_tests;
 mod state;
 mod storage;
 mod terminal;

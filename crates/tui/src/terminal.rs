@@ -24,7 +24,7 @@ use rustix::process::Signal;
 use signal_hook::consts::{SIGCONT, SIGHUP, SIGINT, SIGQUIT, SIGTERM, SIGTSTP, SIGWINCH};
 use signal_hook::iterator::Signals;
 
-use crate::state::event::Event;
+use crate::state::app::Event;
 use crate::theme::{Background, Depth};
 
 /// True while the terminal is ours and must be given back.

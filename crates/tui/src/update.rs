@@ -12,53 +12,46 @@ use insight::{PastLog, Proofs};
 use ratatui::crossterm::event::Event as TerminalEvent;
 use ratatui::layout::Size;
 
+use crate::actions::Action;
+use crate::screen::place::{Focus, Place};
+use crate::screen::view_name::BENCH;
+use crate::state::app::Event;
 use crate::state::app::{App, MouseState, Setup};
-use crate::state::columns::ColumnsView;
-use crate::state::compare::CompareView;
-use crate::state::event::{Event, Wish};
+use crate::state::event::Wish;
 use crate::state::examples::Examples;
 use crate::state::job::Job;
 use crate::state::kept::KeptState;
 use crate::state::lens::{Content, Lens, content_of, row_lines, rows_of};
+use crate::state::page::Page;
 use crate::state::pending::PendingView;
-use crate::state::place::{Focus, Place};
 use crate::state::purpose::Purpose;
 use crate::state::result::ResultState;
 use crate::state::run::ThroughputView;
-use crate::state::screen::{Page, Screen};
 use crate::state::search::search;
 use crate::state::session::{ConsentState, SessionState};
 use crate::state::text::TextState;
 use crate::state::told::Told;
 use crate::state::trials::Trials;
+use crate::state::view::ViewStates;
 use crate::storage::config::Config;
 use crate::storage::recovery::Recovery;
 use crate::storage::store::Store;
 use crate::text::display::width;
 
-mod actions;
+pub(crate) mod actions;
 mod clipboard;
-mod columns;
-mod compare;
 mod drawer;
-mod export;
-mod guide;
 mod history;
 mod keys;
 mod mouse;
 mod parse;
-mod patterns;
 mod pending;
-mod point;
-mod program;
+pub(crate) mod questions;
 mod run;
-mod sheet;
-mod shelf;
-mod start;
+pub(crate) mod saving;
+mod switching;
 mod text;
-mod trail;
-mod trials;
-mod versions;
+pub(crate) mod trials;
 
 /// Bytes of a line in which marks are looked for to bring them into view.
 const MARKED: usize = 1 << 12;
@@ -95,8 +88,8 @@ impl App {
                 workbench,
                 variables: setup.variables,
                 limits: setup.settings.limits,
-                events,
             },
+            events,
             consent: ConsentState::default(),
             kept: KeptState {
                 recovery: setup.store.clone().and_then(|store| recovery(store, &setup.events)),
@@ -114,22 +107,22 @@ impl App {
             focus: Focus::Text,
             place: Place::Stage(0),
             opened: BTreeSet::new(),
-            question_top: 0,
             lens: Lens::default(),
             sample: setup.settings.sample,
             drawer: None,
+            writing: 0,
             message: None,
             theme: setup.theme,
-            screen: Screen::default(),
+            view: BENCH,
+            states: ViewStates::default(),
+            registry: setup.registry,
             pending: PendingView::default(),
             running: None,
             throughput: ThroughputView::default(),
-            columns: ColumnsView::default(),
             examples: Examples::default(),
             mouse: MouseState::default(),
             range_end: None,
             points: 0,
-            compare: CompareView::default(),
             clipboard: None,
             purpose: setup.purpose,
             demo: setup.demo,
@@ -165,7 +158,7 @@ impl App {
         app.text_changed();
         app.ask_missing_parameters();
         if setup.starts {
-            app.open_start();
+            app.act(Action::Start);
         }
         app
     }
@@ -231,18 +224,7 @@ impl App {
                 }
             }
             Event::Found(number, rows, done) => self.found(number, rows, done),
-            Event::Columns(number, counted) => self.columns_counted(number, *counted),
-            Event::Finds(number, finds) => self.patterns_tried(number, finds),
-            Event::Tried(number, at, made) => self.tried(number, at, made),
-            Event::Trailed(number, rows) => self.trailed(number, rows),
-            Event::Searched(number, read, whole) => self.searched(number, read, whole),
-            Event::StartRead(number, all) => self.start_read(number, *all),
-            Event::Looked(number, looks) => self.looked(number, looks),
-            Event::ShelfRead(number, entries, trouble) => {
-                self.shelf_read(number, entries, trouble);
-            }
-            Event::Versions(number, news) => self.versions_news(number, news),
-            Event::Compared(generation, at, rows) => self.compared(generation, at, rows),
+            Event::Then(work) => work(self),
             Event::Parsed(number, text, at, parsed) => {
                 if number == self.text.parses {
                     self.parsed(text, at, *parsed);
@@ -258,6 +240,7 @@ impl App {
                 tracing::error!(%what, why, "background work failed");
                 match (what, &mut self.lens.search) {
                     (Job::Search, Some(search)) => search.searching = false,
+                    (Job::Writing, _) => self.writing = self.writing.saturating_sub(1),
                     (Job::Changes, _) => self.result.looks = false,
                     (Job::Completion, _) => self.text.completing = None,
                     _ => {}
@@ -378,6 +361,19 @@ impl App {
         }
     }
 
+    /// Notes the result on screen as a version of this session.
+    fn note_version(&mut self) {
+        if let Some(preview) = &self.result.preview {
+            self.kept.versions.note(preview);
+        }
+    }
+
+    /// True where the selected stage has a program.
+    pub(crate) fn has_program(&self) -> bool {
+        let stage = self.place.stage();
+        self.text.programs.iter().any(|program| program.stage == stage)
+    }
+
     /// The selected place as far as there is a result for it: while a new stage is typed, the
     /// last one that has one.
     pub(crate) fn shown(&self) -> Place {
@@ -487,8 +483,7 @@ impl App {
             self.place = Place::Stage(stages.saturating_sub(1));
         }
         self.refresh_lens(true);
-        self.refresh_pending();
-        self.refresh_columns();
+        self.refresh_views();
         if let Some(search) = self.lens.search.clone() {
             self.start_search(&search.query);
         }
@@ -604,7 +599,7 @@ impl App {
         let control = stream::RunControl::default();
         self.lens.searching = Some(control.clone());
         let (content, query) = (self.lens.content.clone(), query.to_owned());
-        let events = self.session.events.clone();
+        let events = self.events.clone();
         self.in_background(Job::Search, move || {
             let tell = |rows: &[u32]| {
                 if !rows.is_empty() {
@@ -638,7 +633,7 @@ impl App {
 
     /// Does something on a thread of its own; its event comes, or one that says that it failed.
     pub(crate) fn in_background(&self, job: Job, work: impl FnOnce() -> Event + Send + 'static) {
-        let events = self.session.events.clone();
+        let events = self.events.clone();
         in_background(&job.to_string(), work, move |made| {
             let event = made.unwrap_or_else(|error| Event::Failed(job, error.to_string()));
             // Nobody listens any more when the screen is gone.

@@ -9,27 +9,29 @@ use engine::{Capture, Sample, Variables};
 use insight::Runs;
 use ratatui::layout::Size;
 
-use crate::state::columns::ColumnsView;
-use crate::state::compare::CompareView;
+use crate::screen::place::{Focus, Place};
+use crate::screen::target::Targets;
+use crate::screen::view_name::ViewName;
 use crate::state::drawer::Drawer;
-use crate::state::event::{Event, Wish};
+use crate::state::event::{self, Wish};
 use crate::state::examples::Examples;
 use crate::state::kept::KeptState;
 use crate::state::lens::Lens;
 use crate::state::pending::PendingView;
-use crate::state::place::{Focus, Place};
-use crate::state::point::PutAt;
 use crate::state::purpose::Purpose;
+use crate::state::put_at::PutAt;
 use crate::state::result::ResultState;
 use crate::state::run::{Running, ThroughputView};
-use crate::state::screen::Screen;
 use crate::state::session::{ConsentState, SessionState};
-use crate::state::target::Targets;
 use crate::state::text::TextState;
+use crate::state::view::{Registry, View, ViewStates};
 use crate::storage::config::Config;
 use crate::storage::settings::Settings;
 use crate::storage::store::{Recovered, Store};
 use crate::theme::Theme;
+
+/// News for the Bench.
+pub(crate) type Event = event::Event<App>;
 
 /// What the Bench is made from.
 pub(crate) struct Setup {
@@ -57,6 +59,8 @@ pub(crate) struct Setup {
     pub(crate) recovered: Option<Recovered>,
     /// Where background work sends its news.
     pub(crate) events: Sender<Event>,
+    /// The views and drawers there are.
+    pub(crate) registry: &'static Registry<App>,
     /// What becomes of the text at the end.
     pub(crate) purpose: Purpose,
     /// The place to begin is shown first.
@@ -97,28 +101,30 @@ pub(crate) struct App {
     pub(crate) place: Place,
     /// Stages whose inner commands are shown.
     pub(crate) opened: BTreeSet<usize>,
-    /// The first row of the question that is shown.
-    pub(crate) question_top: usize,
     /// The lens.
     pub(crate) lens: Lens,
     /// Which lines are worked on.
     pub(crate) sample: Sample,
     /// What lies over the notes.
-    pub(crate) drawer: Option<Drawer>,
+    pub(crate) drawer: Option<Box<dyn Drawer<Self>>>,
+    /// Files that are being written now.
+    pub(crate) writing: usize,
     /// What was just done, in a few words.
     pub(crate) message: Option<String>,
     /// Colours.
     pub(crate) theme: Theme,
     /// What is shown between text and notes.
-    pub(crate) screen: Screen,
+    pub(crate) view: ViewName,
+    /// What the views remember.
+    pub(crate) states: ViewStates,
+    /// The views there are.
+    pub(crate) registry: &'static Registry<App>,
     /// The Pending view.
     pub(crate) pending: PendingView,
     /// The run on everything.
     pub(crate) running: Option<Running>,
     /// The Throughput view.
     pub(crate) throughput: ThroughputView,
-    /// The Columns view.
-    pub(crate) columns: ColumnsView,
     /// Examples for a pattern.
     pub(crate) examples: Examples,
     /// A line that was marked as one end of a range, and of which stream.
@@ -127,10 +133,10 @@ pub(crate) struct App {
     pub(crate) mouse: MouseState,
     /// Tries of offers so far.
     pub(crate) points: u64,
-    /// The Compare view.
-    pub(crate) compare: CompareView,
     /// What goes to the terminal's clipboard.
     pub(crate) clipboard: Option<Vec<u8>>,
+    /// Where background work sends its news.
+    pub(crate) events: Sender<Event>,
     /// What becomes of the text at the end.
     pub(crate) purpose: Purpose,
     /// Lays out the demo.
@@ -139,4 +145,12 @@ pub(crate) struct App {
     pub(crate) wish: Wish,
     /// The size of the screen.
     pub(crate) page: Size,
+}
+
+impl App {
+    /// The view on screen.
+    pub(crate) fn view(&self) -> &'static dyn View<Self> {
+        let named = self.registry.views.iter().find(|view| view.name() == self.view);
+        *named.unwrap_or(&self.registry.views[0])
+    }
 }

@@ -1,440 +1,98 @@
-//! What lies over the notes for a while: help, questions, prompts, the sample, the Shelf.
+//! What lies over the notes for a while: what all drawers have in common.
 
-use std::path::PathBuf;
+use std::any::Any;
 
-use engine::HeldCommand;
-use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+use ratatui::crossterm::event::{KeyCode, KeyEvent};
+use ratatui::layout::{Position, Size};
 use tui_input::{Input, InputRequest};
 
-use crate::actions::all;
-use crate::state::examples::PatternView;
-use crate::state::guide::{GuideView, PageView};
-use crate::state::list::{List, edit};
-use crate::state::point::{PointView, PutAt};
-use crate::state::program::ProgramEditor;
-use crate::state::sample_form::SampleForm;
-use crate::state::sheet::SheetView;
-use crate::state::shelf::ShelfView;
-use crate::state::start::StartView;
-use crate::state::trail::TrailView;
-use crate::state::versions::VersionsView;
+use crate::screen::canvas::Canvas;
+use crate::screen::view_name::ViewName;
 
-/// One of them.
-pub(crate) enum Drawer {
-    /// All keys, scrolled by this many rows.
-    Help(usize),
-    /// All notes, scrolled by this many rows.
-    Notes(usize),
-    /// Earlier lines.
-    History(Box<EarlierLines>),
-    /// Which lines are worked on.
-    Sample(SampleForm),
-    /// A line of text is asked for.
-    Prompt(Prompt),
-    /// A question to be answered by y or n.
-    Confirm(Question),
-    /// Saved pipelines.
-    Shelf(Box<ShelfView>),
-    /// The place to begin.
-    Start(Box<StartView>),
-    /// All actions.
-    Actions(List<usize>),
-    /// What can be handed over.
-    Export(List<insight::Export>),
-    /// A program of a stage.
-    Program(Box<ProgramEditor>),
-    /// What can be done with what is pointed at.
-    Point(Box<PointView>),
-    /// The trail of a line, or what became of a text.
-    Trail(Box<TrailView>),
-    /// Versions of the text side by side.
-    Versions(Box<VersionsView>),
-    /// The Guide.
-    Guide(Box<GuideView>),
-    /// A page of it.
-    Page(PageView),
-    /// The options of a stage.
-    Sheet(Box<SheetView>),
-    /// Patterns for what was marked.
-    Pattern(Box<PatternView>),
-    /// What others have made of a file that was written, from this row on.
-    Changes(Box<Changes>),
+/// A key and what it does, in a word or two.
+pub(crate) type Hint = (&'static str, &'static str);
+
+/// What becomes of a drawer after a key.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum After {
+    /// It stays.
+    Stays,
+    /// It is closed.
+    Closes,
 }
 
-/// What a line of text is asked for.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) enum PromptKind {
-    /// To search the lens.
-    Search,
-    /// A text that is missed in the result.
-    Missed,
-    /// A stage, to be put at this place.
-    Stage(usize),
-    /// The parameters of the script.
-    Parameters,
-    /// A file for the table of columns.
-    Columns,
-    /// The text that takes the place of what a pattern matches.
-    Substitute {
-        /// Where the stage is put.
-        at: PutAt,
-        /// The pattern.
-        pattern: String,
-    },
-    /// The text that takes the place of another one, by a stage that is put there.
-    Replacement {
-        /// Where.
-        at: PutAt,
-        /// The text that is replaced.
-        old: String,
-    },
-    /// Another name for a script.
-    Rename(PathBuf),
-    /// The name of a copy of a script.
-    CopyAs(PathBuf),
-    /// The comment above a script.
-    Comment(PathBuf),
-    /// A file to save to.
-    SaveAs,
-    /// A file for the output of the last run.
-    KeepOutput,
-    /// A file for a drawing or a document.
-    Export(insight::Export),
-}
-
-/// A line of text being asked for.
-pub(crate) struct Prompt {
-    /// What for.
-    pub kind: PromptKind,
-    /// The text so far.
-    pub input: Input,
-    /// It was there to begin with and gives way to what is typed.
-    pub offered: bool,
-}
-
-impl Prompt {
-    /// A key for the line.
-    pub(crate) fn key(&mut self, key: KeyEvent) {
-        let typed = matches!(key.code, KeyCode::Char(_))
-            && !key.modifiers.intersects(KeyModifiers::CONTROL | KeyModifiers::ALT);
-        if std::mem::take(&mut self.offered) && typed {
-            self.input = Input::default();
-        }
-        edit(&mut self.input, key);
+impl After {
+    /// Stays where this is so.
+    pub(crate) fn stays_if(stays: bool) -> Self {
+        if stays { Self::Stays } else { Self::Closes }
     }
 }
 
-/// Earlier lines, and whether those of the shell can be read too.
-pub(crate) struct EarlierLines {
-    /// The newest first.
-    pub list: List<String>,
-    /// A file of the shell that has not been read.
-    pub offered: Option<PathBuf>,
-}
+/// Something that lies over the notes, or over all but the text. While it has a key it is taken out of the
+/// state `S`, so that it can change both.
+pub(crate) trait Drawer<S>: Any {
+    /// What it is, for the log and the tests.
+    fn name(&self) -> &'static str;
 
-/// A file that is not taken back because others have changed it.
-pub(crate) struct Changes {
-    /// The file.
-    pub path: PathBuf,
-    /// What was written, beside what is there now; `None` where that is too much.
-    pub difference: Option<insight::Difference>,
-    /// The first row shown.
-    pub top: usize,
-}
+    /// Rows it takes on a screen of this size.
+    fn rows(&self, app: &S, size: Size) -> u16;
 
-/// A question.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) enum Question {
-    /// Write the held-back files?
-    Write,
-    /// Run on everything?
-    RunAll,
-    /// Leave although something is not saved?
-    Leave,
-    /// Leave although a run continues?
-    EndRun,
-    /// Let the result go on to standard output?
-    PassOn,
-    /// Print the text?
-    Print,
-    /// Open another pipeline although something is not saved?
-    Open(PathBuf),
-    /// Save over a file that is there?
-    Overwrite(PathBuf),
-    /// Start these held-back commands, by their numbers among all?
-    Act(Vec<(usize, HeldCommand)>),
-    /// Start this program?
-    Allow(Box<HeldCommand>),
-}
+    /// Draws it; gives the place of the cursor where text is typed.
+    fn draw(&self, canvas: &mut Canvas<'_>, app: &S) -> Option<Position>;
 
-impl Question {
-    /// The keys that answer it.
-    fn hints(&self) -> Vec<(&'static str, &'static str)> {
-        match self {
-            Self::Leave => {
-                vec![("s", "save and quit"), ("y", "quit without saving"), ("n", "stay")]
-            }
-            Self::PassOn => vec![
-                ("y", "run it, pass the result on"),
-                ("n", "pass nothing on, quit"),
-                ("Esc", "stay"),
-            ],
-            Self::Print => vec![
-                ("y", "back with this text"),
-                ("n/Esc", "back, the line as it was"),
-                ("e", "stay"),
-            ],
-            Self::Allow(_) => vec![
-                ("o", "once"),
-                ("s", "for this session"),
-                ("a", "always, kept in the configuration"),
-                ("n", "no"),
-            ],
-            Self::Act(_) => vec![
-                ("s", "run them, stop at the first failure"),
-                ("g", "run them all, also after a failure"),
-                ("t", "several together, in no order"),
-                ("n", "no"),
-            ],
-            Self::RunAll => {
-                vec![("y", "run"), ("d", "run without writing files"), ("n", "no")]
-            }
-            _ => vec![("y", "yes"), ("n", "no")],
-        }
-    }
-}
+    /// The keys that mean something in it, the most important ones first.
+    fn hints(&self, app: &S) -> Vec<Hint>;
 
-impl Prompt {
-    /// The keys that mean something in it.
-    fn hints(&self) -> Vec<(&'static str, &'static str)> {
-        match self.kind {
-            PromptKind::Search => vec![("Enter", "search"), ("Esc", "close")],
-            PromptKind::Missed => vec![("Enter", "where is it lost?"), ("Esc", "close")],
-            PromptKind::Stage(_) => vec![("Enter", "add the stage"), ("Esc", "close")],
-            PromptKind::Replacement { .. } | PromptKind::Substitute { .. } => {
-                vec![("Enter", "put it in"), ("Esc", "close")]
-            }
-            PromptKind::Parameters => vec![("Enter", "use them"), ("Esc", "leave them")],
-            PromptKind::Rename(_) => vec![("Enter", "rename"), ("Esc", "close")],
-            PromptKind::CopyAs(_) => vec![("Enter", "copy"), ("Esc", "close")],
-            PromptKind::Comment(_) => vec![("Enter", "save"), ("Esc", "close")],
-            PromptKind::SaveAs => vec![("Enter", "save"), ("Esc", "do not save")],
-            PromptKind::Export(_) | PromptKind::Columns => {
-                vec![("Enter", "write it"), ("Esc", "close")]
-            }
-            PromptKind::KeepOutput => vec![("Enter", "keep it"), ("Esc", "close")],
-        }
-    }
-}
+    /// A key that does not close every drawer.
+    fn key(&mut self, key: KeyEvent, app: &mut S) -> After;
 
-/// In the place to begin.
-const START: &[(&str, &str)] = &[
-    ("Enter", "open"),
-    ("↑↓", "choose"),
-    ("type", "to search"),
-    ("Tab", "several"),
-    ("F9", "how do I …"),
-    ("Esc", "an empty text"),
-    ("Ctrl-Q", "quit"),
-];
-
-impl Drawer {
-    pub(crate) fn prompt(kind: PromptKind, text: &str) -> Self {
-        Self::Prompt(Prompt { kind, input: Input::new(text.to_owned()), offered: !text.is_empty() })
-    }
-
-    pub(crate) fn actions() -> Self {
-        let all = all().iter().enumerate();
-        Self::Actions(List::new(
-            all.map(|(at, entry)| (format!("{} {}", entry.says, entry.short), at)).collect(),
-        ))
+    /// The line that is typed in it.
+    fn input(&mut self) -> Option<&mut Input> {
+        None
     }
 
     /// The selected row, where it has a list.
-    pub(crate) fn selected(&mut self) -> Option<&mut usize> {
-        match self {
-            Self::Shelf(view) => Some(&mut view.at),
-            Self::Start(view) => Some(&mut view.at),
-            Self::Actions(list) => Some(&mut list.at),
-            Self::Export(list) => Some(&mut list.at),
-            Self::History(earlier) => Some(&mut earlier.list.at),
-            Self::Point(point) => Some(&mut point.list.at),
-            Self::Guide(guide) => Some(&mut guide.selected),
-            Self::Pattern(patterns) => Some(&mut patterns.at),
-            Self::Sheet(view) => Some(&mut view.at),
-            Self::Sample(form) => Some(&mut form.row),
-            // It has two lists, of which it knows itself.
-            Self::Trail(_)
-            | Self::Versions(_)
-            | Self::Help(_)
-            | Self::Notes(_)
-            | Self::Prompt(_)
-            | Self::Confirm(_)
-            | Self::Program(_)
-            | Self::Page(_)
-            | Self::Changes(_) => None,
-        }
+    fn selected(&mut self) -> Option<&mut usize> {
+        None
     }
 
-    pub(crate) fn paste(&mut self, text: &str) {
-        let input = match self {
-            Self::Prompt(prompt) => &mut prompt.input,
-            Self::Shelf(view) => &mut view.query,
-            Self::Start(view) => &mut view.query,
-            Self::Actions(list) => &mut list.query,
-            Self::Export(list) => &mut list.query,
-            Self::History(earlier) => &mut earlier.list.query,
-            Self::Point(point) => &mut point.list.query,
-            Self::Guide(guide) => &mut guide.query,
-            Self::Trail(view) => &mut view.query,
-            Self::Help(_)
-            | Self::Versions(_)
-            | Self::Notes(_)
-            | Self::Sample(_)
-            | Self::Confirm(_)
-            | Self::Program(_)
-            | Self::Pattern(_)
-            | Self::Sheet(_)
-            | Self::Page(_)
-            | Self::Changes(_) => return,
-        };
+    /// Text was pasted: it is typed, without what a line has not.
+    fn pasted(&mut self, text: &str, _app: &mut S) {
+        let Some(input) = self.input() else { return };
         for character in text.chars().filter(|character| !character.is_control()) {
             input.handle(InputRequest::InsertChar(character));
         }
     }
 
+    /// A row of its list was clicked: it is selected first, and taken then.
+    fn clicked(&mut self, row: usize, app: &mut S) -> After {
+        let again = self.selected().is_some_and(|selected| std::mem::replace(selected, row) == row);
+        if again { self.key(KeyEvent::from(KeyCode::Enter), app) } else { After::Stays }
+    }
+
+    /// The line it was opened for was clicked at a byte, or drawn over between two.
+    fn drawn_over(&mut self, _from: usize, _to: usize, _app: &mut S) {}
+
+    /// The view that the head names while it is open, over this one.
+    fn shown_as(&self, under: ViewName) -> ViewName {
+        under
+    }
+
+    /// What the head says in the place of the file's name, where there is no text yet to be seen.
+    fn instead_of_text(&self) -> Option<String> {
+        None
+    }
+
+    /// It was closed by Esc.
+    fn left(&mut self, _app: &mut S) {}
+
     /// It takes the whole screen but for the command text.
-    pub(crate) fn is_whole(&self) -> bool {
-        matches!(self, Self::Versions(_) | Self::Shelf(_) | Self::Start(_))
+    fn is_whole(&self) -> bool {
+        false
     }
+}
 
-    /// The keys that mean something in it.
-    pub(crate) fn hints(&self) -> Vec<(&'static str, &'static str)> {
-        match self {
-            Self::History(earlier) => {
-                let mut hints = vec![("↑↓", "choose"), ("type", "to search"), ("Enter", "take it")];
-                hints
-                    .extend(earlier.offered.is_some().then_some(("Tab", "those of the shell too")));
-                hints.push(("Esc", "close"));
-                hints
-            }
-            Self::Guide(_) | Self::Page(_) | Self::Sheet(_) | Self::Pattern(_) | Self::Point(_) => {
-                self.hints_of_building()
-            }
-            Self::Trail(view) if view.in_lines => vec![
-                ("↑↓", "line"),
-                ("type", "to search"),
-                ("Enter", "go to it"),
-                ("Tab", "stages"),
-                ("Esc", "close"),
-            ],
-            Self::Trail(_) => vec![
-                ("↑↓", "stage"),
-                ("Enter", "go to its line"),
-                ("Tab", "its lines"),
-                ("type", "search them"),
-                ("Esc", "close"),
-            ],
-            Self::Start(_) => START.to_vec(),
-            Self::Versions(_) => vec![
-                ("↑↓", "version 2"),
-                ("m", "compare with this one"),
-                ("Enter", "take it"),
-                ("Esc", "close"),
-                ("x", "swap"),
-                ("PgUp/PgDn", "scroll"),
-            ],
-            Self::Help(_) | Self::Notes(_) | Self::Changes(_) => {
-                vec![("↑↓", "scroll"), ("Esc", "close")]
-            }
-            Self::Sample(form) if form.row == 3 => {
-                vec![
-                    ("↑↓", "choose"),
-                    ("0-9", "number"),
-                    ("Tab", "number or seed"),
-                    ("Enter", "apply"),
-                    ("Esc", "cancel"),
-                ]
-            }
-            Self::Sample(_) => {
-                vec![("↑↓", "choose"), ("0-9", "number"), ("Enter", "apply"), ("Esc", "cancel")]
-            }
-            Self::Prompt(prompt) => prompt.hints(),
-            Self::Confirm(question) => question.hints(),
-            Self::Program(_) => vec![
-                ("type", "applied at once"),
-                ("Esc", "close"),
-                ("Enter", "new line"),
-                ("Alt-u", "undo"),
-                ("Alt-r", "redo"),
-            ],
-            Self::Shelf(_) => vec![
-                ("type", "to search"),
-                ("Enter", "open"),
-                ("Esc", "close"),
-                ("Alt-d", "delete"),
-                ("Alt-u", "bring back"),
-                ("Alt-r", "rename"),
-                ("Alt-c", "copy"),
-                ("Alt-t", "comment"),
-                ("Alt-v", "compare"),
-                ("Alt-m", "mark to compare"),
-                ("↑↓", "choose"),
-            ],
-            Self::Actions(_) | Self::Export(_) => {
-                vec![("↑↓", "choose"), ("type", "to search"), ("Enter", "run it"), ("Esc", "close")]
-            }
-        }
-    }
-
-    /// The keys where stages are built without typing them.
-    fn hints_of_building(&self) -> Vec<(&'static str, &'static str)> {
-        match self {
-            Self::Guide(guide) => {
-                // On a narrow screen the last ones have no room.
-                let mut hints =
-                    vec![("type", "what you want"), ("Enter", "put it in"), ("Esc", "close")];
-                hints.push(("↑↓", "choose"));
-                hints.extend((guide.fields() > 1).then_some(("Tab", "another field")));
-                hints
-            }
-            Self::Page(_) => {
-                vec![("↑↓", "scroll"), ("Enter", "back to the list"), ("Esc", "close")]
-            }
-            Self::Sheet(view) => {
-                if view.pick.is_some() {
-                    return vec![("←→", "field"), ("Space", "take it or not"), ("Tab", "done")];
-                }
-                let is_switch = view.at < view.switches();
-                let set = if is_switch { ("Space", "switch") } else { ("type", "its value") };
-                let mut hints = vec![set];
-                hints.extend(is_switch.then_some(("type", "search")));
-                hints.extend([("Enter", "keep"), ("Esc", "as it was"), ("↑↓", "choose")]);
-                hints.extend(view.picks_fields().then_some(("Tab", "pick fields from a line")));
-                let has_program = matches!(view.sheet.spec.name, "awk" | "sed");
-                hints.extend(has_program.then_some(("F2", "its program")));
-                hints
-            }
-            Self::Pattern(_) => vec![
-                ("Enter", "put it in"),
-                ("Esc", "close"),
-                ("↑↓", "pattern"),
-                ("←→", "what to do with it"),
-                ("m", "mark one more"),
-                ("x", "forget the examples"),
-            ],
-            Self::Point(point) => {
-                let field = if point.line.is_some() { "field" } else { "column" };
-                let mut hints = vec![("Enter", "put it in"), ("Esc", "close"), ("←→", field)];
-                hints.extend([("type", "to search"), ("↑↓", "choose")]);
-                if point.line.is_some() {
-                    hints.push(("Shift-←→", "mark a piece"));
-                    hints.push(("Ctrl-←→", "its beginning"));
-                }
-                hints.push(("Tab", "as awk"));
-                hints
-            }
-            _ => Vec::new(),
-        }
-    }
+/// The most rows of a drawer that leaves something of what is above.
+pub(crate) fn most(size: Size) -> u16 {
+    size.height * 3 / 5
 }

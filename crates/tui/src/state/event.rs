@@ -4,21 +4,17 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use engine::{Preview, SessionEvent};
-use insight::{Alignment, Note, ShelfEntry};
+use insight::{Alignment, Note};
 use ratatui::crossterm::event::Event as TerminalEvent;
 
-use crate::state::columns::Counted;
+use crate::screen::place::Place;
 use crate::state::job::Job;
 use crate::state::parsed::Parsed;
-use crate::state::place::Place;
-use crate::state::start::{Beginning, Looked};
 use crate::state::told::Told;
-use crate::state::trail::TrailRow;
-use crate::state::versions::VersionsNews;
 use crate::text::complete::Completion;
 
 /// News for the state.
-pub(crate) enum Event {
+pub(crate) enum Event<S> {
     /// From the terminal.
     Terminal(TerminalEvent),
     /// From the background.
@@ -41,26 +37,8 @@ pub(crate) enum Event {
     Changed(u64, Vec<PathBuf>),
     /// Rows made in the background: preview, place, and the rows.
     Aligned(u64, Place, Arc<Alignment>),
-    /// A file of the Pending view was compared: preview, row, and what would change.
-    Compared(u64, usize, Arc<insight::Difference>),
-    /// Columns counted so far, or to the end: which count, and what it found.
-    Columns(u64, Box<Counted>),
-    /// What patterns find: which try, and what each finds.
-    Finds(u64, Vec<insight::Finds>),
-    /// What came out of an offer: which try, which offer; past the last one it has ended.
-    Tried(u64, usize, Option<insight::Outcome>),
-    /// What is on the Shelf, by the number of the reading, and why earlier lines are not.
-    ShelfRead(u64, Vec<ShelfEntry>, Option<String>),
-    /// What there is to begin with, by the number of the reading.
-    StartRead(u64, Box<Beginning>),
-    /// Looks at files, by the number of the reading.
-    Looked(u64, Vec<Looked>),
-    /// News of the comparison of versions with this number.
-    Versions(u64, VersionsNews),
-    /// The rows of a trail by its number, with what it is of; `None` where there is no such line.
-    Trailed(u64, Option<(String, Vec<TrailRow>)>),
-    /// How far the search for a text is: bytes read, and of how many.
-    Searched(u64, u64, Option<u64>),
+    /// Something is to be done with what background work has made.
+    Then(Box<dyn FnOnce(&mut S) + Send>),
     /// Matches found in the background for a search with this number.
     Found(u64, Arc<Vec<u32>>, bool),
     /// Somebody asks the program to end, by this signal.
@@ -69,6 +47,13 @@ pub(crate) enum Event {
     Suspend,
     /// It was brought back.
     Continued,
+}
+
+impl<S> Event<S> {
+    /// Does something with the state when its turn comes.
+    pub(crate) fn then(work: impl FnOnce(&mut S) + Send + 'static) -> Self {
+        Self::Then(Box::new(work))
+    }
 }
 
 /// What the state asks of the terminal.

@@ -41,6 +41,8 @@ pub(crate) enum Job {
     Trail,
     /// Offers are tried.
     Trials,
+    /// A file is written that was asked for.
+    Writing,
 }
 
 impl fmt::Display for Job {
@@ -65,6 +67,7 @@ impl fmt::Display for Job {
             Self::Start => "start",
             Self::Trail => "trail",
             Self::Trials => "trials",
+            Self::Writing => "writing",
         })
     }
 }

@@ -7,7 +7,7 @@ use bytes::Bytes;
 use engine::{Kept, Preview, StageResult};
 use insight::{Alignment, Row};
 
-use crate::state::place::Place;
+use crate::screen::place::Place;
 use crate::text::display::View;
 
 /// More rows than this are aligned on another thread.

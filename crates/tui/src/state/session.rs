@@ -1,10 +1,6 @@
 //! What evaluates the text, and what it is given.
 
-use std::sync::mpsc::Sender;
-
 use engine::{Consents, Limits, Variables, Workbench};
-
-use super::event::Event;
 
 /// The background work of the Bench.
 pub(crate) struct SessionState {
@@ -13,8 +9,6 @@ pub(crate) struct SessionState {
     pub(crate) variables: Variables,
     /// What a preview may take.
     pub(crate) limits: Limits,
-    /// Where background work sends its news.
-    pub(crate) events: Sender<Event>,
 }
 
 /// Which programs of the machine may be started.
@@ -24,4 +18,15 @@ pub(crate) struct ConsentState {
     pub(crate) allowed: Consents,
     /// For the next result alone.
     pub(crate) allowed_once: Consents,
+}
+
+/// For how long a program may be started.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum HowLong {
+    /// For one result, which is kept until the text before it changes or it is read again.
+    Once,
+    /// Until Ylotrope ends.
+    Session,
+    /// For good.
+    Always,
 }

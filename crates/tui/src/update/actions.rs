@@ -6,42 +6,32 @@ use insight::{
 };
 
 use crate::actions::{Action, key, keyed};
+use crate::parts::prompt::Prompt;
+use crate::screen::place::{Focus, Place};
 use crate::state::app::App;
-use crate::state::drawer::{Drawer, PromptKind, Question};
 use crate::state::event::Wish;
-use crate::state::place::{Focus, Place};
 use crate::state::purpose::Purpose;
-use crate::state::sample_form::SampleForm;
-use crate::state::screen::Screen;
+use crate::state::session::HowLong;
 use crate::storage::settings::QUICK;
 use crate::text::display::View;
-
-/// For how long a program may be started.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum HowLong {
-    /// For one result, which is kept until the text before it changes or it is read again.
-    Once,
-    /// Until Ylotrope ends.
-    Session,
-    /// For good.
-    Always,
-}
+use crate::update::questions;
 
 impl App {
     /// Does it.
     pub(crate) fn act(&mut self, action: Action) {
+        if let Some((_, open)) = self.registry.drawers.iter().find(|(one, _)| *one == action) {
+            return open(self);
+        }
         let stage = self.place.stage();
         match action {
             Action::EditText => self.focus = Focus::Text,
-            Action::Sheet => self.open_sheet(),
             Action::EditStage => self.edit_stage(),
             Action::Open => self.open_stage(),
-            Action::Program => self.open_program(),
             Action::NewStage => {
                 let behind = if self.place == Place::Source { 0 } else { stage + 1 };
-                self.drawer = Some(Drawer::prompt(PromptKind::Stage(behind), ""));
+                self.ask_for_stage(behind);
             }
-            Action::InsertStage => self.drawer = Some(Drawer::prompt(PromptKind::Stage(stage), "")),
+            Action::InsertStage => self.ask_for_stage(stage),
             Action::DeleteStage => {
                 let edits = delete_stage(self.text.editor.text(), self.text.editor.cursor(), stage);
                 self.change(edits, &keyed("stage deleted; {undo} brings it back"));
@@ -69,20 +59,16 @@ impl App {
             Action::Undo => self.undo(),
             Action::Redo => self.redo(),
             Action::Fix => self.fix(),
-            Action::Notes => self.drawer = Some(Drawer::Notes(0)),
             Action::Parameters => self.ask_parameters(),
             Action::NextCommand => self.other_command(true),
             Action::PreviousCommand => self.other_command(false),
-            Action::History => self.open_history(),
             Action::Dismiss => self.dismiss(),
-            Action::ChooseSample => self.drawer = Some(Drawer::Sample(SampleForm::of(self.sample))),
             Action::Everything => self.take_everything(),
-            Action::Trail => self.open_trail(),
-            Action::Versions => self.open_versions(Vec::new()),
-            Action::Missed => self.ask_for_missed(),
             Action::Search => {
                 let query = self.lens.search.as_ref().map(|search| search.query.clone());
-                self.drawer = Some(Drawer::prompt(PromptKind::Search, &query.unwrap_or_default()));
+                let query = query.unwrap_or_default();
+                let title = "search the lens for";
+                self.open_drawer(Prompt::new(title, &query, "search", Self::start_search));
             }
             Action::NextMatch => self.go_to_match(true),
             Action::PreviousMatch => self.go_to_match(false),
@@ -102,13 +88,6 @@ impl App {
                 self.refresh_lens(false);
             }
             Action::RunAll => self.ask_to_run(),
-            Action::Export => self.ask_what_to_export(),
-            Action::Throughput => self.open_screen(Screen::Throughput),
-            Action::Compare => self.open_screen(Screen::Compare),
-            Action::Guide => self.open_guide(),
-            Action::Columns => self.open_screen(Screen::Columns),
-            Action::Wiring => self.open_screen(Screen::Wiring),
-            Action::Pending => self.open_screen(Screen::Pending),
             Action::Write => self.ask_to_write(),
             Action::UndoWrite => self.undo_write(),
             Action::Allow => self.ask_consent(),
@@ -121,11 +100,23 @@ impl App {
             }
             Action::Save => self.save(),
             Action::SaveAs => self.ask_name(),
-            Action::Shelf => self.open_shelf(),
-            Action::Start => self.open_start(),
-            Action::Actions => self.drawer = Some(Drawer::actions()),
-            Action::Help => self.drawer = Some(Drawer::Help(0)),
             Action::Quit => self.leave(),
+            Action::Show(view) => self.show_view(view),
+            // Each of them opens a drawer of the registry.
+            Action::Sheet
+            | Action::Program
+            | Action::Notes
+            | Action::History
+            | Action::ChooseSample
+            | Action::Trail
+            | Action::Versions
+            | Action::Missed
+            | Action::Export
+            | Action::Guide
+            | Action::Shelf
+            | Action::Start
+            | Action::Actions
+            | Action::Help => {}
         }
     }
 
@@ -212,6 +203,14 @@ impl App {
         self.text_changed();
     }
 
+    /// Asks for a stage, to be put at this place.
+    fn ask_for_stage(&mut self, at: usize) {
+        let title = format!("new stage {}, for example: sort -rn", at + 1);
+        self.open_drawer(Prompt::new(title, "", "add the stage", move |app, text| {
+            app.add_stage(at, text);
+        }));
+    }
+
     /// Puts a new stage into the text.
     pub(crate) fn add_stage(&mut self, at: usize, stage: &str) {
         if stage.trim().is_empty() {
@@ -293,7 +292,7 @@ impl App {
             self.message = Some("all files are left out; x includes the selected one".to_owned());
             return;
         }
-        self.drawer = Some(Drawer::Confirm(Question::Write));
+        self.open_drawer(questions::write());
     }
 
     /// True when the selected stage is a program that was not started.
@@ -306,7 +305,7 @@ impl App {
 
     fn ask_consent(&mut self) {
         if let Some(held) = self.held_at(self.place.stage()).filter(|_| self.needs_consent()) {
-            self.drawer = Some(Drawer::Confirm(Question::Allow(Box::new(held.clone()))));
+            self.open_drawer(questions::allow(held.clone()));
         } else {
             self.message = Some("this stage needs no consent".to_owned());
         }
@@ -388,8 +387,10 @@ impl App {
 
     /// Leaves, or asks first.
     pub(crate) fn leave(&mut self) {
-        if self.is_running() {
-            self.drawer = Some(Drawer::Confirm(Question::EndRun));
+        if self.writing > 0 {
+            self.open_drawer(questions::leave_writing());
+        } else if self.is_running() {
+            self.open_drawer(questions::end_run());
         } else {
             self.leave_or_ask();
         }
@@ -398,10 +399,10 @@ impl App {
     /// As [`App::leave`], where no run is in progress.
     pub(crate) fn leave_or_ask(&mut self) {
         match self.purpose {
-            Purpose::Pipe => self.drawer = Some(Drawer::Confirm(Question::PassOn)),
-            Purpose::Prompt => self.drawer = Some(Drawer::Confirm(Question::Print)),
+            Purpose::Pipe => self.open_drawer(questions::pass_on()),
+            Purpose::Prompt => self.open_drawer(questions::print()),
             Purpose::Work if self.would_lose_text() => {
-                self.drawer = Some(Drawer::Confirm(Question::Leave));
+                self.open_drawer(questions::leave());
             }
             Purpose::Work => self.leave_now(Wish::Leave),
         }

@@ -2,10 +2,10 @@
 
 use engine::Kept;
 
+use crate::screen::place::{Focus, Place};
+use crate::screen::view_name::BENCH;
 use crate::state::app::App;
 use crate::state::lens::row_lines;
-use crate::state::place::{Focus, Place};
-use crate::state::screen::Screen;
 
 /// Bytes that are copied at most: terminals take no more, and some less.
 const COPIED_MAX: u64 = 1 << 20;
@@ -17,7 +17,7 @@ impl App {
             self.message = Some("nothing to copy yet".to_owned());
             return;
         };
-        if self.screen == Screen::Bench && self.focus == Focus::Lens {
+        if self.view == BENCH && self.focus == Focus::Lens {
             let (_, left, right) = row_lines(&preview, &self.lens.content, self.lens.cursor);
             match right.or(left) {
                 Some(line) => self.offer(line.to_vec(), "the line"),

@@ -1,49 +1,10 @@
-//! Earlier lines: those of this machine's sessions, and those of the shell where the user wants
-//! them.
+//! Earlier lines, and the parameters of the script.
 
+use crate::parts::prompt::Prompt;
+use crate::screen::place::{Focus, Place};
 use crate::state::app::App;
-use crate::state::drawer::{Drawer, EarlierLines, PromptKind};
-use crate::state::list::List;
-use crate::state::place::{Focus, Place};
-use crate::storage::config::Config;
-use crate::storage::shell_history;
 
 impl App {
-    /// Shows the earlier lines, the newest first.
-    pub(crate) fn open_history(&mut self) {
-        let lines = self.text.history.iter().rev().cloned();
-        let list = List::new(lines.map(|line| (line.clone(), line)).collect());
-        // Offered once: who leaves the list without it is not asked again.
-        let mut earlier = EarlierLines { list, offered: self.kept.shell_history.take() };
-        let wanted = self.kept.config.as_ref().map(Config::reads_shell_history);
-        if let Some(Ok(true)) = wanted {
-            self.read_shell_history(&mut earlier);
-        }
-        self.drawer = Some(Drawer::History(Box::new(earlier)));
-    }
-
-    /// Adds the lines of the shell's own file, and does so from now on.
-    pub(crate) fn read_shell_history(&mut self, earlier: &mut EarlierLines) {
-        let Some(path) = earlier.offered.take() else { return };
-        match shell_history::read(&path) {
-            Ok(lines) => {
-                let known: std::collections::HashSet<&str> =
-                    earlier.list.all.iter().map(|(line, _)| &line[..]).collect();
-                let new: Vec<String> =
-                    lines.into_iter().rev().filter(|line| !known.contains(&line[..])).collect();
-                earlier.list.all.extend(new.into_iter().map(|line| (line.clone(), line)));
-                self.kept.shell_history = Some(path);
-                let kept = self.kept.config.as_ref().map(Config::read_shell_history);
-                if let Some(Err(error)) = kept {
-                    self.message = Some(error.to_string());
-                }
-            }
-            Err(error) => {
-                self.message = Some(format!("{}: {}", path.display(), stream::describe(&error)));
-            }
-        }
-    }
-
     /// Puts an earlier line into the text; the one that was there can be taken back.
     pub(crate) fn take_line(&mut self, line: &str) {
         self.text.editor.set_text(line, line.len());
@@ -75,7 +36,9 @@ impl App {
 
     /// Asks for the parameters of the script.
     pub(crate) fn ask_parameters(&mut self) {
-        self.drawer = Some(Drawer::prompt(PromptKind::Parameters, &self.parameters()));
+        let title = "parameters of the script, as one would type them after its name";
+        let prompt = Prompt::new(title, &self.parameters(), "use them", Self::use_parameters);
+        self.open_drawer(prompt.or_else("leave them"));
     }
 
     /// Takes other parameters, given as words of the shell.

@@ -4,12 +4,12 @@ use ratatui::crossterm::event::{
     KeyCode, KeyEvent, KeyModifiers, MouseButton, MouseEvent, MouseEventKind,
 };
 
+use crate::screen::place::Focus;
+use crate::screen::target::{Target, Targets, at};
+use crate::screen::view_name::SHELF;
 use crate::state::app::App;
-use crate::state::drawer::Drawer;
+use crate::state::drawer::After;
 use crate::state::lens::row_lines;
-use crate::state::place::Focus;
-use crate::state::screen::Screen;
-use crate::state::target::{Target, Targets, at};
 use crate::text::display::pieces;
 
 /// Rows that one step of the wheel moves.
@@ -65,7 +65,7 @@ impl App {
         }
     }
 
-    pub(super) fn press(&mut self, code: KeyCode) {
+    pub(crate) fn press(&mut self, code: KeyCode) {
         self.key(KeyEvent::from(code));
     }
 
@@ -91,10 +91,10 @@ impl App {
             Target::Entry(row) => self.click_entry(row),
             // What lies behind the drawer is not meant yet.
             _ if self.drawer.is_some() => self.press(KeyCode::Esc),
-            Target::View(None) => self.act(crate::actions::Action::Shelf),
-            Target::View(Some(screen)) if screen == self.screen => {}
-            Target::View(Some(screen)) => {
-                self.open_screen(screen);
+            Target::View(SHELF) => self.act(crate::actions::Action::Shelf),
+            Target::View(view) if view == self.view => {}
+            Target::View(view) => {
+                self.show_view(view);
                 self.leave_text();
             }
             Target::Text => self.focus = Focus::Text,
@@ -127,11 +127,9 @@ impl App {
         self.mouse.down = self.byte_at(target, column).map(|byte| (row, byte));
         if again {
             self.press(KeyCode::Enter);
-            let byte = self.mouse.down.map(|(_, byte)| byte);
-            if let (Some(byte), Some(Drawer::Point(point))) = (byte, &mut self.drawer) {
-                point.go_to(byte);
+            if let Some((_, byte)) = self.mouse.down {
+                self.drawn_over(byte, byte);
             }
-            self.renew_point();
         }
     }
 
@@ -143,10 +141,7 @@ impl App {
             return;
         }
         self.press(KeyCode::Enter);
-        if let Some(Drawer::Point(point)) = &mut self.drawer {
-            point.mark_between(from.min(to), from.max(to));
-        }
-        self.renew_point();
+        self.drawn_over(from.min(to), from.max(to));
     }
 
     /// The byte of a line that is drawn at a column of the screen, where it is the line that would
@@ -172,52 +167,23 @@ impl App {
         Some(line.len())
     }
 
-    /// A row of the view is selected first; of the columns, a second click opens it.
-    fn click_row(&mut self, row: usize) {
-        self.leave_text();
-        let selected = match self.screen {
-            Screen::Columns => &mut self.columns.at,
-            Screen::Compare => &mut self.compare.at,
-            Screen::Pending => &mut self.pending.at,
-            Screen::Throughput => &mut self.throughput.at,
-            Screen::Bench | Screen::Wiring => return,
-        };
-        let again = std::mem::replace(selected, row) == row;
-        if again && self.screen == Screen::Columns {
-            self.press(KeyCode::Enter);
-        }
-        self.refresh_pending();
+    /// A piece of the line that a drawer was opened for is meant.
+    fn drawn_over(&mut self, from: usize, to: usize) {
+        self.with_drawer(|drawer, app| {
+            drawer.drawn_over(from, to, app);
+            After::Stays
+        });
     }
 
-    /// A row of the drawer is selected first, and taken then; an option is switched.
+    /// A row of the view's list.
+    fn click_row(&mut self, row: usize) {
+        self.leave_text();
+        self.view().clicked(row, self);
+    }
+
+    /// A row of the drawer's list.
     fn click_entry(&mut self, row: usize) {
-        let Some(drawer) = &mut self.drawer else { return };
-        let switches = matches!(drawer, Drawer::Sheet(_));
-        if let Drawer::Sheet(view) = drawer {
-            view.typed = None;
-            view.pick = None;
-        }
-        if let Drawer::Trail(view) = drawer {
-            if view.click(row) {
-                self.press(KeyCode::Enter);
-            }
-            return;
-        }
-        if let Drawer::Versions(view) = drawer {
-            let step = row as i64 - view.at as i64;
-            let key = if step < 0 { KeyCode::Up } else { KeyCode::Down };
-            (0..step.abs()).for_each(|_| self.press(key));
-            if step == 0 {
-                self.press(KeyCode::Enter);
-            }
-            return;
-        }
-        let before = drawer.selected().map(|selected| std::mem::replace(selected, row));
-        match (before == Some(row), switches) {
-            (true, true) => self.press(KeyCode::Char(' ')),
-            (true, false) => self.press(KeyCode::Enter),
-            (false, _) => {}
-        }
+        self.with_drawer(|drawer, app| drawer.clicked(row, app));
     }
 }
 

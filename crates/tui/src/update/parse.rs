@@ -5,7 +5,7 @@ use std::time::Instant;
 use engine::{Limits, PlanError, Request, Sample};
 
 use crate::state::app::App;
-use crate::state::event::Event;
+use crate::state::app::Event;
 use crate::state::job::Job;
 use crate::state::parsed::Parsed;
 use crate::state::trials::Trials;

@@ -1,19 +1,18 @@
 //! Runs on everything: asked for, watched, held, ended, kept.
 
-use std::path::Path;
 use std::time::{Duration, Instant};
 
 use engine::{FullEnd, FullRequest, Snapshot, UndoError, undo};
 use insight::{History, RunEnd, SourceRecord, WrittenRecord};
 use jiff::Timestamp;
-use ratatui::crossterm::event::KeyCode;
 
 use crate::actions::{Action, key, keyed};
+use crate::parts::changes::Changes;
+use crate::screen::place::Focus;
+use crate::screen::view_name::THROUGHPUT;
 use crate::state::app::App;
-use crate::state::drawer::{Changes, Drawer, PromptKind, Question};
-use crate::state::place::Focus;
 use crate::state::run::{Running, Shows};
-use crate::state::screen::Screen;
+use crate::update::questions;
 
 /// How long a run has to tidy up when the process ends.
 const TIDYING: Duration = Duration::from_secs(1);
@@ -39,7 +38,7 @@ impl App {
             self.throughput.estimate = None;
             let text = self.text.editor.text().to_owned();
             self.session.workbench.estimate(text, self.session.variables.clone());
-            self.drawer = Some(Drawer::Confirm(Question::RunAll));
+            self.open_drawer(questions::run_all());
         }
     }
 
@@ -108,8 +107,8 @@ impl App {
 
     /// Opens the view of the run.
     pub(crate) fn show_run(&mut self) {
-        if self.screen != Screen::Throughput {
-            self.open_screen(Screen::Throughput);
+        if self.view != THROUGHPUT {
+            self.show_view(THROUGHPUT);
         }
         if self.focus == Focus::Text {
             self.focus = Focus::River;
@@ -200,12 +199,12 @@ impl App {
             message.push_str(&format!(" · its figures are not kept: {}", stream::describe(&error)));
         }
         self.kept.kept_runs = None;
-        self.refresh_compare();
+
         if applied.is_empty() {
             self.message = Some(message + &self.not_written());
             // Pending tells from now on of all of the data.
             self.pending.difference = None;
-            self.refresh_pending();
+            self.refresh_views();
             return;
         }
         let names: Vec<String> = applied
@@ -241,7 +240,7 @@ impl App {
             names => format!(
                 " · not written: {} (o shows it, {} compares it)",
                 names.join("; "),
-                key(Action::Pending)
+                keyed("{pending}")
             ),
         }
     }
@@ -291,7 +290,7 @@ impl App {
                     let difference = sides.map(|(ours, now)| insight::difference_of(&ours, &now));
                     let path = changed.path;
                     let changes = Changes { path, difference, top: 0 };
-                    self.drawer = Some(Drawer::Changes(Box::new(changes)));
+                    self.open_drawer(changes);
                 }
                 self.pending.applied.push(applied);
                 break;
@@ -304,76 +303,5 @@ impl App {
         }
         self.session.workbench.forget();
         self.text_changed();
-    }
-
-    /// A key of the Throughput view; false where it means nothing there.
-    pub(crate) fn throughput_key(&mut self, code: KeyCode) -> bool {
-        let commands = self.running.as_ref().map_or(0, |running| running.snapshot.commands.len());
-        let parts = self.running.as_ref().map(Running::parts).unwrap_or_default();
-        let view = &mut self.throughput;
-        view.part = view.part.min(parts.len().saturating_sub(1));
-        let lines = parts.get(view.part).map_or(0, |(_, kept)| kept.lines());
-        if view.shows == Shows::Output {
-            let last = lines.saturating_sub(1);
-            match code {
-                KeyCode::Left => (view.part, view.top) = (view.part.saturating_sub(1), 0),
-                KeyCode::Right => {
-                    (view.part, view.top) = ((view.part + 1).min(parts.len().saturating_sub(1)), 0);
-                }
-                KeyCode::Up => view.top = view.top.saturating_sub(1),
-                KeyCode::Down => view.top = (view.top + 1).min(last),
-                KeyCode::PageUp => view.top = view.top.saturating_sub(20),
-                KeyCode::PageDown => view.top = (view.top + 20).min(last),
-                KeyCode::Home => view.top = 0,
-                KeyCode::End => view.top = last.saturating_sub(10),
-                KeyCode::Char('o') | KeyCode::Esc => view.shows = Shows::Figures,
-                KeyCode::Char('k') => self.ask_where_to_keep_output(),
-                _ => return self.run_key(code),
-            }
-            return true;
-        }
-        match code {
-            KeyCode::Up => view.at = view.at.saturating_sub(1),
-            KeyCode::Down => view.at = (view.at + 1).min(commands.saturating_sub(1)),
-            KeyCode::Home => view.at = 0,
-            KeyCode::End => view.at = commands.saturating_sub(1),
-            KeyCode::Char('o') => {
-                view.shows = Shows::Output;
-                (view.part, view.top) = (0, 0);
-            }
-            KeyCode::Esc => self.open_screen(Screen::Bench),
-            _ => return self.run_key(code),
-        }
-        true
-    }
-
-    fn run_key(&mut self, code: KeyCode) -> bool {
-        match code {
-            KeyCode::Char('p') => self.pause_run(),
-            KeyCode::Char('x') if self.is_running() => self.cancel_run(),
-            KeyCode::Char('x') => self.message = Some("no run in progress".to_owned()),
-            _ => return false,
-        }
-        true
-    }
-
-    fn ask_where_to_keep_output(&mut self) {
-        if self.is_running() {
-            self.message = Some("the run has not ended yet".to_owned());
-        } else {
-            self.drawer = Some(Drawer::prompt(PromptKind::KeepOutput, "output.txt"));
-        }
-    }
-
-    /// Writes the output of the last run to a file of its own.
-    pub(crate) fn keep_output(&mut self, path: &Path) {
-        let Some(running) = &self.running else { return };
-        let parts = running.parts();
-        let Some((_, kept)) = parts.get(self.throughput.part).or(parts.first()) else { return };
-        let kept = crate::storage::store::keep_stream(path, kept);
-        self.message = Some(match kept {
-            Ok(bytes) => format!("{} in {}", insight::bytes(bytes), path.display()),
-            Err(error) => format!("not kept: {}: {}", path.display(), stream::describe(&error)),
-        });
     }
 }

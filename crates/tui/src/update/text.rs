@@ -8,11 +8,11 @@ use insight::PastLine;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use shell::Span;
 
+use crate::screen::place::{Focus, Place};
 use crate::state::app::App;
-use crate::state::drawer::Drawer;
-use crate::state::event::Event;
+use crate::state::app::Event;
+use crate::state::drawer::After;
 use crate::state::job::Job;
-use crate::state::place::{Focus, Place};
 use crate::state::text::{Argument, Completing};
 use crate::text::complete::{Completion, common, complete};
 use crate::text::editor::readline;
@@ -28,12 +28,11 @@ impl App {
     /// Text pasted into the terminal.
     pub(crate) fn paste(&mut self, text: &str) {
         let text = text.replace("\r\n", "\n").replace('\r', "\n");
-        if let Some(mut drawer) = self.drawer.take() {
-            match &mut drawer {
-                Drawer::Program(editor) => self.program_paste(editor, &text),
-                other => other.paste(&text),
-            }
-            self.drawer = Some(drawer);
+        if self.drawer.is_some() {
+            self.with_drawer(|drawer, app| {
+                drawer.pasted(&text, app);
+                After::Stays
+            });
             return;
         }
         self.focus = Focus::Text;
@@ -204,7 +203,7 @@ impl App {
             files: version.files,
             partial: version.partial,
         };
-        let events = self.session.events.clone();
+        let events = self.events.clone();
         // The file may be long: the keys do not wait for it.
         engine::in_background(
             "earlier lines",

@@ -1,248 +1,340 @@
-//! The Columns view: a row a field of the selected stream.
+//! The columns of the selected stream.
 
-use insight::{COLUMN_HEADINGS, Column, ColumnTable, grouped};
-use ratatui::style::Modifier;
-use unicode_width::UnicodeWidthStr;
+mod drawing;
+pub(crate) mod state;
 
-use super::canvas::{Canvas, PART, cut};
+use std::path::{Path, PathBuf};
+use std::time::{Duration, Instant};
+
+use insight::{ColumnTable, Splitting, columns_csv, columns_json, columns_text, read_columns};
+use ratatui::crossterm::event::{KeyCode, KeyEvent};
+
+use crate::actions::{Action, Entry, entry};
+use crate::hints::with;
+use crate::parts::prompt::Prompt;
+use crate::screen::canvas::Canvas;
+use crate::screen::place::{Focus, Place};
+use crate::screen::view_name::{BENCH, ViewName};
 use crate::state::app::App;
-use crate::state::columns::{ColumnOrder, Counted};
-use crate::state::place::Place;
-use crate::state::target::Target;
-use crate::text::display::safe;
+use crate::state::app::Event;
+use crate::state::drawer::Hint;
+use crate::state::job::Job;
+use crate::state::view::{OwnLetters, Signs, View};
+use crate::update::saving::expand_home;
+use crate::views::columns::state::{ColumnsView, Counted};
+use crate::views::point;
 
-/// Columns of the screen between two cells.
-const BETWEEN: usize = 2;
+/// Its name.
+pub(crate) const NAME: ViewName = ViewName("columns");
 
-/// The most a cell takes.
-const CELL: usize = 26;
+/// How often a count says what it has.
+const NEWS: Duration = Duration::from_millis(150);
 
-/// Cells that are right-aligned: the number of the field, the shares and counts.
-const RIGHT: [usize; 3] = [0, 3, 4];
+/// The Columns view.
+pub(crate) struct Columns;
 
-/// Cells in the order in which they give way: the last stays longest.
-const GIVING_WAY: [usize; 4] = [5, 6, 1, 3];
+impl View<App> for Columns {
+    fn name(&self) -> ViewName {
+        NAME
+    }
 
-/// What the stream is, in words.
-pub(super) fn stream_in_words(app: &App) -> String {
-    let Some(preview) = &app.result.preview else { return String::new() };
-    match app.shown() {
-        Place::Source => super::river::source_name(preview),
-        Place::Stage(number) | Place::Stream(number) => {
-            let name = preview.stages.get(number).map_or("", |stage| &stage.name);
-            format!("what {} {} writes", number + 1, safe(name))
+    fn title(&self) -> &'static str {
+        "Columns"
+    }
+
+    fn entry(&self) -> Option<Entry> {
+        let says = "what is in the columns of the selected stream: kinds, different values, bounds (F8 everywhere)";
+        Some(entry(Action::Show(NAME), "l", "columns", says))
+    }
+
+    fn function_key(&self) -> Option<u8> {
+        Some(8)
+    }
+
+    fn own_letters(&self) -> Option<OwnLetters> {
+        Some(OwnLetters { letters: "how", does: "has a meaning of its own in Columns" })
+    }
+
+    fn actions(&self) -> &'static [Action] {
+        &[
+            Action::Guide,
+            Action::Everything,
+            Action::ChooseSample,
+            Action::EditText,
+            Action::Actions,
+            Action::Help,
+            Action::Quit,
+        ]
+    }
+
+    fn signs(&self) -> Signs {
+        &[
+            ("▌", "the selected field"),
+            ("≈", "counted from a part of the data; {everything} works on all of it"),
+            (
+                "~ … ±2 %",
+                "an estimate, and how far it may be off: there are too many to count them exactly",
+            ),
+            ("a-00", "the form of all values: letters as a, digits as 0"),
+            (
+                "card=",
+                "what all values of the field begin with; it is left out of the rest of the row",
+            ),
+            ("!", "lines that do not fit the splitting; Enter goes to the first"),
+            ("·", "fields of free text at the end of lines, without a row each; h shows them"),
+        ]
+    }
+
+    fn draw(&self, canvas: &mut Canvas<'_>, app: &App) {
+        drawing::draw(canvas, app);
+    }
+
+    fn notes(&self, canvas: &mut Canvas<'_>, app: &App) {
+        drawing::notes(canvas, app);
+    }
+
+    fn hints(&self, _app: &App) -> Vec<Hint> {
+        let own = [
+            ("↑↓", "field"),
+            ("Enter", "what to do with it"),
+            ("←→", "splitting"),
+            ("Tab", "next stream"),
+            ("o", "order"),
+            ("h", "all fields"),
+            ("w", "to a file"),
+            ("Esc", "back to the Bench"),
+        ];
+        with(&own, self.actions())
+    }
+
+    fn key(&self, key: KeyEvent, app: &mut App) -> bool {
+        pressed(app, key.code)
+    }
+
+    fn clicked(&self, row: usize, app: &mut App) {
+        if std::mem::replace(&mut app.states.of::<ColumnsView>().at, row) == row {
+            app.press(KeyCode::Enter);
         }
+    }
+
+    fn shown(&self, app: &mut App) {
+        refresh(app);
+    }
+
+    fn hidden(&self, app: &mut App) {
+        leave(app);
     }
 }
 
-/// True where the stream may be another one with all of the data.
-fn is_part(app: &App) -> bool {
-    let Some(preview) = &app.result.preview else { return false };
-    match app.shown() {
-        Place::Source => {
-            let input = preview.stages.first().and_then(|stage| stage.inputs.first());
-            input.and_then(|input| input.sampled.as_ref()).is_some_and(|part| !part.complete)
-        }
-        Place::Stage(number) | Place::Stream(number) => {
-            preview.stages.get(number).is_some_and(engine::StageResult::from_part)
-        }
-    }
+/// The number of the column that is selected while the view is shown.
+pub(crate) fn selected(app: &App) -> Option<usize> {
+    let view = app.states.get::<ColumnsView>().filter(|_| app.view == NAME);
+    view.and_then(ColumnsView::selected)
 }
 
-pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
-    let area = canvas.area;
-    let theme = app.theme;
-    let Some(counted) = &app.columns.counted else {
-        let text = if app.result.preview.is_some() {
-            "counting the columns …"
-        } else {
-            "no lines yet: type a command that reads some, as cat FILE"
-        };
-        canvas.put(2, 1, text, theme.quiet());
+/// Counts the columns on screen again where the stream is another one now.
+fn refresh(app: &mut App) {
+    let kept = app.stream_of(app.shown());
+    let place = Some(app.shown());
+    let view = app.states.of::<ColumnsView>();
+    let (Some(preview), Some(kept)) = (&app.result.preview, kept) else {
+        view.counted = None;
         return;
     };
-    head(canvas, app, counted);
-    let rows = app.columns.rows();
-    let cells: Vec<[String; 8]> = rows.iter().map(|column| column.cells(&counted.table)).collect();
-    let widths = widths(&cells, usize::from(area.width.saturating_sub(3)));
-    let mut odd = counted.table.odd_in_words();
-    let text = counted.table.text_in_words();
-    if !text.is_empty() && !app.columns.all {
-        odd.push(format!("{text}; h shows them"));
-    }
-    let top = if area.height >= 12 { 3 } else { 2 };
-    heading_row(canvas, app, top, &widths);
-    let room = usize::from(area.height.saturating_sub(top + 1));
-    // The lines that do not fit come after the columns, with a row of space where there is one.
-    let gap = usize::from(rows.len() + odd.len() < room && !odd.is_empty());
-    let all = rows.len() + odd.len();
-    let first = (app.columns.at + 1).saturating_sub(room).min(all.saturating_sub(room));
-    for (y, row) in (first..all).take(room).enumerate() {
-        let after_gap = if row >= rows.len() { gap } else { 0 };
-        let y = top + 1 + (y + after_gap) as u16;
-        let selected = row == app.columns.at;
-        let can_select = row < rows.len() + counted.table.odd.len();
-        if can_select {
-            canvas.row_target(y, Target::Row(row));
-        }
-        if selected && can_select {
-            canvas.select(y, 1);
-            canvas.put(0, y, "▌", theme.bright().add_modifier(Modifier::BOLD));
-        }
-        if let Some(cells) = cells.get(row) {
-            cell_row(canvas, app, y, cells, &widths, selected);
-        } else if let Some(sentence) = odd.get(row - rows.len()) {
-            let sign = if can_select { "!" } else { "·" };
-            let x = canvas.put(2, y, sign, theme.bright());
-            let style = if selected { theme.bright() } else { theme.ink() };
-            canvas.put(x + 1, y, sentence, style);
-        }
-    }
-}
-
-/// What the table is of, how its lines are split, and how else they could be.
-fn head(canvas: &mut Canvas<'_>, app: &App, counted: &Counted) {
-    let area = canvas.area;
-    let theme = app.theme;
-    let table = &counted.table;
-    let total = app.columns.kept.as_ref().map_or(0, |kept| kept.lines());
-    let lines = if counted.ended {
-        format!("{}{} lines", if is_part(app) { PART } else { "" }, grouped(table.lines))
-    } else {
-        format!("{} of {} lines so far", grouped(table.lines), grouped(total))
-    };
-    let lines = if is_part(app) && counted.ended { lines + ", a part; a: all" } else { lines };
-    let right = area.width.saturating_sub(1);
-    canvas.put_right(right, 0, &lines, theme.quiet());
-    let room = usize::from(right).saturating_sub(lines.width() + 3);
-    let x = canvas.put(2, 0, "columns of ", theme.quiet());
-    let name = cut(&stream_in_words(app), room.saturating_sub(usize::from(x)).min(40));
-    let x = canvas.put(x, 0, &name, theme.bright());
-    let split = table.splitting_in_words();
-    // Where both have no room in one row, the splitting has the next one.
-    let beside = usize::from(x) + 3 + split.width() <= room;
-    if beside {
-        canvas.put(x + 3, 0, &split, theme.ink());
-    }
-    let doubt = counted
-        .found
-        .iter()
-        .find(|found| found.splitting == table.splitting)
-        .is_some_and(|found| found.score < 0.5);
-    let mut others: Vec<String> = counted
-        .found
-        .iter()
-        .filter(|found| found.splitting != table.splitting)
-        .map(|found| found.splitting.name())
-        .collect();
-    others.truncate(4);
-    let mut words = if beside { String::new() } else { split };
-    if doubt && app.columns.splitting.is_none() {
-        words.push_str(if beside { "a guess" } else { " · a guess" });
-    }
-    if app.columns.order != ColumnOrder::Field {
-        let before = if words.is_empty() { "" } else { " · " };
-        words.push_str(&format!("{before}ordered by {}", app.columns.order.name()));
-    }
-    if !others.is_empty() {
-        let before = if words.is_empty() { "" } else { "   " };
-        words.push_str(&format!("{before}←→ split at {}", others.join(" · ")));
-    }
-    canvas.put(2, 1, &cut(&words, usize::from(area.width.saturating_sub(3))), theme.quiet());
-}
-
-/// The width of each cell; 0 for one that has no room.
-fn widths(cells: &[[String; 8]], room: usize) -> [usize; 8] {
-    let mut widths: [usize; 8] = std::array::from_fn(|at| {
-        let widest = cells.iter().map(|row| row[at].width()).max().unwrap_or(0);
-        // A heading that no column has is not needed.
-        if widest == 0 { 0 } else { widest.clamp(COLUMN_HEADINGS[at].len(), CELL) }
-    });
-    let used = |widths: &[usize; 8]| -> usize {
-        widths[..7].iter().filter(|width| **width > 0).map(|width| width + BETWEEN).sum()
-    };
-    for at in GIVING_WAY {
-        if used(&widths) + 24 <= room {
-            break;
-        }
-        widths[at] = 0;
-    }
-    widths[7] = room.saturating_sub(used(&widths));
-    widths
-}
-
-fn heading_row(canvas: &mut Canvas<'_>, app: &App, y: u16, widths: &[usize; 8]) {
-    let headings = COLUMN_HEADINGS.map(str::to_owned);
-    each_cell(&headings, widths, |x, text, _| {
-        canvas.put(x, y, text, app.theme.quiet());
-    });
-}
-
-fn cell_row(
-    canvas: &mut Canvas<'_>,
-    app: &App,
-    y: u16,
-    cells: &[String; 8],
-    widths: &[usize; 8],
-    selected: bool,
-) {
-    let theme = app.theme;
-    each_cell(cells, widths, |x, text, at| {
-        let style = match at {
-            0 => theme.bright(),
-            _ if selected => theme.bright(),
-            5..=7 => theme.ink(),
-            _ => theme.ink(),
-        };
-        canvas.put(x, y, text, style);
-    });
-}
-
-/// Each cell that has room: its column of the screen, its text, its number.
-fn each_cell(cells: &[String; 8], widths: &[usize; 8], mut put: impl FnMut(u16, &str, usize)) {
-    let mut x = 2;
-    for (at, (cell, width)) in cells.iter().zip(widths).enumerate() {
-        if *width == 0 {
-            continue;
-        }
-        let text = cut(&safe(cell), *width);
-        let pad = if RIGHT.contains(&at) { width - text.width().min(*width) } else { 0 };
-        put((x + pad) as u16, &text, at);
-        x += width + BETWEEN;
-    }
-}
-
-/// The selected column in full.
-pub(super) fn notes(canvas: &mut Canvas<'_>, app: &App) {
-    let theme = app.theme;
-    let Some(counted) = &app.columns.counted else { return };
-    let room = usize::from(canvas.area.width.saturating_sub(2));
-    let rows = app.columns.rows();
-    let Some(column) = rows.get(app.columns.at) else {
-        canvas.put(1, 0, "Enter goes to the first of these lines", theme.ink());
+    let generation = Some(preview.generation);
+    if (view.generation, view.place) == (generation, place) {
         return;
+    }
+    if view.place != place {
+        view.splitting = None;
+        view.at = 0;
+        view.counted = None;
+    }
+    (view.generation, view.place) = (generation, place);
+    view.kept = Some(kept);
+    count(app);
+}
+
+/// Nothing is counted, and no stream is held, that nobody looks at.
+fn leave(app: &mut App) {
+    let view = app.states.of::<ColumnsView>();
+    if let Some(counting) = view.counting.take() {
+        counting.cancel();
+    }
+    // What it had until then is not all.
+    view.counts += 1;
+    view.generation = None;
+    view.kept = None;
+    view.counted = None;
+}
+
+/// Counts the columns of the stream on screen.
+fn count(app: &mut App) {
+    let view = app.states.of::<ColumnsView>();
+    if let Some(counting) = view.counting.take() {
+        counting.cancel();
+    }
+    let Some(kept) = view.kept.clone() else { return };
+    view.counts += 1;
+    let number = view.counts;
+    let control = stream::RunControl::default();
+    view.counting = Some(control.clone());
+    let splitting = view.splitting.clone();
+    let events = app.events.clone();
+    app.in_background(Job::Columns, move || {
+        let mut said = Instant::now();
+        let mut source = kept.source();
+        let read = read_columns(&mut *source, splitting, |survey, found| {
+            if said.elapsed() > NEWS {
+                said = Instant::now();
+                let news = Counted { table: survey.table(), found: found.to_vec(), ended: false };
+                // Nobody listens any more when the screen is gone.
+                let _ = events.send(Event::then(move |app| counted(app, number, news)));
+            }
+            !control.is_cancelled()
+        });
+        match read {
+            Ok((survey, found)) => {
+                let news = Counted { table: survey.table(), found, ended: true };
+                Event::then(move |app| counted(app, number, news))
+            }
+            Err(error) => Event::Failed(Job::Columns, error.to_string()),
+        }
+    });
+}
+
+/// Takes what a count has found.
+fn counted(app: &mut App, number: u64, counted: Counted) {
+    let view = app.states.of::<ColumnsView>();
+    if number != view.counts {
+        return;
+    }
+    if counted.ended {
+        view.counting = None;
+    }
+    view.counted = Some(counted);
+    view.at = view.at.min(view.len().saturating_sub(1));
+}
+
+/// A key; false where it means nothing there.
+fn pressed(app: &mut App, code: KeyCode) -> bool {
+    let view = app.states.of::<ColumnsView>();
+    let last = view.len().saturating_sub(1);
+    match code {
+        KeyCode::Up => view.at = view.at.saturating_sub(1),
+        KeyCode::Down => view.at = (view.at + 1).min(last),
+        KeyCode::Home => view.at = 0,
+        KeyCode::End => view.at = last,
+        KeyCode::Left => split_otherwise(app, -1),
+        KeyCode::Right => split_otherwise(app, 1),
+        KeyCode::Tab => other_stream(app, 1),
+        KeyCode::BackTab => other_stream(app, -1),
+        KeyCode::Char('h') => {
+            view.all = !view.all;
+            view.at = view.at.min(view.len().saturating_sub(1));
+        }
+        KeyCode::Char('o') => view.order = view.order.next(),
+        KeyCode::Char('w') => ask_where_to_write(app),
+        KeyCode::Enter => open_column(app),
+        KeyCode::Esc => app.show_view(BENCH),
+        _ => return false,
+    }
+    true
+}
+
+/// Looks at the next stream of the pipeline, or the one before, round and round.
+fn other_stream(app: &mut App, step: i64) {
+    let streams = app.stage_count() as i64 + 1;
+    let here = match app.shown() {
+        Place::Source => 0,
+        Place::Stage(number) | Place::Stream(number) => number as i64 + 1,
     };
-    for (y, sentence) in sentences(column, &counted.table).iter().enumerate() {
-        let style = if y == 0 { theme.bright() } else { theme.ink() };
-        canvas.put(1, y as u16, &cut(&safe(sentence), room), style);
+    let next = (here + step).rem_euclid(streams);
+    app.select(match next {
+        0 => Place::Source,
+        stage => Place::Stream(stage as usize - 1),
+    });
+    refresh(app);
+}
+
+/// Splits the lines in the next of the ways that were found.
+fn split_otherwise(app: &mut App, step: i64) {
+    let view = app.states.of::<ColumnsView>();
+    let Some(counted) = &view.counted else { return };
+    let here = |found: &Splitting| *found == counted.table.splitting;
+    let at = counted.found.iter().position(|found| here(&found.splitting)).unwrap_or(0) as i64;
+    let next = (at + step).rem_euclid((counted.found.len() as i64).max(1)) as usize;
+    if let Some(found) = counted.found.get(next) {
+        view.splitting = Some(found.splitting.clone());
+        count(app);
     }
 }
 
-fn sentences(column: &Column, table: &ColumnTable) -> Vec<String> {
-    let heading = column.heading();
-    let name = if heading.is_empty() { String::new() } else { format!(" {heading}") };
-    let missing = table.data_lines - table.empty_lines - column.present;
-    let empty = column.present - column.filled;
-    let mut first = format!("field {}{name}: {}", column.number, column.kind_in_words());
-    for (lines, what) in [(missing, "do not have it"), (empty, "have nothing in it")] {
-        if lines > 0 {
-            first.push_str(&format!(" · {} lines {what}", grouped(lines)));
+/// What can be done with the selected column; of the lines that do not fit, the first one.
+fn open_column(app: &mut App) {
+    let view = app.states.of::<ColumnsView>();
+    if let Some(number) = view.selected() {
+        let splitting = view.counted.as_ref().map(|counted| counted.table.splitting.clone());
+        if let Some(kept) = view.kept.clone() {
+            point::point_at_column(app, &kept, splitting, number);
         }
+        return;
     }
-    first.push_str(&format!(" · {} characters at most", grouped(column.width as u64)));
-    vec![
-        first,
-        format!("{} different · most frequent: {}", column.different(), column.frequent_in_words()),
-        format!("from {} to {}", column.smallest_in_words(), column.largest_in_words()),
-    ]
+    let Some(counted) = &view.counted else { return };
+    let odd = view.at.checked_sub(view.shown(counted)).and_then(|at| counted.table.odd.get(at));
+    let Some(line) = odd.map(|odd| odd.first as usize) else { return };
+    // The stream alone: the lines of a stage may be in another order.
+    let place = match app.shown() {
+        Place::Stage(number) => Place::Stream(number),
+        place => place,
+    };
+    app.show_view(BENCH);
+    app.select(place);
+    app.lens.go(line);
+    app.focus = Focus::Lens;
+}
+
+fn ask_where_to_write(app: &mut App) {
+    let script = app.text.path.as_ref().and_then(|path| path.file_stem());
+    let stem = script.map_or("pipeline".into(), |stem| stem.to_string_lossy());
+    let title = "write the table to (.csv, .json, or text)";
+    app.open_drawer(Prompt::word(
+        title,
+        &format!("{stem}-columns.csv"),
+        "write it",
+        |app, name| {
+            write(app, expand_home(name));
+        },
+    ));
+}
+
+/// Writes the table: as CSV, JSON or text, by the name.
+fn write(app: &mut App, path: PathBuf) {
+    let Some(counted) = &app.states.of::<ColumnsView>().counted else { return };
+    if !counted.ended {
+        app.message = Some("not written: the lines are still being counted".to_owned());
+        return;
+    }
+    let table = counted.table.clone();
+    app.write_file(move || written(&table, &path));
+}
+
+/// Writes a table to a file that is not there yet; gives what became of it, in words.
+fn written(table: &ColumnTable, path: &Path) -> String {
+    let name = path.display();
+    if path.exists() {
+        return format!("not written: {name} already exists; choose another name");
+    }
+    let ending = path.extension().map(|ending| ending.to_string_lossy().into_owned());
+    let text = match ending.as_deref() {
+        Some("csv") => columns_csv(table),
+        Some("json") => columns_json(table),
+        _ => columns_text(table),
+    };
+    let written =
+        engine::put_in_place(path, engine::Writing::Result, |file| file.write_all(text.as_bytes()));
+    match written {
+        Ok(()) => format!("written: {name}"),
+        Err(error) => format!("not written: {}", stream::describe(&error)),
+    }
 }

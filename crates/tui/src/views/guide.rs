@@ -1,133 +1,201 @@
-//! The Guide, and its pages.
+//! Asking the Guide, and its pages.
 
-use ratatui::layout::{Position, Rect};
+mod drawing;
+pub(crate) mod state;
 
-use super::canvas::{Canvas, cut, cut_middle};
-use super::input::input;
-use super::outcomes::{Known, Layout, headings, row};
-use super::point::place_in_words;
+use crate::screen::canvas::Canvas;
+use crate::views::columns;
+use insight::Outcome;
+use ratatui::layout::{Position, Size};
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use engine::Kept;
+use insight::beginning;
+use ratatui::crossterm::event::{KeyCode, KeyEvent};
+use tui_input::Input;
+
+use crate::screen::list::{edit, scroll};
+use crate::screen::place::Focus;
 use crate::state::app::App;
-use crate::state::guide::{Found, GuideView, PageView};
-use crate::text::display::{at_blanks, safe};
+use crate::state::drawer::{After, Drawer, Hint, most};
+use crate::state::put_at::PutAt;
+use crate::state::trials::Trials;
+use crate::update::trials::ground_of;
+use crate::views::guide::state::{Found, GuideView, PageView};
 
-/// Rows it takes at most `most` of: the question, the headings, what was found, the stages.
-pub(super) fn rows(guide: &GuideView, most: u16) -> u16 {
-    (guide.found.len().min(100) as u16 + 4).clamp(8, most.max(8))
-}
+/// Recipes that are tried: as many as a screen shows.
+const TRIED: usize = 40;
 
-/// Draws it; gives the place of the cursor in the question.
-pub(super) fn draw(canvas: &mut Canvas<'_>, guide: &GuideView, app: &App) -> Option<Position> {
-    let area = canvas.area;
-    let theme = app.theme;
-    let x = canvas.put(1, 0, "what do you want to do?", theme.quiet());
-    let line = Rect { x: area.x + x + 1, width: area.width.saturating_sub(x + 1), ..area };
-    let cursor =
-        input(&mut canvas.within(line), 0, guide.query.value(), guide.query.visual_cursor(), app);
-    let layout = Layout::of(area.width);
-    let words = about(guide);
-    let room = usize::from(layout.words().saturating_sub(2));
-    canvas.put(1, 1, &cut(&words, room), theme.quiet());
-    if guide.ground.is_some() {
-        headings(canvas, 1, layout, guide.whole, app);
+/// Opens the Guide for the selected stream.
+pub(crate) fn open(app: &mut App) {
+    // With a mistake in the text there are still the samples to look at.
+    let wrong = app.text.problem.is_some();
+    if !wrong && app.must_wait() {
+        return;
     }
-    let rows = usize::from(area.height.saturating_sub(3)).max(1);
-    let first = (guide.selected + 1).saturating_sub(rows);
-    for (number, found) in guide.found.iter().enumerate().skip(first).take(rows) {
-        let y = 2 + (number - first) as u16;
-        let (says, known) = match found {
-            Found::Recipe(recipe) => {
-                let known = match guide.outcomes.get(recipe) {
-                    _ if guide.ground.is_none() => Known::None,
-                    None => Known::Waiting,
-                    Some(None) => Known::Untried,
-                    Some(Some(made)) => Known::Made(made),
-                };
-                (GuideView::recipe(*recipe).aim.to_owned(), known)
-            }
-            Found::Filter(definition) => {
-                let spec = definition.spec;
-                (format!("page: {}, {}", spec.name, spec.summary), Known::None)
-            }
-            Found::Topic(topic) => (format!("page: {}", topic.title), Known::None),
-        };
-        row(canvas, y, layout, &says, &known, (number, number == guide.selected), app);
-    }
-    let y = area.height.saturating_sub(1);
-    match guide.chosen() {
-        Some(Found::Recipe(recipe)) => {
-            let x = canvas.put(1, y, "| ", theme.quiet());
-            let place = place_in_words(guide.at, app);
-            let place =
-                if guide.ground.is_some() { place } else { "← on sample data".to_owned() };
-            let room =
-                usize::from(area.width).saturating_sub(usize::from(x) + place.chars().count() + 4);
-            let stages = safe(&guide.forms[recipe].stages).replace("^J", " ");
-            let x = canvas.put(x, y, &cut_middle(&stages, room), theme.bright());
-            canvas.put(x + 2, y, &place, theme.quiet());
+    let kept = app.stream_of(app.shown()).filter(|kept| !wrong && kept.lines() > 0);
+    let at = PutAt::of(app.shown());
+    let ground = kept.as_ref().map(|kept| ground_of(kept, None));
+    let (input, whole) = match &kept {
+        Some(kept) => {
+            let (input, whole) = beginning(kept);
+            (input, whole && app.known_of(kept) == engine::Known::Exact)
         }
-        Some(_) => {
-            canvas.put(1, y, "Enter opens the page", theme.quiet());
-        }
-        None => {
-            canvas.put(
-                3,
-                2,
-                "nothing found: try other words, or the name of a filter",
-                theme.quiet(),
-            );
-        }
-    }
-    cursor
-}
-
-/// The field that recipes are about.
-fn about(guide: &GuideView) -> String {
-    let Some(ground) = &guide.ground else {
-        return "no lines yet: recipes are shown on their samples".to_owned();
+        None => (Arc::new(Kept::of(b"")), true),
     };
-    let table = ground.table();
-    let column = table.columns.get(guide.field - 1);
-    let heading = column.map(insight::Column::heading).filter(|heading| !heading.is_empty());
-    let name = heading.map_or(String::new(), |heading| format!(" {}", safe(&heading)));
-    let kind = column.map_or(String::new(), |column| format!(", {}", column.kind_in_words()));
-    format!("with field {}{name}{kind} (Tab: the next)", guide.field)
+    // In the Columns view, the column that is selected there.
+    let field = columns::selected(app).unwrap_or(1);
+    let mut guide = GuideView {
+        ground,
+        at,
+        field,
+        query: Input::default(),
+        found: Vec::new(),
+        selected: 0,
+        forms: Vec::new(),
+        outcomes: HashMap::new(),
+        input,
+        whole,
+        trials: Trials::default(),
+    };
+    guide.renew();
+    try_recipes(app, &mut guide);
+    app.open_drawer(guide);
 }
 
-/// Rows of a page.
-pub(super) fn page_rows(page: &PageView, most: u16) -> u16 {
-    (page.lines.len() as u16 + 1).clamp(4, most.max(4))
-}
-
-/// Draws a page.
-pub(super) fn page(canvas: &mut Canvas<'_>, page: &PageView, app: &App) {
-    let area = canvas.area;
-    let theme = app.theme;
-    canvas.put(1, 0, &page.title, theme.bright());
-    let rows = usize::from(area.height.saturating_sub(1));
-    let room = usize::from(area.width.saturating_sub(2));
-    let lines = wrapped(&page.lines, room);
-    let top = page.top.min(lines.len().saturating_sub(rows));
-    for (y, line) in lines.iter().skip(top).take(rows).enumerate() {
-        let style = if line.starts_with("    ") { theme.bright() } else { theme.ink() };
-        canvas.put(1, y as u16 + 1, &cut(line, room), style);
+/// Tries the recipes around the selected one in the background.
+fn try_recipes(app: &mut App, guide: &mut GuideView) {
+    if guide.ground.is_none() {
+        return;
     }
-    if lines.len() > rows {
-        let end = (top + rows).min(lines.len());
-        let text = format!("{}–{end} of {}", top + 1, lines.len());
-        canvas.put_right(area.width.saturating_sub(1), 0, &text, theme.quiet());
-    }
+    let from = guide.selected.saturating_sub(TRIED * 3 / 4);
+    let wanted = guide.found.iter().skip(from).take(TRIED).filter_map(|found| match found {
+        Found::Recipe(recipe) if !guide.outcomes.contains_key(recipe) => {
+            Some((*recipe, guide.forms[*recipe].stages.clone()))
+        }
+        _ => None,
+    });
+    guide.trials = app.try_all(wanted.collect(), guide.input.clone(), tried);
 }
 
-/// The lines of a page, those of text broken where they are too long.
-fn wrapped(lines: &[String], room: usize) -> Vec<String> {
-    let mut out = Vec::new();
-    for line in lines {
-        let line = safe(line);
-        if line.starts_with("  ") {
-            out.push(line);
-        } else {
-            out.extend(at_blanks(&line, room));
+/// A key in the Guide; false where it is closed.
+pub(crate) fn pressed(app: &mut App, guide: &mut GuideView, key: KeyEvent) -> bool {
+    let last = guide.found.len().saturating_sub(1);
+    match key.code {
+        KeyCode::Up => guide.selected = guide.selected.saturating_sub(1),
+        KeyCode::Down => guide.selected = (guide.selected + 1).min(last),
+        KeyCode::PageUp => guide.selected = guide.selected.saturating_sub(10),
+        KeyCode::PageDown => guide.selected = (guide.selected + 10).min(last),
+        KeyCode::Tab | KeyCode::BackTab => {
+            let fields = guide.fields().max(1);
+            let step = if key.code == KeyCode::Tab { 1 } else { fields - 1 };
+            guide.field = (guide.field - 1 + step) % fields + 1;
+            let selected = guide.selected;
+            guide.renew();
+            guide.selected = selected.min(guide.found.len().saturating_sub(1));
+        }
+        KeyCode::Enter => return take_recipe(app, guide),
+        _ => {
+            if edit(&mut guide.query, key) {
+                guide.search();
+            }
         }
     }
-    out
+    try_recipes(app, guide);
+    true
+}
+
+/// Puts the selected recipe in, or opens the selected page.
+fn take_recipe(app: &mut App, guide: &mut GuideView) -> bool {
+    let Some(found) = guide.chosen() else { return true };
+    let (title, text) = match found {
+        Found::Recipe(recipe) => {
+            let stages = guide.forms[recipe].stages.clone();
+            app.put_stages(guide.at, &stages);
+            if guide.ground.is_some() {
+                app.focus = Focus::River;
+            }
+            return false;
+        }
+        Found::Filter(definition) => {
+            (definition.spec.name.to_owned(), filters::guide(definition.spec))
+        }
+        Found::Topic(topic) => (topic.title.to_owned(), topic.text.to_owned()),
+    };
+    let lines = text.lines().map(str::to_owned).collect();
+    // The page leads back to the list it was opened from.
+    let list = std::mem::take(guide);
+    app.open_drawer(PageView { title, lines, top: 0, guide: Box::new(list) });
+    false
+}
+
+/// Takes what came out of a recipe.
+fn tried(app: &mut App, number: u64, at: usize, made: Option<Outcome>) {
+    let guide = app.drawer_of_mut::<GuideView>();
+    if let Some(guide) = guide.filter(|guide| guide.trials.number == number) {
+        guide.outcomes.insert(at, made);
+    }
+}
+
+impl Drawer<App> for GuideView {
+    fn name(&self) -> &'static str {
+        "guide"
+    }
+
+    fn rows(&self, _app: &App, size: Size) -> u16 {
+        drawing::rows(self, most(size))
+    }
+
+    fn draw(&self, canvas: &mut Canvas<'_>, app: &App) -> Option<Position> {
+        drawing::draw(canvas, self, app)
+    }
+
+    fn hints(&self, _app: &App) -> Vec<Hint> {
+        // On a narrow screen the last ones have no room.
+        let mut hints = vec![("type", "what you want"), ("Enter", "put it in"), ("Esc", "close")];
+        hints.push(("↑↓", "choose"));
+        hints.extend((self.fields() > 1).then_some(("Tab", "another field")));
+        hints
+    }
+
+    fn key(&mut self, key: KeyEvent, app: &mut App) -> After {
+        After::stays_if(pressed(app, self, key))
+    }
+
+    fn input(&mut self) -> Option<&mut Input> {
+        Some(&mut self.query)
+    }
+
+    fn selected(&mut self) -> Option<&mut usize> {
+        Some(&mut self.selected)
+    }
+}
+
+impl Drawer<App> for PageView {
+    fn name(&self) -> &'static str {
+        "page"
+    }
+
+    fn rows(&self, _app: &App, size: Size) -> u16 {
+        drawing::page_rows(self, most(size))
+    }
+
+    fn draw(&self, canvas: &mut Canvas<'_>, app: &App) -> Option<Position> {
+        drawing::page(canvas, self, app);
+        None
+    }
+
+    fn hints(&self, _app: &App) -> Vec<Hint> {
+        vec![("↑↓", "scroll"), ("Enter", "back to the list"), ("Esc", "close")]
+    }
+
+    fn key(&mut self, key: KeyEvent, app: &mut App) -> After {
+        if key.code != KeyCode::Enter {
+            scroll(&mut self.top, key.code, self.lines.len());
+            return After::Stays;
+        }
+        app.open_drawer(std::mem::take(&mut *self.guide));
+        After::Closes
+    }
 }

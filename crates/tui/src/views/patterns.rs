@@ -1,86 +1,142 @@
-//! Patterns for what was marked.
+//! Examples that are marked, and the patterns for them.
 
-use insight::{Mark, grouped};
-use ratatui::style::Modifier;
+mod drawing;
+pub(crate) mod state;
 
-use super::canvas::{Canvas, PART, cut};
-use crate::state::app::App;
-use crate::state::examples::PatternView;
-use crate::state::target::Target;
+use crate::parts::prompt::Prompt;
+use crate::screen::canvas::Canvas;
 use crate::text::display::safe;
+use insight::{Mark, finds};
+use ratatui::crossterm::event::{KeyCode, KeyEvent};
+use ratatui::layout::{Position, Size};
 
-/// Columns of a count.
-const COUNT: u16 = 11;
+use crate::screen::place::Focus;
+use crate::state::app::App;
+use crate::state::app::Event;
+use crate::state::drawer::{After, Drawer, Hint, most};
+use crate::state::examples::Examples;
+use crate::state::job::Job;
+use crate::views::patterns::state::PatternView;
+use crate::views::point::state::PointView;
 
-/// Rows it takes at most `most` of: the examples, the heading, the patterns, the use.
-pub(super) fn rows(patterns: &PatternView, most: u16) -> u16 {
-    (patterns.suggestions.len() as u16 + 5).clamp(6, most.max(6))
-}
-
-pub(super) fn draw(canvas: &mut Canvas<'_>, patterns: &PatternView, app: &App) {
-    let area = canvas.area;
-    let theme = app.theme;
-    let mut x = examples(canvas, 1, "examples", &app.examples.marks, app);
-    if !app.examples.nots.is_empty() {
-        x = examples(canvas, x + 2, "must not match", &app.examples.nots, app);
-    }
-    let _ = x;
-    if patterns.suggestions.is_empty() {
-        let text =
-            "no pattern matches all examples and nothing that it must not match; x forgets them";
-        canvas.put(1, 1, &cut(text, usize::from(area.width.saturating_sub(2))), theme.ink());
+/// Takes what is pointed at as an example, and shows the patterns.
+pub(crate) fn add_example(app: &mut App, point: &PointView, must_not: bool) {
+    let Some(piece) = point.piece() else {
+        app.message = Some("nothing is marked here".to_owned());
         return;
+    };
+    app.message = None;
+    let mark = Mark { line: point.text.clone(), piece };
+    if must_not {
+        app.examples.nots.push(mark);
+    } else {
+        app.examples.marks.push(mark);
     }
-    let width = usize::from(area.width);
-    let longest =
-        patterns.suggestions.iter().map(|one| one.pattern.chars().count()).max().unwrap_or(0);
-    let pattern_room = longest.clamp(12, (width / 2).max(12));
-    let right = area.width.saturating_sub(1);
-    let says_room = width.saturating_sub(pattern_room + 5 + 2 * usize::from(COUNT) + 3);
-    let part = if patterns.whole { "" } else { PART };
-    canvas.put(3, 1, "pattern", theme.quiet());
-    canvas.put_right(right - COUNT.min(right), 1, &format!("{part}pieces"), theme.quiet());
-    canvas.put_right(right, 1, &format!("{part}lines"), theme.quiet());
-    let rows = usize::from(area.height.saturating_sub(4)).max(1);
-    let first = (patterns.at + 1).saturating_sub(rows);
-    for (number, one) in patterns.suggestions.iter().enumerate().skip(first).take(rows) {
-        let y = 2 + (number - first) as u16;
-        let chosen = number == patterns.at;
-        canvas.row_target(y, Target::Entry(number));
-        if chosen {
-            canvas.select(y, 1);
-            canvas.put(1, y, "▸", theme.bright());
-        }
-        let style = if chosen { theme.bright() } else { theme.ink() };
-        canvas.put(3, y, &cut(&safe(&one.pattern), pattern_room), style);
-        let x = 5 + pattern_room as u16;
-        canvas.put(x, y, &cut(&safe(&one.says), says_room), theme.quiet());
-        if let Some(found) = patterns.finds.get(number) {
-            canvas.put_right(right - COUNT.min(right), y, &grouped(found.pieces), style);
-            canvas.put_right(right, y, &grouped(found.lines), style);
-        }
-    }
-    let uses = patterns.uses();
-    let Some((says, stage)) = uses.get(patterns.using) else { return };
-    let y = area.height.saturating_sub(1);
-    let count = format!("{} of {}", patterns.using + 1, uses.len());
-    let x = canvas.put(1, y, &format!("←→ {says}"), theme.ink());
-    let x = canvas.put(x + 1, y, &count, theme.quiet());
-    if !stage.is_empty() {
-        let x = canvas.put(x + 2, y, "| ", theme.quiet());
-        let room = usize::from(area.width.saturating_sub(x + 1));
-        canvas.put(x, y, &cut(&safe(stage), room), theme.bright());
+    let mut patterns = PatternView::new(&app.examples, point.at, point.input.clone(), point.whole);
+    try_patterns(app, &mut patterns);
+    app.open_drawer(patterns);
+}
+
+/// Counts in the background what each pattern finds.
+fn try_patterns(app: &mut App, patterns: &mut PatternView) {
+    app.points += 1;
+    let number = app.points;
+    patterns.tries = number;
+    let all: Vec<String> = patterns.suggestions.iter().map(|one| one.pattern.clone()).collect();
+    let input = patterns.input.clone();
+    app.in_background(Job::Patterns, move || {
+        let lines = input.lines_at(0, insight::TRIED);
+        let found = all.iter().map(|one| finds(one, lines.iter().map(|line| &line[..])));
+        let found = found.collect();
+        Event::then(move |app| tried(app, number, found))
+    });
+}
+
+/// Takes what the patterns find.
+pub(crate) fn tried(app: &mut App, number: u64, found: Vec<insight::Finds>) {
+    let patterns = app.drawer_of_mut::<PatternView>();
+    if let Some(patterns) = patterns.filter(|patterns| patterns.tries == number) {
+        patterns.finds = found;
     }
 }
 
-/// What was marked, as on paper.
-fn examples(canvas: &mut Canvas<'_>, x: u16, name: &str, marks: &[Mark], app: &App) -> u16 {
-    let theme = app.theme;
-    let mut x = canvas.put(x, 0, name, theme.quiet());
-    for mark in marks {
-        let piece = mark.line.get(mark.piece.clone()).unwrap_or_default();
-        let text = cut(&safe(&String::from_utf8_lossy(piece)), 30);
-        x = canvas.put(x + 2, 0, &text, theme.bright().add_modifier(Modifier::REVERSED));
+/// A key while patterns are shown; false where that ends.
+pub(crate) fn pressed(app: &mut App, patterns: &mut PatternView, code: KeyCode) -> bool {
+    let last = patterns.suggestions.len().saturating_sub(1);
+    let uses = patterns.uses();
+    match code {
+        KeyCode::Up => patterns.at = patterns.at.saturating_sub(1),
+        KeyCode::Down => patterns.at = (patterns.at + 1).min(last),
+        KeyCode::Home => patterns.at = 0,
+        KeyCode::End => patterns.at = last,
+        KeyCode::Left => patterns.using = patterns.using.saturating_sub(1),
+        KeyCode::Right => {
+            patterns.using = (patterns.using + 1).min(uses.len().saturating_sub(1));
+        }
+        KeyCode::Char('m' | 'n') => {
+            app.focus = Focus::Lens;
+            app.message =
+                Some("go to another line, Enter there, and choose the example with ←→".to_owned());
+            return false;
+        }
+        KeyCode::Char('x') => {
+            app.examples = Examples::default();
+            app.message = Some("the examples are forgotten".to_owned());
+            return false;
+        }
+        KeyCode::Enter => return take_pattern(app, patterns, &uses),
+        _ => {}
     }
-    x
+    true
+}
+
+/// Puts the stage of the selected use in, or asks for what takes the place of the matches.
+fn take_pattern(app: &mut App, patterns: &PatternView, uses: &[(&'static str, String)]) -> bool {
+    let Some(one) = patterns.suggestions.get(patterns.at) else { return true };
+    let Some((_, stage)) = uses.get(patterns.using) else { return true };
+    let (at, pattern) = (patterns.put_at, one.pattern.clone());
+    if stage.is_empty() {
+        let title = format!("replace what {} matches by", safe(&pattern));
+        app.open_drawer(Prompt::new(title, "", "put it in", move |app, text| {
+            app.put_stages(at, &insight::substituting(&pattern, text));
+        }));
+    } else {
+        app.put_stages(at, stage);
+    }
+    app.examples = Examples::default();
+    false
+}
+
+impl Drawer<App> for PatternView {
+    fn name(&self) -> &'static str {
+        "pattern"
+    }
+
+    fn rows(&self, _app: &App, size: Size) -> u16 {
+        drawing::rows(self, most(size))
+    }
+
+    fn draw(&self, canvas: &mut Canvas<'_>, app: &App) -> Option<Position> {
+        drawing::draw(canvas, self, app);
+        None
+    }
+
+    fn hints(&self, _app: &App) -> Vec<Hint> {
+        vec![
+            ("Enter", "put it in"),
+            ("Esc", "close"),
+            ("↑↓", "pattern"),
+            ("←→", "what to do with it"),
+            ("m", "mark one more"),
+            ("x", "forget the examples"),
+        ]
+    }
+
+    fn key(&mut self, key: KeyEvent, app: &mut App) -> After {
+        After::stays_if(pressed(app, self, key.code))
+    }
+
+    fn selected(&mut self) -> Option<&mut usize> {
+        Some(&mut self.at)
+    }
 }

@@ -1,83 +1,126 @@
-//! The editor of a program: its lines with numbers, its parts told apart.
+//! A program of a stage in an editor of its own: what is typed there goes into the command text at
+//! once, so that nothing is lost when the editor is closed.
 
-use ratatui::layout::Position;
-use unicode_width::UnicodeWidthChar;
+mod drawing;
+pub(crate) mod state;
 
-use super::canvas::Canvas;
-use super::command::shaded;
+use crate::screen::canvas::Canvas;
+use insight::quoted_program;
+use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+use ratatui::layout::{Position, Size};
+
+use crate::screen::place::Focus;
 use crate::state::app::App;
-use crate::state::program::ProgramEditor;
-use crate::text::display::safe;
+use crate::state::drawer::{After, Drawer, Hint};
+use crate::text::editor::readline;
+use crate::views::program::state::ProgramEditor;
 
-/// Rows it takes: a title, the lines, and one to breathe.
-pub(super) fn rows(editor: &ProgramEditor, height: u16) -> u16 {
-    let lines = editor.text().split('\n').count().clamp(5, 200) as u16;
-    (lines + 2).min(height * 3 / 5)
-}
-
-/// Draws it; gives the cursor's place.
-pub(super) fn draw(canvas: &mut Canvas<'_>, editor: &ProgramEditor, app: &App) -> Option<Position> {
-    let area = canvas.area;
-    let theme = app.theme;
-    let title = format!("{} program of stage {}", editor.filter, editor.stage + 1);
-    let x = canvas.put(1, 0, &title, theme.bright());
-    canvas.put(x + 2, 0, "every change is evaluated at once", theme.quiet());
-    let room = usize::from(area.height.saturating_sub(2)).max(1);
-    let (row, column) = editor.editor.place();
-    let first = (row + 1).saturating_sub(room);
-    let lines: Vec<&str> = editor.text().split('\n').collect();
-    let digits = lines.len().to_string().len() as u16;
-    let left = 1 + digits + 2;
-    let width = usize::from(area.width.saturating_sub(left + 1)).max(1);
-    // A long line is shown around the cursor.
-    let skip = column.saturating_sub(width.saturating_sub(1));
-    let wrong = app.text.problem.as_ref().and_then(|problem| {
-        let from = editor.place_of(problem.span.start)?;
-        Some((from, problem.span.end.saturating_sub(problem.span.start).max(1)))
-    });
-    let mut start: usize = lines.iter().take(first).map(|line| line.len() + 1).sum();
-    let mut cursor = None;
-    for (number, line) in lines.iter().enumerate().skip(first).take(room) {
-        let y = 1 + (number - first) as u16;
-        let label = format!("{:>1$}", number + 1, usize::from(digits));
-        canvas.put(1, y, &label, theme.quiet());
-        let mut x = left;
-        for (place, (at, character)) in line.char_indices().enumerate() {
-            if (number, place) == (row, column) {
-                cursor = Some(Position::new(x, y));
-            }
-            if place < skip {
-                continue;
-            }
-            let plain = !character.is_control() && character.width().is_some();
-            let shown = if plain { character.to_string() } else { safe(&character.to_string()) };
-            let mut style = shade_at(app, editor, start + at);
-            if let Some(((wrong_row, from), length)) = wrong
-                && wrong_row == number
-                && (from..from + length).contains(&place)
-            {
-                style = theme.bright().add_modifier(ratatui::style::Modifier::UNDERLINED);
-            }
-            x = canvas.put(x, y, &shown, style);
+/// Opens the program of the selected stage, or the one the cursor is in.
+pub(crate) fn open(app: &mut App) {
+    let cursor = app.text.editor.cursor();
+    let at_cursor = app
+        .text
+        .programs
+        .iter()
+        .find(|program| app.focus == Focus::Text && program.span.touches(cursor));
+    let stage = app.place.stage();
+    let of_stage = app.text.programs.iter().find(|program| program.stage == stage);
+    // Where there is only one it must be meant.
+    let only = match &app.text.programs[..] {
+        [only] => Some(only),
+        _ => None,
+    };
+    match at_cursor.or(of_stage).or(only) {
+        Some(program) => {
+            app.open_drawer(ProgramEditor::new(program));
         }
-        if number == row && cursor.is_none() {
-            cursor = Some(Position::new(x, y));
+        None => {
+            app.message = Some("this stage has no program; awk and sed have one".to_owned());
         }
-        start += line.len() + 1;
     }
-    let cursor = cursor?;
-    let at = Position::new(area.x + cursor.x, area.y + cursor.y);
-    area.contains(at).then_some(at)
 }
 
-/// The style of the byte at this place of the program.
-fn shade_at(app: &App, editor: &ProgramEditor, at: usize) -> ratatui::style::Style {
-    let program = app.text.programs.iter().find(|program| program.span.start == editor.span.start);
-    let place = editor.span.start + 1 + at;
-    let shades = program.map_or(&[][..], |program| &program.shades);
-    let found = shades.iter().find(|(span, _)| span.start <= place && place < span.end);
-    match found {
-        Some((_, shade)) => shaded(app, app.theme.ink(), *shade),
-        None => app.theme.ink(),
+/// A key in the editor of a program.
+pub(crate) fn pressed(app: &mut App, program: &mut ProgramEditor, key: KeyEvent) {
+    let editor = &mut program.editor;
+    let control = key.modifiers.contains(KeyModifiers::CONTROL);
+    let alt = key.modifiers.contains(KeyModifiers::ALT);
+    let changed = match (key.code, control, alt) {
+        (KeyCode::Up, ..) => {
+            editor.vertical(false);
+            false
+        }
+        (KeyCode::Down, ..) => {
+            editor.vertical(true);
+            false
+        }
+        (KeyCode::Char('u'), false, true) => editor.undo(),
+        (KeyCode::Char('r'), false, true) => editor.redo(),
+        (KeyCode::Enter, ..) => {
+            editor.insert('\n');
+            true
+        }
+        (KeyCode::Tab, ..) => {
+            editor.insert('\t');
+            true
+        }
+        (KeyCode::Char(character), false, false) => {
+            editor.insert(character);
+            true
+        }
+        _ => readline(key.code, control, alt).is_some_and(|edit| editor.edit(edit)),
+    };
+    if changed {
+        write_back(app, program);
+    }
+}
+
+fn write_back(app: &mut App, editor: &mut ProgramEditor) {
+    let quoted = quoted_program(editor.text());
+    // All that is done while the editor is open is one step of undo in the command text.
+    let first = !std::mem::replace(&mut editor.changed, true);
+    app.text.editor.amend(editor.span, &quoted, first);
+    editor.span.end = editor.span.start + quoted.len();
+    app.text.recalled = None;
+    app.message = None;
+    app.text_changed();
+}
+
+impl Drawer<App> for ProgramEditor {
+    fn name(&self) -> &'static str {
+        "program"
+    }
+
+    fn rows(&self, _app: &App, size: Size) -> u16 {
+        drawing::rows(self, size.height)
+    }
+
+    fn draw(&self, canvas: &mut Canvas<'_>, app: &App) -> Option<Position> {
+        drawing::draw(canvas, self, app)
+    }
+
+    fn hints(&self, _app: &App) -> Vec<Hint> {
+        vec![
+            ("type", "applied at once"),
+            ("Esc", "close"),
+            ("Enter", "new line"),
+            ("Alt-u", "undo"),
+            ("Alt-r", "redo"),
+        ]
+    }
+
+    fn key(&mut self, key: KeyEvent, app: &mut App) -> After {
+        if key.modifiers.contains(KeyModifiers::CONTROL) && key.code == KeyCode::Char('s') {
+            app.save();
+            // A question for the name takes its place.
+            return After::stays_if(app.drawer.is_none());
+        }
+        pressed(app, self, key);
+        After::Stays
+    }
+
+    fn pasted(&mut self, text: &str, app: &mut App) {
+        self.editor.insert_text(text);
+        write_back(app, self);
     }
 }

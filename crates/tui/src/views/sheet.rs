@@ -1,188 +1,278 @@
-//! The options of a stage.
+//! Setting the options of a stage.
 
-use insight::{SheetRow, figure, figure_lines};
-use ratatui::layout::Position;
-use ratatui::style::Modifier;
+mod drawing;
+pub(crate) mod state;
 
-use super::canvas::{Canvas, cut};
+use crate::screen::canvas::Canvas;
+use ratatui::layout::{Position, Size};
+use std::collections::BTreeMap;
+
+use engine::StageResult;
+use insight::{Setting, set_option, sheet};
+use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+use tui_input::Input;
+
+use crate::screen::list::edit;
+use crate::screen::place::{Focus, Place};
 use crate::state::app::App;
-use crate::state::sheet::{Pick, SheetView};
-use crate::state::target::Target;
-use crate::text::display::{View, pieces, safe, width};
+use crate::state::drawer::{After, Drawer, Hint, most};
+use crate::views::sheet::state::{Pick, SheetView};
 
-/// Rows it takes at most `most` of: the stage, the headings, the options, the text.
-pub(super) fn rows(view: &SheetView, most: u16) -> u16 {
-    (view.sheet.rows.len() as u16 + 4).clamp(6, most.max(6))
-}
+/// Bytes of a line that fields are picked from.
+const LINE: usize = 1 << 12;
 
-/// A row of the list: a heading, or an option by its number among them.
-enum Row<'v> {
-    Heading(&'static str),
-    Option(usize, &'v SheetRow),
-}
-
-fn list(view: &SheetView) -> Vec<Row<'_>> {
-    let switches = view.switches();
-    let mut list = Vec::new();
-    for (number, row) in view.rows().into_iter().enumerate() {
-        if number == 0 && switches > 0 {
-            list.push(Row::Heading("switches"));
-        }
-        if number == switches {
-            list.push(Row::Heading("with a value"));
-        }
-        list.push(Row::Option(number, row));
-    }
-    list
-}
-
-/// Draws it; gives the place of the cursor where a value is typed.
-pub(super) fn draw(canvas: &mut Canvas<'_>, view: &SheetView, app: &App) -> Option<Position> {
-    let area = canvas.area;
-    let theme = app.theme;
-    head(canvas, view, app);
-    let list = list(view);
-    let room = usize::from(area.height.saturating_sub(2)).max(1);
-    let is_selected = |row: &Row<'_>| matches!(row, Row::Option(number, _) if *number == view.at);
-    let here = list.iter().position(is_selected).unwrap_or(0);
-    // A heading over the first row stays in sight.
-    let first = if here <= 1 { 0 } else { (here + 1).saturating_sub(room) };
-    let mut cursor = None;
-    for (y, row) in list.iter().skip(first).take(room).enumerate() {
-        let y = y as u16 + 1;
-        match row {
-            Row::Heading(says) => {
-                canvas.put(3, y, says, theme.quiet());
+/// A key of the search among the options; false for one that is none, and for a letter with which none has
+/// what is searched for: where the option takes a value, that begins with it.
+fn searched(view: &mut SheetView, key: KeyEvent) -> bool {
+    match key.code {
+        KeyCode::Char(letter) if key.modifiers.difference(KeyModifiers::SHIFT).is_empty() => {
+            view.search.push(letter);
+            let found = view.find();
+            if !found {
+                view.search.pop();
             }
-            Row::Option(number, row) => {
-                let selected = *number == view.at;
-                canvas.row_target(y, Target::Entry(*number));
-                let at = option(canvas, y, view, row, selected, app);
-                if selected && view.typed.is_some() {
-                    cursor = at.map(|x| Position::new(area.x + x, area.y + y));
-                }
-            }
+            found
         }
+        KeyCode::Backspace if !view.search.is_empty() => {
+            view.search.pop();
+            view.find();
+            true
+        }
+        _ => false,
     }
-    let y = area.height.saturating_sub(1);
-    let x = canvas.put(1, y, &stage_text(view, app), theme.bright());
-    canvas.put(x + 2, y, "← the stage as it is now", theme.quiet());
-    cursor.filter(|at| area.contains(*at))
 }
 
-/// The stage, what it does, and what comes out of it now.
-fn head(canvas: &mut Canvas<'_>, view: &SheetView, app: &App) {
-    let theme = app.theme;
-    if let Some(pick) = &view.pick {
-        return picked(canvas, pick, app);
+/// Opens the options of the selected stage; of one that has none, its text is edited.
+pub(crate) fn open(app: &mut App) {
+    let stage = match app.place {
+        Place::Source => 0,
+        Place::Stage(number) | Place::Stream(number) => number,
+    };
+    let (text, cursor) = (app.text.editor.text().to_owned(), app.text.editor.cursor());
+    match sheet(&text, cursor, stage) {
+        Ok(sheet) => {
+            app.message = None;
+            app.place = Place::Stage(stage);
+            app.refresh_lens(true);
+            let preview = app.result.preview.as_ref();
+            let result = preview.and_then(|preview| preview.stages.get(stage));
+            let lines_before = result.map(StageResult::lines_out);
+            let definition = filters::find(sheet.spec.name.as_bytes());
+            let uses = definition.map(insight::option_uses).unwrap_or_default();
+            app.open_drawer(SheetView {
+                search: String::new(),
+                kept: BTreeMap::new(),
+                uses,
+                stage,
+                before: (text, cursor),
+                lines_before,
+                sheet,
+                at: 0,
+                typed: None,
+                pick: None,
+            });
+        }
+        Err(error) => {
+            app.act(crate::actions::Action::EditStage);
+            app.message = Some(error.to_string());
+        }
     }
-    let hue = theme.hue(view.stage).add_modifier(Modifier::BOLD);
-    let x = canvas.put(1, 0, &format!("{} {}", view.stage + 1, view.sheet.spec.name), hue);
-    let now = app.result.preview.as_ref().and_then(|preview| preview.stages.get(view.stage));
-    let words = now.map_or(String::new(), |stage| {
-        let out = stage.lines_out();
-        let was = view.lines_before.filter(|before| *before != out);
-        let was = was.map_or(String::new(), |before| format!(" (before: {})", figure(before)));
-        let outdated = if app.is_stale() { " …" } else { "" };
-        format!("{} in, {} out{was}{outdated}", figure_lines(stage.lines_in()), figure(out))
-    });
-    let right = canvas.area.width.saturating_sub(1);
-    let width = words.chars().count() as u16;
-    canvas.put_right(right, 0, &words, theme.ink());
-    if !view.search.is_empty() {
-        canvas.put(x + 2, 0, &format!("search: {}", safe(&view.search)), theme.bright());
+}
+
+/// A key for the sheet; false where it is closed.
+pub(crate) fn pressed(app: &mut App, view: &mut SheetView, key: KeyEvent) -> bool {
+    let last = view.sheet.rows.len().saturating_sub(1);
+    let step = |view: &mut SheetView, at: usize| {
+        view.at = at.min(last);
+        view.typed = None;
+        view.search.clear();
+    };
+    if view.pick.is_some() {
+        pick_key(app, view, key.code);
+        return true;
+    }
+    match key.code {
+        KeyCode::Tab if view.picks_fields() => begin_pick(app, view),
+        KeyCode::Up => step(view, view.at.saturating_sub(1)),
+        KeyCode::Down => step(view, view.at + 1),
+        KeyCode::PageUp => step(view, view.at.saturating_sub(10)),
+        KeyCode::PageDown => step(view, view.at + 10),
+        KeyCode::Home if view.typed.is_none() => step(view, 0),
+        KeyCode::End if view.typed.is_none() => step(view, last),
+        KeyCode::Enter => {
+            app.focus = Focus::River;
+            return false;
+        }
+        KeyCode::F(2) => {
+            app.act(crate::actions::Action::Program);
+            return app.drawer.is_none();
+        }
+        _ => set_in_sheet(app, view, key),
+    }
+    true
+}
+
+/// Brings back the text as it was before the sheet.
+pub(crate) fn leave(app: &mut App, view: &SheetView) {
+    let (text, cursor) = &view.before;
+    if text != app.text.editor.text() {
+        app.text.editor.set_text(text, *cursor);
+        app.message = Some("as it was".to_owned());
+        app.text_changed();
+    }
+}
+
+/// The first line that comes in, with its fields as the stage counts them.
+fn begin_pick(app: &mut App, view: &mut SheetView) {
+    let preview = app.result.preview.clone().filter(|_| !app.is_stale());
+    let stage = preview.as_ref().and_then(|preview| preview.stages.get(view.stage));
+    let line = stage.and_then(|stage| stage.inputs.first()?.kept.line_start(0, LINE));
+    let Some((stage, line)) = stage.zip(line) else {
+        app.message = Some("no line to pick from".to_owned());
+        return;
+    };
+    let list = view.rows().get(view.at).and_then(|row| row.given.last().cloned());
+    let list = list.unwrap_or_default();
+    // Without a list the stage does not run: what it would count is found with one.
+    let counted = insight::counted(stage, &line);
+    let Some(filters::Counted::Fields(fields)) = counted else {
+        app.message = Some("the stage counts no fields yet: type a list first".to_owned());
+        return;
+    };
+    let Some(chosen) = insight::fields_of_list(&list, fields.len()) else {
+        app.message = Some("this list is not one of single fields; type it".to_owned());
+        return;
+    };
+    let to_end = list.ends_with('-');
+    view.typed = None;
+    view.pick = Some(Pick { line: line.to_vec(), fields, chosen, at: 0, to_end });
+}
+
+/// A key while fields are picked.
+fn pick_key(app: &mut App, view: &mut SheetView, code: KeyCode) {
+    let Some(mut pick) = view.pick.take() else { return };
+    match code {
+        KeyCode::Left => pick.at = pick.at.saturating_sub(1),
+        KeyCode::Right => pick.at = (pick.at + 1).min(pick.fields.len().saturating_sub(1)),
+        KeyCode::Char(' ') => {
+            pick.chosen[pick.at] = !pick.chosen[pick.at];
+            let list = insight::list_of_fields(&pick.chosen, pick.to_end);
+            // cut without a list is an error: the last one stays.
+            if list.is_empty() {
+                pick.chosen[pick.at] = true;
+                app.message = Some("one field at least".to_owned());
+            } else {
+                set(app, view, 'f', &Setting::Value(list));
+            }
+        }
+        KeyCode::Tab | KeyCode::Enter => return,
+        _ => {}
+    }
+    view.pick = Some(pick);
+}
+
+fn set_in_sheet(app: &mut App, view: &mut SheetView, key: KeyEvent) {
+    let rows = view.rows();
+    let Some(row) = rows.get(view.at) else { return };
+    let (short, optional) = (row.option.short, row.option.optional);
+    let is_on = !row.given.is_empty();
+    let value = row.given.last().cloned().unwrap_or_default();
+    let takes_value = row.option.value.is_some();
+    if !takes_value && key.code == KeyCode::Char(' ') {
+        set(app, view, short, &if is_on { Setting::Off } else { Setting::On });
+        view.search.clear();
         return;
     }
-    let room = usize::from(right.saturating_sub(x + width + 4));
-    canvas.put(x + 2, 0, &cut(view.sheet.spec.summary, room), theme.quiet());
-}
-
-/// The line that fields are picked from: the chosen ones bright, the one at the cursor reversed.
-fn picked(canvas: &mut Canvas<'_>, pick: &Pick, app: &App) {
-    let theme = app.theme;
-    let x = canvas.put(1, 0, &format!("field {}", pick.at + 1), theme.bright()) + 2;
-    let room = usize::from(canvas.area.width.saturating_sub(x + 2));
-    let here = pick.fields.get(pick.at).cloned().unwrap_or(0..0);
-    let end = width(&pick.line[..here.end.min(pick.line.len())], View::Text, usize::MAX);
-    let mut column = x;
-    for piece in pieces(&pick.line, View::Text, (end + 2).saturating_sub(room), room) {
-        let field = pick.fields.iter().position(|field| field.contains(&piece.at));
-        let mut style = match field {
-            Some(field) if pick.chosen[field] => {
-                theme.bright().add_modifier(Modifier::BOLD | Modifier::UNDERLINED)
+    if (!takes_value || !view.search.is_empty()) && searched(view, key) {
+        return;
+    }
+    if !takes_value {
+        return;
+    }
+    view.search.clear();
+    // A value that may be left out can be switched, too.
+    let can_switch =
+        is_on || optional != filters::Optional::Never || view.kept.contains_key(&short);
+    if key.code == KeyCode::Char(' ') && view.typed.is_none() && can_switch {
+        let setting = match view.kept.get(&short).filter(|_| !is_on) {
+            Some(kept) => Setting::Value(kept.clone()),
+            None if is_on => {
+                view.kept.insert(short, value);
+                Setting::Off
             }
-            _ => theme.quiet(),
+            None => Setting::On,
         };
-        if field == Some(pick.at) {
-            style = style.add_modifier(Modifier::REVERSED);
+        set(app, view, short, &setting);
+        return;
+    }
+    // The first letter begins a new value, other keys change the old one.
+    let fresh = matches!(key.code, KeyCode::Char(_)) && key.modifiers.is_empty();
+    let start = if fresh { String::new() } else { value };
+    let input = view.typed.get_or_insert_with(|| Input::new(start));
+    if edit(input, key) {
+        let typed = input.value().to_owned();
+        let setting = if typed.is_empty() { Setting::Off } else { Setting::Value(typed) };
+        set(app, view, short, &setting);
+    }
+}
+
+fn set(app: &mut App, view: &mut SheetView, short: char, setting: &Setting) {
+    let (text, cursor) = (app.text.editor.text().to_owned(), app.text.editor.cursor());
+    let changed = set_option(&text, cursor, view.stage, short, setting);
+    match changed.and_then(|changed| Ok((sheet(&changed, cursor, view.stage)?, changed))) {
+        Ok((sheet, changed)) => {
+            view.sheet = sheet;
+            app.message = None;
+            let cursor = cursor.min(changed.len());
+            app.text.editor.set_text(&changed, cursor);
+            app.text_changed();
         }
-        canvas.put(column, 0, &piece.text, style);
-        column += piece.width as u16;
+        Err(error) => app.message = Some(error.to_string()),
     }
 }
 
-/// Draws an option; gives the column of the cursor in its value.
-fn option(
-    canvas: &mut Canvas<'_>,
-    y: u16,
-    view: &SheetView,
-    row: &SheetRow,
-    selected: bool,
-    app: &App,
-) -> Option<u16> {
-    let theme = app.theme;
-    if selected {
-        canvas.select(y, 1);
-        canvas.put(1, y, "▸", theme.bright());
+impl Drawer<App> for SheetView {
+    fn name(&self) -> &'static str {
+        "options"
     }
-    let is_on = !row.given.is_empty();
-    let style = if selected || is_on { theme.bright() } else { theme.ink() };
-    let name = match (row.option.has_letter(), row.option.long) {
-        (true, _) => format!("-{}", row.option.short),
-        (false, long) => format!("--{long}"),
-    };
-    let mut cursor = None;
-    let wide = canvas.is_wide();
-    let value_room = if wide { 22 } else { 12 };
-    let mut x = canvas.put(3, y, if is_on { "[x]" } else { "[ ]" }, style);
-    x = canvas.put(x + 1, y, &name, style);
-    if let Some(value) = row.option.value {
-        let start = (x + 1).max(12);
-        let typed = view.typed.as_ref().filter(|_| selected);
-        let shown = match typed {
-            Some(input) => safe(input.value()),
-            None => row
-                .given
-                .iter()
-                .map(|value| safe(&shell::quote(value)))
-                .collect::<Vec<_>>()
-                .join("  "),
-        };
-        let empty = shown.is_empty() && typed.is_none();
-        let text = if empty { value.to_owned() } else { shown };
-        let style = if empty { theme.quiet() } else { style };
-        x = canvas.put(start, y, &cut(&text, value_room), style);
-        cursor = typed.map(|input| start + (input.visual_cursor() as u16).min(value_room as u16));
-    }
-    let says_at = if wide { 37 } else { 26 };
-    let beyond = if row.option.posix { "" } else { "not POSIX" };
-    let right = canvas.area.width.saturating_sub(1);
-    canvas.put_right(right, y, beyond, theme.quiet());
-    let start = says_at.max(x + 2);
-    let room = usize::from(right.saturating_sub(start + 11));
-    let words = match &row.excluded {
-        Some(why) => format!("{} · not now: {}", row.option.meaning, safe(why)),
-        None => row.option.meaning.to_owned(),
-    };
-    canvas.put(start, y, &cut(&words, room), if selected { theme.bright() } else { theme.ink() });
-    cursor
-}
 
-/// The text of the stage as it is now.
-fn stage_text(view: &SheetView, app: &App) -> String {
-    let text = app.text.editor.text();
-    let pipeline = app.text.pipeline();
-    let span = pipeline.and_then(|pipeline| pipeline.commands.get(view.stage)).map(|one| one.span);
-    let stage = span.and_then(|span| text.get(span.range())).unwrap_or_default();
-    safe(stage).replace("^J", " ")
+    fn rows(&self, _app: &App, size: Size) -> u16 {
+        drawing::rows(self, most(size))
+    }
+
+    fn draw(&self, canvas: &mut Canvas<'_>, app: &App) -> Option<Position> {
+        drawing::draw(canvas, self, app)
+    }
+
+    fn hints(&self, _app: &App) -> Vec<Hint> {
+        if self.pick.is_some() {
+            return vec![("←→", "field"), ("Space", "take it or not"), ("Tab", "done")];
+        }
+        let is_switch = self.at < self.switches();
+        let set = if is_switch { ("Space", "switch") } else { ("type", "its value") };
+        let mut hints = vec![set];
+        hints.extend(is_switch.then_some(("type", "search")));
+        hints.extend([("Enter", "keep"), ("Esc", "as it was"), ("↑↓", "choose")]);
+        hints.extend(self.picks_fields().then_some(("Tab", "pick fields from a line")));
+        let has_program = matches!(self.sheet.spec.name, "awk" | "sed");
+        hints.extend(has_program.then_some(("F2", "its program")));
+        hints
+    }
+
+    fn key(&mut self, key: KeyEvent, app: &mut App) -> After {
+        After::stays_if(pressed(app, self, key))
+    }
+
+    fn clicked(&mut self, row: usize, app: &mut App) -> After {
+        self.typed = None;
+        self.pick = None;
+        if std::mem::replace(&mut self.at, row) == row {
+            return self.key(KeyEvent::from(KeyCode::Char(' ')), app);
+        }
+        After::Stays
+    }
+
+    fn left(&mut self, app: &mut App) {
+        leave(app, self);
+    }
 }

@@ -1,187 +1,366 @@
-//! The Shelf: a list with a search, and what is known of the selected entry.
+//! The Shelf: finding, opening, renaming, copying, deleting and bringing back.
 
-use engine::{Figure, Known};
-use insight::{PastLine, ShelfEntry, Shelved, bytes, duration, figure_lines, files_of, grouped};
-use ratatui::layout::{Position, Rect};
+mod drawing;
+pub(crate) mod state;
 
-use unicode_width::UnicodeWidthStr;
-
-use super::canvas::{Canvas, cut, cut_middle};
-use super::input::input;
-use crate::state::app::App;
-use crate::state::shelf::ShelfView;
-use crate::state::target::Target;
+use crate::parts::prompt::Prompt;
+use crate::screen::canvas::Canvas;
+use crate::screen::view_name::{SHELF, ViewName};
 use crate::text::display::safe;
+use ratatui::layout::{Position, Size};
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
 
-/// Rows for the selected entry.
-const DETAILS: u16 = 9;
+use insight::{
+    PastLine, ShelfEntry, Shelved, comment_of, copy_script, delete_script, rename_script, renamed,
+    restore_script, scripts_in, with_comment,
+};
+use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+use stream::describe;
+use tui_input::Input;
 
-/// Draws it; gives the place of the cursor in the search.
-pub(super) fn draw(canvas: &mut Canvas<'_>, view: &ShelfView, app: &App) -> Option<Position> {
-    let theme = app.theme;
-    let area = canvas.area;
-    let Some(entries) = &view.entries else {
-        canvas.put(1, 0, "reading the Shelf …", theme.quiet());
-        return None;
-    };
-    let count = if view.found.len() == entries.len() {
-        format!("Shelf: {} pipelines", grouped(entries.len() as u64))
-    } else {
-        format!("Shelf: {} of {}", grouped(view.found.len() as u64), grouped(entries.len() as u64))
-    };
-    let x = canvas.put(1, 0, &count, theme.bright());
-    let x = canvas.put(x + 2, 0, "search:", theme.quiet());
-    let line = Rect { x: area.x + x + 1, width: area.width.saturating_sub(x + 1), ..area };
-    let query = &view.query;
-    let cursor = input(&mut canvas.within(line), 0, query.value(), query.visual_cursor(), app);
-    let details = DETAILS.min(area.height / 3);
-    let rows = usize::from(area.height.saturating_sub(details + 2));
-    let first = (view.at + 1).saturating_sub(rows.max(1));
-    // The commands stand below each other, whether or not an entry has a comment.
-    let commented = view.found.iter().any(|place| !entries[*place].comment().is_empty());
-    let known = view.found.iter().any(|place| entries[*place].last.is_some());
-    let longest = view.found.iter().map(|place| name(&entries[*place]).width()).max().unwrap_or(0);
-    let width = usize::from(area.width);
-    let layout = Layout {
-        names: longest.clamp(9, (width / 3).min((width / 5).max(24))),
-        // Two columns of words that are hardly begun say less than one.
-        comments: commented,
-        commands: !commented || width >= 60,
-        figures: known,
-    };
-    for (row, (number, place)) in view.found.iter().enumerate().skip(first).take(rows).enumerate() {
-        let y = row as u16 + 1;
-        canvas.row_target(y, Target::Entry(number));
-        entry_row(canvas, y, &entries[*place], &layout, app);
-        if number == view.at {
-            canvas.put(0, y, "▸", theme.bright());
-            canvas.select(y, 1);
+use crate::screen::list::edit;
+use crate::state::app::App;
+use crate::state::app::Event;
+use crate::state::drawer::{After, Drawer, Hint};
+use crate::state::job::Job;
+use crate::state::shelf::{Forgotten, TakenOff};
+use crate::state::versions::Candidate;
+use crate::storage::store::{open_script, save_script};
+use crate::views::shelf::state::ShelfView;
+
+/// Opens the Shelf.
+pub(crate) fn open(app: &mut App) {
+    show(app, Input::default(), None);
+}
+
+/// Reads the Shelf in the background and shows it.
+fn show(app: &mut App, query: Input, wanted: Option<PathBuf>) {
+    app.points += 1;
+    let number = app.points;
+    let (shelves, past) = (app.kept.shelves.clone(), app.kept.past.clone());
+    let history: Vec<String> = app.text.history.iter().rev().cloned().collect();
+    app.in_background(Job::Shelf, move || {
+        let (lines, trouble) = match past.map(|past| past.lines()) {
+            Some(Err(error)) => (Vec::new(), Some(describe(&error))),
+            Some(Ok(lines)) => (lines, None),
+            None => (Vec::new(), None),
+        };
+        let all = entries(&shelves, lines, history);
+        Event::then(move |app| read(app, number, all, trouble))
+    });
+    app.open_drawer(ShelfView::reading(number, query, wanted));
+}
+
+/// Takes what is on the Shelf.
+pub(crate) fn read(app: &mut App, number: u64, entries: Vec<ShelfEntry>, trouble: Option<String>) {
+    let view = app.drawer_of_mut::<ShelfView>();
+    let Some(view) = view.filter(|view| view.number == number) else { return };
+    view.take(entries);
+    let opens = view.opens;
+    if let Some(trouble) = trouble {
+        app.message = Some(format!("earlier lines cannot be read: {trouble}"));
+    }
+    if opens {
+        app.press(KeyCode::Enter);
+    }
+}
+
+/// A key on the Shelf; false where it is closed.
+pub(crate) fn pressed(app: &mut App, view: &mut ShelfView, key: KeyEvent) -> bool {
+    let last = view.found.len().saturating_sub(1);
+    if key.modifiers.contains(KeyModifiers::ALT) {
+        return act(app, view, key.code);
+    }
+    match key.code {
+        KeyCode::Up => view.at = view.at.saturating_sub(1),
+        KeyCode::Down => view.at = (view.at + 1).min(last),
+        KeyCode::PageUp => view.at = view.at.saturating_sub(10),
+        KeyCode::PageDown => view.at = (view.at + 10).min(last),
+        KeyCode::Enter if view.entries.is_none() => view.opens = true,
+        KeyCode::Enter => {
+            let Some(entry) = view.chosen() else { return true };
+            match &entry.shelved {
+                Shelved::Saved(path) => app.ask_to_open(path.clone()),
+                Shelved::Past => {
+                    let text = entry.text.clone();
+                    app.take_line(&text);
+                }
+            }
+            return false;
+        }
+        _ => {
+            if edit(&mut view.query, key) {
+                view.at = 0;
+                view.search();
+            }
         }
     }
-    if view.found.is_empty() {
-        canvas.put(3, 1, "nothing found", theme.quiet());
+    true
+}
+
+/// Something is done with the selected entry; false where the Shelf is closed for it.
+fn act(app: &mut App, view: &mut ShelfView, code: KeyCode) -> bool {
+    if code == KeyCode::Char('u') {
+        put_back(app, view);
+        return false;
     }
-    let top = area.height.saturating_sub(details);
-    let rest = Rect { y: area.y + top, height: area.height - top, ..area };
-    if let Some(entry) = view.chosen() {
-        about(&mut canvas.within(rest), entry, app);
+    let Some(entry) = view.chosen() else { return true };
+    let path = match &entry.shelved {
+        Shelved::Saved(path) => Some(path.clone()),
+        Shelved::Past => None,
+    };
+    let name = |path: &Path| path.file_name().map(|name| name.to_string_lossy().into_owned());
+    match (code, path) {
+        (KeyCode::Char('v'), _) => {
+            let marked = app.kept.marked.take();
+            crate::views::versions::open(
+                app,
+                marked.into_iter().chain([candidate(entry)]).collect(),
+            );
+            return false;
+        }
+        (KeyCode::Char('m'), _) => {
+            let marked = candidate(entry);
+            app.message = Some(format!("Alt-v compares another one with {}", marked.name));
+            app.kept.marked = Some(marked);
+        }
+        (KeyCode::Char('d'), _) => {
+            take_off(app, view);
+            return false;
+        }
+        (KeyCode::Char('r'), Some(path)) => {
+            let name = name(&path).unwrap_or_default();
+            let title = format!("another name for {}", safe(&path.display().to_string()));
+            app.open_drawer(Prompt::word(title, &name, "rename", move |app, text| {
+                rename(app, &path, text);
+            }));
+            return false;
+        }
+        (KeyCode::Char('c'), Some(path)) => {
+            let name = format!("copy-of-{}", name(&path).unwrap_or_default());
+            let title = format!("copy {} to", safe(&path.display().to_string()));
+            app.open_drawer(Prompt::word(title, &name, "copy", move |app, text| {
+                copy(app, &path, text);
+            }));
+            return false;
+        }
+        (KeyCode::Char('t'), Some(path)) => {
+            let comment = comment_of(&entry.text);
+            let title = format!("comment above {}", safe(&path.display().to_string()));
+            app.open_drawer(Prompt::new(title, &comment, "save", move |app, text| {
+                set_comment(app, &path, text);
+            }));
+            return false;
+        }
+        (KeyCode::Char('r' | 'c' | 't'), None) => {
+            app.message = Some("a line that was not saved has no file; Enter takes it".to_owned());
+        }
+        _ => {}
     }
-    cursor
+    true
 }
 
-/// A day and a time, as this machine's clock has them.
-fn when(line: &PastLine) -> String {
-    let zoned = line.when.to_zoned(jiff::tz::TimeZone::system());
-    zoned.strftime("%Y-%m-%d %H:%M").to_string()
+/// Deletes the selected script, or forgets the selected line.
+fn take_off(app: &mut App, view: &ShelfView) {
+    let Some(entry) = view.chosen() else { return };
+    let done = match &entry.shelved {
+        Shelved::Saved(path) => {
+            let Some(state) = app.kept.store.as_ref().map(|store| store.folder().to_owned()) else {
+                app.message = Some("there is no folder to keep it in, so it stays".to_owned());
+                return;
+            };
+            delete_script(path, &state).map(|deleted| {
+                app.kept.taken_off.push(TakenOff::Script(deleted));
+                format!("{} was deleted", path.display())
+            })
+        }
+        Shelved::Past => forget_line(app, &entry.text).map(|()| {
+            let forgotten = Forgotten { text: entry.text.clone(), last: entry.last.clone() };
+            app.kept.taken_off.push(TakenOff::Past(Box::new(forgotten)));
+            "the line is forgotten".to_owned()
+        }),
+    };
+    app.message = Some(match done {
+        Ok(done) => format!("{done}; Alt-u brings it back"),
+        Err(error) => format!("not deleted: {}", describe(&error)),
+    });
+    show(app, view.query.clone(), None);
+    if let Some(new) = app.drawer_of_mut::<ShelfView>() {
+        new.at = view.at;
+    }
 }
 
-/// What a line gave: its lines, marked where they are of a part, and how long it took.
-fn amounts(line: &PastLine) -> [String; 2] {
-    let known = if line.partial { Known::OfPart } else { Known::Exact };
-    [figure_lines(Figure::new(line.lines, known)), duration(line.elapsed_ns)]
+/// Takes a line out of those evaluated before.
+fn forget_line(app: &mut App, text: &str) -> std::io::Result<()> {
+    if let Some(past) = &app.kept.past {
+        past.remove(text)?;
+    }
+    if let Some(store) = &app.kept.store {
+        store.forget(text)?;
+    }
+    app.text.history.retain(|line| line != text);
+    Ok(())
 }
 
-fn figures(line: &PastLine) -> String {
-    amounts(line).join(" · ")
+/// Brings back what was taken off last.
+fn put_back(app: &mut App, view: &ShelfView) {
+    let mut wanted = None;
+    let done = match app.kept.taken_off.pop() {
+        None => {
+            app.message = Some("nothing was deleted".to_owned());
+            show(app, view.query.clone(), None);
+            return;
+        }
+        Some(TakenOff::Script(deleted)) => {
+            let restored = restore_script(&deleted);
+            wanted = Some(deleted.was.clone());
+            let name = deleted.was.display().to_string();
+            if restored.is_err() {
+                // It can be tried again.
+                app.kept.taken_off.push(TakenOff::Script(deleted));
+            }
+            restored.map(|()| name)
+        }
+        Some(TakenOff::Past(line)) => {
+            let past = app.kept.past.clone();
+            app.remember(&line.text);
+            match (&line.last, past) {
+                (Some(last), Some(past)) => past.add(last),
+                _ => Ok(()),
+            }
+            .map(|()| "the line".to_owned())
+        }
+    };
+    app.message = Some(match done {
+        Ok(what) => format!("{what} is back"),
+        Err(error) => format!("not brought back: {}", describe(&error)),
+    });
+    show(app, view.query.clone(), wanted);
 }
 
-/// Columns for the lines, the time and the day of an entry.
-const AMOUNTS: [u16; 3] = [15, 13, 18];
+/// Gives a script of the Shelf another name.
+pub(crate) fn rename(app: &mut App, path: &Path, name: &str) {
+    let new = renamed(path, name.trim());
+    let done = rename_script(path, &new);
+    if done.is_ok() && app.text.path.as_deref() == Some(path) {
+        app.text.path = Some(new.clone());
+    }
+    done_on(app, done, &format!("renamed to {}", new.display()), new);
+}
 
-/// What an entry is called.
-fn name(entry: &ShelfEntry) -> String {
+/// Copies a script of the Shelf.
+pub(crate) fn copy(app: &mut App, path: &Path, name: &str) {
+    let new = renamed(path, name.trim());
+    done_on(app, copy_script(path, &new), &format!("copied to {}", new.display()), new);
+}
+
+/// Puts another comment above a script of the Shelf.
+pub(crate) fn set_comment(app: &mut App, path: &Path, comment: &str) {
+    let done = open_script(path).and_then(|text| save_script(path, &with_comment(&text, comment)));
+    done_on(app, done, "the comment is saved", path.to_owned());
+}
+
+fn done_on(app: &mut App, done: std::io::Result<()>, says: &str, wanted: PathBuf) {
+    app.message = Some(match done {
+        Ok(()) => says.to_owned(),
+        Err(error) => format!("not done: {}", describe(&error)),
+    });
+    show(app, Input::default(), Some(wanted));
+}
+
+/// An entry as one of two versions that are compared.
+fn candidate(entry: &ShelfEntry) -> Candidate {
+    Candidate { name: path_name(entry), text: entry.text.clone(), at: usize::MAX, figures: None }
+}
+
+/// What a saved entry is called.
+fn path_name(entry: &ShelfEntry) -> String {
     match &entry.shelved {
-        Shelved::Saved(path) => safe(&path.display().to_string()),
-        Shelved::Past => "not saved".to_owned(),
+        Shelved::Saved(path) => path.display().to_string(),
+        Shelved::Past => "the earlier line".to_owned(),
     }
 }
 
-/// The columns of the list: how wide names are, and which of the others there are.
-struct Layout {
-    names: usize,
-    comments: bool,
-    commands: bool,
-    figures: bool,
+/// What is in the folders, and what was evaluated before, the newest first.
+pub(crate) fn entries(
+    shelves: &[PathBuf],
+    lines: Vec<PastLine>,
+    history: Vec<String>,
+) -> Vec<ShelfEntry> {
+    let mut known: HashMap<&str, &PastLine> = HashMap::new();
+    for line in &lines {
+        known.entry(line.text.trim()).or_insert(line);
+    }
+    let mut all: Vec<ShelfEntry> = Vec::new();
+    for path in shelves.iter().flat_map(|folder| scripts_in(folder)) {
+        let text = open_script(&path).unwrap_or_default();
+        let last = known.get(text.trim()).map(|line| (*line).clone());
+        all.push(ShelfEntry::saved(path, text, last));
+    }
+    let saved: std::collections::HashSet<String> =
+        all.iter().map(|entry| entry.text.trim().to_owned()).collect();
+    let figured: std::collections::HashSet<String> =
+        lines.iter().map(|line| line.text.trim().to_owned()).collect();
+    for line in lines {
+        if !saved.contains(line.text.trim()) {
+            all.push(ShelfEntry::past(line.text.clone(), Some(line)));
+        }
+    }
+    for text in history {
+        if !saved.contains(text.trim()) && !figured.contains(text.trim()) {
+            all.push(ShelfEntry::past(text, None));
+        }
+    }
+    all
 }
 
-/// A row of the list.
-fn entry_row(canvas: &mut Canvas<'_>, y: u16, entry: &ShelfEntry, layout: &Layout, app: &App) {
-    let theme = app.theme;
-    let width = canvas.area.width;
-    let style = match &entry.shelved {
-        Shelved::Saved(_) => theme.ink(),
-        Shelved::Past => theme.quiet(),
-    };
-    canvas.put(2, y, &cut_middle(&name(entry), layout.names), style);
-    let start = layout.names as u16 + 4;
-    let wide = canvas.is_wide();
-    let columns = match (layout.figures, wide) {
-        (false, _) => &AMOUNTS[..0],
-        (_, true) => &AMOUNTS[..],
-        (_, false) => &AMOUNTS[..2],
-    };
-    let end = width.saturating_sub(1 + columns.iter().sum::<u16>());
-    if let Some(line) = &entry.last {
-        let [lines, time] = amounts(line);
-        let mut x = end;
-        for (column, text) in columns.iter().zip([lines, time, when(line)]) {
-            x += column;
-            canvas.put_right(x, y, &text, theme.quiet());
-        }
+impl Drawer<App> for ShelfView {
+    fn name(&self) -> &'static str {
+        "shelf"
     }
-    let room = usize::from(end.saturating_sub(start + 2));
-    let comment_room = match (layout.comments, layout.commands) {
-        (true, true) => (room / 2).min(64),
-        (true, false) => room,
-        (false, _) => 0,
-    };
-    canvas.put(start, y, &cut(&safe(&entry.comment()), comment_room), theme.ink());
-    if !layout.commands {
-        return;
-    }
-    let x = start + comment_room as u16 + if layout.comments { 2 } else { 0 };
-    let room = usize::from(end.saturating_sub(x + 2));
-    canvas.put(x, y, &cut(&safe(&entry.line()), room), theme.quiet());
-}
 
-/// The selected entry, whole.
-fn about(canvas: &mut Canvas<'_>, entry: &ShelfEntry, app: &App) {
-    let theme = app.theme;
-    let room = usize::from(canvas.area.width.saturating_sub(3));
-    canvas.rule();
-    let mut y = 1;
-    if let Shelved::Saved(path) = &entry.shelved {
-        canvas.put(1, y, &cut(&safe(&path.display().to_string()), room), theme.bright());
-        y += 1;
+    fn rows(&self, _app: &App, size: Size) -> u16 {
+        size.height
     }
-    let files = files_of(&entry.text);
-    let folder = std::path::Path::new(".");
-    let named = |writes: bool| -> String {
-        let own = files.iter().filter(|one| one.writes == writes);
-        own.map(|one| {
-            let missing = if one.is_here(folder) || one.writes { "" } else { " (not here)" };
-            format!("{}{missing}", safe(&one.name))
-        })
-        .collect::<Vec<_>>()
-        .join(", ")
-    };
-    for (what, names) in [("reads ", named(false)), ("writes ", named(true))] {
-        if !names.is_empty() {
-            let x = canvas.put(1, y, what, theme.quiet());
-            canvas.put(x, y, &cut(&names, room.saturating_sub(8)), theme.ink());
-            y += 1;
-        }
+
+    fn draw(&self, canvas: &mut Canvas<'_>, app: &App) -> Option<Position> {
+        drawing::draw(canvas, self, app)
     }
-    if let Some(line) = &entry.last {
-        let words = format!("last {}: {}, {}", when(line), figures(line), bytes(line.bytes));
-        canvas.put(1, y, &cut(&words, room), theme.quiet());
-        y += 1;
+
+    fn hints(&self, _app: &App) -> Vec<Hint> {
+        vec![
+            ("type", "to search"),
+            ("Enter", "open"),
+            ("Esc", "close"),
+            ("Alt-d", "delete"),
+            ("Alt-u", "bring back"),
+            ("Alt-r", "rename"),
+            ("Alt-c", "copy"),
+            ("Alt-t", "comment"),
+            ("Alt-v", "compare"),
+            ("Alt-m", "mark to compare"),
+            ("↑↓", "choose"),
+        ]
     }
-    for line in entry.text.lines() {
-        if y >= canvas.area.height {
-            break;
-        }
-        canvas.put(3, y, &cut(&safe(line), room.saturating_sub(2)), theme.ink());
-        y += 1;
+
+    fn key(&mut self, key: KeyEvent, app: &mut App) -> After {
+        After::stays_if(pressed(app, self, key))
+    }
+
+    fn input(&mut self) -> Option<&mut Input> {
+        Some(&mut self.query)
+    }
+
+    fn selected(&mut self) -> Option<&mut usize> {
+        Some(&mut self.at)
+    }
+
+    fn shown_as(&self, _under: ViewName) -> ViewName {
+        SHELF
+    }
+
+    fn is_whole(&self) -> bool {
+        true
     }
 }

@@ -1,286 +1,297 @@
-//! The place to begin: what is here, what was done lately, programs, the demo.
+//! The place to begin: reading a folder, looking at its files, opening what is chosen.
 
-use insight::{EntryKind, FileLook, FolderEntry, Shelved, bytes, duration, grouped};
-use ratatui::layout::{Position, Rect};
+mod drawing;
+pub(crate) mod state;
 
-use super::canvas::{Canvas, cut, cut_middle};
-use super::input::input;
+use crate::screen::canvas::Canvas;
+use crate::screen::view_name::{BENCH, ViewName};
+use ratatui::layout::{Position, Size};
+use std::path::{Path, PathBuf};
+use tui_input::Input;
+
+use insight::{EntryKind, PastLine, ShelfEntry, Shelved};
+use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+use stream::describe;
+
+use crate::screen::list::edit;
 use crate::state::app::App;
-use crate::state::start::{Beginning, Item, StartView};
-use crate::state::target::Target;
-use crate::text::display::safe;
+use crate::state::app::Event;
+use crate::state::drawer::{After, Drawer, Hint};
+use crate::state::job::Job;
+use crate::views::shelf::entries;
+use crate::views::start::state::{Beginning, Item, Looked, StartView};
 
-/// A row: a heading, an item by its place among those found, or nothing.
-enum Row {
-    Heading(&'static str),
-    Found(usize),
-    Space,
+/// Files that are looked at in one go.
+const LOOKED_AT: usize = 24;
+
+/// Shows what there is to begin with in the folder this process is in.
+pub(crate) fn open(app: &mut App) {
+    app.points += 1;
+    let number = app.points;
+    let (shelves, past) = (app.kept.shelves.clone(), app.kept.past.clone());
+    let history: Vec<String> = app.text.history.iter().rev().cloned().collect();
+    app.in_background(Job::Start, move || {
+        let lines = past.and_then(|past| past.lines().ok()).unwrap_or_default();
+        let all = beginning(&shelves, lines, history);
+        Event::then(move |app| read(app, number, all))
+    });
+    app.open_drawer(StartView::reading(number));
 }
 
-/// Draws it; gives the place of the cursor in the search.
-pub(super) fn draw(canvas: &mut Canvas<'_>, view: &StartView, app: &App) -> Option<Position> {
-    let theme = app.theme;
-    let area = canvas.area;
-    let x = canvas.put(1, 0, "type to search:", theme.quiet());
-    let line = Rect { x: area.x + x + 1, width: area.width.saturating_sub(x + 1), ..area };
-    let query = &view.query;
-    let cursor = input(&mut canvas.within(line), 0, query.value(), query.visual_cursor(), app);
-    let Some(all) = &view.all else {
-        canvas.put(1, 2, "reading this folder …", theme.quiet());
-        return cursor;
-    };
-    if let Err(why) = &all.files {
-        let text = format!("this folder cannot be read: {}", safe(why));
-        canvas.put(1, 1, &text, theme.bright());
-    }
-    let rows = rows(view);
-    let room = usize::from(area.height.saturating_sub(3));
-    let selected = rows.iter().position(|row| matches!(row, Row::Found(at) if *at == view.at));
-    // The heading of the first file stays in view, too.
-    let top = (selected.unwrap_or(0) + 2).saturating_sub(room.max(1)).min(rows.len());
-    let top = if selected.unwrap_or(0) + 1 < room { 0 } else { top };
-    let columns = Columns::of(area.width);
-    for (y, row) in (2..area.height.saturating_sub(1)).zip(rows.iter().skip(top)) {
-        match row {
-            Row::Space => {}
-            Row::Heading(text) => {
-                canvas.put(1, y, text, theme.quiet());
-                if *text == HERE {
-                    columns.headings(canvas, y, app);
-                }
-            }
-            Row::Found(at) => {
-                canvas.row_target(y, Target::Entry(*at));
-                item(canvas, y, view, all, view.found[*at], &columns, app);
-                if *at == view.at {
-                    canvas.put(1, y, "▸", theme.bright());
-                    canvas.select(y, 1);
-                }
-            }
+/// Takes what there is.
+pub(crate) fn read(app: &mut App, number: u64, all: Beginning) {
+    app.with_drawer_of::<StartView>(|view, app| {
+        if view.number == number {
+            view.take(all);
+            look_on(app, view);
         }
-    }
-    if view.found.is_empty() {
-        canvas.put(3, 2, "nothing found; Esc leaves for an empty text", theme.quiet());
-    }
-    if let Some(chosen) = view.chosen() {
-        let text = says(view, all, chosen);
-        let y = area.height.saturating_sub(1);
-        canvas.put(1, y, &cut(&text, usize::from(area.width.saturating_sub(2))), theme.ink());
-    }
-    cursor
+    });
 }
 
-const HERE: &str = "in this folder";
-
-fn rows(view: &StartView) -> Vec<Row> {
-    let heading = |item: Item| match item {
-        Item::File(_) | Item::Above => HERE,
-        Item::Lately(_) => "lately",
-        Item::Program(_) => "programs of this machine that only look",
-        Item::Demo => "to try it",
-    };
-    let mut rows = Vec::new();
-    let mut before = "";
-    for (at, found) in view.found.iter().enumerate() {
-        let of = heading(*found);
-        if of != before {
-            if !rows.is_empty() {
-                rows.push(Row::Space);
-            }
-            rows.push(Row::Heading(of));
-            before = of;
-        }
-        rows.push(Row::Found(at));
-    }
-    rows
-}
-
-/// Where the columns of files end or begin.
-struct Columns {
-    name: u16,
-    kind: u16,
-    /// These end before their column.
-    lines: u16,
-    size: u16,
-    changed: u16,
-    first: u16,
-}
-
-impl Columns {
-    fn of(width: u16) -> Self {
-        let name = (width / 5).clamp(18, 30);
-        let kind = if width >= 100 { 30 } else { 24 };
-        let kind_end = 3 + name + kind + 2;
-        let lines = kind_end + 12;
-        let size = lines + 11;
-        let changed = size + 15;
-        Self { name, kind: 3 + name + 2, lines, size, changed, first: changed + 3 }
-    }
-
-    fn headings(&self, canvas: &mut Canvas<'_>, y: u16, app: &App) {
-        let quiet = app.theme.quiet();
-        for (end, text) in [(self.lines, "lines"), (self.size, "size"), (self.changed, "changed")] {
-            if end <= canvas.area.width {
-                canvas.put_right(end, y, text, quiet);
-            }
-        }
-        if self.first + 12 <= canvas.area.width {
-            canvas.put(self.first, y, "first line", quiet);
-        }
-    }
-}
-
-fn item(
-    canvas: &mut Canvas<'_>,
-    y: u16,
-    view: &StartView,
-    all: &Beginning,
-    item: Item,
-    columns: &Columns,
-    app: &App,
-) {
-    let theme = app.theme;
-    let width = usize::from(canvas.area.width);
-    match item {
-        Item::File(number) => {
-            let Some(file) = view.file(number) else { return };
-            let is_marked = view.marked.contains(&number);
-            if is_marked {
-                canvas.put(2, y, "+", theme.bright());
-            }
-            file_row(canvas, y, file, view.looks.get(&number), columns, app);
-        }
-        Item::Above => {
-            canvas.put(3, y, "../", theme.ink());
-            canvas.put(columns.kind, y, "the folder above", theme.quiet());
-        }
-        Item::Lately(number) => {
-            let Some(entry) = all.lately.get(number) else { return };
-            let name = match &entry.shelved {
-                Shelved::Saved(path) => safe(&path.display().to_string()),
-                Shelved::Past => "not saved".to_owned(),
-            };
-            let style = if entry.shelved == Shelved::Past { theme.quiet() } else { theme.ink() };
-            canvas.put(3, y, &cut_middle(&name, usize::from(columns.name)), style);
-            let known = entry.last.as_ref().map_or(String::new(), |last| {
-                format!("{} · {}", age(last.when.into()), duration(last.elapsed_ns))
-            });
-            let end = width.saturating_sub(known.chars().count() + 1);
-            canvas.put(end as u16, y, &known, theme.quiet());
-            let room = end.saturating_sub(usize::from(columns.kind) + 2);
-            canvas.put(columns.kind, y, &cut(&safe(&entry.line()), room), theme.ink());
-        }
-        Item::Program(number) => {
-            let Some(program) = all.programs.get(number) else { return };
-            let x = canvas.put(3, y, program.line, theme.ink());
-            canvas.put((x + 2).max(columns.kind + 20), y, program.says, theme.quiet());
-        }
-        Item::Demo => {
-            canvas.put(3, y, "demo", theme.ink());
-            canvas.put(
-                columns.kind,
-                y,
-                "made-up data of a funicular railway, with pipelines",
-                theme.quiet(),
-            );
-        }
-    }
-}
-
-fn file_row(
-    canvas: &mut Canvas<'_>,
-    y: u16,
-    file: &FolderEntry,
-    look: Option<&Result<FileLook, String>>,
-    columns: &Columns,
-    app: &App,
-) {
-    let theme = app.theme;
-    let slash = if file.kind == EntryKind::Folder { "/" } else { "" };
-    let name = format!("{}{slash}", safe(&file.name.to_string_lossy()));
-    canvas.put(3, y, &cut_middle(&name, usize::from(columns.name)), theme.ink());
-    let kind = match (file.kind, look) {
-        (EntryKind::Folder, _) => "folder".to_owned(),
-        (EntryKind::Other, _) => "not a file".to_owned(),
-        (_, None) => "…".to_owned(),
-        (_, Some(Err(why))) => safe(why),
-        (_, Some(Ok(look))) => look.kind.clone(),
-    };
-    let kind_room = usize::from(columns.lines.saturating_sub(columns.kind + 11));
-    canvas.put(columns.kind, y, &cut(&kind, kind_room), theme.quiet());
-    if file.kind != EntryKind::File {
+/// Looks at files that are on the screen and were not looked at yet.
+fn look_on(app: &App, view: &mut StartView) {
+    let missing = view.not_looked_at(LOOKED_AT);
+    let Some(all) = view.all.as_ref().filter(|_| !missing.is_empty() && !view.is_looking) else {
         return;
-    }
-    let fits = |end: u16| end <= canvas.area.width;
-    let look = look.and_then(|look| look.as_ref().ok());
-    let (has_lines, has_size, has_age) =
-        (fits(columns.lines), fits(columns.size), fits(columns.changed));
-    if let Some(lines) = look.and_then(|look| look.lines).filter(|_| has_lines) {
-        let about = if look.is_some_and(|look| look.estimated) { "~" } else { "" };
-        canvas.put_right(columns.lines, y, &format!("{about}{}", grouped(lines)), theme.ink());
-    }
-    if has_size {
-        canvas.put_right(columns.size, y, &bytes(file.bytes), theme.ink());
-    }
-    if let Some(changed) = file.changed.filter(|_| has_age) {
-        canvas.put_right(columns.changed, y, &age(changed), theme.quiet());
-    }
-    if let Some(look) = look {
-        let room = usize::from(canvas.area.width.saturating_sub(columns.first + 1));
-        if room >= 12 {
-            let first = safe(&String::from_utf8_lossy(&look.first));
-            canvas.put(columns.first, y, &cut(&first, room), theme.quiet());
-        }
-    }
-}
-
-/// How long ago something was, in one unit.
-fn age(time: std::time::SystemTime) -> String {
-    let Ok(since) = time.elapsed() else { return "in the future".to_owned() };
-    let seconds = since.as_secs();
-    let counted = |count: u64, one: &str, many: &str| {
-        format!("{count} {} ago", if count == 1 { one } else { many })
     };
-    match seconds {
-        0..=9 => "now".to_owned(),
-        10..=59 => format!("{seconds} s ago"),
-        60..=3599 => format!("{} min ago", seconds / 60),
-        3600..=86_399 => format!("{} h ago", seconds / 3600),
-        86_400..=2_678_399 => counted(seconds / 86_400, "day", "days"),
-        2_678_400..=31_535_999 => counted(seconds / 2_629_746, "month", "months"),
-        _ => counted(seconds / 31_556_952, "year", "years"),
-    }
+    let folder = all.folder.clone();
+    let wanted: Vec<(usize, PathBuf)> = missing
+        .into_iter()
+        .filter_map(|number| Some((number, folder.join(&view.file(number)?.name))))
+        .collect();
+    view.is_looking = true;
+    let number = view.number;
+    app.in_background(Job::FirstLines, move || {
+        let look = |(at, path): (usize, PathBuf)| -> Looked {
+            (at, insight::look_at(&path).map_err(|error| describe(&error)))
+        };
+        let looks = wanted.into_iter().map(look).collect();
+        Event::then(move |app| looked(app, number, looks))
+    });
 }
 
-/// What Enter does with the selected item.
-fn says(view: &StartView, all: &Beginning, item: Item) -> String {
-    let marked = view.marked.len();
-    if marked > 0 {
-        return format!(
-            "Enter opens {marked} marked {}",
-            if marked == 1 { "file" } else { "files, one after the other" }
-        );
+/// Takes looks at files.
+pub(crate) fn looked(app: &mut App, number: u64, looks: Vec<Looked>) {
+    let view = app.drawer_of_mut::<StartView>();
+    let Some(view) = view.filter(|view| view.number == number) else { return };
+    view.is_looking = false;
+    view.looks.extend(looks);
+    let opens =
+        view.opens && view.wanted_files().iter().all(|number| view.looks.contains_key(number));
+    if opens {
+        app.press(KeyCode::Enter);
     }
-    match item {
-        Item::File(number) => {
-            let Some(file) = view.file(number) else { return String::new() };
-            let name = safe(&file.name.to_string_lossy());
-            match file.kind {
-                EntryKind::Folder => format!("Enter goes to {name}/"),
-                EntryKind::Other => {
-                    format!("{name} is a pipe, a device or a link to nowhere: it is not opened")
+    app.with_drawer_of::<StartView>(|view, app| look_on(app, view));
+}
+
+/// A key in the place to begin; false where it is closed.
+pub(crate) fn pressed(app: &mut App, view: &mut StartView, key: KeyEvent) -> bool {
+    let last = view.found.len().saturating_sub(1);
+    view.opens = false;
+    match key.code {
+        KeyCode::Up => view.at = view.at.saturating_sub(1),
+        KeyCode::Down => view.at = (view.at + 1).min(last),
+        KeyCode::PageUp => view.at = view.at.saturating_sub(10),
+        KeyCode::PageDown => view.at = (view.at + 10).min(last),
+        KeyCode::Tab => {
+            if let Some(Item::File(number)) = view.chosen()
+                && view.file(number).is_some_and(|file| file.kind == EntryKind::File)
+            {
+                if !view.marked.remove(&number) {
+                    view.marked.insert(number);
                 }
-                EntryKind::File if file.is_script => format!("Enter opens {name} as a pipeline"),
-                EntryKind::File => {
-                    format!("Enter opens {name}: its lines, its columns, and a place to type")
-                }
+                view.at = (view.at + 1).min(last);
             }
         }
-        Item::Above => {
-            format!("Enter goes to {}", safe(&insight::folder_name(&all.folder.join(".."))))
+        KeyCode::Enter => return begin_with(app, view),
+        KeyCode::Char('q') if key.modifiers.contains(KeyModifiers::CONTROL) => {
+            app.leave();
+            return false;
         }
-        Item::Lately(_) => "Enter takes this line; nothing is written before you say so".to_owned(),
-        Item::Program(_) => "Enter shows what it writes; it only looks".to_owned(),
-        Item::Demo => "Enter opens the demo in a folder of its own".to_owned(),
+        KeyCode::F(9) => {
+            crate::views::guide::open(app);
+            return false;
+        }
+        _ => {
+            if edit(&mut view.query, key) {
+                view.at = 0;
+                view.search();
+            }
+        }
+    }
+    true
+}
+
+/// Begins with what is chosen; true where the view stays.
+fn begin_with(app: &mut App, view: &mut StartView) -> bool {
+    let Some(all) = &view.all else {
+        view.opens = true;
+        return true;
+    };
+    let files = view.wanted_files();
+    if !files.is_empty() {
+        return begin_with_files(app, view, &files);
+    }
+    match view.chosen() {
+        Some(Item::Above) => go_to(app, &all.folder.join("..")),
+        Some(Item::Lately(number)) => match all.lately.get(number) {
+            Some(ShelfEntry { shelved: Shelved::Saved(path), .. }) => {
+                app.ask_to_open(path.clone());
+            }
+            Some(entry) => begin_with_text(app, &entry.text),
+            None => {}
+        },
+        Some(Item::Program(number)) => {
+            if let Some(program) = all.programs.get(number) {
+                begin_with_text(app, program.line);
+            }
+        }
+        Some(Item::Demo) => match app.demo {
+            Some(demo) => match demo() {
+                Ok(path) => app.ask_to_open(path),
+                Err(why) => app.message = Some(why),
+            },
+            None => app.message = Some("“ylotrope demo” opens the demo".to_owned()),
+        },
+        Some(Item::File(_)) | None => return true,
+    }
+    false
+}
+
+fn begin_with_files(app: &mut App, view: &mut StartView, files: &[usize]) -> bool {
+    let chosen: Vec<_> = files.iter().filter_map(|number| view.file(*number)).collect();
+    if let [only] = chosen[..] {
+        match only.kind {
+            EntryKind::Folder => {
+                let folder = view.all.as_ref().map(|all| all.folder.join(&only.name));
+                go_to(app, &folder.unwrap_or_default());
+                return false;
+            }
+            EntryKind::Other => {
+                app.message =
+                    Some("a pipe, a device or a link to nowhere is not opened".to_owned());
+                return true;
+            }
+            EntryKind::File if only.is_script => {
+                app.ask_to_open(PathBuf::from(&only.name));
+                return false;
+            }
+            EntryKind::File => {}
+        }
+    }
+    let mut forms = Vec::new();
+    for number in files {
+        match view.looks.get(number) {
+            None => {
+                view.opens = true;
+                return true;
+            }
+            Some(Err(why)) => {
+                let name = view.file(*number).map(|file| file.name.to_string_lossy().into_owned());
+                app.message = Some(format!("{}: {why}", name.unwrap_or_default()));
+                return true;
+            }
+            Some(Ok(look)) => forms.push(look.compressed),
+        }
+    }
+    let names: Option<Vec<&str>> = chosen.iter().map(|file| file.name.to_str()).collect();
+    let Some(names) = names else {
+        app.message = Some("a name that is not UTF-8 cannot be part of the text".to_owned());
+        return true;
+    };
+    let files: Vec<_> = names.into_iter().zip(forms).collect();
+    let Some(text) = insight::reading_command(&files) else {
+        app.message = Some("files compressed in different ways are not opened together".to_owned());
+        return true;
+    };
+    begin_with_text(app, &text);
+    false
+}
+
+/// A text to begin with, which is of no file.
+fn begin_with_text(app: &mut App, text: &str) {
+    app.remember_line();
+    app.text.path = None;
+    app.text.saved.clear();
+    app.take_line(text);
+}
+
+/// Goes to another folder and shows what is there.
+fn go_to(app: &mut App, folder: &Path) {
+    match std::env::set_current_dir(folder) {
+        Ok(()) => open(app),
+        Err(error) => {
+            app.message = Some(format!("{}: {}", folder.display(), describe(&error)));
+            open(app);
+        }
+    }
+}
+
+/// What there is in the folder this process is in.
+fn beginning(shelves: &[PathBuf], lines: Vec<PastLine>, history: Vec<String>) -> Beginning {
+    let folder = std::env::current_dir().unwrap_or_else(|_| PathBuf::from("."));
+    let files = insight::list_folder(&folder).map_err(|error| describe(&error));
+    let mut lately: Vec<ShelfEntry> = entries(shelves, lines, history);
+    // What has a time comes first, the newest of it; then lines as they were written.
+    lately.retain(|entry| entry.last.is_some() || entry.shelved == Shelved::Past);
+    lately.sort_by_key(|entry| std::cmp::Reverse(entry.last.as_ref().map(|last| last.when)));
+    let path = std::env::var("PATH").unwrap_or_default();
+    let listed: Vec<&str> = engine::listed_programs().collect();
+    let programs = insight::source_programs(&path, |name| listed.contains(&name));
+    Beginning { folder, files, lately, programs }
+}
+
+impl Drawer<App> for StartView {
+    fn name(&self) -> &'static str {
+        "the place to begin"
+    }
+
+    fn rows(&self, _app: &App, size: Size) -> u16 {
+        size.height
+    }
+
+    fn draw(&self, canvas: &mut Canvas<'_>, app: &App) -> Option<Position> {
+        drawing::draw(canvas, self, app)
+    }
+
+    fn hints(&self, _app: &App) -> Vec<Hint> {
+        vec![
+            ("Enter", "open"),
+            ("↑↓", "choose"),
+            ("type", "to search"),
+            ("Tab", "several"),
+            ("F9", "how do I …"),
+            ("Esc", "an empty text"),
+            ("Ctrl-Q", "quit"),
+        ]
+    }
+
+    fn key(&mut self, key: KeyEvent, app: &mut App) -> After {
+        let stays = pressed(app, self, key);
+        // What is on the screen now is looked at.
+        look_on(app, self);
+        After::stays_if(stays)
+    }
+
+    fn input(&mut self) -> Option<&mut Input> {
+        Some(&mut self.query)
+    }
+
+    fn selected(&mut self) -> Option<&mut usize> {
+        Some(&mut self.at)
+    }
+
+    fn shown_as(&self, _under: ViewName) -> ViewName {
+        // Nothing is shown yet that has a view.
+        BENCH
+    }
+
+    fn instead_of_text(&self) -> Option<String> {
+        let folder = self.all.as_ref().map(|all| insight::folder_name(&all.folder));
+        Some(folder.unwrap_or_else(|| "this folder".to_owned()))
+    }
+
+    fn is_whole(&self) -> bool {
+        true
     }
 }

@@ -1,161 +1,258 @@
-//! The trail of a line: a row a stage, and the lines of the selected row.
+//! The trail of a line, and the question why a text is not in the result.
 
-use insight::grouped;
-use ratatui::layout::{Position, Rect};
-use ratatui::style::Modifier;
-use unicode_width::UnicodeWidthStr;
+mod drawing;
+pub(crate) mod state;
 
-use super::canvas::{Canvas, cut, cut_middle};
-use super::input::input;
+use crate::parts::prompt::Prompt;
+use crate::screen::canvas::Canvas;
+use ratatui::layout::{Position, Size};
+use std::time::{Duration, Instant};
+
+use insight::{Trail, TrailStart, Whereabouts, grouped};
+use ratatui::crossterm::event::{KeyCode, KeyEvent};
+use tui_input::Input;
+
+use crate::actions::{Action, key};
+use crate::screen::list::edit;
+use crate::screen::place::{Focus, Place};
+use crate::screen::view_name::BENCH;
 use crate::state::app::App;
-use crate::state::target::Target;
-use crate::state::trail::{Asked, TrailRow, TrailView};
-use crate::text::display::{View, pieces, safe};
+use crate::state::app::Event;
+use crate::state::drawer::{After, Drawer, Hint, most};
+use crate::state::job::Job;
+use crate::state::lens::{Content, row_lines};
+use crate::state::trials::Trials;
+use crate::views::trail::state::{Asked, Side, TrailRow, TrailView, rows_of_text, rows_of_trail};
 
-/// Lines of a row that are shown at least.
-const LINES: u16 = 4;
+/// So often a search says how far it is.
+const NEWS: Duration = Duration::from_millis(100);
 
-/// Rows it takes at most `most` of: the title, the rows, a heading, lines.
-pub(super) fn rows(view: &TrailView, most: u16) -> u16 {
-    let rows = view.rows.as_ref().map_or(1, Vec::len) as u16;
-    let lines = (view.shown.len() as u16).clamp(LINES, LINES * 3);
-    (rows + lines + 2).clamp(6, most.max(6))
+/// Where the line under the cursor of the lens is.
+fn line_here(app: &App) -> Option<TrailStart> {
+    let preview = app.result.preview.as_ref()?;
+    let (row, ..) = row_lines(preview, &app.lens.content, app.lens.cursor);
+    match (&app.lens.content, app.shown()) {
+        (Content::Stream { .. }, Place::Source) => {
+            // The source shown is the first stage's first input.
+            Some(TrailStart::In { stage: 0, flat: row.left? })
+        }
+        (Content::Stream { .. }, place) => {
+            Some(TrailStart::Out { stage: place.stage(), line: row.left? })
+        }
+        (Content::Stage { stage, .. }, _) => match row.right {
+            Some(line) => Some(TrailStart::Out { stage: *stage, line }),
+            None => Some(TrailStart::In { stage: *stage, flat: row.left? }),
+        },
+        (Content::Bytes { .. } | Content::Empty, _) => None,
+    }
 }
 
-/// Draws it; gives the place of the cursor in the search.
-pub(super) fn draw(canvas: &mut Canvas<'_>, view: &TrailView, app: &App) -> Option<Position> {
-    let theme = app.theme;
-    let area = canvas.area;
-    title(canvas, view, app);
-    let Some(rows) = &view.rows else {
-        let how = match view.looked_at {
-            None => String::new(),
-            Some((read, Some(whole))) if whole > 0 => {
-                let share = insight::progress(read as f64 / whole as f64);
-                format!(" all of the data: {share} of {}", insight::bytes(whole))
+/// The trail of the line under the cursor of the lens.
+pub(crate) fn open(app: &mut App) {
+    match line_here(app) {
+        Some(start) => ask(app, Asked::Line(start)),
+        None => app.message = Some("no line here to follow".to_owned()),
+    }
+}
+
+/// Asks for a text that is missed in the result.
+pub(crate) fn ask_for_missed(app: &mut App) {
+    let query = app.lens.search.as_ref().map(|search| search.query.clone());
+    let title = "which text is missing from the result?";
+    let query = query.unwrap_or_default();
+    app.open_drawer(Prompt::new(title, &query, "where is it lost?", |app, text| {
+        if !text.is_empty() {
+            ask(app, Asked::Text(text.to_owned()));
+        }
+    }));
+}
+
+/// Looks for a trail in the background and shows it.
+pub(crate) fn ask(app: &mut App, asked: Asked) {
+    let Some(preview) = app.result.preview.clone() else { return };
+    app.points += 1;
+    let trials = Trials { number: app.points, control: stream::RunControl::default() };
+    let (number, control) = (trials.number, trials.control.clone());
+    let (of, question) = (preview.clone(), asked.clone());
+    let events = app.events.clone();
+    let (request, tried) = (app.result.request.clone(), app.session.workbench.trials());
+    app.in_background(Job::Trail, move || {
+        let rows = match question {
+            Asked::Line(start) => Trail::of(&of, start, &control).map(|trail| {
+                let text = String::from_utf8_lossy(&trail.text).into_owned();
+                let title = format!("{}\u{1f}{text}", trail.start_in_words(&of));
+                (title, rows_of_trail(&trail, &of))
+            }),
+            Asked::Text(query) => {
+                let last = std::cell::Cell::new(Instant::now());
+                let progress = |read: u64, whole: Option<u64>| {
+                    if last.get().elapsed() > NEWS {
+                        last.set(Instant::now());
+                        // Nobody listens any more when the screen is gone.
+                        let _ =
+                            events.send(Event::then(move |app| searched(app, number, read, whole)));
+                    }
+                };
+                // A program that the user has agreed to is not started once more for this.
+                let evaluate = |plan: engine::Plan| {
+                    let request = engine::Request {
+                        plan: Some(plan),
+                        sample: of.sample,
+                        allowed: engine::Consents::default(),
+                        ..request.clone()?
+                    };
+                    tried.evaluate(request, None, &stream::RunControl::default()).ok()
+                };
+                let found = Whereabouts::of(&of, &query, &control, &progress, &evaluate);
+                Some((String::new(), rows_of_text(&found, &of)))
             }
-            Some((read, _)) => format!(" all of the data: {} so far", insight::bytes(read)),
         };
-        canvas.put(3, 1, &format!("following it …{how}"), theme.quiet());
-        return None;
-    };
-    // The lines keep a few rows, whatever the number of stages.
-    let room = usize::from(area.height.saturating_sub(2 + LINES.min(area.height / 3))).max(1);
-    let first = (view.at + 1).saturating_sub(room);
-    let most = if canvas.is_wide() { 34 } else { 18 };
-    let label =
-        rows.iter().map(|row| safe(&row.label).width() + 4).max().unwrap_or(0).clamp(8, most);
-    let mut y = 1;
-    for (number, row) in rows.iter().enumerate().skip(first).take(room) {
-        draw_row(canvas, y, row, (label, number == view.at && !view.in_lines), app);
-        canvas.row_target(y, Target::Entry(number));
-        if number == view.at {
-            canvas.put(0, y, "▸", theme.bright());
-        }
-        y += 1;
+        Event::then(move |app| trailed(app, number, rows))
+    });
+    app.open_drawer(TrailView {
+        asked,
+        preview,
+        title: String::new(),
+        rows: None,
+        looked_at: None,
+        at: 0,
+        in_lines: false,
+        query: Input::default(),
+        shown: Vec::new(),
+        line: 0,
+        trials,
+    });
+}
+
+/// Takes how far a search is.
+pub(crate) fn searched(app: &mut App, number: u64, read: u64, whole: Option<u64>) {
+    if let Some(view) = app.drawer_of_mut::<TrailView>().filter(|view| view.trials.number == number)
+    {
+        view.looked_at = Some((read, whole));
     }
-    // What has no room in its row is said whole below.
-    let room = usize::from(area.width.saturating_sub(label as u16 + 5));
-    let chosen = rows.get(view.at).map(|row| safe(&row.words)).filter(|words| words.width() > room);
-    if let Some(words) = chosen {
-        let wide = usize::from(area.width.saturating_sub(6)).max(8);
-        for line in textwrap::wrap(&words, wide).iter().take(3) {
-            if y + 1 >= area.height {
-                break;
+}
+
+/// Takes the rows of the trail on screen.
+pub(crate) fn trailed(app: &mut App, number: u64, rows: Option<(String, Vec<TrailRow>)>) {
+    let Some(view) = app.drawer_of_mut::<TrailView>().filter(|view| view.trials.number == number)
+    else {
+        return;
+    };
+    let Some((title, rows)) = rows else {
+        app.drawer = None;
+        app.message = Some("no such line any more".to_owned());
+        return;
+    };
+    view.title = title;
+    view.take(rows);
+}
+
+/// A key while a trail is shown; false where it is closed.
+pub(crate) fn pressed(app: &mut App, view: &mut TrailView, key: KeyEvent) -> bool {
+    let last = view.rows.as_ref().map_or(0, |rows| rows.len().saturating_sub(1));
+    let before = view.at;
+    let step = |at: usize, by: usize, last: usize, down: bool| {
+        if down { (at + by).min(last) } else { at.saturating_sub(by) }
+    };
+    let down = matches!(key.code, KeyCode::Down | KeyCode::PageDown);
+    match key.code {
+        KeyCode::Tab | KeyCode::BackTab => view.in_lines = !view.in_lines,
+        KeyCode::Up | KeyCode::Down if view.in_lines => {
+            view.line = step(view.line, 1, view.shown.len().saturating_sub(1), down);
+        }
+        KeyCode::PageUp | KeyCode::PageDown => {
+            view.line = step(view.line, 10, view.shown.len().saturating_sub(1), down);
+        }
+        KeyCode::Up | KeyCode::Down => view.at = step(view.at, 1, last, down),
+        KeyCode::Enter => return !go_to_line(app, view),
+        _ => {
+            if edit(&mut view.query, key) {
+                view.in_lines = true;
+                view.renew_lines();
             }
-            canvas.put(4, y, line, theme.ink());
-            y += 1;
         }
     }
-    lines(canvas, y, view, app)
-}
-
-fn title(canvas: &mut Canvas<'_>, view: &TrailView, app: &App) {
-    let theme = app.theme;
-    let room = usize::from(canvas.area.width.saturating_sub(2));
-    match &view.asked {
-        Asked::Text(query) => {
-            let words = format!("why is “{}” not in the result?", safe(query));
-            canvas.put(1, 0, &cut(&words, room), theme.bright());
-        }
-        Asked::Line(_) => {
-            let (place, text) = view.title.split_once('\u{1f}').unwrap_or_default();
-            let x = canvas.put(1, 0, "trail of ", theme.quiet());
-            let x = canvas.put(x, 0, place, theme.quiet()) + 2;
-            let room = usize::from(canvas.area.width.saturating_sub(x + 1));
-            canvas.put(x, 0, &cut(&safe(text), room), theme.bright());
-        }
+    if view.at != before {
+        view.renew_lines();
     }
+    true
 }
 
-fn draw_row(
-    canvas: &mut Canvas<'_>,
-    y: u16,
-    row: &TrailRow,
-    (label, on): (usize, bool),
-    app: &App,
-) {
-    let theme = app.theme;
-    let x = match row.stage {
-        Some(stage) => {
-            let number = (stage + 1).to_string();
-            canvas.put(2, y, &number, theme.hue(stage).add_modifier(Modifier::BOLD)) + 1
-        }
-        None => 4,
+/// Goes to the selected line in the lens of its stage; false where there is none.
+fn go_to_line(app: &mut App, view: &TrailView) -> bool {
+    let Some(lines) = view.row_lines() else { return false };
+    let Some(&place) = view.shown.get(view.line) else { return false };
+    if let Some(stage) = lines.inside_of {
+        let open = key(Action::Open);
+        app.message =
+            Some(format!("this line is inside of stage {}: {open} there opens it", stage + 1));
+        return true;
+    }
+    let number = lines.numbers[place];
+    if app.result.preview.as_ref().is_none_or(|now| now.generation != view.preview.generation) {
+        app.message = Some("the result has changed: this line is of the one before".to_owned());
+        return true;
+    }
+    app.show_view(BENCH);
+    app.select(Place::Stage(lines.stage));
+    app.focus = Focus::Lens;
+    let (left, right) = match lines.side {
+        Side::In(before) => (Some(before + number), None),
+        Side::Out => (None, Some(number)),
     };
-    let name = cut_middle(&safe(&row.label), label.saturating_sub(usize::from(x) - 2));
-    let style = if row.stage.is_some() { theme.ink() } else { theme.quiet() };
-    canvas.put(x, y, &name, style);
-    let start = label as u16 + 4;
-    let room = usize::from(canvas.area.width.saturating_sub(start + 1));
-    let style = if row.ends { theme.bright() } else { theme.ink() };
-    canvas.put(start, y, &cut(&safe(&row.words), room), style);
-    if on {
-        canvas.select(y, 1);
+    match app.lens.row_with(left, right) {
+        Some(row) => app.lens.go(row),
+        None => {
+            app.message = Some(format!("line {} is not shown as a row here", grouped(number + 1)));
+        }
     }
+    true
 }
 
-/// The lines of the selected row under the others.
-fn lines(canvas: &mut Canvas<'_>, top: u16, view: &TrailView, app: &App) -> Option<Position> {
-    let theme = app.theme;
-    let area = canvas.area;
-    let own = view.row_lines()?;
-    if top >= area.height {
-        return None;
+impl Drawer<App> for TrailView {
+    fn name(&self) -> &'static str {
+        "trail"
     }
-    let (found, all) = (view.shown.len() as u64, own.numbers.len() as u64);
-    let query = view.query.value();
-    let count = if query.is_empty() || found == all {
-        format!("its lines: {}", grouped(all))
-    } else {
-        format!("its lines: {} of {}", grouped(found), grouped(all))
-    };
-    let x = canvas.put(1, top, &count, theme.quiet());
-    let x = canvas.put(x + 2, top, "search:", theme.quiet());
-    let line = Rect { x: area.x + x + 1, width: area.width.saturating_sub(x + 1), ..area };
-    let cursor = input(&mut canvas.within(line), top, query, view.query.visual_cursor(), app);
-    let rows = usize::from(area.height.saturating_sub(top + 1));
-    let first = (view.line + 1).saturating_sub(rows.max(1));
-    let digits = own.numbers.last().map_or(1, |last| grouped(last + 1).len());
-    for (row, place) in view.shown.iter().enumerate().skip(first).take(rows) {
-        let y = top + 1 + (row - first) as u16;
-        let number = own.numbers[*place];
-        let shown = grouped(number + 1);
-        let start = 2 + (digits - shown.len().min(digits)) as u16;
-        let x = canvas.put(start, y, &shown, theme.quiet()) + 2;
-        let text = own.kept.line_start(number, 1 << 12).unwrap_or_default();
-        let room = usize::from(area.width.saturating_sub(x + 1));
-        let mut at = x;
-        for piece in pieces(&text, View::Text, 0, room) {
-            let style = if piece.mark { theme.mark() } else { theme.ink() };
-            canvas.put(at, y, &piece.text, style);
-            at += piece.width as u16;
-        }
-        let steps = view.rows.as_ref().map_or(0, Vec::len);
-        canvas.row_target(y, Target::Entry(steps + row));
-        if view.in_lines && row == view.line {
-            canvas.select(y, 1);
-        }
+
+    fn rows(&self, _app: &App, size: Size) -> u16 {
+        drawing::rows(self, most(size))
     }
-    cursor.filter(|_| view.in_lines)
+
+    fn draw(&self, canvas: &mut Canvas<'_>, app: &App) -> Option<Position> {
+        drawing::draw(canvas, self, app)
+    }
+
+    fn hints(&self, _app: &App) -> Vec<Hint> {
+        let hints: [Hint; 5] = if self.in_lines {
+            [
+                ("↑↓", "line"),
+                ("type", "to search"),
+                ("Enter", "go to it"),
+                ("Tab", "stages"),
+                ("Esc", "close"),
+            ]
+        } else {
+            [
+                ("↑↓", "stage"),
+                ("Enter", "go to its line"),
+                ("Tab", "its lines"),
+                ("type", "search them"),
+                ("Esc", "close"),
+            ]
+        };
+        hints.to_vec()
+    }
+
+    fn key(&mut self, key: KeyEvent, app: &mut App) -> After {
+        After::stays_if(pressed(app, self, key))
+    }
+
+    fn input(&mut self) -> Option<&mut Input> {
+        Some(&mut self.query)
+    }
+
+    fn clicked(&mut self, row: usize, app: &mut App) -> After {
+        // It has two lists, of which it knows itself.
+        if self.click(row) { self.key(KeyEvent::from(KeyCode::Enter), app) } else { After::Stays }
+    }
 }

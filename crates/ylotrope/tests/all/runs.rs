@@ -330,8 +330,16 @@ fn a_run_in_the_bench_is_held_ended_and_compared() {
     terminal.press(&["K"]);
     let screen = terminal.wait("3 runs kept");
     assert!(screen.contains("cancelled"), "{screen}");
-    terminal.press(&["Down", "m", "Up"]);
-    let screen = terminal.wait("only in 1");
+    // The two newest are side by side before the keys, too: each is waited for.
+    let selected = |screen: &str, number: usize| {
+        let mut rows = screen.lines().filter(|line| line.contains("refused gate.log |"));
+        rows.nth(number).is_some_and(|row| row.starts_with("▌ 2"))
+    };
+    terminal.press(&["Down"]);
+    terminal.wait_for("the second run", |screen| selected(screen, 2));
+    terminal.press(&["m", "Up"]);
+    let screen = terminal
+        .wait_for("the first run", |screen| selected(screen, 1) && screen.contains("only in 1"));
     assert!(screen.contains("sort  →  sort -u"), "{screen}");
     assert!(screen.contains("lines out 1") && screen.contains("at work 1"), "{screen}");
     // A drawing of the run, from a key.

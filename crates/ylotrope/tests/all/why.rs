@@ -37,7 +37,7 @@ fn tour(columns: u16, rows: u16) {
     terminal.wait("card=94952");
     terminal.escape("Tab river");
     terminal.press(&["Y"]);
-    terminal.wait("which text do you miss");
+    terminal.wait("which text is missing");
     terminal.type_text("gate-05");
     terminal.press(&["Enter"]);
     terminal.wait("666 of 703 lines end here");

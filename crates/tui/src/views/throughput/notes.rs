@@ -4,14 +4,14 @@ use engine::CommandKind;
 use insight::{bytes, duration, grouped, held_by, line_rate, lines, percent};
 use ratatui::style::{Modifier, Style};
 
-use super::super::canvas::{Canvas, cut};
+use crate::screen::canvas::{Canvas, cut};
 use crate::state::app::App;
 use crate::text::display::safe;
 
 /// Runs without an end show the last minute.
 pub(super) const MINUTE_NS: u64 = 60_000_000_000;
 
-pub(in super::super) fn notes(canvas: &mut Canvas<'_>, app: &App) {
+pub(super) fn notes(canvas: &mut Canvas<'_>, app: &App) {
     let area = canvas.area;
     let Some(running) = &app.running else { return };
     let commands = &running.snapshot.commands;

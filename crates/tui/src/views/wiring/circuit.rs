@@ -4,9 +4,9 @@
 use insight::{End, Step, Wire};
 use ratatui::style::{Modifier, Style};
 
+use crate::screen::canvas::{Canvas, cut_middle};
 use crate::state::app::App;
 use crate::text::display::safe;
-use crate::views::canvas::{Canvas, cut_middle};
 
 /// Columns below which there is no room for boxes and wires.
 pub(super) const NARROWEST: u16 = 52;
