@@ -15,6 +15,7 @@ mod runs;
 
 pub use base::background::{BackgroundError, in_background};
 pub use base::figure::{Figure, Known};
+pub use base::jobs::{Jobs, Order};
 pub use base::limits::{Limit, Limits, default_budget};
 pub use base::threads::start_thread;
 pub use bench::capture::{Capture, Unread};

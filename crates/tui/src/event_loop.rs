@@ -6,7 +6,7 @@ use std::os::fd::OwnedFd;
 use std::path::PathBuf;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
+use std::sync::mpsc::{Receiver, RecvTimeoutError, SyncSender, sync_channel};
 use std::time::{Duration, Instant};
 
 use engine::{Capture, Variables};
@@ -33,6 +33,9 @@ const FRAME: Duration = Duration::from_millis(33);
 
 /// Figures of work that continues are refreshed this often.
 const PULSE: Duration = Duration::from_millis(100);
+
+/// News that wait at most: who has more to tell waits until it is taken in.
+pub(crate) const QUEUE: usize = 512;
 
 /// How to start.
 #[derive(Clone, Debug, Default)]
@@ -113,7 +116,7 @@ pub fn run(options: Options) -> Result<Left, TuiError> {
         .background
         .or(settings.background)
         .unwrap_or_else(|| terminal::ask_background(depth));
-    let (sender, events) = channel();
+    let (sender, events) = sync_channel(QUEUE);
     let capture = take_standard_input(&sender)?;
     let store = Store::usual();
     let homeless = store.is_none();
@@ -155,6 +158,8 @@ pub fn run(options: Options) -> Result<Left, TuiError> {
     terminal::watch_signals(&sender)?;
     let keys = KeyReader::start(sender)?;
     let outcome = event_loop(&mut app, &mut screen, &events);
+    // Who still has something to tell does not wait for anybody to listen.
+    drop(events);
     keys.stop();
     screen.leave();
     app.end_everything();
@@ -194,7 +199,7 @@ pub fn log_level() -> Option<String> {
 }
 
 /// Takes in standard input where it is data and not the keyboard.
-fn take_standard_input(sender: &Sender<Event>) -> io::Result<Option<Arc<Capture>>> {
+fn take_standard_input(sender: &SyncSender<Event>) -> io::Result<Option<Arc<Capture>>> {
     if io::stdin().is_terminal() {
         return Ok(None);
     }
@@ -219,7 +224,7 @@ impl KeyReader {
     /// How often it looks whether it is to stop.
     const LOOK: Timespec = Timespec { tv_sec: 0, tv_nsec: 50_000_000 };
 
-    fn start(sender: Sender<Event>) -> io::Result<Self> {
+    fn start(sender: SyncSender<Event>) -> io::Result<Self> {
         let stops = Arc::new(AtomicBool::new(false));
         let asked = stops.clone();
         let terminal = if io::stdin().is_terminal() {
@@ -236,7 +241,7 @@ impl KeyReader {
     }
 }
 
-fn read_keys(terminal: &OwnedFd, sender: &Sender<Event>, stops: &AtomicBool) {
+fn read_keys(terminal: &OwnedFd, sender: &SyncSender<Event>, stops: &AtomicBool) {
     loop {
         // Waiting takes no key, so that none is lost when it ends.
         let mut ports = [PollFd::new(terminal, PollFlags::IN)];
@@ -292,7 +297,7 @@ fn event_loop(
                 // What has piled up is worked off before the next drawing.
                 while let Ok(event) = events.try_recv() {
                     app.update(event);
-                    if app.wish() != Wish::Stay {
+                    if app.wish() != Wish::Stay || drawn.elapsed() > FRAME * 4 {
                         break;
                     }
                 }

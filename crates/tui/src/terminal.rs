@@ -4,7 +4,7 @@ use std::io::{self, BufWriter, Stdout, Write, stdout};
 use std::mem::ManuallyDrop;
 use std::sync::Once;
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::mpsc::Sender;
+use std::sync::mpsc::SyncSender;
 use std::time::{Duration, Instant};
 
 use ratatui::backend::CrosstermBackend;
@@ -148,7 +148,7 @@ fn guard_panics() {
 }
 
 /// Turns the signals that ask to end into an event, so that the screen is left in good order.
-pub(crate) fn watch_signals(sender: &Sender<Event>) -> io::Result<()> {
+pub(crate) fn watch_signals(sender: &SyncSender<Event>) -> io::Result<()> {
     /// A signal again within this time is the same one, by way of the process group.
     const SAME: Duration = Duration::from_millis(500);
     let mut signals = Signals::new([SIGTERM, SIGHUP, SIGINT, SIGQUIT, SIGTSTP, SIGCONT, SIGWINCH])?;

@@ -3,14 +3,17 @@
 use std::collections::BTreeSet;
 use std::path::PathBuf;
 use std::sync::Arc;
-use std::sync::mpsc::Sender;
+use std::sync::mpsc::SyncSender;
 use std::time::{Duration, Instant};
 
-use engine::{Capture, Kept, Known, Preview, SessionEvent, StageResult, Workbench, in_background};
+use engine::{
+    BackgroundError, Capture, Jobs, Kept, Known, Preview, SessionEvent, StageResult, Workbench,
+};
 use filters::Verb;
 use insight::{PastLog, Proofs};
 use ratatui::crossterm::event::Event as TerminalEvent;
 use ratatui::layout::Size;
+use stream::RunControl;
 
 use crate::actions::Action;
 use crate::screen::place::{Focus, Place};
@@ -90,6 +93,7 @@ impl App {
                 limits: setup.settings.limits,
             },
             events,
+            jobs: Jobs::default(),
             consent: ConsentState::default(),
             kept: KeptState {
                 recovery: setup.store.clone().and_then(|store| recovery(store, &setup.events)),
@@ -528,7 +532,7 @@ impl App {
         let Some(request) = self.result.request.clone() else { return };
         let proofs = Proofs::new(self.session.workbench.trials(), request);
         let control = self.result.trying.control.clone();
-        self.in_background(Job::Advice, move || {
+        self.in_background_until(Job::Advice, control.clone(), move || {
             Event::Noted(generation, proofs.notes(&preview, &control))
         });
     }
@@ -596,11 +600,11 @@ impl App {
             searching: true,
             reached: false,
         });
-        let control = stream::RunControl::default();
+        let control = RunControl::default();
         self.lens.searching = Some(control.clone());
         let (content, query) = (self.lens.content.clone(), query.to_owned());
         let events = self.events.clone();
-        self.in_background(Job::Search, move || {
+        self.in_background_until(Job::Search, control.clone(), move || {
             let tell = |rows: &[u32]| {
                 if !rows.is_empty() {
                     let rows = Arc::new(rows.to_vec());
@@ -631,19 +635,36 @@ impl App {
         }
     }
 
-    /// Does something on a thread of its own; its event comes, or one that says that it failed.
+    /// Does something in the background; its event comes, or one that says that it failed. Of most kinds of work
+    /// only the newest counts.
     pub(crate) fn in_background(&self, job: Job, work: impl FnOnce() -> Event + Send + 'static) {
+        self.in_background_until(job, RunControl::default(), work);
+    }
+
+    /// As [`App::in_background`] for work that looks at `control`: newer work of its kind cancels that.
+    pub(crate) fn in_background_until(
+        &self,
+        job: Job,
+        control: RunControl,
+        work: impl FnOnce() -> Event + Send + 'static,
+    ) {
         let events = self.events.clone();
-        in_background(&job.to_string(), work, move |made| {
-            let event = made.unwrap_or_else(|error| Event::Failed(job, error.to_string()));
+        self.jobs.start(job, job.order(), control, work, move |made| {
             // Nobody listens any more when the screen is gone.
-            let _ = events.send(event);
+            let _ = match made {
+                // That is said on this very thread, which takes the news in, too.
+                Err(error @ BackgroundError::NoThread(_)) => {
+                    events.try_send(Event::Failed(job, error.to_string())).is_ok()
+                }
+                Err(error) => events.send(Event::Failed(job, error.to_string())).is_ok(),
+                Ok(event) => events.send(event).is_ok(),
+            };
         });
     }
 }
 
 /// What evaluates the text, and sends its news.
-fn workbench(capture: Option<Arc<Capture>>, report: Sender<Event>) -> Workbench {
+fn workbench(capture: Option<Arc<Capture>>, report: SyncSender<Event>) -> Workbench {
     let told = Told::default();
     Workbench::new(capture, move |job| {
         let event = match job {
@@ -658,7 +679,7 @@ fn workbench(capture: Option<Arc<Capture>>, report: Sender<Event>) -> Workbench 
 }
 
 /// Keeps the text from here on; `None` where there is no thread for it.
-fn recovery(store: Store, events: &Sender<Event>) -> Option<Recovery> {
+fn recovery(store: Store, events: &SyncSender<Event>) -> Option<Recovery> {
     let events = events.clone();
     let failed = move |error: std::io::Error| {
         let why = stream::describe(&error);

@@ -1,6 +1,6 @@
 //! A Bench without a terminal, for the tests of views.
 
-use std::sync::mpsc::{Receiver, channel};
+use std::sync::mpsc::{Receiver, sync_channel};
 use std::time::Duration;
 
 use ratatui::Terminal;
@@ -42,7 +42,7 @@ impl Stand {
             })
             .collect();
         std::fs::write(folder.path().join("gate.log"), log).unwrap();
-        let (events, news) = channel();
+        let (events, news) = sync_channel(crate::event_loop::QUEUE);
         let text = text.replace("DIR", &folder.path().display().to_string());
         let app = App::new(Setup {
             text,

@@ -3,9 +3,9 @@
 use std::collections::BTreeSet;
 use std::path::PathBuf;
 use std::sync::Arc;
-use std::sync::mpsc::Sender;
+use std::sync::mpsc::SyncSender;
 
-use engine::{Capture, Sample, Variables};
+use engine::{Capture, Jobs, Sample, Variables};
 use insight::Runs;
 use ratatui::layout::Size;
 
@@ -15,6 +15,7 @@ use crate::screen::view_name::ViewName;
 use crate::state::drawer::Drawer;
 use crate::state::event::{self, Wish};
 use crate::state::examples::Examples;
+use crate::state::job::Job;
 use crate::state::kept::KeptState;
 use crate::state::lens::Lens;
 use crate::state::pending::PendingView;
@@ -58,7 +59,7 @@ pub(crate) struct Setup {
     /// Text of a session that crashed.
     pub(crate) recovered: Option<Recovered>,
     /// Where background work sends its news.
-    pub(crate) events: Sender<Event>,
+    pub(crate) events: SyncSender<Event>,
     /// The views and drawers there are.
     pub(crate) registry: &'static Registry<App>,
     /// What becomes of the text at the end.
@@ -136,7 +137,9 @@ pub(crate) struct App {
     /// What goes to the terminal's clipboard.
     pub(crate) clipboard: Option<Vec<u8>>,
     /// Where background work sends its news.
-    pub(crate) events: Sender<Event>,
+    pub(crate) events: SyncSender<Event>,
+    /// What is done in the background.
+    pub(crate) jobs: Jobs<Job>,
     /// What becomes of the text at the end.
     pub(crate) purpose: Purpose,
     /// Lays out the demo.

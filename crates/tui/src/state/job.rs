@@ -2,8 +2,10 @@
 
 use std::fmt;
 
+use engine::Order;
+
 /// A kind of work on a thread of its own.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub(crate) enum Job {
     /// Notes of a result are tried.
     Advice,
@@ -43,6 +45,16 @@ pub(crate) enum Job {
     Trials,
     /// A file is written that was asked for.
     Writing,
+}
+
+impl Job {
+    /// What is written is written each time; of all else only the newest counts.
+    pub(crate) fn order(self) -> Order {
+        match self {
+            Self::EarlierLines | Self::Recovery | Self::Writing => Order::Each,
+            _ => Order::Newest,
+        }
+    }
 }
 
 impl fmt::Display for Job {

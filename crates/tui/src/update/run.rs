@@ -140,6 +140,7 @@ impl App {
                 std::thread::sleep(TIDYING / 100);
             }
         }
+        self.jobs.finish(TIDYING);
         // What it still has to write is written first.
         self.kept.recovery = None;
         engine::give_up_writing();

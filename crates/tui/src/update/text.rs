@@ -203,19 +203,11 @@ impl App {
             files: version.files,
             partial: version.partial,
         };
-        let events = self.events.clone();
         // The file may be long: the keys do not wait for it.
-        engine::in_background(
-            "earlier lines",
-            move || past.add(&line),
-            move |done| {
-                if let Ok(Err(error)) = done {
-                    let why = stream::describe(&error);
-                    // Nobody listens any more when the screen is gone.
-                    let _ = events.send(Event::Failed(Job::EarlierLines, why));
-                }
-            },
-        );
+        self.in_background(Job::EarlierLines, move || match past.add(&line) {
+            Ok(()) => Event::then(|_| {}),
+            Err(error) => Event::Failed(Job::EarlierLines, stream::describe(&error)),
+        });
     }
 
     /// Up and Down: earlier lines, and back to the one that was being written.

@@ -71,7 +71,7 @@ impl App {
         let trials = Trials { number: self.points, control: stream::RunControl::default() };
         let (number, control) = (trials.number, trials.control.clone());
         let events = self.events.clone();
-        self.in_background(Job::Trials, move || {
+        self.in_background_until(Job::Trials, control.clone(), move || {
             for (at, stages) in stages {
                 if control.is_cancelled() {
                     break;

@@ -181,7 +181,7 @@ fn count(app: &mut App) {
     view.counting = Some(control.clone());
     let splitting = view.splitting.clone();
     let events = app.events.clone();
-    app.in_background(Job::Columns, move || {
+    app.in_background_until(Job::Columns, control.clone(), move || {
         let mut said = Instant::now();
         let mut source = kept.source();
         let read = read_columns(&mut *source, splitting, |survey, found| {

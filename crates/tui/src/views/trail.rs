@@ -76,7 +76,7 @@ pub(crate) fn ask(app: &mut App, asked: Asked) {
     let (of, question) = (preview.clone(), asked.clone());
     let events = app.events.clone();
     let (request, tried) = (app.result.request.clone(), app.session.workbench.trials());
-    app.in_background(Job::Trail, move || {
+    app.in_background_until(Job::Trail, control.clone(), move || {
         let rows = match question {
             Asked::Line(start) => Trail::of(&of, start, &control).map(|trail| {
                 let text = String::from_utf8_lossy(&trail.text).into_owned();

@@ -105,7 +105,7 @@ fn compare(app: &mut App, view: &mut VersionsView) {
     let (left, right) = (view.all[view.with].clone(), view.all[view.at].clone());
     let trials = app.session.workbench.trials();
     let events = app.events.clone();
-    app.in_background(Job::Comparison, move || {
+    app.in_background_until(Job::Comparison, control.clone(), move || {
         let news = |news| Event::then(move |app| take_news(app, number, news));
         let evaluate = |one: &Candidate| {
             let request = engine::Request {
