@@ -55,6 +55,7 @@ fn faults_of(name: &str, files: &[(PathBuf, String)]) -> Result<Vec<String>> {
     if let Some(modules) = order::modules(name) {
         faults.extend(modules_out_of_order(name, modules, &parsed, &imports));
     }
+    faults.extend(system_asked(name, files));
     for circle in circles(&imports) {
         let steps = circle.windows(2).map(|pair| {
             let tie = |import: &&Import| import.from == pair[0] && import.to == pair[1];
@@ -64,6 +65,29 @@ fn faults_of(name: &str, files: &[(PathBuf, String)]) -> Result<Vec<String>> {
         faults.push(format!("crates/{name}: a circle of files:{}", steps.collect::<String>()));
     }
     Ok(faults)
+}
+
+/// Places where the system is asked in modules that leave that to others.
+fn system_asked(name: &str, files: &[(PathBuf, String)]) -> Vec<String> {
+    let (modules, words) = order::without_system(name);
+    let mut faults = Vec::new();
+    for (path, text) in files {
+        let module = path.iter().next().unwrap_or_default().to_string_lossy();
+        if !modules.contains(&module.trim_end_matches(".rs")) {
+            continue;
+        }
+        for (number, line) in text.lines().enumerate() {
+            // Tests are at the end of a file, and may.
+            if line.starts_with("#[cfg(test)]") {
+                break;
+            }
+            if let Some(word) = words.iter().find(|word| line.contains(**word)) {
+                let (path, number) = (path.display(), number + 1);
+                faults.push(format!("crates/{name}/src/{path}:{number} asks the system: {word}"));
+            }
+        }
+    }
+    faults
 }
 
 fn modules_out_of_order(
@@ -205,6 +229,23 @@ mod tests {
         let faults = faults("filters", &files);
         assert!(faults.contains(&"crates/filters: attic is in no listed module".to_owned()));
         assert!(faults.iter().any(|fault| fault.contains("takes crate::Own from")), "{faults:?}");
+    }
+
+    #[test]
+    fn what_asks_the_system_is_told_where_others_do_that() {
+        let files = [
+            ("lib.rs", "mod storage; mod views;"),
+            ("storage.rs", "pub fn read() { std::fs::read(\"x\"); }"),
+            (
+                "views/a.rs",
+                "fn f() {\n    std::fs::read(\"x\");\n}\n#[cfg(test)]\nmod tests { use std::fs::read; }",
+            ),
+        ];
+        let files: Vec<(PathBuf, String)> =
+            files.iter().map(|(path, text)| (path.into(), (*text).to_owned())).collect();
+        let told = "crates/tui/src/views/a.rs:2 asks the system: std::fs";
+        assert_eq!(system_asked("tui", &files), [told]);
+        assert_eq!(system_asked("engine", &files), [] as [&str; 0]);
     }
 
     #[test]

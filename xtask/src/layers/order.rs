@@ -41,3 +41,15 @@ pub(super) fn modules(name: &str) -> Option<&'static [&'static str]> {
         _ => None,
     }
 }
+
+/// Modules of a crate in which nothing of the system is asked, and what names that. What does is given to workers
+/// from there, and is in another module.
+pub(super) fn without_system(name: &str) -> (&'static [&'static str], &'static [&'static str]) {
+    match name {
+        "tui" => (
+            &["screen", "actions", "state", "hints", "parts", "update", "views", "frame"],
+            &["std::fs", "std::thread", "std::env::set", "std::process", "File::open", ".exists()"],
+        ),
+        _ => (&[], &[]),
+    }
+}

@@ -145,6 +145,18 @@ impl Watch {
         }
     }
 
+    /// Waits until the run has ended, at most this long; true when it has. Blocks.
+    pub fn wait(&self, most: Duration) -> bool {
+        let since = std::time::Instant::now();
+        while self.ended_ns.load(Relaxed) == 0 {
+            if since.elapsed() > most {
+                return false;
+            }
+            std::thread::sleep(most / 100);
+        }
+        true
+    }
+
     /// All figures of this moment.
     pub fn snapshot(&self) -> Snapshot {
         let ended_ns = self.ended_ns.load(Relaxed);

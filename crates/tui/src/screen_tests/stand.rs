@@ -94,7 +94,11 @@ impl Stand {
     pub(super) fn press(&mut self, code: KeyCode, modifiers: KeyModifiers) {
         self.app.update(Event::Terminal(TerminalEvent::Key(KeyEvent::new(code, modifiers))));
         // Candidates are looked for, and files written, beside the keys.
-        while self.app.text.completing.is_some() || self.app.writing > 0 {
+        while self.app.text.completing.is_some()
+            || self.app.writing > 0
+            || self.app.opening.is_some()
+            || self.app.view == crate::views::compare::NAME && self.app.kept.kept_runs.is_none()
+        {
             let event = self.news.recv_timeout(Duration::from_secs(30)).expect("news");
             self.app.update(event);
         }

@@ -110,6 +110,8 @@ pub(crate) struct App {
     pub(crate) drawer: Option<Box<dyn Drawer<Self>>>,
     /// Files that are being written now.
     pub(crate) writing: usize,
+    /// What was asked for last and is being read, by its number.
+    pub(crate) opening: Option<u64>,
     /// What was just done, in a few words.
     pub(crate) message: Option<String>,
     /// Colours.

@@ -1,6 +1,5 @@
 //! What changes the state, and what the state asks for.
 
-use std::path::PathBuf;
 use std::sync::Arc;
 
 use engine::{Preview, SessionEvent};
@@ -33,8 +32,6 @@ pub(crate) enum Event<S> {
     Parsed(u64, String, usize, Box<Parsed>),
     /// Work in the background has failed: which, and why.
     Failed(Job, String),
-    /// Files that have changed since they were read, for a result by its number.
-    Changed(u64, Vec<PathBuf>),
     /// Rows made in the background: preview, place, and the rows.
     Aligned(u64, Place, Arc<Alignment>),
     /// Something is to be done with what background work has made.

@@ -29,12 +29,18 @@ pub(crate) enum Job {
     Notes,
     /// A long text is parsed.
     Parsing,
+    /// What was asked for is read.
+    Opening,
     /// Patterns are tried.
     Patterns,
     /// The text is kept in case the program ends.
     Recovery,
+    /// A script is saved.
+    Saving,
     /// A text is looked for.
     Search,
+    /// Kept runs are read.
+    Runs,
     /// Saved pipelines and earlier lines are read.
     Shelf,
     /// What there is to begin with is read.
@@ -48,10 +54,37 @@ pub(crate) enum Job {
 }
 
 impl Job {
+    /// All kinds.
+    #[cfg(test)]
+    pub(crate) const ALL: [Self; 22] = [
+        Self::Advice,
+        Self::Changes,
+        Self::Columns,
+        Self::Comparing,
+        Self::Comparison,
+        Self::Completion,
+        Self::EarlierLines,
+        Self::FirstLines,
+        Self::Lens,
+        Self::Notes,
+        Self::Parsing,
+        Self::Opening,
+        Self::Patterns,
+        Self::Recovery,
+        Self::Saving,
+        Self::Search,
+        Self::Runs,
+        Self::Shelf,
+        Self::Start,
+        Self::Trail,
+        Self::Trials,
+        Self::Writing,
+    ];
+
     /// What is written is written each time; of all else only the newest counts.
     pub(crate) fn order(self) -> Order {
         match self {
-            Self::EarlierLines | Self::Recovery | Self::Writing => Order::Each,
+            Self::EarlierLines | Self::Recovery | Self::Saving | Self::Writing => Order::Each,
             _ => Order::Newest,
         }
     }
@@ -72,8 +105,11 @@ impl fmt::Display for Job {
             Self::Lens => "lens",
             Self::Notes => "notes",
             Self::Parsing => "parsing",
+            Self::Opening => "reading",
             Self::Patterns => "patterns",
             Self::Recovery => "the recovery file cannot be written",
+            Self::Runs => "kept runs",
+            Self::Saving => "saving",
             Self::Search => "search",
             Self::Shelf => "shelf",
             Self::Start => "start",

@@ -7,6 +7,7 @@ use std::time::Instant;
 
 use engine::{Applied, Figure, HeldCommand, Preview, StartResult};
 use insight::Difference;
+use parking_lot::Mutex;
 
 /// The state of the Pending view.
 #[derive(Default)]
@@ -32,25 +33,26 @@ pub(crate) struct PendingView {
     /// What would change in the selected file: of which preview and row, once it is compared.
     pub difference: Option<(u64, usize, Arc<Difference>)>,
     /// Files that were written, and what they were before.
-    pub(crate) applied: Vec<Applied>,
+    pub(crate) applied: Vec<Arc<Mutex<Applied>>>,
+    /// Files of the result that have changed since they were compared, as far as that was looked at.
+    pub changed: BTreeSet<PathBuf>,
     /// The text that has written them.
     pub written_by: String,
     /// Files of the result that are just as the same text has written them, from all of the data.
     pub written: BTreeMap<PathBuf, Figure>,
 }
 
-impl PendingView {
-    /// Looks which files of a result are just as the same text has written them.
-    pub(crate) fn look_at_written(&mut self, preview: &Preview) {
-        self.written.clear();
-        if preview.text != self.written_by {
-            return;
-        }
-        for file in &preview.pending {
-            let applied = self.applied.iter().find(|applied| file.is_of(applied));
-            if let Some(applied) = applied.filter(|applied| applied.is_as_left()) {
-                self.written.insert(file.path.clone(), Figure::exact(applied.lines));
-            }
+/// Which files of a result are just as its text has written them, from all of the data. Asks the system.
+pub(crate) fn as_written(
+    preview: &Preview,
+    applied: &[Arc<Mutex<Applied>>],
+) -> BTreeMap<PathBuf, Figure> {
+    let mut written = BTreeMap::new();
+    for file in &preview.pending {
+        let known = applied.iter().map(|one| one.lock()).find(|one| file.is_of(one));
+        if let Some(one) = known.filter(|one| one.is_as_left()) {
+            written.insert(file.path.clone(), Figure::exact(one.lines));
         }
     }
+    written
 }

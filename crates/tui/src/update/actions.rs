@@ -10,6 +10,7 @@ use crate::parts::prompt::Prompt;
 use crate::screen::place::{Focus, Place};
 use crate::state::app::App;
 use crate::state::event::Wish;
+use crate::state::job::Job;
 use crate::state::purpose::Purpose;
 use crate::state::session::HowLong;
 use crate::storage::settings::QUICK;
@@ -329,13 +330,15 @@ impl App {
                 self.consent.allowed.add(consent);
             }
             HowLong::Always => {
-                let kept = self.kept.config.as_ref().map(|config| config.allow(&consent));
-                match kept {
-                    Some(Ok(())) => self.message = Some("kept in the configuration".to_owned()),
-                    Some(Err(error)) => {
-                        self.message = Some(format!("{error}; allowed for this session"));
-                    }
-                    None => {}
+                if let Some(config) = self.kept.config.clone() {
+                    let consent = consent.clone();
+                    self.with_files(Job::Writing, move || {
+                        let said = match config.allow(&consent) {
+                            Ok(()) => "kept in the configuration".to_owned(),
+                            Err(error) => format!("{error}; allowed for this session"),
+                        };
+                        move |app: &mut Self| app.message = Some(said)
+                    });
                 }
                 self.consent.allowed.add(consent);
             }

@@ -112,14 +112,14 @@ pub(super) fn print() -> Question {
 pub(super) fn open(path: PathBuf) -> Question {
     let name = safe(&path.display().to_string());
     let title = format!("The pipeline is not saved. Open {name} anyway?");
-    Question::yes_or_no(title, move |app| app.open(&path))
+    Question::yes_or_no(title, move |app| app.open(path))
 }
 
 /// Save over a file that is there?
 pub(super) fn overwrite(path: PathBuf) -> Question {
     let name = safe(&path.display().to_string());
     Question::yes_or_no(format!("{name} already exists. Overwrite it?"), move |app| {
-        app.save_to(path);
+        app.save_to(path, |_| {});
     })
 }
 
@@ -253,7 +253,7 @@ fn planned(app: &App) -> Vec<Row> {
         };
         let name = safe(&file.path.display().to_string());
         let mut pieces = vec![(3, name, theme.ink()), (2, now, theme.quiet())];
-        if file.has_changed() {
+        if app.pending.changed.contains(&file.path) {
             pieces.push((2, "changed since it was read".to_owned(), theme.bright()));
         }
         pieces

@@ -1,16 +1,19 @@
 //! Runs on everything: asked for, watched, held, ended, kept.
 
+use std::sync::Arc;
 use std::time::{Duration, Instant};
 
-use engine::{FullEnd, FullRequest, Snapshot, UndoError, undo};
-use insight::{History, RunEnd, SourceRecord, WrittenRecord};
+use engine::{Applied, FullEnd, FullRequest, Snapshot, UndoError, undo};
+use insight::{History, RunEnd, RunRecord, SourceRecord, WrittenRecord};
 use jiff::Timestamp;
+use parking_lot::Mutex;
 
 use crate::actions::{Action, key, keyed};
 use crate::parts::changes::Changes;
 use crate::screen::place::Focus;
 use crate::screen::view_name::THROUGHPUT;
 use crate::state::app::App;
+use crate::state::job::Job;
 use crate::state::run::{Running, Shows};
 use crate::update::questions;
 
@@ -135,10 +138,7 @@ impl App {
         self.session.workbench.cancel_acting();
         if let Some(running) = self.running.as_ref().filter(|running| running.end.is_none()) {
             running.run.watch.cancel();
-            let since = Instant::now();
-            while !running.run.watch.snapshot().ended && since.elapsed() < TIDYING {
-                std::thread::sleep(TIDYING / 100);
-            }
+            running.run.watch.wait(TIDYING);
         }
         self.jobs.finish(TIDYING);
         // What it still has to write is written first.
@@ -194,13 +194,7 @@ impl App {
             })
             .collect();
         let record = running.record(script.as_deref());
-        if let Some(runs) = &self.kept.runs
-            && let Err(error) = runs.keep(&record)
-        {
-            message.push_str(&format!(" · its figures are not kept: {}", stream::describe(&error)));
-        }
-        self.kept.kept_runs = None;
-
+        self.keep_run(record);
         if applied.is_empty() {
             self.message = Some(message + &self.not_written());
             // Pending tells from now on of all of the data.
@@ -217,12 +211,29 @@ impl App {
             .collect();
         self.message =
             Some(format!("written: {} · {} undoes it", names.join("; "), key(Action::UndoWrite)));
-        self.pending.applied = applied;
+        self.pending.applied = applied.into_iter().map(|one| Arc::new(Mutex::new(one))).collect();
         self.pending.written_by =
             self.running.as_ref().map_or(String::new(), |run| run.text.clone());
         // What is pending now is told anew: the files are there.
         self.session.workbench.forget();
         self.text_changed();
+    }
+
+    /// Keeps the figures of a run beside the keys.
+    fn keep_run(&mut self, record: RunRecord) {
+        let Some(runs) = self.kept.runs.clone() else { return };
+        self.with_files(Job::Writing, move || {
+            let kept = runs.keep(&record);
+            move |app: &mut Self| {
+                app.kept.kept_runs = None;
+                app.refresh_views();
+                if let Err(error) = kept {
+                    let why = format!("its figures are not kept: {}", stream::describe(&error));
+                    let said = app.message.take().map(|said| format!("{said} · {why}"));
+                    app.message = Some(said.unwrap_or(why));
+                }
+            }
+        });
     }
 
     /// The files that the last run has left as they are, in words.
@@ -260,7 +271,8 @@ impl App {
     pub(crate) fn take_over_writes(&mut self) {
         let lines: Vec<String> =
             engine::recover_writes().iter().flat_map(insight::recovered_in_words).collect();
-        self.pending.applied = engine::left_to_undo();
+        self.pending.applied =
+            engine::left_to_undo().into_iter().map(|one| Arc::new(Mutex::new(one))).collect();
         let undo = match self.pending.applied.len() {
             0 => None,
             1 => Some(keyed("an interrupted session wrote a file: {undo-write} undoes it")),
@@ -280,28 +292,51 @@ impl App {
             self.message = Some("nothing was written, so there is nothing to undo".to_owned());
             return;
         }
-        let mut undone = 0;
-        while let Some(mut applied) = self.pending.applied.pop() {
-            if let Err(error) = undo(&mut applied) {
-                self.message = Some(error.to_string());
-                if let UndoError::Changed(changed) = error {
-                    // The drawer says it.
-                    self.message = None;
-                    let sides = changed.ours.zip(changed.now);
-                    let difference = sides.map(|(ours, now)| insight::difference_of(&ours, &now));
-                    let path = changed.path;
-                    let changes = Changes { path, difference, top: 0 };
-                    self.open_drawer(changes);
+        let mut applied = std::mem::take(&mut self.pending.applied);
+        self.message = Some("bringing the files back …".to_owned());
+        self.with_files(Job::Writing, move || {
+            let mut undone = 0;
+            let mut failed = None;
+            while let Some(one) = applied.pop() {
+                if let Err(error) = undo(&mut one.lock()) {
+                    failed = Some(error);
+                    applied.push(one.clone());
+                    break;
                 }
-                self.pending.applied.push(applied);
-                break;
+                undone += 1;
             }
-            undone += 1;
+            let changes = match &failed {
+                Some(UndoError::Changed(changed)) => {
+                    let sides = changed.ours.as_ref().zip(changed.now.as_ref());
+                    let difference = sides.map(|(ours, now)| insight::difference_of(ours, now));
+                    Some(Changes { path: changed.path.clone(), difference, top: 0 })
+                }
+                _ => None,
+            };
+            move |app: &mut Self| app.undone(undone, applied, failed, changes)
+        });
+    }
+
+    /// Files were brought back; those that are left can still be.
+    fn undone(
+        &mut self,
+        undone: usize,
+        left: Vec<Arc<Mutex<Applied>>>,
+        failed: Option<UndoError>,
+        changes: Option<Changes>,
+    ) {
+        let files = if undone == 1 { "file is" } else { "files are" };
+        self.message = match (&failed, &changes) {
+            (None, _) => Some(format!("{undone} {files} as before")),
+            // The drawer says it.
+            (Some(_), Some(_)) => None,
+            (Some(error), None) => Some(error.to_string()),
+        };
+        if let Some(changes) = changes {
+            self.open_drawer(changes);
         }
-        if self.pending.applied.is_empty() {
-            let files = if undone == 1 { "file is" } else { "files are" };
-            self.message = Some(format!("{undone} {files} as before"));
-        }
+        // What was written meanwhile is newer.
+        self.pending.applied.splice(0..0, left);
         self.session.workbench.forget();
         self.text_changed();
     }

@@ -177,11 +177,9 @@ impl App {
             return;
         }
         self.text.history.retain(|earlier| *earlier != text);
-        if let Some(store) = &self.kept.store
-            && let Err(error) = store.remember(&text)
-        {
-            self.message =
-                Some(format!("earlier lines cannot be kept: {}", stream::describe(&error)));
+        if let Some(store) = self.kept.store.clone() {
+            let line = text.clone();
+            self.keep_line(move || store.remember(&line));
         }
         self.note_past(&text);
         self.text.history.push(text);
@@ -203,8 +201,13 @@ impl App {
             files: version.files,
             partial: version.partial,
         };
-        // The file may be long: the keys do not wait for it.
-        self.in_background(Job::EarlierLines, move || match past.add(&line) {
+        self.keep_line(move || past.add(&line));
+    }
+
+    /// Changes what is kept of earlier lines, beside the keys: the files may be long. Changes are made in their
+    /// order.
+    pub(crate) fn keep_line(&self, work: impl FnOnce() -> std::io::Result<()> + Send + 'static) {
+        self.in_background(Job::EarlierLines, move || match work() {
             Ok(()) => Event::then(|_| {}),
             Err(error) => Event::Failed(Job::EarlierLines, stream::describe(&error)),
         });

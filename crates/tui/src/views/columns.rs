@@ -20,6 +20,7 @@ use crate::state::app::Event;
 use crate::state::drawer::Hint;
 use crate::state::job::Job;
 use crate::state::view::{OwnLetters, Signs, View};
+use crate::storage::folders::is_there;
 use crate::update::saving::expand_home;
 use crate::views::columns::state::{ColumnsView, Counted};
 use crate::views::point;
@@ -322,7 +323,7 @@ fn write(app: &mut App, path: PathBuf) {
 /// Writes a table to a file that is not there yet; gives what became of it, in words.
 fn written(table: &ColumnTable, path: &Path) -> String {
     let name = path.display();
-    if path.exists() {
+    if is_there(path) {
         return format!("not written: {name} already exists; choose another name");
     }
     let ending = path.extension().map(|ending| ending.to_string_lossy().into_owned());

@@ -12,11 +12,12 @@ use crate::actions::{Action, Entry, entry, keyed};
 use crate::hints::with;
 use crate::screen::canvas::Canvas;
 use crate::screen::view_name::{BENCH, THROUGHPUT, ViewName};
-use crate::state::app::App;
+use crate::state::app::{App, Event};
 use crate::state::drawer::Hint;
+use crate::state::job::Job;
 use crate::state::versions::Candidate;
 use crate::state::view::{OwnLetters, Signs, View};
-use crate::views::compare::state::{CompareView, compared_runs, runs};
+use crate::views::compare::state::{CompareView, compared_runs, runs as runs_of};
 use crate::views::versions;
 
 /// Its name.
@@ -98,17 +99,16 @@ impl View<App> for Compare {
 /// Reads the kept runs where they are not known.
 fn refresh(app: &mut App) {
     if app.kept.kept_runs.is_none() {
-        let runs = app.kept.runs.as_ref().map(insight::Runs::all).unwrap_or_default();
-        app.kept.kept_runs = Some(Arc::new(runs));
+        read(app);
     }
-    let last = runs(app).len().saturating_sub(1);
+    let last = runs_of(app).len().saturating_sub(1);
     let view = app.states.of::<CompareView>();
     view.at = view.at.min(last);
 }
 
 /// A key; false where it means nothing there.
 fn pressed(app: &mut App, code: KeyCode) -> bool {
-    let last = runs(app).len().saturating_sub(1);
+    let last = runs_of(app).len().saturating_sub(1);
     let at = app.states.of::<CompareView>().at;
     let to = match code {
         KeyCode::Up => at.saturating_sub(1),
@@ -116,7 +116,7 @@ fn pressed(app: &mut App, code: KeyCode) -> bool {
         KeyCode::Home => 0,
         KeyCode::End => last,
         KeyCode::Char('m') => {
-            let id = runs(app).get(at).map(|run| run.id.clone());
+            let id = runs_of(app).get(at).map(|run| run.id.clone());
             let marked = &mut app.states.of::<CompareView>().marked;
             *marked = if *marked == id { None } else { id };
             return true;
@@ -145,7 +145,7 @@ fn pressed(app: &mut App, code: KeyCode) -> bool {
 
 /// Puts the text of a run in the place of the text.
 fn use_text_of(app: &mut App, at: usize) {
-    let Some(text) = runs(app).get(at).map(|run| run.record.text.clone()) else { return };
+    let Some(text) = runs_of(app).get(at).map(|run| run.record.text.clone()) else { return };
     app.remember_line();
     app.text.editor.set_text(&text, text.len());
     app.message = Some(keyed("the text of that run; {undo} brings back the other"));
@@ -172,12 +172,34 @@ fn compare_results(app: &mut App) {
 
 fn forget_run(app: &mut App) {
     let at = app.states.of::<CompareView>().at;
-    let Some(id) = runs(app).get(at).map(|run| run.id.clone()) else { return };
-    let removed = app.kept.runs.as_ref().map(|runs| runs.remove(&id));
-    app.message = Some(match removed {
-        Some(Err(error)) => format!("not deleted: {}", stream::describe(&error)),
-        _ => "the figures of that run were deleted".to_owned(),
+    let Some(id) = runs_of(app).get(at).map(|run| run.id.clone()) else { return };
+    let Some(runs) = app.kept.runs.clone() else { return };
+    app.with_files(Job::Writing, move || {
+        let removed = runs.remove(&id);
+        move |app: &mut App| match removed {
+            Ok(()) => {
+                app.message = Some("the figures of that run were deleted".to_owned());
+                let left = runs_of(app).iter().filter(|run| run.id != id).cloned().collect();
+                take_runs(app, left);
+            }
+            Err(error) => app.message = Some(format!("not deleted: {}", stream::describe(&error))),
+        }
     });
-    app.kept.kept_runs = None;
-    refresh(app);
+}
+
+/// These are the kept runs now.
+fn take_runs(app: &mut App, runs: Vec<KeptRun>) {
+    let last = runs.len().saturating_sub(1);
+    app.kept.kept_runs = Some(Arc::new(runs));
+    let view = app.states.of::<CompareView>();
+    view.at = view.at.min(last);
+}
+
+/// Reads the kept runs.
+fn read(app: &mut App) {
+    let runs = app.kept.runs.clone();
+    app.in_background(Job::Runs, move || {
+        let all = runs.map(|runs| runs.all()).unwrap_or_default();
+        Event::then(move |app| take_runs(app, all))
+    });
 }

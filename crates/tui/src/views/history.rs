@@ -1,6 +1,7 @@
 //! Earlier lines: those of this machine's sessions, and those of the shell where the user wants
 //! them.
 
+use std::collections::HashSet;
 use std::path::PathBuf;
 
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
@@ -12,7 +13,6 @@ use crate::screen::canvas::Canvas;
 use crate::screen::list::List;
 use crate::state::app::App;
 use crate::state::drawer::{After, Drawer, Hint};
-use crate::storage::config::Config;
 use crate::storage::shell_history;
 use crate::text::display::safe;
 
@@ -29,34 +29,53 @@ pub(crate) fn open(app: &mut App) {
     let lines = app.text.history.iter().rev().cloned();
     let list = List::new(lines.map(|line| (line.clone(), line)).collect());
     // Offered once: who leaves the list without it is not asked again.
-    let mut earlier = EarlierLines { list, offered: app.kept.shell_history.take() };
-    let wanted = app.kept.config.as_ref().map(Config::reads_shell_history);
-    if let Some(Ok(true)) = wanted {
-        read_shell_history(app, &mut earlier);
-    }
-    app.open_drawer(earlier);
+    let offered = app.kept.shell_history.take();
+    let config = app.kept.config.clone().filter(|_| offered.is_some());
+    app.open_drawer(EarlierLines { list, offered: offered.clone() });
+    let (Some(config), Some(path)) = (config, offered) else { return };
+    app.read_files(move || {
+        let wanted = matches!(config.reads_shell_history(), Ok(true));
+        let read = wanted.then(|| shell_history::read(&path));
+        move |app: &mut App| {
+            if let Some(read) = read {
+                take_lines(app, path, read);
+            }
+        }
+    });
 }
 
-/// Adds the lines of the shell's own file, and does so from now on.
+/// Reads the lines of the shell's own file, and does so from now on.
 fn read_shell_history(app: &mut App, earlier: &mut EarlierLines) {
     let Some(path) = earlier.offered.take() else { return };
-    match shell_history::read(&path) {
-        Ok(lines) => {
-            let known: std::collections::HashSet<&str> =
-                earlier.list.all.iter().map(|(line, _)| &line[..]).collect();
-            let new: Vec<String> =
-                lines.into_iter().rev().filter(|line| !known.contains(&line[..])).collect();
-            earlier.list.all.extend(new.into_iter().map(|line| (line.clone(), line)));
-            app.kept.shell_history = Some(path);
-            let kept = app.kept.config.as_ref().map(Config::read_shell_history);
-            if let Some(Err(error)) = kept {
+    let config = app.kept.config.clone();
+    app.read_files(move || {
+        let read = shell_history::read(&path);
+        let kept = read.as_ref().ok().and_then(|_| config?.read_shell_history().err());
+        move |app: &mut App| {
+            take_lines(app, path, read);
+            if let Some(error) = kept {
                 app.message = Some(error.to_string());
             }
         }
+    });
+}
+
+/// Adds the lines of the shell's own file to the list on screen.
+fn take_lines(app: &mut App, path: PathBuf, read: std::io::Result<Vec<String>>) {
+    let lines = match read {
+        Ok(lines) => lines,
         Err(error) => {
             app.message = Some(format!("{}: {}", path.display(), stream::describe(&error)));
+            return;
         }
-    }
+    };
+    app.kept.shell_history = Some(path);
+    let Some(earlier) = app.drawer_of_mut::<EarlierLines>() else { return };
+    earlier.offered = None;
+    let known: HashSet<&str> = earlier.list.all.iter().map(|(line, _)| &line[..]).collect();
+    let new: Vec<String> =
+        lines.into_iter().rev().filter(|line| !known.contains(&line[..])).collect();
+    earlier.list.all.extend(new.into_iter().map(|line| (line.clone(), line)));
 }
 
 impl Drawer<App> for EarlierLines {

@@ -34,22 +34,61 @@ pub(crate) fn open(app: &mut App) {
     show(app, Input::default(), None);
 }
 
+/// What is done with the state after a file was changed.
+type Done = Box<dyn FnOnce(&mut App) + Send>;
+
 /// Reads the Shelf in the background and shows it.
 fn show(app: &mut App, query: Input, wanted: Option<PathBuf>) {
+    let (number, read_all) = reading(app, query, wanted);
+    app.in_background(Job::Shelf, move || {
+        let (all, trouble) = read_all(None);
+        Event::then(move |app| read(app, number, all, trouble))
+    });
+}
+
+/// Changes what is on the Shelf and shows it then. Until that is done the Shelf is being read.
+fn change(
+    app: &mut App,
+    query: Input,
+    wanted: Option<PathBuf>,
+    work: impl FnOnce() -> Result<Done, std::io::Error> + Send + 'static,
+    gone: Option<String>,
+    failed: &'static str,
+) {
+    let (number, read_all) = reading(app, query, wanted);
+    app.with_files(Job::Writing, move || {
+        let done = work();
+        let (all, trouble) = read_all(gone.filter(|_| done.is_ok()));
+        move |app: &mut App| {
+            match done {
+                Ok(done) => done(app),
+                Err(error) => app.message = Some(format!("{failed}: {}", describe(&error))),
+            }
+            read(app, number, all, trouble);
+        }
+    });
+}
+
+/// Everything that is on the Shelf but a line that is gone, and why earlier lines are not.
+type ReadAll = Box<dyn FnOnce(Option<String>) -> (Vec<ShelfEntry>, Option<String>) + Send>;
+
+/// Shows the Shelf as one that is being read; gives its number, and what reads it.
+fn reading(app: &mut App, query: Input, wanted: Option<PathBuf>) -> (u64, ReadAll) {
     app.points += 1;
     let number = app.points;
     let (shelves, past) = (app.kept.shelves.clone(), app.kept.past.clone());
     let history: Vec<String> = app.text.history.iter().rev().cloned().collect();
-    app.in_background(Job::Shelf, move || {
+    app.open_drawer(ShelfView::reading(number, query, wanted));
+    let read_all = move |gone: Option<String>| {
         let (lines, trouble) = match past.map(|past| past.lines()) {
             Some(Err(error)) => (Vec::new(), Some(describe(&error))),
             Some(Ok(lines)) => (lines, None),
             None => (Vec::new(), None),
         };
-        let all = entries(&shelves, lines, history);
-        Event::then(move |app| read(app, number, all, trouble))
-    });
-    app.open_drawer(ShelfView::reading(number, query, wanted));
+        let history = history.into_iter().filter(|line| Some(line) != gone.as_ref()).collect();
+        (entries(&shelves, lines, history), trouble)
+    };
+    (number, Box::new(read_all))
 }
 
 /// Takes what is on the Shelf.
@@ -164,109 +203,119 @@ fn act(app: &mut App, view: &mut ShelfView, code: KeyCode) -> bool {
 /// Deletes the selected script, or forgets the selected line.
 fn take_off(app: &mut App, view: &ShelfView) {
     let Some(entry) = view.chosen() else { return };
-    let done = match &entry.shelved {
+    let text = entry.text.clone();
+    let off = |app: &mut App, what: TakenOff, said: &str| {
+        app.kept.taken_off.push(what);
+        app.message = Some(format!("{said}; Alt-u brings it back"));
+    };
+    match &entry.shelved {
         Shelved::Saved(path) => {
             let Some(state) = app.kept.store.as_ref().map(|store| store.folder().to_owned()) else {
                 app.message = Some("there is no folder to keep it in, so it stays".to_owned());
                 return;
             };
-            delete_script(path, &state).map(|deleted| {
-                app.kept.taken_off.push(TakenOff::Script(deleted));
-                format!("{} was deleted", path.display())
-            })
+            let path = path.clone();
+            let work = move || -> std::io::Result<Done> {
+                let deleted = delete_script(&path, &state)?;
+                let said = format!("{} was deleted", path.display());
+                Ok(Box::new(move |app| off(app, TakenOff::Script(deleted), &said)))
+            };
+            change(app, view.query.clone(), None, work, None, "not deleted");
         }
-        Shelved::Past => forget_line(app, &entry.text).map(|()| {
-            let forgotten = Forgotten { text: entry.text.clone(), last: entry.last.clone() };
-            app.kept.taken_off.push(TakenOff::Past(Box::new(forgotten)));
-            "the line is forgotten".to_owned()
-        }),
-    };
-    app.message = Some(match done {
-        Ok(done) => format!("{done}; Alt-u brings it back"),
-        Err(error) => format!("not deleted: {}", describe(&error)),
-    });
-    show(app, view.query.clone(), None);
+        Shelved::Past => {
+            let forgotten = Forgotten { text: text.clone(), last: entry.last.clone() };
+            let (past, store) = (app.kept.past.clone(), app.kept.store.clone());
+            let line = text.clone();
+            let work = move || -> std::io::Result<Done> {
+                past.map_or(Ok(()), |past| past.remove(&line))?;
+                store.map_or(Ok(()), |store| store.forget(&line))?;
+                Ok(Box::new(move |app| {
+                    app.text.history.retain(|one| *one != line);
+                    off(app, TakenOff::Past(Box::new(forgotten)), "the line is forgotten");
+                }))
+            };
+            change(app, view.query.clone(), None, work, Some(text), "not deleted");
+        }
+    }
     if let Some(new) = app.drawer_of_mut::<ShelfView>() {
         new.at = view.at;
     }
 }
 
-/// Takes a line out of those evaluated before.
-fn forget_line(app: &mut App, text: &str) -> std::io::Result<()> {
-    if let Some(past) = &app.kept.past {
-        past.remove(text)?;
-    }
-    if let Some(store) = &app.kept.store {
-        store.forget(text)?;
-    }
-    app.text.history.retain(|line| line != text);
-    Ok(())
-}
-
 /// Brings back what was taken off last.
 fn put_back(app: &mut App, view: &ShelfView) {
-    let mut wanted = None;
-    let done = match app.kept.taken_off.pop() {
+    let query = view.query.clone();
+    let back = |app: &mut App, what: &str| app.message = Some(format!("{what} is back"));
+    match app.kept.taken_off.pop() {
         None => {
             app.message = Some("nothing was deleted".to_owned());
-            show(app, view.query.clone(), None);
-            return;
+            show(app, query, None);
         }
         Some(TakenOff::Script(deleted)) => {
-            let restored = restore_script(&deleted);
-            wanted = Some(deleted.was.clone());
-            let name = deleted.was.display().to_string();
-            if restored.is_err() {
-                // It can be tried again.
-                app.kept.taken_off.push(TakenOff::Script(deleted));
-            }
-            restored.map(|()| name)
+            let wanted = Some(deleted.was.clone());
+            let work = move || -> std::io::Result<Done> {
+                let name = deleted.was.display().to_string();
+                Ok(match restore_script(&deleted) {
+                    Ok(()) => Box::new(move |app| back(app, &name)),
+                    // It can be tried again.
+                    Err(error) => Box::new(move |app| {
+                        app.message = Some(format!("not brought back: {}", describe(&error)));
+                        app.kept.taken_off.push(TakenOff::Script(deleted));
+                    }),
+                })
+            };
+            change(app, query, wanted, work, None, "not brought back");
         }
         Some(TakenOff::Past(line)) => {
             let past = app.kept.past.clone();
             app.remember(&line.text);
-            match (&line.last, past) {
-                (Some(last), Some(past)) => past.add(last),
-                _ => Ok(()),
-            }
-            .map(|()| "the line".to_owned())
+            let work = move || -> std::io::Result<Done> {
+                if let (Some(last), Some(past)) = (&line.last, past) {
+                    past.add(last)?;
+                }
+                Ok(Box::new(move |app| back(app, "the line")))
+            };
+            change(app, query, None, work, None, "not brought back");
         }
-    };
-    app.message = Some(match done {
-        Ok(what) => format!("{what} is back"),
-        Err(error) => format!("not brought back: {}", describe(&error)),
-    });
-    show(app, view.query.clone(), wanted);
+    }
 }
 
 /// Gives a script of the Shelf another name.
-pub(crate) fn rename(app: &mut App, path: &Path, name: &str) {
-    let new = renamed(path, name.trim());
-    let done = rename_script(path, &new);
-    if done.is_ok() && app.text.path.as_deref() == Some(path) {
-        app.text.path = Some(new.clone());
-    }
-    done_on(app, done, &format!("renamed to {}", new.display()), new);
+fn rename(app: &mut App, path: &Path, name: &str) {
+    let (old, new) = (path.to_owned(), renamed(path, name.trim()));
+    let to = new.clone();
+    let work = move || -> std::io::Result<Done> {
+        rename_script(&old, &new)?;
+        Ok(Box::new(move |app| {
+            app.message = Some(format!("renamed to {}", new.display()));
+            if app.text.path.as_ref() == Some(&old) {
+                app.text.path = Some(new);
+            }
+        }))
+    };
+    change(app, Input::default(), Some(to), work, None, "not done");
 }
 
 /// Copies a script of the Shelf.
-pub(crate) fn copy(app: &mut App, path: &Path, name: &str) {
-    let new = renamed(path, name.trim());
-    done_on(app, copy_script(path, &new), &format!("copied to {}", new.display()), new);
+fn copy(app: &mut App, path: &Path, name: &str) {
+    let (old, new) = (path.to_owned(), renamed(path, name.trim()));
+    let to = new.clone();
+    let work = move || -> std::io::Result<Done> {
+        copy_script(&old, &new)?;
+        let said = format!("copied to {}", new.display());
+        Ok(Box::new(move |app| app.message = Some(said)))
+    };
+    change(app, Input::default(), Some(to), work, None, "not done");
 }
 
 /// Puts another comment above a script of the Shelf.
-pub(crate) fn set_comment(app: &mut App, path: &Path, comment: &str) {
-    let done = open_script(path).and_then(|text| save_script(path, &with_comment(&text, comment)));
-    done_on(app, done, "the comment is saved", path.to_owned());
-}
-
-fn done_on(app: &mut App, done: std::io::Result<()>, says: &str, wanted: PathBuf) {
-    app.message = Some(match done {
-        Ok(()) => says.to_owned(),
-        Err(error) => format!("not done: {}", describe(&error)),
-    });
-    show(app, Input::default(), Some(wanted));
+fn set_comment(app: &mut App, path: &Path, comment: &str) {
+    let (of, comment) = (path.to_owned(), comment.to_owned());
+    let work = move || -> std::io::Result<Done> {
+        save_script(&of, &with_comment(&open_script(&of)?, &comment))?;
+        Ok(Box::new(|app| app.message = Some("the comment is saved".to_owned())))
+    };
+    change(app, Input::default(), Some(path.to_owned()), work, None, "not done");
 }
 
 /// An entry as one of two versions that are compared.

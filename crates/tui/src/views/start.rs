@@ -6,7 +6,7 @@ pub(crate) mod state;
 use crate::screen::canvas::Canvas;
 use crate::screen::view_name::{BENCH, ViewName};
 use ratatui::layout::{Position, Size};
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use tui_input::Input;
 
 use insight::{EntryKind, PastLine, ShelfEntry, Shelved};
@@ -18,6 +18,7 @@ use crate::state::app::App;
 use crate::state::app::Event;
 use crate::state::drawer::{After, Drawer, Hint};
 use crate::state::job::Job;
+use crate::storage::folders;
 use crate::views::shelf::entries;
 use crate::views::start::state::{Beginning, Item, Looked, StartView};
 
@@ -133,7 +134,10 @@ fn begin_with(app: &mut App, view: &mut StartView) -> bool {
         return begin_with_files(app, view, &files);
     }
     match view.chosen() {
-        Some(Item::Above) => go_to(app, &all.folder.join("..")),
+        Some(Item::Above) => {
+            go_to(app, all.folder.join(".."));
+            return true;
+        }
         Some(Item::Lately(number)) => match all.lately.get(number) {
             Some(ShelfEntry { shelved: Shelved::Saved(path), .. }) => {
                 app.ask_to_open(path.clone());
@@ -147,10 +151,16 @@ fn begin_with(app: &mut App, view: &mut StartView) -> bool {
             }
         }
         Some(Item::Demo) => match app.demo {
-            Some(demo) => match demo() {
-                Ok(path) => app.ask_to_open(path),
-                Err(why) => app.message = Some(why),
-            },
+            Some(demo) => {
+                app.message = Some("laying out the demo …".to_owned());
+                app.with_files(Job::Writing, move || {
+                    let made = demo();
+                    move |app: &mut App| match made {
+                        Ok(path) => app.ask_to_open(path),
+                        Err(why) => app.message = Some(why),
+                    }
+                });
+            }
             None => app.message = Some("“ylotrope demo” opens the demo".to_owned()),
         },
         Some(Item::File(_)) | None => return true,
@@ -164,8 +174,8 @@ fn begin_with_files(app: &mut App, view: &mut StartView, files: &[usize]) -> boo
         match only.kind {
             EntryKind::Folder => {
                 let folder = view.all.as_ref().map(|all| all.folder.join(&only.name));
-                go_to(app, &folder.unwrap_or_default());
-                return false;
+                go_to(app, folder.unwrap_or_default());
+                return true;
             }
             EntryKind::Other => {
                 app.message =
@@ -216,20 +226,24 @@ fn begin_with_text(app: &mut App, text: &str) {
     app.take_line(text);
 }
 
-/// Goes to another folder and shows what is there.
-fn go_to(app: &mut App, folder: &Path) {
-    match std::env::set_current_dir(folder) {
-        Ok(()) => open(app),
-        Err(error) => {
-            app.message = Some(format!("{}: {}", folder.display(), describe(&error)));
+/// Goes to another folder and shows what is there. It is opened beside the keys; a folder that takes its time
+/// is not gone to any more when something else was asked for meanwhile.
+fn go_to(app: &mut App, folder: PathBuf) {
+    app.read_files(move || {
+        let opened = folders::open(&folder);
+        move |app: &mut App| {
+            let gone = opened.and_then(|folder| folders::go_to(&folder));
+            if let Err(error) = gone {
+                app.message = Some(format!("{}: {}", folder.display(), describe(&error)));
+            }
             open(app);
         }
-    }
+    });
 }
 
 /// What there is in the folder this process is in.
 fn beginning(shelves: &[PathBuf], lines: Vec<PastLine>, history: Vec<String>) -> Beginning {
-    let folder = std::env::current_dir().unwrap_or_else(|_| PathBuf::from("."));
+    let folder = folders::here();
     let files = insight::list_folder(&folder).map_err(|error| describe(&error));
     let mut lately: Vec<ShelfEntry> = entries(shelves, lines, history);
     // What has a time comes first, the newest of it; then lines as they were written.

@@ -14,6 +14,10 @@ use crate::views::compare::state::{CompareView, compared_runs, compared_with, ru
 pub(super) fn draw(canvas: &mut Canvas<'_>, app: &App) {
     let area = canvas.area;
     let runs = runs(app);
+    if app.kept.kept_runs.is_none() {
+        canvas.put(2, 1, "reading the kept runs …", app.theme.quiet());
+        return;
+    }
     if runs.is_empty() {
         let text = keyed("no kept runs yet: {run-all} does a full run and keeps its figures here");
         canvas.sentence(2, 1, &text, app.theme.quiet());
