@@ -21,5 +21,5 @@ pub use guide::list;
 pub use registry::{all, find};
 pub use spec::{
     Arguments, Counted, Definition, Dropped, Example, Filter, Given, InputLines, Operand, Operands,
-    OptionSpec, Optional, Program, Shade, Spec, Style, UsageError, Verb, guide,
+    OptionId, OptionSpec, Optional, Program, Shade, Spec, Style, UsageError, Verb, guide,
 };

@@ -68,7 +68,7 @@ pub(crate) fn candidates(words: &[String]) -> String {
             let Some(definition) = filters::find(name.as_bytes()) else { return out };
             for option in definition.spec.options {
                 if option.has_letter() {
-                    add(&format!("-{}", option.short), option.meaning);
+                    add(&option.id.to_string(), option.meaning);
                 }
                 if !option.long.is_empty() {
                     add(&format!("--{}", option.long), option.meaning);

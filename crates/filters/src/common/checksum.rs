@@ -3,14 +3,16 @@
 use sha2::{Digest, Sha256};
 use stream::{ExitStatus, Input, InputTrouble, LineId, Origin, ReadError, StageError, StageIo};
 
-use crate::spec::{Arguments, Filter, OptionSpec, Spec, UsageError, Verb, option};
+use crate::spec::{
+    Arguments, Filter, OptionId, OptionSpec, Spec, UsageError, Verb, long_option, option,
+};
 use crate::text::phrases::from_files;
 
-const QUIET: char = '\u{1}';
-const STATUS: char = '\u{2}';
-const STRICT: char = '\u{3}';
-const TAG: char = '\u{4}';
-const IGNORE_MISSING: char = '\u{5}';
+const QUIET: OptionId = OptionId::Long("quiet");
+const STATUS: OptionId = OptionId::Long("status");
+const STRICT: OptionId = OptionId::Long("strict");
+const TAG: OptionId = OptionId::Long("tag");
+const IGNORE_MISSING: OptionId = OptionId::Long("ignore-missing");
 
 pub(crate) const OPTIONS: &[OptionSpec] = &[
     option('b', "binary", None, "mark the files as read in binary (a star before the name)", false),
@@ -18,11 +20,11 @@ pub(crate) const OPTIONS: &[OptionSpec] = &[
     option('t', "text", None, "mark the files as text (a space before the name)", false),
     option('w', "warn", None, "with -c: report lines that are not checksums", false),
     option('z', "zero", None, "end lines with NUL, names as they are", false),
-    option(QUIET, "quiet", None, "with -c: print nothing for files that match", false),
-    option(STATUS, "status", None, "with -c: print nothing; only set the status", false),
-    option(STRICT, "strict", None, "with -c: fail when a line is not a checksum", false),
-    option(TAG, "tag", None, "write the name of the checksum on each line", false),
-    option(IGNORE_MISSING, "ignore-missing", None, "with -c: skip files that do not exist", false),
+    long_option("quiet", None, "with -c: print nothing for files that match", false),
+    long_option("status", None, "with -c: print nothing; only set the status", false),
+    long_option("strict", None, "with -c: fail when a line is not a checksum", false),
+    long_option("tag", None, "write the name of the checksum on each line", false),
+    long_option("ignore-missing", None, "with -c: skip files that do not exist", false),
 ];
 
 /// Every line read so far.
@@ -96,7 +98,7 @@ pub(crate) fn build(
         (STATUS, "status"),
         (STRICT, "strict"),
         (IGNORE_MISSING, "ignore-missing"),
-        ('w', "warn"),
+        (OptionId::Letter('w'), "warn"),
     ] {
         if let (false, Some(given)) = (check, arguments.last(short)) {
             let message =
@@ -106,20 +108,26 @@ pub(crate) fn build(
     }
     for (short, message) in [
         (TAG, "the --tag option is meaningless when verifying checksums"),
-        ('z', "the --zero option is not supported when verifying checksums"),
-        ('b', "the --binary and --text options are meaningless when verifying checksums"),
-        ('t', "the --binary and --text options are meaningless when verifying checksums"),
+        (OptionId::Letter('z'), "the --zero option is not supported when verifying checksums"),
+        (
+            OptionId::Letter('b'),
+            "the --binary and --text options are meaningless when verifying checksums",
+        ),
+        (
+            OptionId::Letter('t'),
+            "the --binary and --text options are meaningless when verifying checksums",
+        ),
     ] {
         if let (true, Some(given)) = (check, arguments.last(short)) {
             return Err(UsageError::with_hint(spec, Some(given.word), message));
         }
     }
-    let letter = arguments.options.iter().rev().find(|given| "bt".contains(given.short));
+    let letter = arguments.options.iter().rev().find(|given| given.is_one_of("bt"));
     Ok(Box::new(Sums {
         kind,
         files: arguments.operand_values(),
         check,
-        star: letter.is_some_and(|given| given.short == 'b'),
+        star: letter.is_some_and(|given| given.id == 'b'),
         zero: arguments.has('z'),
         tag: arguments.has(TAG),
         quiet: arguments.has(QUIET) || arguments.has(STATUS),

@@ -13,12 +13,13 @@ use stream::{
 use super::encoder::{Encoder, Named};
 use super::form::{Form, MAGIC_BYTES};
 use crate::spec::{
-    Arguments, Example, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb, option,
+    Arguments, Example, Filter, Operands, OptionId, OptionSpec, Spec, Style, UsageError, Verb,
+    long_option, option,
 };
 use crate::text::phrases::{file_name, from_files, list};
 
 /// A letter no command line can hold, for options that have a long name only.
-const REMOVE: char = '\u{1}';
+const REMOVE: OptionId = OptionId::Long("rm");
 
 const STDOUT: OptionSpec =
     option('c', "stdout", None, "write to standard output, and leave the files alone", false);
@@ -41,8 +42,7 @@ const NO_NAME: OptionSpec =
 const THREADS: OptionSpec =
     option('T', "threads", Some("NUM"), "accepted; one thread is used", false);
 const OUTPUT: OptionSpec = option('o', "output", Some("FILE"), "write to this file", false);
-const REMOVE_FILES: OptionSpec =
-    option(REMOVE, "rm", None, "remove the files that are read", false);
+const REMOVE_FILES: OptionSpec = long_option("rm", None, "remove the files that are read", false);
 
 /// The options of a filter that decompresses.
 pub(crate) const UNPACKING: &[OptionSpec] =
@@ -153,8 +153,8 @@ fn parse(
 ) -> Result<Codec, UsageError> {
     let (least, usual, most) = form.levels();
     let mut level: Option<(usize, u32)> = None;
-    for given in arguments.options.iter().filter(|given| given.short.is_ascii_digit()) {
-        let digit = given.short.to_digit(10).unwrap_or_default();
+    for given in arguments.options.iter().filter(|given| given.is_one_of("0123456789")) {
+        let digit = given.id.letter().and_then(|digit| digit.to_digit(10)).unwrap_or_default();
         // The digits of one word are one number.
         level = match level {
             Some((word, before)) if word == given.word => {
@@ -168,23 +168,24 @@ fn parse(
         return Err(UsageError::with_hint(spec, Some(word), &message));
     }
     let files = arguments.operand_values();
-    let output = arguments.last('o');
+    // The filters of this family have some of these options each.
+    let output = arguments.last_of_any('o');
     if let (Some(given), 2..) = (output, files.len()) {
         let message = "several files cannot become one with -o";
         return Err(UsageError::with_hint(spec, Some(given.word), message));
     }
-    let test = arguments.has('t');
-    let packs = task == Task::Pack && !arguments.has('d') && !test || arguments.has('z');
+    let test = arguments.has_any('t');
+    let packs = task == Task::Pack && !arguments.has_any('d') && !test || arguments.has_any('z');
     Ok(Codec {
         form,
         packs,
-        to_output: task == Task::Show || arguments.has('c'),
-        keeps: arguments.has('k') || form == Form::Zstd && !arguments.has(REMOVE),
-        force: arguments.has('f'),
+        to_output: task == Task::Show || arguments.has_any('c'),
+        keeps: arguments.has_any('k') || form == Form::Zstd && !arguments.has_any(REMOVE),
+        force: arguments.has_any('f'),
         test,
-        quiet: arguments.has('q'),
-        verbose: arguments.has('v'),
-        names: !arguments.has('n'),
+        quiet: arguments.has_any('q'),
+        verbose: arguments.has_any('v'),
+        names: !arguments.has_any('n'),
         level: level.map_or(usual, |(_, level)| level),
         output: output.map(|given| given.value.clone()),
         files,

@@ -6,8 +6,8 @@ use pattern::Syntax;
 use stream::{ExitStatus, StageError, StageIo};
 
 use crate::spec::{
-    Arguments, Definition, Filter, Operands, OptionSpec, Program, Spec, Style, UsageError, Verb,
-    example, option, option_attached,
+    Arguments, Definition, Filter, Operands, OptionId, OptionSpec, Program, Spec, Style,
+    UsageError, Verb, example, long_option, option, option_attached,
 };
 
 mod editor;
@@ -24,7 +24,8 @@ use parser::Fault;
 use settings::Settings;
 use tree::Script;
 
-const POSIX: char = '\u{2}';
+/// As `-n`.
+const SILENT: OptionId = OptionId::Long("silent");
 
 const OPTIONS: &[OptionSpec] = &[
     option('e', "expression", Some("SCRIPT"), "add these commands to the script", true),
@@ -38,10 +39,10 @@ const OPTIONS: &[OptionSpec] = &[
     ),
     option('l', "line-length", Some("N"), "where the command l folds lines; 70", false),
     option('n', "quiet", None, "print only what the script prints", true),
-    option(POSIX, "posix", None, "accepted: what is beyond the standard stays possible", false),
+    long_option("posix", None, "accepted: what is beyond the standard stays possible", false),
     option('r', "", None, "as -E", false),
     option('s', "separate", None, "treat each file separately", false),
-    option('\u{1}', "silent", None, "as --quiet", false),
+    long_option("silent", None, "as --quiet", false),
     option('u', "unbuffered", None, "write each line at once", false),
     option('z', "null-data", None, "lines end with NUL", false),
 ];
@@ -89,8 +90,8 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
     let mut scripts: Vec<(bool, Vec<u8>, usize)> = arguments
         .options
         .iter()
-        .filter(|given| matches!(given.short, 'e' | 'f'))
-        .map(|given| (given.short == 'f', given.value.clone(), given.word))
+        .filter(|given| matches!(given.id, OptionId::Letter('e' | 'f')))
+        .map(|given| (given.id == 'f', given.value.clone(), given.word))
         .collect();
     if scripts.is_empty() {
         let Some(script) = operands.next() else {
@@ -111,7 +112,7 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
     };
     let extended = arguments.has('E') || arguments.has('r');
     let settings = Settings {
-        quiet: arguments.has('n') || arguments.has('\u{1}'),
+        quiet: arguments.has('n') || arguments.has(SILENT),
         syntax: if extended { Syntax::Extended } else { Syntax::Basic },
         separate: arguments.has('s'),
         in_place: arguments.last('i').map(|given| given.value.clone()),
@@ -156,7 +157,7 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
 
 fn explain(arguments: &Arguments) -> String {
     let extended = arguments.has('E') || arguments.has('r');
-    let quiet = arguments.has('n') || arguments.has('\u{1}');
+    let quiet = arguments.has('n') || arguments.has(SILENT);
     if let Some(file) = arguments.last('f') {
         return format!("edits lines by the script in {}", String::from_utf8_lossy(&file.value));
     }

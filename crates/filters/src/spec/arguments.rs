@@ -5,7 +5,7 @@ use std::ops::Range;
 use bstr::ByteSlice;
 use thiserror::Error;
 
-use super::description::{OptionSpec, Optional, Spec, Style};
+use super::description::{OptionId, OptionSpec, Optional, Spec, Style};
 
 /// Arguments after parsing by a [`Spec`].
 #[derive(Clone, Debug, Default)]
@@ -14,17 +14,26 @@ pub struct Arguments {
     pub options: Vec<Given>,
     /// Everything else, in order.
     pub operands: Vec<Operand>,
+    /// By what they were parsed; `None` for none.
+    spec: Option<&'static Spec>,
 }
 
 /// An option as given.
 #[derive(Clone, Debug)]
 pub struct Given {
-    /// Its letter in the spec.
-    pub short: char,
+    /// Which one it is.
+    pub id: OptionId,
     /// Its value.
     pub value: Vec<u8>,
     /// Which argument holds the value (or the option), from 0 for the first behind the name.
     pub word: usize,
+}
+
+impl Given {
+    /// True where it is an option with one of these letters.
+    pub fn is_one_of(&self, letters: &str) -> bool {
+        self.id.letter().is_some_and(|letter| letters.contains(letter))
+    }
 }
 
 /// An operand as given.
@@ -86,7 +95,7 @@ impl Arguments {
     /// # Errors
     /// The first option that does not exist, lacks its value or has one it does not take.
     pub fn parse(spec: &'static Spec, arguments: &[Vec<u8>]) -> Result<Self, UsageError> {
-        let mut parsed = Self::default();
+        let mut parsed = Self { spec: Some(spec), ..Self::default() };
         if spec.style == Style::Own {
             let operands = arguments.iter().enumerate();
             parsed.operands =
@@ -161,7 +170,7 @@ impl Arguments {
                 return Err(UsageError::with_hint(spec, Some(word), &message));
             }
         };
-        self.options.push(Given { short: option.short, value, word });
+        self.options.push(Given { id: option.id, value, word });
         Ok(used)
     }
 
@@ -182,7 +191,7 @@ impl Arguments {
             Some(b'c') => ('c', &b""[..]),
             Some(size) => ('c', std::slice::from_ref(size)),
         };
-        self.options.push(Given { short, value: [sign, number, size].concat(), word });
+        self.options.push(Given { id: short.into(), value: [sign, number, size].concat(), word });
         &rest[usize::from(unit.is_some())..]
     }
 
@@ -204,7 +213,7 @@ impl Arguments {
         }
         self.number_and_unit(option, units, b"+", letters, 0);
         if after == b"f" {
-            self.options.push(Given { short: 'f', value: Vec::new(), word: 0 });
+            self.options.push(Given { id: 'f'.into(), value: Vec::new(), word: 0 });
         }
         true
     }
@@ -219,7 +228,7 @@ impl Arguments {
     ) -> Result<usize, UsageError> {
         match spec.style {
             Style::NumberIs(short) if digits(letters) == letters.len() => {
-                self.options.push(Given { short, value: letters.to_vec(), word });
+                self.options.push(Given { id: short.into(), value: letters.to_vec(), word });
                 return Ok(0);
             }
             Style::NumberAndUnit { option, units, .. } if digits(letters) > 0 => {
@@ -235,7 +244,11 @@ impl Arguments {
             }
             if let (Style::NumberAmong(short), used @ 1..) = (spec.style, digits(&letters[at..])) {
                 from = at + used;
-                self.options.push(Given { short, value: letters[at..from].to_vec(), word });
+                self.options.push(Given {
+                    id: short.into(),
+                    value: letters[at..from].to_vec(),
+                    word,
+                });
                 continue;
             }
             let letter = char::from(letter);
@@ -245,37 +258,62 @@ impl Arguments {
                 return Err(UsageError { unknown_option: true, ..error });
             };
             if option.value.is_none() || option.optional == Optional::LongOnly {
-                self.options.push(Given { short: letter, value: Vec::new(), word });
+                self.options.push(Given { id: letter.into(), value: Vec::new(), word });
                 continue;
             }
             let rest = &letters[at + 1..];
             if !rest.is_empty() || option.optional == Optional::Attached {
-                self.options.push(Given { short: letter, value: rest.to_vec(), word });
+                self.options.push(Given { id: letter.into(), value: rest.to_vec(), word });
                 return Ok(0);
             }
             let Some(next) = next else {
                 let message = format!("option requires an argument -- '{letter}'");
                 return Err(UsageError::with_hint(spec, Some(word), &message));
             };
-            self.options.push(Given { short: letter, value: next.clone(), word: word + 1 });
+            self.options.push(Given { id: letter.into(), value: next.clone(), word: word + 1 });
             return Ok(1);
         }
         Ok(0)
     }
 
     /// True when the option was given.
-    pub fn has(&self, short: char) -> bool {
-        self.options.iter().any(|given| given.short == short)
+    pub fn has(&self, id: impl Into<OptionId>) -> bool {
+        self.last(id).is_some()
     }
 
     /// The option as given last.
-    pub fn last(&self, short: char) -> Option<&Given> {
-        self.options.iter().rev().find(|given| given.short == short)
+    pub fn last(&self, id: impl Into<OptionId>) -> Option<&Given> {
+        let id = self.known(id);
+        self.options.iter().rev().find(|given| given.id == id)
     }
 
     /// Every giving of the option, in order.
-    pub fn all(&self, short: char) -> impl Iterator<Item = &Given> {
-        self.options.iter().filter(move |given| given.short == short)
+    pub fn all(&self, id: impl Into<OptionId>) -> impl Iterator<Item = &Given> {
+        let id = self.known(id);
+        self.options.iter().filter(move |given| given.id == id)
+    }
+
+    /// As [`Arguments::last`] where the filter may not have such an option, as for what several filters share.
+    pub fn last_of_any(&self, id: impl Into<OptionId>) -> Option<&Given> {
+        let id = id.into();
+        self.options.iter().rev().find(|given| given.id == id)
+    }
+
+    /// As [`Arguments::has`] where the filter may not have such an option.
+    pub fn has_any(&self, id: impl Into<OptionId>) -> bool {
+        self.last_of_any(id).is_some()
+    }
+
+    /// The option that is asked for. Who asks for one that the filter does not have asks in vain, and would not
+    /// see that it was renamed: that is a mistake in the program, found by any test that comes by.
+    fn known(&self, id: impl Into<OptionId>) -> OptionId {
+        let id = id.into();
+        debug_assert!(
+            self.spec.is_none_or(|spec| spec.option(id).is_some()),
+            "{} has no option {id:?}",
+            self.spec.map_or("", |spec| spec.name)
+        );
+        id
     }
 
     /// The values of the operands.
@@ -291,10 +329,10 @@ impl Arguments {
     pub(crate) fn number(
         &self,
         spec: &Spec,
-        short: char,
+        id: impl Into<OptionId>,
         what: &str,
     ) -> Result<Option<u64>, UsageError> {
-        let Some(given) = self.last(short) else { return Ok(None) };
+        let Some(given) = self.last(id) else { return Ok(None) };
         match crate::text::counts::count(&given.value) {
             Some(number) => Ok(Some(number)),
             None => {

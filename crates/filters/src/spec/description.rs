@@ -1,10 +1,51 @@
 //! The description of a filter: its options, operands and examples as data.
 
+/// Which option of a filter is meant.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum OptionId {
+    /// That with this letter.
+    Letter(char),
+    /// That with this long name, which has no letter.
+    Long(&'static str),
+}
+
+impl OptionId {
+    /// The letter, where it has one.
+    pub fn letter(self) -> Option<char> {
+        match self {
+            Self::Letter(letter) => Some(letter),
+            Self::Long(_) => None,
+        }
+    }
+}
+
+impl std::fmt::Display for OptionId {
+    /// As it is given: `-n`, `--complement`.
+    fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Self::Letter(letter) => write!(out, "-{letter}"),
+            Self::Long(name) => write!(out, "--{name}"),
+        }
+    }
+}
+
+impl From<char> for OptionId {
+    fn from(letter: char) -> Self {
+        Self::Letter(letter)
+    }
+}
+
+impl PartialEq<char> for OptionId {
+    fn eq(&self, letter: &char) -> bool {
+        *self == Self::Letter(*letter)
+    }
+}
+
 /// One option of a filter.
 #[derive(Clone, Copy, Debug)]
 pub struct OptionSpec {
-    /// The letter; for an option without one, a character that no command line can hold.
-    pub short: char,
+    /// Which one it is.
+    pub id: OptionId,
     /// The long name, or empty.
     pub long: &'static str,
     /// What its value is called; `None` for an option without a value.
@@ -36,7 +77,29 @@ pub(crate) const fn option(
     meaning: &'static str,
     posix: bool,
 ) -> OptionSpec {
-    OptionSpec { short, long, value, meaning, posix, optional: Optional::Never }
+    let id = OptionId::Letter(short);
+    OptionSpec { id, long, value, meaning, posix, optional: Optional::Never }
+}
+
+/// An option beyond POSIX that has a long name only.
+pub(crate) const fn long_option(
+    long: &'static str,
+    value: Option<&'static str>,
+    meaning: &'static str,
+    posix: bool,
+) -> OptionSpec {
+    let id = OptionId::Long(long);
+    OptionSpec { id, long, value, meaning, posix, optional: Optional::Never }
+}
+
+/// As [`long_option`], with a value that may be left out.
+pub(crate) const fn long_option_maybe(
+    long: &'static str,
+    value: &'static str,
+    meaning: &'static str,
+) -> OptionSpec {
+    let optional = Optional::LongOnly;
+    OptionSpec { optional, ..long_option(long, Some(value), meaning, false) }
 }
 
 /// An option beyond POSIX whose value may be left out; the letter has none.
@@ -47,7 +110,7 @@ pub(crate) const fn option_maybe(
     meaning: &'static str,
 ) -> OptionSpec {
     OptionSpec {
-        short,
+        id: OptionId::Letter(short),
         long,
         value: Some(value),
         meaning,
@@ -64,7 +127,7 @@ pub(crate) const fn option_attached(
     meaning: &'static str,
 ) -> OptionSpec {
     OptionSpec {
-        short,
+        id: OptionId::Letter(short),
         long,
         value: Some(value),
         meaning,
@@ -81,25 +144,23 @@ pub(crate) const fn example(line: &'static str, says: &'static str) -> Example {
 impl OptionSpec {
     /// True for an option that has a letter.
     pub fn has_letter(&self) -> bool {
-        self.short.is_ascii_graphic()
+        self.id.letter().is_some()
     }
 
     /// As it is written: `-n LINES`, `--complement`.
     pub fn written(&self) -> String {
-        match (self.has_letter(), self.value) {
-            (true, None) => format!("-{}", self.short),
-            (true, Some(value)) if self.optional == Optional::Attached => {
-                format!("-{}[{value}]", self.short)
+        let named = self.id.to_string();
+        match (self.id, self.value) {
+            (_, None) => named,
+            (OptionId::Letter(_), Some(value)) => match self.optional {
+                Optional::Attached => format!("{named}[{value}]"),
+                Optional::LongOnly => format!("{named}, --{}[={value}]", self.long),
+                Optional::Never => format!("{named} {value}"),
+            },
+            (OptionId::Long(_), Some(value)) if self.optional != Optional::Never => {
+                format!("{named}[={value}]")
             }
-            (true, Some(value)) if self.optional == Optional::LongOnly => {
-                format!("-{}, --{}[={value}]", self.short, self.long)
-            }
-            (true, Some(value)) => format!("-{} {value}", self.short),
-            (false, None) => format!("--{}", self.long),
-            (false, Some(value)) if self.optional != Optional::Never => {
-                format!("--{}[={value}]", self.long)
-            }
-            (false, Some(value)) => format!("--{}={value}", self.long),
+            (OptionId::Long(_), Some(value)) => format!("{named}={value}"),
         }
     }
 }
@@ -186,8 +247,9 @@ impl Spec {
         }
     }
 
-    /// The option with this letter.
-    pub fn option(&self, short: char) -> Option<&'static OptionSpec> {
-        self.options.iter().find(|option| option.short == short)
+    /// The option that is meant.
+    pub fn option(&self, id: impl Into<OptionId>) -> Option<&'static OptionSpec> {
+        let id = id.into();
+        self.options.iter().find(|option| option.id == id)
     }
 }

@@ -7,13 +7,13 @@ use stream::{ExitStatus, LineId, Origin, StageError, StageIo};
 use crate::common::input::line_feed::{LineFeed, open_failure, read_failure};
 use crate::common::options::sorted_input::{CHECK_OPTIONS, Check};
 use crate::spec::{
-    Arguments, Definition, Dropped, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb,
-    example, option,
+    Arguments, Definition, Dropped, Filter, Operands, OptionId, OptionSpec, Spec, Style,
+    UsageError, Verb, example, long_option, option,
 };
 use crate::text::phrases::{file_name, list};
 
-const DELIMITER: char = '\u{3}';
-const TOTAL: char = '\u{4}';
+const DELIMITER: OptionId = OptionId::Long("output-delimiter");
+const TOTAL: OptionId = OptionId::Long("total");
 
 const OPTIONS: &[OptionSpec] = &[
     option('1', "", None, "leave out lines only in the first file", true),
@@ -22,14 +22,8 @@ const OPTIONS: &[OptionSpec] = &[
     option('z', "zero-terminated", None, "lines end with NUL, not newline", false),
     CHECK_OPTIONS[0],
     CHECK_OPTIONS[1],
-    option(
-        DELIMITER,
-        "output-delimiter",
-        Some("TEXT"),
-        "put TEXT between the columns, not TAB",
-        false,
-    ),
-    option(TOTAL, "total", None, "end with the three counts", false),
+    long_option("output-delimiter", Some("TEXT"), "put TEXT between the columns, not TAB", false),
+    long_option("total", None, "end with the three counts", false),
 ];
 
 static SPEC: Spec = Spec {

@@ -11,12 +11,12 @@ use stream::{Block, ExitStatus, Input, Origin, StageError, StageIo, WriteError, 
 
 use crate::common::input::line_feed::{open_failure, read_failure};
 use crate::spec::{
-    Arguments, Definition, Dropped, Filter, Operand, Operands, OptionSpec, Spec, Style, UsageError,
-    Verb, example, option, shown,
+    Arguments, Definition, Dropped, Filter, Operand, Operands, OptionId, OptionSpec, Spec, Style,
+    UsageError, Verb, example, long_option, option, shown,
 };
 use crate::text::c_format::{Flags, signed, unsigned};
 
-const SUPPRESS: char = '\u{1}';
+const SUPPRESS: OptionId = OptionId::Long("suppress-matched");
 
 const OPTIONS: &[OptionSpec] = &[
     option(
@@ -32,7 +32,7 @@ const OPTIONS: &[OptionSpec] = &[
     option('q', "silent", None, "the same as -s", false),
     option('s', "quiet", None, "do not write the sizes of the files", true),
     option('z', "elide-empty-files", None, "no empty files", false),
-    option(SUPPRESS, "suppress-matched", None, "drop the lines where the file is cut", false),
+    long_option("suppress-matched", None, "drop the lines where the file is cut", false),
 ];
 
 static SPEC: Spec = Spec {

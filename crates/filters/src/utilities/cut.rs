@@ -8,13 +8,13 @@ use stream::{ExitStatus, Input, InputTrouble, Origin, StageError, StageIo};
 use crate::common::input::nul_lines::{swapped, where_asked};
 use crate::common::options::field_list::{Unit, parse_list};
 use crate::spec::{
-    Arguments, Counted, Definition, Dropped, Filter, Given, Operands, OptionSpec, Spec, Style,
-    UsageError, Verb, example, option,
+    Arguments, Counted, Definition, Dropped, Filter, Given, Operands, OptionId, OptionSpec, Spec,
+    Style, UsageError, Verb, example, long_option, option,
 };
 use crate::text::phrases::{from_files, list, named};
 
-const COMPLEMENT: char = '\u{1}';
-const OUTPUT_DELIMITER: char = '\u{2}';
+const COMPLEMENT: OptionId = OptionId::Long("complement");
+const OUTPUT_DELIMITER: OptionId = OptionId::Long("output-delimiter");
 
 const OPTIONS: &[OptionSpec] = &[
     option('b', "bytes", Some("LIST"), "keep these bytes", true),
@@ -24,14 +24,8 @@ const OPTIONS: &[OptionSpec] = &[
     option('n', "", None, "do not split characters (with -b; accepted)", true),
     option('s', "only-delimited", None, "drop lines without the delimiter", true),
     option('z', "zero-terminated", None, "lines end with NUL, not newline", false),
-    option(COMPLEMENT, "complement", None, "keep all but the list", false),
-    option(
-        OUTPUT_DELIMITER,
-        "output-delimiter",
-        Some("TEXT"),
-        "put TEXT between the parts kept",
-        false,
-    ),
+    long_option("complement", None, "keep all but the list", false),
+    long_option("output-delimiter", Some("TEXT"), "put TEXT between the parts kept", false),
 ];
 
 static SPEC: Spec = Spec {
@@ -65,7 +59,7 @@ struct Cut {
 fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
     let error = |word, message: &str| Err(UsageError::new(&SPEC, word, message));
     let lists: Vec<&Given> =
-        arguments.options.iter().filter(|given| "bcf".contains(given.short)).collect();
+        arguments.options.iter().filter(|given| given.is_one_of("bcf")).collect();
     let chosen = match lists[..] {
         [] => {
             return error(None, "you must specify a list of bytes, characters, or fields");
@@ -73,9 +67,9 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
         [only] => only,
         [_, second, ..] => return error(Some(second.word), "only one list may be specified"),
     };
-    let unit = match chosen.short {
-        'b' => Unit::Bytes,
-        'c' => Unit::Characters,
+    let unit = match chosen.id {
+        OptionId::Letter('b') => Unit::Bytes,
+        OptionId::Letter('c') => Unit::Characters,
         _ => Unit::Fields,
     };
     let mut ranges = parse_list(&chosen.value, unit)
@@ -139,12 +133,12 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
 }
 
 fn explain(arguments: &Arguments) -> String {
-    let Some(chosen) = arguments.options.iter().find(|given| "bcf".contains(given.short)) else {
+    let Some(chosen) = arguments.options.iter().find(|given| given.is_one_of("bcf")) else {
         return String::new();
     };
-    let (one, many) = match chosen.short {
-        'b' => ("byte", "bytes"),
-        'c' => ("character", "characters"),
+    let (one, many) = match chosen.id {
+        OptionId::Letter('b') => ("byte", "bytes"),
+        OptionId::Letter('c') => ("character", "characters"),
         _ => ("field", "fields"),
     };
     let text = String::from_utf8_lossy(&chosen.value).replace(',', " ");
@@ -166,7 +160,7 @@ fn explain(arguments: &Arguments) -> String {
         format!("keeps {what}")
     };
     let files = from_files(&arguments.operand_values());
-    if chosen.short != 'f' {
+    if chosen.id != 'f' {
         return format!("{keeps} of every line{files}");
     }
     let delimiter = match arguments.last('d').map(|given| &given.value[..]) {

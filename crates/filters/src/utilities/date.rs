@@ -10,11 +10,11 @@ use stream::{ExitStatus, Origin, StageError, StageIo};
 
 use crate::common::time::{self, directives};
 use crate::spec::{
-    Arguments, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb, example,
-    option, option_attached, shown,
+    Arguments, Definition, Filter, Operands, OptionId, OptionSpec, Spec, Style, UsageError, Verb,
+    example, long_option, option, option_attached, shown,
 };
 
-const RFC_3339: char = '\u{1}';
+const RFC_3339: OptionId = OptionId::Long("rfc-3339");
 
 const OPTIONS: &[OptionSpec] = &[
     option_attached(
@@ -34,8 +34,7 @@ const OPTIONS: &[OptionSpec] = &[
     option('r', "reference", Some("FILE"), "when FILE was changed last", false),
     option('s', "set", Some("WHEN"), "not supported: the clock is not set here", false),
     option('u', "utc", None, "universal time, not the time zone's", true),
-    option(
-        RFC_3339,
+    long_option(
         "rfc-3339",
         Some("UNIT"),
         "as 2031-04-02 06:12:04+00:00: date, seconds or ns",
@@ -91,9 +90,9 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
                 }
             }
         };
-        match given.short {
-            'I' if given.value.is_empty() => formats.push(b"%Y-%m-%d".to_vec()),
-            'I' => formats.push(choose(
+        match given.id {
+            OptionId::Letter('I') if given.value.is_empty() => formats.push(b"%Y-%m-%d".to_vec()),
+            OptionId::Letter('I') => formats.push(choose(
                 &[
                     ("hours", "%Y-%m-%dT%H%:z"),
                     ("minutes", "%Y-%m-%dT%H:%M%:z"),
@@ -103,7 +102,7 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
                 ],
                 "--iso-8601",
             )?),
-            'R' => formats.push(b"%a, %d %b %Y %H:%M:%S %z".to_vec()),
+            OptionId::Letter('R') => formats.push(b"%a, %d %b %Y %H:%M:%S %z".to_vec()),
             RFC_3339 => formats.push(choose(
                 &[
                     ("date", "%Y-%m-%d"),
@@ -131,9 +130,9 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
     if formats.len() > 1 {
         return Err(UsageError::new(&SPEC, None, "multiple output formats specified"));
     }
-    let when = match arguments.options.iter().rev().find(|given| "dr".contains(given.short)) {
+    let when = match arguments.options.iter().rev().find(|given| given.is_one_of("dr")) {
         None => When::Now,
-        Some(given) if given.short == 'r' => When::File(given.value.clone()),
+        Some(given) if given.id == 'r' => When::File(given.value.clone()),
         Some(given) => {
             // What no time can be read from is an error before anything runs.
             let some = Zoned::new(jiff::Timestamp::UNIX_EPOCH, TimeZone::UTC);
@@ -152,9 +151,9 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
 }
 
 fn explain(arguments: &Arguments) -> String {
-    let what = match arguments.options.iter().rev().find(|given| "dr".contains(given.short)) {
+    let what = match arguments.options.iter().rev().find(|given| given.is_one_of("dr")) {
         None => "the time now".to_owned(),
-        Some(given) if given.short == 'r' => {
+        Some(given) if given.id == 'r' => {
             format!("when {} was changed last", String::from_utf8_lossy(&given.value))
         }
         Some(given) => format!("the time “{}”", String::from_utf8_lossy(&given.value)),

@@ -3,8 +3,8 @@
 use stream::{ExitStatus, Origin, StageError, StageIo};
 
 use crate::spec::{
-    Arguments, Definition, Dropped, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb,
-    example, option,
+    Arguments, Definition, Dropped, Filter, Operands, OptionId, OptionSpec, Spec, Style,
+    UsageError, Verb, example, long_option, option,
 };
 use crate::text::phrases::{file_name, list};
 
@@ -25,22 +25,22 @@ use seen::Seen;
 use value::Value;
 use written::Written;
 
-const JSON: char = '\u{1}';
-const CSV: char = '\u{2}';
-const TSV: char = '\u{3}';
-const PAIRS: char = '\u{4}';
-const AS: char = '\u{5}';
-const HEADING: char = '\u{6}';
+const JSON: OptionId = OptionId::Long("json");
+const CSV: OptionId = OptionId::Long("csv");
+const TSV: OptionId = OptionId::Long("tsv");
+const PAIRS: OptionId = OptionId::Long("pairs");
+const AS: OptionId = OptionId::Long("as");
+const HEADING: OptionId = OptionId::Long("heading");
 
 const OPTIONS: &[OptionSpec] = &[
-    option(JSON, "json", None, "the data is JSON, one record a line (RFC 8259)", false),
-    option(CSV, "csv", None, "the data is CSV (RFC 4180)", false),
-    option(TSV, "tsv", None, "the data is CSV with TAB between the fields", false),
-    option(PAIRS, "pairs", None, "the data has name=value pairs, one record a line", false),
+    long_option("json", None, "the data is JSON, one record a line (RFC 8259)", false),
+    long_option("csv", None, "the data is CSV (RFC 4180)", false),
+    long_option("tsv", None, "the data is CSV with TAB between the fields", false),
+    long_option("pairs", None, "the data has name=value pairs, one record a line", false),
     option('d', "delimiter", Some("CHAR"), "CSV: what is between the fields", false),
     option('n', "numbers", None, "CSV: no heading; the fields are called 1, 2, 3 …", false),
-    option(AS, "as", Some("FORM"), "write csv, json or pairs; else TAB between the fields", false),
-    option(HEADING, "heading", None, "begin with a line of the names (csv always does)", false),
+    long_option("as", Some("FORM"), "write csv, json or pairs; else TAB between the fields", false),
+    long_option("heading", None, "begin with a line of the names (csv always does)", false),
     option(
         'k',
         "keep-bad",
@@ -94,7 +94,7 @@ struct Fields {
 fn parse(arguments: &Arguments) -> Result<Fields, UsageError> {
     let hint = |word: Option<usize>, message: &str| UsageError::with_hint(&SPEC, word, message);
     let mut forms = arguments.options.iter().filter_map(|given| {
-        let form = match given.short {
+        let form = match given.id {
             JSON => Form::Json,
             CSV => Form::Csv(b','),
             TSV => Form::Csv(b'\t'),

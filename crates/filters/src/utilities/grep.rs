@@ -6,8 +6,8 @@ use pattern::{Options, Pattern, PatternErrorKind, Syntax};
 use stream::{ExitStatus, StageError, StageIo};
 
 use crate::spec::{
-    Arguments, Definition, Dropped, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb,
-    example, option, option_maybe,
+    Arguments, Definition, Dropped, Filter, Operands, OptionId, OptionSpec, Spec, Style,
+    UsageError, Verb, example, long_option, long_option_maybe, option,
 };
 use crate::text::phrases::{counted, from_files, list};
 
@@ -23,16 +23,16 @@ use search::Search;
 use settings::Settings;
 use tree::{Directories, Names};
 
-const INCLUDE: char = '\u{1}';
-const EXCLUDE: char = '\u{2}';
-const EXCLUDE_DIRECTORY: char = '\u{3}';
-const COLOR: char = '\u{4}';
-const LABEL: char = '\u{5}';
-const LINE_BUFFERED: char = '\u{6}';
-const BINARY_FILES: char = '\u{7}';
-const GROUP_SEPARATOR: char = '\u{8}';
-const NO_GROUP_SEPARATOR: char = '\u{e}';
-const COLOUR: char = '\u{f}';
+const INCLUDE: OptionId = OptionId::Long("include");
+const EXCLUDE: OptionId = OptionId::Long("exclude");
+const EXCLUDE_DIRECTORY: OptionId = OptionId::Long("exclude-dir");
+const COLOR: OptionId = OptionId::Long("color");
+const LABEL: OptionId = OptionId::Long("label");
+const LINE_BUFFERED: OptionId = OptionId::Long("line-buffered");
+const BINARY_FILES: OptionId = OptionId::Long("binary-files");
+const GROUP_SEPARATOR: OptionId = OptionId::Long("group-separator");
+const NO_GROUP_SEPARATOR: OptionId = OptionId::Long("no-group-separator");
+const COLOUR: OptionId = OptionId::Long("colour");
 
 const OPTIONS: &[OptionSpec] = &[
     option('A', "after-context", Some("NUM"), "also NUM lines after each one", false),
@@ -99,45 +99,30 @@ const OPTIONS: &[OptionSpec] = &[
     option('x', "line-regexp", None, "matches must be whole lines", true),
     option('y', "", None, "as -i (obsolete)", false),
     option('z', "null-data", None, "lines end with NUL, not newline", false),
-    option(INCLUDE, "include", Some("GLOB"), "with -r: only files whose name matches", false),
-    option(EXCLUDE, "exclude", Some("GLOB"), "skip files whose name matches", false),
-    option(
-        EXCLUDE_DIRECTORY,
-        "exclude-dir",
-        Some("GLOB"),
-        "with -r: skip directories whose name matches",
-        false,
-    ),
-    option_maybe(
-        COLOR,
+    long_option("include", Some("GLOB"), "with -r: only files whose name matches", false),
+    long_option("exclude", Some("GLOB"), "skip files whose name matches", false),
+    long_option("exclude-dir", Some("GLOB"), "with -r: skip directories whose name matches", false),
+    long_option_maybe(
         "color",
         "WHEN",
         "mark matches with colour: always, never or auto (on a terminal)",
     ),
-    option_maybe(COLOUR, "colour", "WHEN", "as --color"),
-    option(LABEL, "label", Some("NAME"), "the name of standard input", false),
-    option(LINE_BUFFERED, "line-buffered", None, "write each line at once", false),
-    option(
-        BINARY_FILES,
+    long_option_maybe("colour", "WHEN", "as --color"),
+    long_option("label", Some("NAME"), "the name of standard input", false),
+    long_option("line-buffered", None, "write each line at once", false),
+    long_option(
         "binary-files",
         Some("TYPE"),
         "binary (say that they match), text, or without-match",
         false,
     ),
-    option(
-        GROUP_SEPARATOR,
+    long_option(
         "group-separator",
         Some("TEXT"),
         "separator between groups of lines instead of --",
         false,
     ),
-    option(
-        NO_GROUP_SEPARATOR,
-        "no-group-separator",
-        None,
-        "nothing between groups of lines",
-        false,
-    ),
+    long_option("no-group-separator", None, "nothing between groups of lines", false),
 ];
 
 static SPEC: Spec = Spec {
@@ -204,12 +189,14 @@ fn patterns(arguments: &Arguments) -> Option<(Vec<(Vec<u8>, usize)>, Vec<Vec<u8>
 }
 
 fn directories(arguments: &Arguments) -> Result<Directories, UsageError> {
-    let last = arguments.options.iter().rev().find(|given| "rRd".contains(given.short));
-    match last.map(|given| (given.short, &given.value[..], given.word)) {
-        None | Some(('d', b"read", _)) => Ok(Directories::Read),
-        Some(('d', b"skip", _)) => Ok(Directories::Skip),
-        Some(('r', ..) | ('d', b"recurse", _)) => Ok(Directories::Below { follows_links: false }),
-        Some(('R', ..)) => Ok(Directories::Below { follows_links: true }),
+    let last = arguments.options.iter().rev().find(|given| given.is_one_of("rRd"));
+    match last.map(|given| (given.id, &given.value[..], given.word)) {
+        None | Some((OptionId::Letter('d'), b"read", _)) => Ok(Directories::Read),
+        Some((OptionId::Letter('d'), b"skip", _)) => Ok(Directories::Skip),
+        Some((OptionId::Letter('r'), ..) | (OptionId::Letter('d'), b"recurse", _)) => {
+            Ok(Directories::Below { follows_links: false })
+        }
+        Some((OptionId::Letter('R'), ..)) => Ok(Directories::Below { follows_links: true }),
         Some((_, _, word)) => {
             let message = "--directories takes read, skip or recurse";
             Err(UsageError::with_hint(&SPEC, Some(word), message))
@@ -255,10 +242,8 @@ fn context(arguments: &Arguments) -> Result<Option<(u64, u64)>, UsageError> {
 fn listing(arguments: &Arguments) -> Listing {
     if arguments.has('q') {
         Listing::Nothing
-    } else if let Some(given) =
-        arguments.options.iter().rev().find(|given| "lL".contains(given.short))
-    {
-        if given.short == 'l' { Listing::FilesWith } else { Listing::FilesWithout }
+    } else if let Some(given) = arguments.options.iter().rev().find(|given| given.is_one_of("lL")) {
+        if given.id == 'l' { Listing::FilesWith } else { Listing::FilesWithout }
     } else if arguments.has('c') {
         Listing::Count
     } else if arguments.has('o') {
@@ -273,17 +258,19 @@ fn binary(arguments: &Arguments) -> Result<Binary, UsageError> {
         .options
         .iter()
         .rev()
-        .find(|given| matches!(given.short, 'a' | 'I' | BINARY_FILES));
-    match given.map(|given| (given.short, &given.value[..], given.word)) {
+        .find(|given| matches!(given.id, OptionId::Letter('a' | 'I') | BINARY_FILES));
+    match given.map(|given| (given.id, &given.value[..], given.word)) {
         None | Some((BINARY_FILES, b"binary", _)) => Ok(Binary::Said),
-        Some(('a', ..) | (BINARY_FILES, b"text", _)) => Ok(Binary::AsText),
-        Some(('I', ..) | (BINARY_FILES, b"without-match", _)) => Ok(Binary::PassedOver),
+        Some((OptionId::Letter('a'), ..) | (BINARY_FILES, b"text", _)) => Ok(Binary::AsText),
+        Some((OptionId::Letter('I'), ..) | (BINARY_FILES, b"without-match", _)) => {
+            Ok(Binary::PassedOver)
+        }
         Some((_, _, word)) => Err(UsageError::new(&SPEC, Some(word), "unknown binary-files type")),
     }
 }
 
 fn colored(arguments: &Arguments) -> Result<Colored, UsageError> {
-    let given = arguments.options.iter().rev().find(|given| matches!(given.short, COLOR | COLOUR));
+    let given = arguments.options.iter().rev().find(|given| matches!(given.id, COLOR | COLOUR));
     match given.map(|given| (&given.value[..], given.word)) {
         None | Some((b"never" | b"no" | b"none", _)) => Ok(Colored::Never),
         Some((b"always" | b"yes" | b"force", _)) => Ok(Colored::Always),
@@ -299,14 +286,14 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
     let Some((texts, files)) = patterns(arguments) else {
         return Err(UsageError::with_hint(&SPEC, None, "a pattern is missing"));
     };
-    let letter = arguments.options.iter().rev().find(|given| "EFGP".contains(given.short));
-    let syntax = match letter.map(|given| (given.short, given.word)) {
-        Some(('E', _)) => Syntax::Extended,
-        Some(('F', _)) => Syntax::Fixed,
-        Some(('P', word)) if texts.len() > 1 => {
+    let letter = arguments.options.iter().rev().find(|given| given.is_one_of("EFGP"));
+    let syntax = match letter.map(|given| (given.id, given.word)) {
+        Some((OptionId::Letter('E'), _)) => Syntax::Extended,
+        Some((OptionId::Letter('F'), _)) => Syntax::Fixed,
+        Some((OptionId::Letter('P'), word)) if texts.len() > 1 => {
             return Err(UsageError::new(&SPEC, Some(word), "-P takes a single pattern"));
         }
-        Some(('P', _)) => Syntax::Perl,
+        Some((OptionId::Letter('P'), _)) => Syntax::Perl,
         _ => Syntax::Basic,
     };
     let most = match arguments.last('m') {
@@ -338,10 +325,10 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
             .options
             .iter()
             .rev()
-            .find(|given| matches!(given.short, GROUP_SEPARATOR | NO_GROUP_SEPARATOR))
+            .find(|given| matches!(given.id, GROUP_SEPARATOR | NO_GROUP_SEPARATOR))
         {
             None => Some(b"--".to_vec()),
-            Some(given) => (given.short == GROUP_SEPARATOR).then(|| given.value.clone()),
+            Some(given) => (given.id == GROUP_SEPARATOR).then(|| given.value.clone()),
         },
         tab: arguments.has('T'),
         null_names: arguments.has('Z'),
@@ -361,9 +348,9 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
         usage
     })?;
     let search = pattern_files.is_empty().then(|| Search::new(pattern, settings.clone()));
-    let letter = arguments.options.iter().rev().find(|given| "hH".contains(given.short));
-    let globs = |short: char| -> Vec<Vec<u8>> {
-        arguments.all(short).map(|given| given.value.clone()).collect()
+    let letter = arguments.options.iter().rev().find(|given| given.is_one_of("hH"));
+    let globs = |id: OptionId| -> Vec<Vec<u8>> {
+        arguments.all(id).map(|given| given.value.clone()).collect()
     };
     let names = Names {
         include: globs(INCLUDE),
@@ -379,7 +366,7 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
         directories: directories(arguments)?,
         skips_devices: skips_devices(arguments)?,
         names,
-        named: letter.map(|given| given.short == 'H'),
+        named: letter.map(|given| given.id == 'H'),
         silent: arguments.has('s') || arguments.has('q'),
         colored: colored(arguments)?,
     }))
@@ -441,7 +428,7 @@ fn explain(arguments: &Arguments) -> String {
     }
     let around = |short| {
         let given =
-            arguments.options.iter().rev().find(|given| given.short == short || given.short == 'C');
+            arguments.options.iter().rev().find(|given| given.id == short || given.id == 'C');
         given.and_then(|given| crate::text::counts::count(&given.value)).unwrap_or(0)
     };
     match (around('B'), around('A')) {

@@ -9,13 +9,13 @@ use stream::{ExitStatus, LineId, Origin, StageError, StageIo};
 use crate::common::input::line_feed::{LineFeed, open_failure, read_failure};
 use crate::common::options::sorted_input::{CHECK_OPTIONS, Check};
 use crate::spec::{
-    Arguments, Counted, Definition, Dropped, Filter, Operands, OptionSpec, Spec, Style, UsageError,
-    Verb, example, option, shown,
+    Arguments, Counted, Definition, Dropped, Filter, Operands, OptionId, OptionSpec, Spec, Style,
+    UsageError, Verb, example, long_option, option, shown,
 };
 use crate::text::blanks::word;
 use crate::text::phrases::file_name;
 
-const HEADER: char = '\u{3}';
+const HEADER: OptionId = OptionId::Long("header");
 
 const OPTIONS: &[OptionSpec] = &[
     option('1', "", Some("FIELD"), "join on this field of the first file", true),
@@ -36,7 +36,7 @@ const OPTIONS: &[OptionSpec] = &[
     option('z', "zero-terminated", None, "lines end with NUL, not newline", false),
     CHECK_OPTIONS[0],
     CHECK_OPTIONS[1],
-    option(HEADER, "header", None, "the first lines are headings", false),
+    long_option("header", None, "the first lines are headings", false),
 ];
 
 static SPEC: Spec = Spec {
@@ -131,10 +131,10 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
     let second = files.pop().unwrap_or_default();
     let mut fields = [0, 0];
     for given in &arguments.options {
-        let which: &[usize] = match given.short {
-            '1' => &[0],
-            '2' => &[1],
-            'j' => &[0, 1],
+        let which: &[usize] = match given.id {
+            OptionId::Letter('1') => &[0],
+            OptionId::Letter('2') => &[1],
+            OptionId::Letter('j') => &[0, 1],
             _ => continue,
         };
         let Some(number) = field(&given.value) else {
@@ -192,7 +192,7 @@ fn explain(arguments: &Arguments) -> String {
         arguments.operands.iter().map(|operand| file_name(&operand.value)).collect();
     let field = |short: char| {
         let given =
-            arguments.options.iter().rev().find(|given| given.short == short || given.short == 'j');
+            arguments.options.iter().rev().find(|given| given.id == short || given.id == 'j');
         given.map_or_else(
             || "1".to_owned(),
             |given| String::from_utf8_lossy(&given.value).into_owned(),

@@ -8,24 +8,22 @@ use std::sync::Arc;
 use stream::{Block, ExitStatus, Sink, StageError, StageIo};
 
 use crate::spec::{
-    Arguments, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb, example,
-    option,
+    Arguments, Definition, Filter, Operands, OptionId, OptionSpec, Spec, Style, UsageError, Verb,
+    example, long_option,
 };
 use crate::text::phrases::from_files;
 
-const PERCENT: char = '\u{1}';
-const EXPECT: char = '\u{2}';
+const PERCENT: OptionId = OptionId::Long("percent");
+const EXPECT: OptionId = OptionId::Long("expect");
 
 const OPTIONS: &[OptionSpec] = &[
-    option(
-        PERCENT,
+    long_option(
         "percent",
         None,
         "write whole percents, one per line, for another program to read",
         false,
     ),
-    option(
-        EXPECT,
+    long_option(
         "expect",
         Some("NUM"),
         "how many bytes will come, where that cannot be seen; with k, M, G",

@@ -4,8 +4,8 @@ use pattern::{Options, Pattern, Syntax};
 use stream::{ExitStatus, Origin, StageError, StageIo};
 
 use crate::spec::{
-    Arguments, Definition, Filter, Given, Operands, OptionSpec, Spec, Style, UsageError, Verb,
-    example, option, shown,
+    Arguments, Definition, Filter, Given, Operands, OptionId, OptionSpec, Spec, Style, UsageError,
+    Verb, example, option, shown,
 };
 use crate::text::c_format::WIDTH_MAX;
 use crate::text::phrases::from_files;
@@ -97,9 +97,9 @@ fn style(given: Option<&Given>, otherwise: Numbered) -> Result<Numbered, UsageEr
             Err(error) => Err(UsageError::new(&SPEC, Some(given.word), error.to_string())),
         },
         value => {
-            let part = match given.short {
-                'b' => "body",
-                'h' => "header",
+            let part = match given.id {
+                OptionId::Letter('b') => "body",
+                OptionId::Letter('h') => "header",
                 _ => "footer",
             };
             let message = format!("invalid {part} numbering style: {}", shown(value));

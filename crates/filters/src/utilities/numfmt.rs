@@ -5,8 +5,8 @@ use stream::{ExitStatus, Origin, StageError, StageIo};
 
 use crate::common::options::field_list::{Unit, parse_list};
 use crate::spec::{
-    Arguments, Definition, Filter, Given, Operands, OptionSpec, Spec, Style, UsageError, Verb,
-    example, option, option_maybe, shown,
+    Arguments, Definition, Filter, Given, Operands, OptionId, OptionSpec, Spec, Style, UsageError,
+    Verb, example, long_option, long_option_maybe, option, shown,
 };
 use crate::text::characters::text_width;
 
@@ -14,53 +14,49 @@ mod value;
 
 use value::{Round, Scale, Value};
 
-const FROM: char = '\u{1}';
-const TO: char = '\u{2}';
-const FIELD: char = '\u{3}';
-const SUFFIX: char = '\u{4}';
-const FROM_UNIT: char = '\u{5}';
-const TO_UNIT: char = '\u{6}';
-const PADDING: char = '\u{7}';
-const ROUND: char = '\u{8}';
-const FORMAT: char = '\u{e}';
-const HEADER: char = '\u{f}';
-const INVALID: char = '\u{10}';
-const GROUPING: char = '\u{11}';
+const FROM: OptionId = OptionId::Long("from");
+const TO: OptionId = OptionId::Long("to");
+const FIELD: OptionId = OptionId::Long("field");
+const SUFFIX: OptionId = OptionId::Long("suffix");
+const FROM_UNIT: OptionId = OptionId::Long("from-unit");
+const TO_UNIT: OptionId = OptionId::Long("to-unit");
+const PADDING: OptionId = OptionId::Long("padding");
+const ROUND: OptionId = OptionId::Long("round");
+const FORMAT: OptionId = OptionId::Long("format");
+const HEADER: OptionId = OptionId::Long("header");
+const INVALID: OptionId = OptionId::Long("invalid");
+const GROUPING: OptionId = OptionId::Long("grouping");
 
 const OPTIONS: &[OptionSpec] = &[
     option('d', "delimiter", Some("CHAR"), "fields end at CHAR instead of at blanks", false),
     option('z', "zero-terminated", None, "lines end with NUL, not newline", false),
-    option(
-        FROM,
+    long_option(
         "from",
         Some("UNIT"),
         "read sizes: si (K is 1000), iec (K is 1024), iec-i (Ki), auto (both), none",
         false,
     ),
-    option(TO, "to", Some("UNIT"), "write sizes: si, iec, iec-i, none", false),
-    option(FIELD, "field", Some("LIST"), "the fields to change (default 1)", false),
-    option(
-        SUFFIX,
+    long_option("to", Some("UNIT"), "write sizes: si, iec, iec-i, none", false),
+    long_option("field", Some("LIST"), "the fields to change (default 1)", false),
+    long_option(
         "suffix",
         Some("TEXT"),
         "suffix to append to numbers, and to strip from input",
         false,
     ),
-    option(FROM_UNIT, "from-unit", Some("NUM"), "unit of the numbers read", false),
-    option(TO_UNIT, "to-unit", Some("NUM"), "unit of the numbers written", false),
-    option(
-        PADDING,
+    long_option("from-unit", Some("NUM"), "unit of the numbers read", false),
+    long_option("to-unit", Some("NUM"), "unit of the numbers written", false),
+    long_option(
         "padding",
         Some("NUM"),
         "pad to NUM columns: right-aligned, or left-aligned if negative",
         false,
     ),
-    option(ROUND, "round", Some("WAY"), "up, down, from-zero, towards-zero or nearest", false),
-    option(FORMAT, "format", Some("FORMAT"), "how numbers are written, with one %f", false),
-    option_maybe(HEADER, "header", "NUM", "pass the first NUM lines (1) through unchanged"),
-    option(INVALID, "invalid", Some("WAY"), "invalid numbers: abort, fail, warn or ignore", false),
-    option(
-        GROUPING,
+    long_option("round", Some("WAY"), "up, down, from-zero, towards-zero or nearest", false),
+    long_option("format", Some("FORMAT"), "how numbers are written, with one %f", false),
+    long_option_maybe("header", "NUM", "pass the first NUM lines (1) through unchanged"),
+    long_option("invalid", Some("WAY"), "invalid numbers: abort, fail, warn or ignore", false),
+    long_option(
         "grouping",
         None,
         "group digits as the language does (in C.UTF-8: not at all)",
@@ -190,7 +186,7 @@ fn one_of<T: Copy>(
     }
 }
 
-fn unit(arguments: &Arguments, short: char) -> Result<BigInt, UsageError> {
+fn unit(arguments: &Arguments, short: OptionId) -> Result<BigInt, UsageError> {
     let Some(given) = arguments.last(short) else { return Ok(BigInt::from(1)) };
     let digits = given.value.iter().take_while(|byte| byte.is_ascii_digit()).count();
     let number: Option<BigInt> =

@@ -4,8 +4,8 @@ use stream::{ExitStatus, LineId, Origin, StageError, StageIo};
 
 use crate::common::input::line_feed::read_failure;
 use crate::spec::{
-    Arguments, Definition, Filter, Given, Operands, OptionSpec, Spec, Style, UsageError, Verb,
-    example, option, option_attached, shown,
+    Arguments, Definition, Filter, Given, Operands, OptionId, OptionSpec, Spec, Style, UsageError,
+    Verb, example, option, option_attached, shown,
 };
 use crate::text::phrases::from_files;
 
@@ -136,7 +136,7 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
         kinds.extend(kinds_of(given)?);
     }
     if kinds.is_empty() {
-        kinds = kinds_of(&Given { short: 'o', value: Vec::new(), word: 0 })?;
+        kinds = kinds_of(&Given { id: 'o'.into(), value: Vec::new(), word: 0 })?;
     }
     let multiple = kinds.iter().fold(1, |multiple, kind| least_common(multiple, kind.size()));
     let mut warning = None;
@@ -160,7 +160,7 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
     };
     let mut files = arguments.operand_values();
     let mut skip = amount('j')?.unwrap_or(0);
-    let new_form = arguments.options.iter().any(|given| "AjNtvw".contains(given.short));
+    let new_form = arguments.options.iter().any(|given| given.is_one_of("AjNtvw"));
     if !new_form
         && let Some(last) = files.last()
         && (files.len() == 1 && last.starts_with(b"+")
@@ -184,18 +184,18 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
 }
 
 fn kinds_of(given: &Given) -> Result<Vec<Kind>, UsageError> {
-    let types: &[u8] = match given.short {
-        't' => &given.value,
-        'a' => b"a",
-        'b' => b"o1",
-        'c' => b"c",
-        'd' => b"u2",
-        'f' => b"fF",
-        'i' => b"dI",
-        'l' => b"dL",
-        'o' => b"o2",
-        's' => b"d2",
-        'x' => b"x2",
+    let types: &[u8] = match given.id {
+        OptionId::Letter('t') => &given.value,
+        OptionId::Letter('a') => b"a",
+        OptionId::Letter('b') => b"o1",
+        OptionId::Letter('c') => b"c",
+        OptionId::Letter('d') => b"u2",
+        OptionId::Letter('f') => b"fF",
+        OptionId::Letter('i') => b"dI",
+        OptionId::Letter('l') => b"dL",
+        OptionId::Letter('o') => b"o2",
+        OptionId::Letter('s') => b"d2",
+        OptionId::Letter('x') => b"x2",
         _ => return Ok(Vec::new()),
     };
     parse_types(types).map_err(|message| UsageError::new(&SPEC, Some(given.word), message))

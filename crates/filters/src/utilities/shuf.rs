@@ -10,12 +10,12 @@ use stream::{ExitStatus, LineId, Origin, StageError, StageIo, WriteMode};
 
 use crate::common::input::line_feed::{open_failure, read_failure};
 use crate::spec::{
-    Arguments, Definition, Dropped, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb,
-    example, option, shown,
+    Arguments, Definition, Dropped, Filter, Operands, OptionId, OptionSpec, Spec, Style,
+    UsageError, Verb, example, long_option, option, shown,
 };
 use crate::text::phrases::{counted, from_files};
 
-const SEED: char = '\u{1}';
+const SEED: OptionId = OptionId::Long("seed");
 
 const OPTIONS: &[OptionSpec] = &[
     option('e', "echo", None, "the operands are the lines", false),
@@ -24,7 +24,7 @@ const OPTIONS: &[OptionSpec] = &[
     option('o', "output", Some("FILE"), "write to FILE", false),
     option('r', "repeat", None, "lines may repeat", false),
     option('z', "zero-terminated", None, "lines end with NUL, not newline", false),
-    option(SEED, "seed", Some("NUM"), "the same NUM gives the same order", false),
+    long_option("seed", Some("NUM"), "the same NUM gives the same order", false),
 ];
 
 static SPEC: Spec = Spec {

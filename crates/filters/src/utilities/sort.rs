@@ -9,8 +9,8 @@ use stream::{ExitStatus, Origin, StageError, StageIo, WriteError};
 
 use crate::common::input::line_feed::LineFeed;
 use crate::spec::{
-    Arguments, Counted, Definition, Dropped, Filter, Given, Operands, OptionSpec, Spec, Style,
-    UsageError, Verb, example, option, option_maybe, shown,
+    Arguments, Counted, Definition, Dropped, Filter, Given, Operands, OptionId, OptionSpec, Spec,
+    Style, UsageError, Verb, example, long_option, option, option_maybe, shown,
 };
 use crate::text::phrases::{from_files, list, named};
 
@@ -35,13 +35,13 @@ use counted::CountedLines;
 use failure::{cannot_read, read_failed};
 use grouped::Grouping;
 use in_order::InOrder;
-use keys::{Order, SORT};
+use keys::Order;
 use line_store::{Entry, Held};
 use output_target::OutputTarget;
 use runs::{Run, Runs};
 use writer::Writer;
 
-const PARALLEL: char = '\u{2}';
+const PARALLEL: OptionId = OptionId::Long("parallel");
 
 const OPTIONS: &[OptionSpec] = &[
     option('C', "", None, "as -c, but say nothing", true),
@@ -87,14 +87,13 @@ const OPTIONS: &[OptionSpec] = &[
     ),
     option('u', "unique", None, "one line of those with equal keys", true),
     option('z', "zero-terminated", None, "lines end with NUL, not newline", false),
-    option(
-        SORT,
+    long_option(
         "sort",
         Some("WORD"),
         "numeric, general-numeric, human-numeric, month, random or version",
         false,
     ),
-    option(PARALLEL, "parallel", Some("NUM"), "use at most NUM processors", false),
+    long_option("parallel", Some("NUM"), "use at most NUM processors", false),
 ];
 
 static SPEC: Spec = Spec {
@@ -163,19 +162,16 @@ fn memory(arguments: &Arguments) -> Result<Memory, UsageError> {
 
 fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
     let order = Order::new(arguments, &SPEC)?;
-    let checks = arguments.options.iter().filter(|given| "cC".contains(given.short));
+    let checks = arguments.options.iter().filter(|given| given.is_one_of("cC"));
     let task = match checks.clone().next_back() {
         Some(given) => {
             if let Some(extra) = arguments.operands.get(1) {
-                let message = format!(
-                    "extra operand {} not allowed with -{}",
-                    shown(&extra.value),
-                    given.short
-                );
+                let message =
+                    format!("extra operand {} not allowed with {}", shown(&extra.value), given.id);
                 return Err(UsageError::with_hint(&SPEC, Some(extra.word), &message));
             }
             if let Some(output) = arguments.last('o') {
-                let message = format!("options '-{}o' are incompatible", given.short);
+                let message = format!("options '{}o' are incompatible", given.id);
                 return Err(UsageError::new(&SPEC, Some(output.word), message));
             }
             let quiet = quiet_check(given)?;
@@ -214,7 +210,7 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
 /// Whether a check says nothing: `-C`, `--check=quiet`.
 fn quiet_check(given: &Given) -> Result<bool, UsageError> {
     let begins = |word: &str| word.as_bytes().starts_with(&given.value);
-    if given.short == 'C' {
+    if given.id == 'C' {
         return Ok(true);
     }
     match &given.value[..] {

@@ -12,8 +12,8 @@ use stream::{
 
 use crate::common::input::line_feed::{open_failure, read_failure};
 use crate::spec::{
-    Arguments, Definition, Dropped, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb,
-    example, option, option_maybe, shown,
+    Arguments, Definition, Dropped, Filter, Operands, OptionId, OptionSpec, Spec, Style,
+    UsageError, Verb, example, long_option, long_option_maybe, option, shown,
 };
 use crate::text::phrases::from_files;
 
@@ -21,10 +21,10 @@ mod names;
 
 use names::{Alphabet, FileNames};
 
-const ADDITIONAL: char = '\u{1}';
-const NUMERIC: char = '\u{2}';
-const HEXADECIMAL: char = '\u{3}';
-const VERBOSE: char = '\u{4}';
+const ADDITIONAL: OptionId = OptionId::Long("additional-suffix");
+const NUMERIC: OptionId = OptionId::Long("numeric-suffixes");
+const HEXADECIMAL: OptionId = OptionId::Long("hex-suffixes");
+const VERBOSE: OptionId = OptionId::Long("verbose");
 
 const OPTIONS: &[OptionSpec] = &[
     option('C', "line-bytes", Some("SIZE"), "whole lines, at most SIZE bytes per file", false),
@@ -49,10 +49,10 @@ const OPTIONS: &[OptionSpec] = &[
     option('t', "separator", Some("CHAR"), "lines end with CHAR, not newline; \\0 for NUL", false),
     option('u', "unbuffered", None, "write at once with -n r/N (accepted)", false),
     option('x', "", None, "hexadecimal digits instead of letters", false),
-    option(ADDITIONAL, "additional-suffix", Some("SUFFIX"), "an ending for every name", false),
-    option_maybe(NUMERIC, "numeric-suffixes", "FROM", "as -d, beginning with FROM"),
-    option_maybe(HEXADECIMAL, "hex-suffixes", "FROM", "as -x, beginning with FROM"),
-    option(VERBOSE, "verbose", None, "print the names of the files as they are created", false),
+    long_option("additional-suffix", Some("SUFFIX"), "an ending for every name", false),
+    long_option_maybe("numeric-suffixes", "FROM", "as -d, beginning with FROM"),
+    long_option_maybe("hex-suffixes", "FROM", "as -x, beginning with FROM"),
+    long_option("verbose", None, "print the names of the files as they are created", false),
 ];
 
 static SPEC: Spec = Spec {
@@ -125,7 +125,7 @@ fn chunks(text: &[u8]) -> Result<Way, String> {
 }
 
 fn way(arguments: &Arguments) -> Result<Way, UsageError> {
-    let mut ways = arguments.options.iter().filter(|given| "Cbln".contains(given.short));
+    let mut ways = arguments.options.iter().filter(|given| given.is_one_of("Cbln"));
     let Some(given) = ways.next() else { return Ok(Way::Lines(1000)) };
     if let Some(second) = ways.next() {
         return Err(UsageError::with_hint(
@@ -135,10 +135,10 @@ fn way(arguments: &Arguments) -> Result<Way, UsageError> {
         ));
     }
     let error = |message: String| UsageError::new(&SPEC, Some(given.word), message);
-    if given.short == 'n' {
+    if given.id == 'n' {
         return chunks(&given.value).map_err(error);
     }
-    let what = if given.short == 'l' { "lines" } else { "bytes" };
+    let what = if given.id == 'l' { "lines" } else { "bytes" };
     let number = crate::text::counts::count(&given.value)
         .ok_or_else(|| error(format!("invalid number of {what}: {}", shown(&given.value))))?;
     if number == 0 {
@@ -147,9 +147,9 @@ fn way(arguments: &Arguments) -> Result<Way, UsageError> {
             shown(&given.value)
         )));
     }
-    Ok(match given.short {
-        'l' => Way::Lines(number),
-        'b' => Way::Bytes(number),
+    Ok(match given.id {
+        OptionId::Letter('l') => Way::Lines(number),
+        OptionId::Letter('b') => Way::Bytes(number),
         _ => Way::LineBytes(number),
     })
 }
@@ -163,9 +163,9 @@ fn build(arguments: &Arguments) -> Result<Box<dyn Filter>, UsageError> {
     let mut alphabet = Alphabet::Letters;
     let mut start = None;
     for given in &arguments.options {
-        alphabet = match given.short {
-            'd' | NUMERIC => Alphabet::Digits,
-            'x' | HEXADECIMAL => Alphabet::Hexadecimal,
+        alphabet = match given.id {
+            OptionId::Letter('d') | NUMERIC => Alphabet::Digits,
+            OptionId::Letter('x') | HEXADECIMAL => Alphabet::Hexadecimal,
             _ => continue,
         };
         if !given.value.is_empty() {

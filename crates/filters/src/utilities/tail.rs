@@ -8,8 +8,8 @@ use crate::common::input::nul_lines::where_asked;
 use crate::common::options::file_headers::Headers;
 use crate::common::options::head_tail_count::Amount;
 use crate::spec::{
-    Arguments, Definition, Dropped, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb,
-    example, option, option_maybe, shown,
+    Arguments, Definition, Dropped, Filter, Operands, OptionId, OptionSpec, Spec, Style,
+    UsageError, Verb, example, long_option, long_option_maybe, option, shown,
 };
 use crate::text::phrases::from_files;
 
@@ -19,8 +19,8 @@ mod part;
 use follow::Follow;
 use part::part;
 
-const RETRY: char = '\u{1}';
-const FOLLOW: char = '\u{2}';
+const RETRY: OptionId = OptionId::Long("retry");
+const FOLLOW: OptionId = OptionId::Long("follow");
 
 const OPTIONS: &[OptionSpec] = &[
     option('F', "", None, "as -f, and reopens a file that is replaced or reappears", false),
@@ -37,8 +37,8 @@ const OPTIONS: &[OptionSpec] = &[
     ),
     option('v', "verbose", None, "headers with file names", false),
     option('z', "zero-terminated", None, "lines end with NUL, not newline", false),
-    option(RETRY, "retry", None, "keep trying to open a file that is not there", false),
-    option_maybe(FOLLOW, "follow", "HOW", "as -f; name follows whatever file has that name"),
+    long_option("retry", None, "keep trying to open a file that is not there", false),
+    long_option_maybe("follow", "HOW", "as -f; name follows whatever file has that name"),
 ];
 
 static SPEC: Spec = Spec {
@@ -81,9 +81,9 @@ fn follow(arguments: &Arguments) -> Result<Option<Follow>, UsageError> {
     let mut found: Option<Follow> = None;
     let retry = arguments.has(RETRY) || arguments.has('F');
     for given in &arguments.options {
-        let by_name = match (given.short, &given.value[..]) {
-            ('F', _) => true,
-            ('f', _) | (FOLLOW, b"" | b"descriptor") => false,
+        let by_name = match (given.id, &given.value[..]) {
+            (OptionId::Letter('F'), _) => true,
+            (OptionId::Letter('f'), _) | (FOLLOW, b"" | b"descriptor") => false,
             (FOLLOW, b"name") => true,
             (FOLLOW, value) => {
                 let message = format!("invalid argument {} for ‘--follow’", shown(value));

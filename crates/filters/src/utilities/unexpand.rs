@@ -5,13 +5,13 @@ use stream::{ExitStatus, StageError, StageIo};
 use crate::common::input::line_feed::edit_lines;
 use crate::common::options::tab_stops::TabStops;
 use crate::spec::{
-    Arguments, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb, example,
-    option,
+    Arguments, Definition, Filter, Operands, OptionId, OptionSpec, Spec, Style, UsageError, Verb,
+    example, long_option, option,
 };
 use crate::text::characters;
 use crate::text::phrases::from_files;
 
-const FIRST_ONLY: char = '\u{1}';
+const FIRST_ONLY: OptionId = OptionId::Long("first-only");
 
 const OPTIONS: &[OptionSpec] = &[
     option(
@@ -28,13 +28,7 @@ const OPTIONS: &[OptionSpec] = &[
         "tab stops: one width, or columns separated by commas; means -a",
         true,
     ),
-    option(
-        FIRST_ONLY,
-        "first-only",
-        None,
-        "only blanks at the beginning of a line, even with -t",
-        false,
-    ),
+    long_option("first-only", None, "only blanks at the beginning of a line, even with -t", false),
 ];
 
 static SPEC: Spec = Spec {

@@ -12,14 +12,14 @@ use stream::{
 };
 
 use crate::spec::{
-    Arguments, Definition, Dropped, Filter, Given, Operands, OptionSpec, Spec, Style, UsageError,
-    Verb, example, option, option_maybe, shown,
+    Arguments, Definition, Dropped, Filter, Given, Operands, OptionId, OptionSpec, Spec, Style,
+    UsageError, Verb, example, long_option_maybe, option, option_maybe, shown,
 };
 use crate::text::characters;
 use crate::text::counts::push_padded;
 use crate::text::phrases::{counted, from_files};
 
-const GROUP: char = '\u{1}';
+const GROUP: OptionId = OptionId::Long("group");
 
 const OPTIONS: &[OptionSpec] = &[
     option('c', "count", None, "put the number of repeats before each line", true),
@@ -36,8 +36,7 @@ const OPTIONS: &[OptionSpec] = &[
     option('u', "unique", None, "only lines that are not repeated", true),
     option('w', "check-chars", Some("NUM"), "only NUM characters count", false),
     option('z', "zero-terminated", None, "lines end with NUL, not newline", false),
-    option_maybe(
-        GROUP,
+    long_option_maybe(
         "group",
         "METHOD",
         "all lines, with empty lines around groups: separate, prepend, append or both",
@@ -144,7 +143,7 @@ fn writes(arguments: &Arguments) -> Result<Writes, UsageError> {
             ("separate", Delimit::Separate),
             ("both", Delimit::Both),
         ];
-        if arguments.options.iter().any(|given| "cdDu".contains(given.short)) {
+        if arguments.options.iter().any(|given| given.is_one_of("cdDu")) {
             let message = "--group is mutually exclusive with -c/-d/-D/-u";
             return Err(UsageError::with_hint(&SPEC, Some(given.word), message));
         }

@@ -6,18 +6,18 @@ use stream::{ExitStatus, Input, LineId, Origin, StageError, StageIo};
 
 use crate::common::input::line_feed::{open_failure, read_failure};
 use crate::spec::{
-    Arguments, Definition, Dropped, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb,
-    example, option, shown,
+    Arguments, Definition, Dropped, Filter, Operands, OptionId, OptionSpec, Spec, Style,
+    UsageError, Verb, example, long_option, shown,
 };
 use crate::text::characters;
 use crate::text::phrases::file_name;
 
-const BY: char = '\u{1}';
-const TEXT: char = '\u{2}';
+const BY: OptionId = OptionId::Long("by");
+const TEXT: OptionId = OptionId::Long("text");
 
 const OPTIONS: &[OptionSpec] = &[
-    option(BY, "by", Some("UNIT"), "what the items are: line, byte or char", false),
-    option(TEXT, "text", None, "the operands are the texts themselves, not files", false),
+    long_option("by", Some("UNIT"), "what the items are: line, byte or char", false),
+    long_option("text", None, "the operands are the texts themselves, not files", false),
 ];
 
 static SPEC: Spec = Spec {

@@ -8,12 +8,12 @@ use stream::{ExitStatus, Input, LineId, Origin, ReadError, Source, StageError, S
 use unicode_width::UnicodeWidthChar;
 
 use crate::spec::{
-    Arguments, Definition, Filter, Operands, OptionSpec, Spec, Style, UsageError, Verb, example,
-    option, shown,
+    Arguments, Definition, Filter, Operands, OptionId, OptionSpec, Spec, Style, UsageError, Verb,
+    example, long_option, option, shown,
 };
 use crate::text::phrases::{from_files, list};
 
-const NAMES_FROM: char = '\u{1}';
+const NAMES_FROM: OptionId = OptionId::Long("files0-from");
 
 const OPTIONS: &[OptionSpec] = &[
     option('c', "bytes", None, "count bytes", true),
@@ -21,8 +21,7 @@ const OPTIONS: &[OptionSpec] = &[
     option('L', "max-line-length", None, "the width of the widest line", false),
     option('m', "chars", None, "count characters", true),
     option('w', "words", None, "count words", true),
-    option(
-        NAMES_FROM,
+    long_option(
         "files0-from",
         Some("FILE"),
         "count the files whose names are in FILE, ended by NUL; - is standard input",
@@ -72,7 +71,7 @@ struct Counts {
 }
 
 fn wanted(arguments: &Arguments) -> Wanted {
-    let any = arguments.options.iter().any(|given| given.short != NAMES_FROM);
+    let any = arguments.options.iter().any(|given| given.id != NAMES_FROM);
     Wanted {
         lines: arguments.has('l') || !any,
         words: arguments.has('w') || !any,

@@ -11,8 +11,8 @@ use stream::{
 
 use crate::common::input::line_feed::{open_failure, read_failure};
 use crate::spec::{
-    Arguments, Definition, Dropped, Filter, Given, Operands, OptionSpec, Spec, Style, UsageError,
-    Verb, example, option, option_attached, shown,
+    Arguments, Definition, Dropped, Filter, Given, Operands, OptionId, OptionSpec, Spec, Style,
+    UsageError, Verb, example, long_option, option, option_attached, shown,
 };
 use crate::text::phrases::counted;
 
@@ -20,8 +20,7 @@ mod items;
 
 use items::{Item, Items, Splitting};
 
-const SHOW_LIMITS: char = '\u{1}';
-const PROCESS_SLOT: char = '\u{2}';
+const PROCESS_SLOT: OptionId = OptionId::Long("process-slot-var");
 
 const OPTIONS: &[OptionSpec] = &[
     option('0', "null", None, "items end with NUL; quotes and blanks are part of them", false),
@@ -59,9 +58,8 @@ const OPTIONS: &[OptionSpec] = &[
     option('s', "max-chars", Some("NUM"), "at most NUM bytes per command line", true),
     option('t', "verbose", None, "write each command to standard error before it runs", true),
     option('x', "exit", None, "stop when a command line would be too long", true),
-    option(SHOW_LIMITS, "show-limits", None, "accepted and without effect", false),
-    option(
-        PROCESS_SLOT,
+    long_option("show-limits", None, "accepted and without effect", false),
+    long_option(
         "process-slot-var",
         Some("NAME"),
         "a variable with a number for each parallel command",
@@ -179,22 +177,24 @@ fn parse(arguments: &Arguments) -> Result<Xargs, UsageError> {
     let mut end = None;
     let mut separator = None;
     for given in &arguments.options {
-        match given.short {
-            '0' => separator = Some(0),
-            'd' => separator = Some(delimiter(given)?),
-            'E' | 'e' => end = Some(given.value.clone()).filter(|word| !word.is_empty()),
-            'a' => xargs.file = Some(given.value.clone()),
+        match given.id {
+            OptionId::Letter('0') => separator = Some(0),
+            OptionId::Letter('d') => separator = Some(delimiter(given)?),
+            OptionId::Letter('E' | 'e') => {
+                end = Some(given.value.clone()).filter(|word| !word.is_empty());
+            }
+            OptionId::Letter('a') => xargs.file = Some(given.value.clone()),
             // The last of these three counts.
-            'I' | 'i' => {
+            OptionId::Letter('I' | 'i') => {
                 let text =
                     if given.value.is_empty() { b"{}".to_vec() } else { given.value.clone() };
                 (xargs.replaced, xargs.items, xargs.lines) = (Some(text), None, None);
             }
-            'L' | 'l' => {
+            OptionId::Letter('L' | 'l') => {
                 let number = if given.value.is_empty() { 1 } else { positive(given, "-L", 1)? };
                 (xargs.lines, xargs.replaced, xargs.items) = (Some(number), None, None);
             }
-            'n' => {
+            OptionId::Letter('n') => {
                 let number = positive(given, "-n", 1)?;
                 (xargs.items, xargs.lines) = (Some(number), None);
                 // One item a command is what -I means anyway.
@@ -204,8 +204,8 @@ fn parse(arguments: &Arguments) -> Result<Xargs, UsageError> {
                     xargs.items = None;
                 }
             }
-            's' => xargs.bytes = positive(given, "-s", 1)?.min(BYTES_MAX),
-            'P' => xargs.at_once = positive(given, "-P", 0)? as usize,
+            OptionId::Letter('s') => xargs.bytes = positive(given, "-s", 1)?.min(BYTES_MAX),
+            OptionId::Letter('P') => xargs.at_once = positive(given, "-P", 0)? as usize,
             _ => {}
         }
     }

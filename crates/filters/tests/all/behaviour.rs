@@ -385,7 +385,7 @@ fn options_beyond_the_standard_are_marked_so() {
         let name = definition.spec.name;
         let expected = standard.iter().find(|known| known.0 == name).map_or("", |known| known.1);
         let marked = definition.spec.options.iter().filter(|option| option.posix);
-        let mut letters: Vec<char> = marked.map(|option| option.short).collect();
+        let mut letters: Vec<char> = marked.filter_map(|option| option.id.letter()).collect();
         letters.sort_unstable();
         assert_eq!(letters.iter().collect::<String>(), expected, "{name}");
     }

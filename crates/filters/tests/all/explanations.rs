@@ -21,7 +21,7 @@ fn value(name: &str) -> &str {
 fn written(option: &OptionSpec) -> String {
     let value = option.value.map(value);
     if option.has_letter() {
-        return format!("-{}{}", option.short, value.unwrap_or_default());
+        return format!("{}{}", option.id, value.unwrap_or_default());
     }
     match value {
         Some(value) => format!("--{}={value}", option.long),

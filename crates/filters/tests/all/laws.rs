@@ -578,7 +578,8 @@ fn filters_are_listed_in_order() {
     assert_eq!(names, sorted);
     for definition in filters::all() {
         let spec = definition.spec;
-        let mut letters: Vec<char> = spec.options.iter().map(|option| option.short).collect();
+        let mut letters: Vec<filters::OptionId> =
+            spec.options.iter().map(|option| option.id).collect();
         letters.sort_unstable();
         letters.dedup();
         assert_eq!(letters.len(), spec.options.len(), "{}: an option twice", spec.name);

@@ -75,7 +75,7 @@ impl<'p> Look<'p> {
         let StageKind::Native(definition) = &self.stage.plan.kind else { return false };
         let option = definition.spec.options.iter().find(|option| option.long == long);
         let arguments = self.arguments.as_ref();
-        option.zip(arguments).is_some_and(|(option, arguments)| arguments.has(option.short))
+        option.zip(arguments).is_some_and(|(option, arguments)| arguments.has(option.id))
     }
 
     /// The fields that `cut -f` takes, from 1; at most 512. `None` for all that is none, and where

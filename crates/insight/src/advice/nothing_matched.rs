@@ -1,5 +1,6 @@
 //! A pattern that finds nothing, where one near it does.
 
+use filters::OptionId;
 use pattern::{Options, Pattern, Syntax};
 
 use super::about::About;
@@ -39,11 +40,11 @@ pub(super) fn grep_pattern(look: &Look<'_>) -> Option<GrepPattern> {
         Some(given) => (given.value.clone(), given.word),
         None => arguments.operands.first().map(|one| (one.value.clone(), one.word))?,
     };
-    let last = arguments.options.iter().rev().find(|given| "GEFP".contains(given.short));
-    let syntax = match last.map(|given| given.short) {
-        Some('E') => Syntax::Extended,
-        Some('F') => Syntax::Fixed,
-        Some('P') => Syntax::Perl,
+    let last = arguments.options.iter().rev().find(|given| given.is_one_of("GEFP"));
+    let syntax = match last.map(|given| given.id) {
+        Some(OptionId::Letter('E')) => Syntax::Extended,
+        Some(OptionId::Letter('F')) => Syntax::Fixed,
+        Some(OptionId::Letter('P')) => Syntax::Perl,
         _ => Syntax::Basic,
     };
     let options = Options {
@@ -136,12 +137,13 @@ fn variants(look: &Look<'_>, pattern: &GrepPattern) -> Vec<Variant> {
     let as_option = |letter: char| {
         let arguments = look.arguments.as_ref();
         let old = arguments.and_then(|arguments| {
-            arguments.options.iter().rev().find(|given| "GEFP".contains(given.short))
+            arguments.options.iter().rev().find(|given| given.is_one_of("GEFP"))
         });
         match old.and_then(|old| look.span_of(old.word).map(|span| (old, span))) {
             None => look.with_option(&format!("-{letter}")),
             Some((old, span)) => {
-                let changed = look.source(span).replacen(old.short, &letter.to_string(), 1);
+                let changed =
+                    look.source(span).replacen(|one| old.id == one, &letter.to_string(), 1);
                 replace(span, changed)
             }
         }

@@ -90,16 +90,11 @@ fn not_posix(look: &Look<'_>) -> Vec<Note> {
     }
     let given = look.arguments.iter().flat_map(|arguments| &arguments.options);
     for given in given {
-        let Some(option) = spec.option(given.short).filter(|option| !option.posix) else {
+        let Some(option) = spec.option(given.id).filter(|option| !option.posix) else {
             continue;
         };
-        let letter = format!("-{}", option.short);
-        let shown = if option.short.is_ascii_alphanumeric() {
-            letter.clone()
-        } else {
-            format!("--{}", option.long)
-        };
-        let text = format!("{} {shown} is not in POSIX{}", spec.name, hint(&letter));
+        let shown = option.id.to_string();
+        let text = format!("{} {shown} is not in POSIX{}", spec.name, hint(&shown));
         notes.push(note(look.place(given.word), text));
     }
     let long = look

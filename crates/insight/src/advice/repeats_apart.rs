@@ -83,7 +83,7 @@ fn find(look: &Look<'_>) -> Option<Note> {
     // Whole lines in order are next to each other.
     let sorted = look.before().is_some_and(|before| {
         let plain =
-            |one: &filters::Arguments| one.options.iter().all(|given| "rus".contains(given.short));
+            |one: &filters::Arguments| one.options.iter().all(|given| given.is_one_of("rus"));
         !fold && before.arguments_of("sort").is_some_and(plain)
     });
     if sorted {

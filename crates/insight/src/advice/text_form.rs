@@ -156,7 +156,7 @@ fn no_final_newline(look: &Look<'_>) -> Option<Note> {
 
 fn nul_bytes(look: &Look<'_>) -> Option<Note> {
     let arguments = look.arguments_of("grep")?;
-    if "aczqlLU".chars().any(|option| arguments.has(option)) {
+    if "aczqlL".chars().any(|option| arguments.has(option)) {
         return None;
     }
     let of = look

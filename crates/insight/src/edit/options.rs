@@ -5,7 +5,7 @@
 use std::ops::Range;
 
 use engine::parse;
-use filters::{Arguments, Definition, OptionSpec, Optional, Spec, Style};
+use filters::{Arguments, Definition, OptionId, OptionSpec, Optional, Spec, Style};
 use shell::{Command, Pipeline, Span, Word, quote};
 
 use super::stages::{EditError, TextEdit, apply_edits};
@@ -124,7 +124,7 @@ impl<'t> Stage<'t> {
                 if attached.is_none() && next {
                     word += 1;
                 }
-                if found.short == option.short {
+                if found.id == option.id {
                     let part = 0..value.len();
                     places.push(Place { word: here, part, value: value_at, number: false });
                 }
@@ -152,7 +152,7 @@ impl<'t> Stage<'t> {
             _ => None,
         };
         if let (Some(short), true) = (number, all_digits) {
-            if short == option.short {
+            if option.id == short {
                 let part = 0..value.len();
                 places.push(Place { word, part, value: Some((word, 1)), number: true });
             }
@@ -165,14 +165,14 @@ impl<'t> Stage<'t> {
             let part = at + 1..at + 2;
             let plain = found.value.is_none() || found.optional == Optional::LongOnly;
             if plain {
-                if found.short == option.short {
+                if found.id == option.id {
                     places.push(Place { word, part, value: None, number: false });
                 }
                 continue;
             }
             let attached = at + 1 < letters.len() || found.optional == Optional::Attached;
             let value_at = if attached { (word, at + 2) } else { (word + 1, 0) };
-            if found.short == option.short {
+            if found.id == option.id {
                 places.push(Place { word, part, value: Some(value_at), number: false });
             }
             return usize::from(!attached);
@@ -322,19 +322,18 @@ fn written(spec: &Spec, option: &OptionSpec, value: Option<&str>) -> String {
             | "unexpand"
     );
     match (option.has_letter(), value) {
-        (false, None) => format!("--{}", option.long),
         (false, Some(value)) => format!("--{}={}", option.long, attached(value)),
-        (true, None) => format!("-{}", option.short),
+        (_, None) => option.id.to_string(),
         (true, Some(value)) if option.optional == Optional::LongOnly => {
             format!("--{}={}", option.long, attached(value))
         }
         (true, Some(value)) if option.optional == Optional::Attached => {
-            format!("-{}{}", option.short, attached(value))
+            format!("{}{}", option.id, attached(value))
         }
         (true, Some(value)) if close && !value.is_empty() => {
-            format!("-{}{}", option.short, attached(value))
+            format!("{}{}", option.id, attached(value))
         }
-        (true, Some(value)) => format!("-{} {}", option.short, quote(value)),
+        (true, Some(value)) => format!("{} {}", option.id, quote(value)),
     }
 }
 
@@ -348,7 +347,7 @@ pub fn sheet(text: &str, at: usize, number: usize) -> Result<Sheet, EditError> {
     let fits = stage.definition.build(&stage.bytes()).is_ok();
     let row = |option: &'static OptionSpec| {
         let given: Vec<String> = arguments
-            .all(option.short)
+            .all(option.id)
             .map(|given| String::from_utf8_lossy(&given.value).into_owned())
             .collect();
         // Whether two exclude each other is for the filter itself to say.
@@ -367,11 +366,11 @@ pub fn set_option(
     text: &str,
     at: usize,
     number: usize,
-    short: char,
+    id: OptionId,
     setting: &Setting,
 ) -> Result<String, EditError> {
     let stage = Stage::of(text, at, number)?;
-    let option = stage.spec().option(short).ok_or(EditError::NoOptions)?;
+    let option = stage.spec().option(id).ok_or(EditError::NoOptions)?;
     let places = stage.places(option);
     let edits = match (setting, places.last()) {
         (Setting::Off, _) => {
@@ -389,11 +388,7 @@ pub fn set_option(
         }
     };
     let changed = apply_edits(text, &edits.ok_or(EditError::Quoted)?);
-    if is_only_that(&stage, &changed, short, setting) {
-        Ok(changed)
-    } else {
-        Err(EditError::Quoted)
-    }
+    if is_only_that(&stage, &changed, id, setting) { Ok(changed) } else { Err(EditError::Quoted) }
 }
 
 /// Removals that touch become one.
@@ -412,7 +407,7 @@ fn joined(mut edits: Vec<TextEdit>) -> Vec<TextEdit> {
 }
 
 /// True where the changed text is the same but for that option.
-fn is_only_that(before: &Stage<'_>, changed: &str, short: char, setting: &Setting) -> bool {
+fn is_only_that(before: &Stage<'_>, changed: &str, id: OptionId, setting: &Setting) -> bool {
     let Ok(after) = Stage::of(changed, before.pipeline.span.start, before.number) else {
         return false;
     };
@@ -432,12 +427,12 @@ fn is_only_that(before: &Stage<'_>, changed: &str, short: char, setting: &Settin
         all.map(|redirection| stage.text[redirection.span.range()].to_owned()).collect()
     };
     let (Some(old), Some(new)) = (before.arguments(), after.arguments()) else { return false };
-    let rest = |arguments: &Arguments| -> Vec<(char, Vec<u8>)> {
-        let others = arguments.options.iter().filter(|given| given.short != short);
-        others.map(|given| (given.short, given.value.clone())).collect()
+    let rest = |arguments: &Arguments| -> Vec<(OptionId, Vec<u8>)> {
+        let others = arguments.options.iter().filter(|given| given.id != id);
+        others.map(|given| (given.id, given.value.clone())).collect()
     };
     let of = |arguments: &Arguments| -> Vec<Vec<u8>> {
-        arguments.all(short).map(|given| given.value.clone()).collect()
+        arguments.all(id).map(|given| given.value.clone()).collect()
     };
     let mut wanted = of(&old);
     match setting {
@@ -467,7 +462,7 @@ mod tests {
     use super::*;
 
     fn set(text: &str, short: char, setting: Setting) -> String {
-        set_option(text, 0, 0, short, &setting).unwrap_or_else(|error| format!("({error})"))
+        set_option(text, 0, 0, short.into(), &setting).unwrap_or_else(|error| format!("({error})"))
     }
 
     fn value(text: &str) -> Setting {
@@ -510,14 +505,14 @@ mod tests {
         assert_eq!(set("echo a", 'n', Setting::On).chars().next(), Some('('));
         assert_eq!(set("sort '-'r f", 'r', Setting::Off), "sort f");
         assert!(set("sort \"-rn\" f", 'r', Setting::Off).starts_with('('));
-        assert!(set_option("a |", 0, 0, 'x', &Setting::On).is_err());
-        assert!(set_option("sort", 0, 3, 'r', &Setting::On).is_err());
+        assert!(set_option("a |", 0, 0, 'x'.into(), &Setting::On).is_err());
+        assert!(set_option("sort", 0, 3, 'r'.into(), &Setting::On).is_err());
     }
 
     #[test]
     fn a_sheet_says_what_is_set_and_what_excludes_it() {
         let sheet = sheet("cut -d: -f1 -s /etc/passwd | sort", 0, 0).unwrap();
-        let row = |short: char| sheet.rows.iter().find(|row| row.option.short == short).unwrap();
+        let row = |short: char| sheet.rows.iter().find(|row| row.option.id == short).unwrap();
         assert_eq!((row('d').given.clone(), row('s').given.len()), (vec![":".to_owned()], 1));
         assert!(row('b').given.is_empty());
         // In the filter's own words, and only where it is the others.

@@ -2,13 +2,13 @@
 
 use std::collections::BTreeMap;
 
-use filters::Definition;
+use filters::{Definition, OptionId};
 
 use super::recipes::all;
 
 /// How often each option of a filter is in the Guide's recipes and in its own examples. What is in
 /// none is not there.
-pub fn option_uses(definition: &Definition) -> BTreeMap<char, usize> {
+pub fn option_uses(definition: &Definition) -> BTreeMap<OptionId, usize> {
     let spec = definition.spec;
     let examples = spec.examples.iter().map(|example| example.line);
     let recipes = all().map(|recipe| recipe.stages);
@@ -26,7 +26,7 @@ pub fn option_uses(definition: &Definition) -> BTreeMap<char, usize> {
             let words: Vec<Vec<u8>> = words.into_iter().skip(1).map(String::into_bytes).collect();
             let Ok(arguments) = definition.parse(&words) else { continue };
             for given in &arguments.options {
-                *uses.entry(given.short).or_default() += 1;
+                *uses.entry(given.id).or_default() += 1;
             }
         }
     }
@@ -41,10 +41,10 @@ mod tests {
     fn what_is_used_comes_before_what_is_not() {
         let uses = |name: &str| option_uses(filters::find(name.as_bytes()).unwrap());
         let sort = uses("sort");
-        let of = |option: char| sort.get(&option).copied().unwrap_or(0);
+        let of = |option: char| sort.get(&option.into()).copied().unwrap_or(0);
         for used in ['r', 'n', 'k'] {
             assert!(of(used) > of('d') && of(used) > of('i'), "{sort:?}");
         }
-        assert!(uses("grep").contains_key(&'v'));
+        assert!(uses("grep").contains_key(&'v'.into()));
     }
 }

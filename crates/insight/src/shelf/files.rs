@@ -64,7 +64,7 @@ fn operands(command: &Command, add: &mut impl FnMut(String, bool)) {
     let Ok(arguments) = definition.parse(&words.collect::<Vec<_>>()) else { return };
     let name = definition.spec.name;
     let skipped = match definition.spec.operands {
-        Operands::PatternThenFiles if arguments.has('e') || arguments.has('f') => 0,
+        Operands::PatternThenFiles if arguments.has_any('e') || arguments.has_any('f') => 0,
         Operands::PatternThenFiles => 1,
         Operands::Files | Operands::OneFile => 0,
         _ if name == "tee" => 0,
@@ -77,7 +77,7 @@ fn operands(command: &Command, add: &mut impl FnMut(String, bool)) {
             add(value, name == "tee" || (name == "uniq" && at == 1));
         }
     }
-    if let Some(given) = arguments.last('o').filter(|_| name == "sort") {
+    if let Some(given) = arguments.last_of_any('o').filter(|_| name == "sort") {
         add(String::from_utf8_lossy(&given.value).into_owned(), true);
     }
 }

@@ -30,9 +30,9 @@ fn is_one_piece(before: &str, after: &str) -> bool {
     same + same_end >= short.len()
 }
 
-fn given(text: &str, number: usize, short: char) -> Vec<String> {
+fn given(text: &str, number: usize, id: filters::OptionId) -> Vec<String> {
     let sheet = sheet(text, 0, number).unwrap_or_else(|error| panic!("{text}: {error}"));
-    sheet.rows.into_iter().find(|row| row.option.short == short).unwrap().given
+    sheet.rows.into_iter().find(|row| row.option.id == id).unwrap().given
 }
 
 #[test]
@@ -42,7 +42,7 @@ fn every_option_is_switched_alone() {
         let spec = definition.spec;
         for (base, number) in bases(definition) {
             for option in spec.options {
-                let before = given(&base, number, option.short);
+                let before = given(&base, number, option.id);
                 let settings: Vec<Setting> = match option.value {
                     None => vec![Setting::On],
                     Some(_) => {
@@ -55,11 +55,11 @@ fn every_option_is_switched_alone() {
                 };
                 for setting in settings {
                     tried += 1;
-                    let Ok(changed) = set_option(&base, 0, number, option.short, &setting) else {
-                        refused.push(format!("{base}: -{} {setting:?}", option.short));
+                    let Ok(changed) = set_option(&base, 0, number, option.id, &setting) else {
+                        refused.push(format!("{base}: {} {setting:?}", option.id));
                         continue;
                     };
-                    let now = given(&changed, number, option.short);
+                    let now = given(&changed, number, option.id);
                     match &setting {
                         Setting::Value(value) => {
                             assert_eq!(now.last(), Some(value), "{base} -> {changed}");
@@ -68,18 +68,18 @@ fn every_option_is_switched_alone() {
                     }
                     if before.is_empty() {
                         assert!(is_one_piece(&base, &changed), "{base} -> {changed}");
-                        let back = set_option(&changed, 0, number, option.short, &Setting::Off);
+                        let back = set_option(&changed, 0, number, option.id, &Setting::Off);
                         assert_eq!(back.as_ref(), Ok(&base), "{changed}");
                     }
                 }
                 // What is given can be taken out, and the rest stays.
                 if !before.is_empty() {
-                    match set_option(&base, 0, number, option.short, &Setting::Off) {
+                    match set_option(&base, 0, number, option.id, &Setting::Off) {
                         Ok(without) => assert!(
-                            given(&without, number, option.short).is_empty(),
+                            given(&without, number, option.id).is_empty(),
                             "{base} -> {without}"
                         ),
-                        Err(_) => refused.push(format!("{base}: -{} off", option.short)),
+                        Err(_) => refused.push(format!("{base}: {} off", option.id)),
                     }
                 }
             }
@@ -92,12 +92,12 @@ fn every_option_is_switched_alone() {
 #[test]
 fn several_options_come_and_go_in_any_order() {
     for definition in filters::all() {
-        let flags: Vec<char> = definition
+        let flags: Vec<filters::OptionId> = definition
             .spec
             .options
             .iter()
             .filter(|option| option.value.is_none())
-            .map(|option| option.short)
+            .map(|option| option.id)
             .collect();
         let base = format!("cat f | {} 2> e | sort", definition.spec.name);
         if sheet(&base, 0, 1).is_err() {

@@ -133,8 +133,9 @@ fn options(word: &str, name: &str) -> Vec<(String, String)> {
     }
     spec.options
         .iter()
-        .filter(|option| option.has_letter() && !word[1..].contains(option.short))
-        .map(|option| (format!("{word}{}", option.short), describe(option)))
+        .filter_map(|option| Some((option, option.id.letter()?)))
+        .filter(|(_, letter)| !word[1..].contains(*letter))
+        .map(|(option, letter)| (format!("{word}{letter}"), describe(option)))
         .collect()
 }
 

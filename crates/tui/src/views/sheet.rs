@@ -8,6 +8,7 @@ use ratatui::layout::{Position, Size};
 use std::collections::BTreeMap;
 
 use engine::StageResult;
+use filters::OptionId;
 use insight::{Setting, set_option, sheet};
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use tui_input::Input;
@@ -162,7 +163,7 @@ fn pick_key(app: &mut App, view: &mut SheetView, code: KeyCode) {
                 pick.chosen[pick.at] = true;
                 app.message = Some("one field at least".to_owned());
             } else {
-                set(app, view, 'f', &Setting::Value(list));
+                set(app, view, 'f'.into(), &Setting::Value(list));
             }
         }
         KeyCode::Tab | KeyCode::Enter => return,
@@ -174,12 +175,12 @@ fn pick_key(app: &mut App, view: &mut SheetView, code: KeyCode) {
 fn set_in_sheet(app: &mut App, view: &mut SheetView, key: KeyEvent) {
     let rows = view.rows();
     let Some(row) = rows.get(view.at) else { return };
-    let (short, optional) = (row.option.short, row.option.optional);
+    let (id, optional) = (row.option.id, row.option.optional);
     let is_on = !row.given.is_empty();
     let value = row.given.last().cloned().unwrap_or_default();
     let takes_value = row.option.value.is_some();
     if !takes_value && key.code == KeyCode::Char(' ') {
-        set(app, view, short, &if is_on { Setting::Off } else { Setting::On });
+        set(app, view, id, &if is_on { Setting::Off } else { Setting::On });
         view.search.clear();
         return;
     }
@@ -191,18 +192,17 @@ fn set_in_sheet(app: &mut App, view: &mut SheetView, key: KeyEvent) {
     }
     view.search.clear();
     // A value that may be left out can be switched, too.
-    let can_switch =
-        is_on || optional != filters::Optional::Never || view.kept.contains_key(&short);
+    let can_switch = is_on || optional != filters::Optional::Never || view.kept.contains_key(&id);
     if key.code == KeyCode::Char(' ') && view.typed.is_none() && can_switch {
-        let setting = match view.kept.get(&short).filter(|_| !is_on) {
+        let setting = match view.kept.get(&id).filter(|_| !is_on) {
             Some(kept) => Setting::Value(kept.clone()),
             None if is_on => {
-                view.kept.insert(short, value);
+                view.kept.insert(id, value);
                 Setting::Off
             }
             None => Setting::On,
         };
-        set(app, view, short, &setting);
+        set(app, view, id, &setting);
         return;
     }
     // The first letter begins a new value, other keys change the old one.
@@ -212,13 +212,13 @@ fn set_in_sheet(app: &mut App, view: &mut SheetView, key: KeyEvent) {
     if edit(input, key) {
         let typed = input.value().to_owned();
         let setting = if typed.is_empty() { Setting::Off } else { Setting::Value(typed) };
-        set(app, view, short, &setting);
+        set(app, view, id, &setting);
     }
 }
 
-fn set(app: &mut App, view: &mut SheetView, short: char, setting: &Setting) {
+fn set(app: &mut App, view: &mut SheetView, id: OptionId, setting: &Setting) {
     let (text, cursor) = (app.text.editor.text().to_owned(), app.text.editor.cursor());
-    let changed = set_option(&text, cursor, view.stage, short, setting);
+    let changed = set_option(&text, cursor, view.stage, id, setting);
     match changed.and_then(|changed| Ok((sheet(&changed, cursor, view.stage)?, changed))) {
         Ok((sheet, changed)) => {
             view.sheet = sheet;

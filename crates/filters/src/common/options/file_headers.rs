@@ -18,8 +18,8 @@ pub(crate) struct Headers {
 
 impl Headers {
     pub(crate) fn of(arguments: &Arguments, files: usize) -> Self {
-        let told = arguments.options.iter().rev().find(|given| "qv".contains(given.short));
-        let wanted = told.map_or(files > 1, |given| given.short == 'v');
+        let told = arguments.options.iter().rev().find(|given| given.is_one_of("qv"));
+        let wanted = told.map_or(files > 1, |given| given.id == 'v');
         Self { wanted, zero: arguments.has('z'), first: true }
     }
 

@@ -22,11 +22,11 @@ impl Amount {
         mark: u8,
         plain: u8,
     ) -> Result<Self, UsageError> {
-        let given = arguments.options.iter().rev().find(|given| "nc".contains(given.short));
+        let given = arguments.options.iter().rev().find(|given| given.is_one_of("nc"));
         let Some(given) = given else {
             return Ok(Self { number: 10, bytes: false, other_end: false });
         };
-        let bytes = given.short == 'c';
+        let bytes = given.id == 'c';
         let (digits, other_end) = match given.value.strip_prefix(&[mark]) {
             Some(digits) => (digits, true),
             None => (given.value.strip_prefix(&[plain]).unwrap_or(&given.value), false),

@@ -1,14 +1,14 @@
 //! Whether filters that need sorted input look if it is.
 
-use crate::spec::{Arguments, OptionSpec, option};
+use crate::spec::{Arguments, OptionId, OptionSpec, long_option};
 
-const CHECK: char = '\u{1}';
-const NO_CHECK: char = '\u{2}';
+const CHECK: OptionId = OptionId::Long("check-order");
+const NO_CHECK: OptionId = OptionId::Long("nocheck-order");
 
 /// The options that decide it.
 pub(crate) const CHECK_OPTIONS: [OptionSpec; 2] = [
-    option(CHECK, "check-order", None, "fail when a file is not sorted", false),
-    option(NO_CHECK, "nocheck-order", None, "do not check whether the files are sorted", false),
+    long_option("check-order", None, "fail when a file is not sorted", false),
+    long_option("nocheck-order", None, "do not check whether the files are sorted", false),
 ];
 
 /// When it is looked whether lines are in order.
@@ -23,7 +23,7 @@ pub(crate) enum Check {
 impl Check {
     /// What the last of the options says.
     pub(crate) fn of(arguments: &Arguments) -> Self {
-        let chosen = arguments.options.iter().rev().find_map(|given| match given.short {
+        let chosen = arguments.options.iter().rev().find_map(|given| match given.id {
             CHECK => Some(Self::Always),
             NO_CHECK => Some(Self::Never),
             _ => None,

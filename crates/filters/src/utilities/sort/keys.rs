@@ -9,13 +9,13 @@ use super::blanks::blanks;
 use super::compare::{
     Number, Reading, by_chance, general, general_value, human, month, numeric, unit, version,
 };
-use crate::spec::{Arguments, Spec, UsageError, shown};
+use crate::spec::{Arguments, OptionId, Spec, UsageError, shown};
 use crate::text::blanks::word;
 
 pub(super) mod numeric_keys;
 
-/// The letter that means `--sort`.
-pub(super) const SORT: char = '\u{1}';
+/// The option `--sort`.
+pub(super) const SORT: OptionId = OptionId::Long("sort");
 
 /// How lines compare.
 #[derive(Clone)]
@@ -148,11 +148,11 @@ impl Order {
         };
         for given in &arguments.options {
             let error = |message| UsageError::new(spec, Some(given.word), message);
-            let letter = match given.short {
+            let letter = match given.id {
                 SORT => sort_word(&given.value).ok_or_else(|| {
                     error(format!("invalid argument {} for ‘--sort’", shown(&given.value)))
                 })?,
-                short => u8::try_from(short).unwrap_or(0),
+                id => id.letter().and_then(|letter| u8::try_from(letter).ok()).unwrap_or(0),
             };
             global.take(letter);
         }

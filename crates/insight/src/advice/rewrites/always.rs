@@ -7,9 +7,9 @@ use super::super::look::Look;
 
 /// True where all options of the stage are among these.
 fn only_options(look: &Look<'_>, allowed: &str) -> bool {
-    look.arguments.as_ref().is_some_and(|arguments| {
-        arguments.options.iter().all(|given| allowed.contains(given.short))
-    })
+    look.arguments
+        .as_ref()
+        .is_some_and(|arguments| arguments.options.iter().all(|given| given.is_one_of(allowed)))
 }
 
 /// How many operands it has.

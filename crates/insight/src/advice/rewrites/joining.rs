@@ -7,6 +7,7 @@ use super::super::note::{Basis, Note, NoteKind, Proof};
 use super::super::nothing_matched::grep_pattern;
 use super::shape::{is_almost_simple, is_simple, next_words, rewrite};
 use crate::edit::stages::move_stage;
+use filters::OptionId;
 use pattern::Syntax;
 use shell::Span;
 
@@ -63,7 +64,7 @@ fn two_in_one(look: &Look<'_>) -> Option<Note> {
     }
     let (one, other) = (look.arguments.as_ref()?, next.arguments.as_ref()?);
     let letters = |arguments: &filters::Arguments| {
-        let mut letters: Vec<char> = arguments.options.iter().map(|given| given.short).collect();
+        let mut letters: Vec<OptionId> = arguments.options.iter().map(|given| given.id).collect();
         letters.sort_unstable();
         letters
     };
@@ -72,8 +73,8 @@ fn two_in_one(look: &Look<'_>) -> Option<Note> {
         return None;
     }
     let allowed = match look.stage.name.as_str() {
-        "grep" => one.has('v') && one.options.iter().all(|given| "viEFwx".contains(given.short)),
-        "sed" => one.options.iter().all(|given| given.short == 'E'),
+        "grep" => one.has('v') && one.options.iter().all(|given| given.is_one_of("viEFwx")),
+        "sed" => one.options.iter().all(|given| given.id == 'E'),
         _ => return None,
     };
     if !allowed {
@@ -112,7 +113,7 @@ fn as_awk(look: &Look<'_>) -> Option<String> {
 
 fn grep_and_column(look: &Look<'_>) -> Option<Note> {
     let arguments = look.arguments_of("grep")?;
-    if arguments.options.iter().any(|given| !"vEFe".contains(given.short)) || !is_simple(look) {
+    if arguments.options.iter().any(|given| !given.is_one_of("vEFe")) || !is_simple(look) {
         return None;
     }
     let next = look.after().filter(is_almost_simple)?;
@@ -152,7 +153,7 @@ fn grep_and_column(look: &Look<'_>) -> Option<Note> {
 
 fn simpler_than_awk(look: &Look<'_>) -> Option<Note> {
     let arguments = look.arguments_of("awk")?;
-    if !is_almost_simple(look) || arguments.options.iter().any(|given| given.short != 'F') {
+    if !is_almost_simple(look) || arguments.options.iter().any(|given| given.id != 'F') {
         return None;
     }
     let program = awk_program(look)?;
@@ -191,7 +192,7 @@ fn one_to_one(look: &Look<'_>) -> bool {
             let program = program.unwrap_or_default();
             let one =
                 program.starts_with(b"s") && !program.contains(&b'\n') && !program.contains(&b';');
-            arguments.options.iter().all(|given| given.short == 'E') && one
+            arguments.options.iter().all(|given| given.id == 'E') && one
         }
         "tr" => {
             arguments.operands.iter().all(|one| {
@@ -214,7 +215,7 @@ fn early_head(look: &Look<'_>) -> Option<Note> {
     if !matches!(next.stage.name.as_str(), "head" | "tail") || !arguments.operands.is_empty() {
         return None;
     }
-    if arguments.options.iter().any(|given| given.short != 'n') {
+    if arguments.options.iter().any(|given| given.id != 'n') {
         return None;
     }
     let edits = move_stage(look.text(), look.stage.span.start, look.number).ok()?;

@@ -138,7 +138,7 @@ fn option(
     let is_on = !row.given.is_empty();
     let style = if selected || is_on { theme.bright() } else { theme.ink() };
     let name = match (row.option.has_letter(), row.option.long) {
-        (true, _) => format!("-{}", row.option.short),
+        (true, _) => row.option.id.to_string(),
         (false, long) => format!("--{long}"),
     };
     let mut cursor = None;

@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 use std::ops::Range;
 
 use engine::Figure;
+use filters::OptionId;
 use insight::{Sheet, SheetRow};
 use tui_input::Input;
 
@@ -40,16 +41,16 @@ pub(crate) struct SheetView {
     /// What is searched for among the options, while a switch is selected.
     pub search: String,
     /// The values of options that were switched off here.
-    pub kept: BTreeMap<char, String>,
+    pub kept: BTreeMap<OptionId, String>,
     /// How often each option is used.
-    pub uses: BTreeMap<char, usize>,
+    pub uses: BTreeMap<OptionId, usize>,
 }
 
 impl SheetView {
     /// The options in the order of the rows: those that are used often first, switches before values.
     pub(crate) fn rows(&self) -> Vec<&SheetRow> {
         let mut rows: Vec<&SheetRow> = self.sheet.rows.iter().collect();
-        let uses = |row: &SheetRow| self.uses.get(&row.option.short).copied().unwrap_or(0);
+        let uses = |row: &SheetRow| self.uses.get(&row.option.id).copied().unwrap_or(0);
         rows.sort_by_key(|row| (row.option.value.is_some(), std::cmp::Reverse(uses(row))));
         rows
     }
@@ -61,7 +62,7 @@ impl SheetView {
         let rows = self.rows();
         let mut letter = self.search.chars();
         let only = letter.next().filter(|_| letter.next().is_none());
-        let by_letter = rows.iter().position(|row| only == Some(row.option.short));
+        let by_letter = rows.iter().position(|row| only.is_some_and(|only| row.option.id == only));
         let has = |text: &str| text.to_lowercase().contains(&query);
         let by_name = rows.iter().position(|row| row.option.long.starts_with(&query));
         let by_meaning =
@@ -74,7 +75,7 @@ impl SheetView {
     /// True where the selected option is a list of fields, to be picked from a line.
     pub(crate) fn picks_fields(&self) -> bool {
         self.sheet.spec.name == "cut"
-            && self.rows().get(self.at).is_some_and(|row| row.option.short == 'f')
+            && self.rows().get(self.at).is_some_and(|row| row.option.id == 'f')
     }
 
     /// How many of the rows are switches.

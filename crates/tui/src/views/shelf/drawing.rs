@@ -25,7 +25,11 @@ pub(super) fn draw(canvas: &mut Canvas<'_>, view: &ShelfView, app: &App) -> Opti
         return None;
     };
     let count = if view.found.len() == entries.len() {
-        format!("Shelf: {} pipelines", grouped(entries.len() as u64))
+        format!(
+            "Shelf: {} pipeline{}",
+            grouped(entries.len() as u64),
+            if entries.len() == 1 { "" } else { "s" }
+        )
     } else {
         format!("Shelf: {} of {}", grouped(view.found.len() as u64), grouped(entries.len() as u64))
     };
