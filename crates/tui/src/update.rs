@@ -288,7 +288,10 @@ impl App {
             return;
         }
         let stages = preview.stages.len();
-        self.text.problem = preview.wrong.clone().map(|wrong| self.refusal(wrong));
+        // Of a text that was typed over since it says nothing of the one on screen.
+        if preview.text == self.text.editor.text() {
+            self.text.problem = preview.wrong.clone().map(|wrong| self.refusal(wrong));
+        }
         self.result.changed.clear();
         // One of the first lines comes before that of everything, which is still awaited.
         let generation = preview.generation;
