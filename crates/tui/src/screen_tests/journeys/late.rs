@@ -340,13 +340,16 @@ fn no_key_waits_for_a_file_system_that_has_stopped() {
 #[test]
 fn a_mistake_of_an_earlier_text_is_not_said_of_a_later_one() {
     let mut stand = Stand::new("seq 3 | grep");
-    stand.settle();
-    let wrong = stand.app.result.preview.clone().unwrap();
-    assert!(wrong.wrong.is_some() && stand.app.text.problem.is_some());
-    stand.letters(" 'x");
+    // It is on its way while the text is typed on.
+    let wrong = loop {
+        match stand.news.recv_timeout(Duration::from_secs(30)).unwrap() {
+            Event::Previewed(preview) if preview.wrong.is_some() => break preview,
+            other => stand.app.update(other),
+        }
+    };
+    stand.letters("'x");
     let said = stand.app.text.problem.as_ref().map(|problem| problem.message.clone());
     assert!(said.as_ref().is_some_and(|said| said.contains("no end")), "{said:?}");
-    // It was on its way when the text was typed on.
     stand.app.update(Event::Previewed(wrong));
     assert_eq!(stand.app.text.problem.as_ref().map(|problem| problem.message.clone()), said);
 }
