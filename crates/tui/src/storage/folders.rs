@@ -27,3 +27,11 @@ pub(crate) fn here() -> PathBuf {
 pub(crate) fn is_there(path: &Path) -> bool {
     path.exists()
 }
+
+/// A path whose `~/` is the home.
+pub(crate) fn at_home(folder: &str) -> PathBuf {
+    match (folder.strip_prefix("~/"), std::env::home_dir()) {
+        (Some(rest), Some(home)) => home.join(rest),
+        _ => PathBuf::from(folder),
+    }
+}

@@ -175,7 +175,12 @@ impl Settings {
             depth,
             sample,
             limits,
-            shelves: content.shelves.iter().flatten().map(|folder| at_home(folder)).collect(),
+            shelves: content
+                .shelves
+                .iter()
+                .flatten()
+                .map(|folder| crate::storage::folders::at_home(folder))
+                .collect(),
             log,
             keys: content.keys.clone(),
         })
@@ -188,14 +193,6 @@ impl Settings {
         if let Ok(all) = crate::actions::with_keys(keys) {
             crate::actions::choose(all);
         }
-    }
-}
-
-/// A path whose `~/` is the home.
-fn at_home(folder: &str) -> PathBuf {
-    match (folder.strip_prefix("~/"), std::env::home_dir()) {
-        (Some(rest), Some(home)) => home.join(rest),
-        _ => PathBuf::from(folder),
     }
 }
 

@@ -64,7 +64,7 @@ pub(super) fn end_run() -> Question {
 
 /// Leave although a file is being written?
 pub(super) fn leave_writing() -> Question {
-    Question::new("A file is still being written. Quit anyway? It is not complete then.")
+    Question::new("A file is still being written. Quit anyway? It may not be there then.")
         .answer('y', "quit", |app| {
             app.writing = 0;
             app.leave();

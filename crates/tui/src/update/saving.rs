@@ -72,7 +72,7 @@ impl App {
             .map_or_else(|| "pipeline.sh".to_owned(), |path| path.display().to_string());
         let title = "save as a script for sh, with the name";
         let prompt = Prompt::word(title, &name, "save", |app, text| {
-            let path = expand_home(text);
+            let path = folders::at_home(text);
             if Some(&path) == app.text.path.as_ref() {
                 return app.save_to(path, |_| {});
             }
@@ -166,13 +166,5 @@ impl App {
         self.session.variables = self.session.variables.with_positional(Vec::new());
         self.text_changed();
         self.ask_missing_parameters();
-    }
-}
-
-/// The path that is meant by a text that may begin in the home folder.
-pub(crate) fn expand_home(text: &str) -> PathBuf {
-    match (text.strip_prefix("~/"), std::env::var_os("HOME")) {
-        (Some(rest), Some(home)) => PathBuf::from(home).join(rest),
-        _ => PathBuf::from(text),
     }
 }

@@ -20,8 +20,7 @@ use crate::state::app::Event;
 use crate::state::drawer::Hint;
 use crate::state::job::Job;
 use crate::state::view::{OwnLetters, Signs, View};
-use crate::storage::folders::is_there;
-use crate::update::saving::expand_home;
+use crate::storage::folders::{at_home, is_there};
 use crate::views::columns::state::{ColumnsView, Counted};
 use crate::views::point;
 
@@ -304,7 +303,7 @@ fn ask_where_to_write(app: &mut App) {
         &format!("{stem}-columns.csv"),
         "write it",
         |app, name| {
-            write(app, expand_home(name));
+            write(app, at_home(name));
         },
     ));
 }

@@ -13,7 +13,7 @@ use crate::screen::canvas::Canvas;
 use crate::screen::list::List;
 use crate::state::app::App;
 use crate::state::drawer::{After, Drawer, Hint};
-use crate::update::saving::expand_home;
+use crate::storage::folders::at_home;
 
 /// What can be handed over.
 pub(crate) struct ExportList(pub List<Export>);
@@ -36,7 +36,7 @@ pub(crate) fn ask_where(app: &mut App, what: Export) {
     let stem = script.map_or("pipeline".into(), |stem| stem.to_string_lossy());
     let file = format!("{stem}-{}.{}", named(what).0, what.usual_ending());
     app.open_drawer(Prompt::word("write it to", &file, "write it", move |app, name| {
-        write(app, what, expand_home(name));
+        write(app, what, at_home(name));
     }));
 }
 

@@ -16,8 +16,8 @@ use crate::state::app::App;
 use crate::state::drawer::Hint;
 use crate::state::run::{Running, Shows};
 use crate::state::view::{OwnLetters, Signs, View};
+use crate::storage::folders::at_home;
 use crate::storage::store::keep_stream;
-use crate::update::saving::expand_home;
 use crate::views::compare;
 
 /// The view of the run.
@@ -172,7 +172,7 @@ fn ask_where_to_keep_output(app: &mut App) {
     } else {
         let title = "save the output of the run as";
         app.open_drawer(Prompt::word(title, "output.txt", "keep it", |app, name| {
-            keep_output(app, expand_home(name));
+            keep_output(app, at_home(name));
         }));
     }
 }
